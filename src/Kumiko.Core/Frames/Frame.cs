@@ -1,0 +1,62 @@
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Frames;
+
+/// <summary>What a column of a frame means to a chart, an analysis or an export.</summary>
+public enum ColumnRole : byte
+{
+    /// <summary>The start of a step.</summary>
+    Time,
+
+    /// <summary>Tells rows of one step apart.</summary>
+    Key,
+
+    /// <summary>A figure.</summary>
+    Value,
+
+    /// <summary>Anything else, such as a record's body.</summary>
+    Detail,
+}
+
+/// <param name="Name">As the query names it.</param>
+/// <param name="Role">What the column is for.</param>
+/// <param name="Kind">The kind its values have where they have one; text where mixed.</param>
+public sealed record Column(string Name, ColumnRole Role, ValueKind Kind = ValueKind.Text);
+
+/// <summary>The columns of an answer and, where rows are steps of time, their length.</summary>
+/// <param name="Columns">In the order of the answer.</param>
+/// <param name="Step">Nanoseconds of a step; null where rows are no steps.</param>
+/// <param name="Window">The stretch of time that was asked about.</param>
+public sealed record Schema(IReadOnlyList<Column> Columns, long? Step, Window Window)
+{
+    public int IndexOf(string name)
+    {
+        for (var i = 0; i < Columns.Count; i++)
+            if (string.Equals(Columns[i].Name, name, StringComparison.Ordinal)) return i;
+        return -1;
+    }
+
+    public int IndexOf(ColumnRole role)
+    {
+        for (var i = 0; i < Columns.Count; i++)
+            if (Columns[i].Role == role) return i;
+        return -1;
+    }
+}
+
+/// <summary>A bounded answer: a schema and its rows, one value a column.</summary>
+public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows)
+{
+    public static Frame Empty(Window window) => new(new Schema([], null, window), []);
+}
+
+/// <summary>An answer of any length: a schema and chunks of rows, read once.</summary>
+public sealed record FrameStream(Schema Schema, IEnumerable<IReadOnlyList<Value[]>> Chunks)
+{
+    public Frame Collect()
+    {
+        var rows = new List<Value[]>();
+        foreach (var chunk in Chunks) rows.AddRange(chunk);
+        return new Frame(Schema, rows);
+    }
+}

@@ -1,0 +1,224 @@
+using System.Buffers;
+using System.Text;
+using System.Text.Json;
+using System.Text.Unicode;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Core.Intake;
+
+/// <summary>Why a line was not taken. The column counts bytes from 1.</summary>
+public sealed record Refusal(int Column, string Reason);
+
+/// <summary>One JSON object to one record. Not for several threads.</summary>
+public sealed class JsonRecordParser(string source)
+{
+    private const int MostResources = 4_096;
+
+    private readonly StringCache _strings = new();
+    private readonly Dictionary<string, Resource> _resources = new(StringComparer.Ordinal);
+    private readonly string _source = string.Intern(source);
+
+    private sealed class Draft
+    {
+        public long? Time, Observed;
+        public int SeverityNumber;
+        public string? Level, Body, TraceId, SpanId;
+        public Value Service = Value.Missing, Host = Value.Missing;
+        public Fields? Resource;
+        public readonly Fields Attributes = new();
+    }
+
+    /// <summary>Names and values in order; the last of equal names wins.</summary>
+    private sealed class Fields
+    {
+        private const int SmallCount = 32;
+        private readonly List<string> _names = [];
+        private readonly List<Value> _values = [];
+        private Dictionary<string, int>? _places;
+
+        public void Set(string name, Value value)
+        {
+            var at = _places is null ? _names.IndexOf(name) : _places.GetValueOrDefault(name, -1);
+            if (at >= 0) { _values[at] = value; return; }
+            _names.Add(name);
+            _values.Add(value);
+            if (_places is not null) _places.Add(name, _names.Count - 1);
+            else if (_names.Count == SmallCount) _places = _names.Select((n, i) => (n, i)).ToDictionary(p => p.n, p => p.i, StringComparer.Ordinal);
+        }
+
+        public int Count => _names.Count;
+        public Attributes Build() => Count == 0 ? Attributes.Empty : new Attributes([.. _names], [.. _values]);
+    }
+
+    private sealed class RefusedException(string reason, long at) : Exception(reason)
+    {
+        public long At { get; } = at;
+    }
+
+    /// <param name="line">One line without its end.</param>
+    /// <param name="now">The observed time where the line says none.</param>
+    /// <param name="refusal">Set where the answer is null.</param>
+    public LogRecord? Parse(ReadOnlySpan<byte> line, long now, out Refusal? refusal)
+    {
+        refusal = null;
+        if (!Utf8.IsValid(line))
+        {
+            Utf8.ToUtf16(line, new char[line.Length], out var valid, out _, replaceInvalidSequences: false);
+            refusal = new Refusal(valid + 1, "This byte is not valid UTF-8.");
+            return null;
+        }
+        var reader = new Utf8JsonReader(line, new JsonReaderOptions { CommentHandling = JsonCommentHandling.Disallow });
+        try
+        {
+            if (!reader.Read() || reader.TokenType != JsonTokenType.StartObject) throw new RefusedException("A record is a JSON object, { … }.", reader.TokenStartIndex);
+            var draft = new Draft();
+            while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName) ReadPart(ref reader, draft);
+            if (reader.Read()) throw new RefusedException("Something follows the record. Write one record a line.", reader.TokenStartIndex);
+            if (draft.Body is null && draft.Attributes.Count == 0) throw new RefusedException("The record has no body and no attributes.", 0);
+            return Build(draft, now);
+        }
+        catch (RefusedException e) { refusal = new Refusal((int)e.At + 1, e.Message); }
+        catch (JsonException e) { refusal = new Refusal((int)(e.BytePositionInLine ?? 0) + 1, "This is not JSON: " + Shortened(e.Message)); }
+        catch (InvalidOperationException) { refusal = new Refusal((int)reader.TokenStartIndex + 1, "This text is not valid Unicode."); }
+        return null;
+    }
+
+    private static string Shortened(string message)
+    {
+        var end = message.IndexOf(" LineNumber:", StringComparison.Ordinal);
+        return end > 0 ? message[..end] : message;
+    }
+
+    private LogRecord Build(Draft draft, long now)
+    {
+        var level = draft.Level;
+        var number = draft.SeverityNumber != 0 ? draft.SeverityNumber : level is null ? 0 : Severity.FromText(level);
+        var observed = draft.Observed ?? now;
+        return new LogRecord
+        {
+            Time = draft.Time ?? observed,
+            Observed = observed,
+            SeverityNumber = number,
+            SeverityText = level,
+            Body = draft.Body ?? "",
+            Attributes = draft.Attributes.Build(),
+            Resource = ResourceOf(draft),
+            TraceId = draft.TraceId,
+            SpanId = draft.SpanId,
+            Source = _source,
+        };
+    }
+
+    private Resource ResourceOf(Draft draft)
+    {
+        var fields = draft.Resource ?? new Fields();
+        if (!draft.Service.IsMissing) fields.Set("service.name", draft.Service);
+        if (!draft.Host.IsMissing) fields.Set("host.name", draft.Host);
+        if (fields.Count == 0) return Resource.Unknown;
+        var attributes = fields.Build();
+        var key = Value.Of(attributes).ToJson();
+        if (_resources.TryGetValue(key, out var known)) return known;
+        if (_resources.Count >= MostResources) _resources.Clear();
+        return _resources[key] = new Resource(attributes);
+    }
+
+    private void ReadPart(ref Utf8JsonReader reader, Draft draft)
+    {
+        var name = Name(ref reader);
+        var at = reader.TokenStartIndex;
+        reader.Read();
+        switch (FieldNames.Find(name))
+        {
+            case FieldPart.Time when draft.Time is null: draft.Time = Time(ref reader); return;
+            case FieldPart.Observed when draft.Observed is null: draft.Observed = Time(ref reader); return;
+            case FieldPart.Body when draft.Body is null: draft.Body = Text(ref reader); return;
+            case FieldPart.Level when draft.Level is null && reader.TokenType == JsonTokenType.String: draft.Level = Short(ref reader); return;
+            case FieldPart.Level or FieldPart.SeverityNumber when draft.SeverityNumber == 0 && reader.TokenType == JsonTokenType.Number && reader.TryGetInt32(out var number) && number is >= 1 and <= 24:
+                draft.SeverityNumber = number; return;
+            case FieldPart.Service when draft.Service.IsMissing && reader.TokenType == JsonTokenType.String: draft.Service = ReadValue(ref reader); return;
+            case FieldPart.Host when draft.Host.IsMissing && reader.TokenType == JsonTokenType.String: draft.Host = ReadValue(ref reader); return;
+            case FieldPart.TraceId when draft.TraceId is null && reader.TokenType == JsonTokenType.String: draft.TraceId = Optional(ref reader); return;
+            case FieldPart.SpanId when draft.SpanId is null && reader.TokenType == JsonTokenType.String: draft.SpanId = Optional(ref reader); return;
+            case FieldPart.Attributes when reader.TokenType == JsonTokenType.StartObject: ReadFields(ref reader, draft.Attributes); return;
+            case FieldPart.Resource when reader.TokenType == JsonTokenType.StartObject: ReadFields(ref reader, draft.Resource ??= new Fields()); return;
+        }
+        if (name.Length == 0) throw new RefusedException("A name in the record is empty.", at);
+        var value = ReadValue(ref reader);
+        if (!value.IsMissing) draft.Attributes.Set(name, value);
+    }
+
+    private void ReadFields(ref Utf8JsonReader reader, Fields fields)
+    {
+        // OpenTelemetry's resource has its attributes one level down.
+        while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
+        {
+            var name = Name(ref reader);
+            reader.Read();
+            if (name == "attributes" && reader.TokenType == JsonTokenType.StartObject) { ReadFields(ref reader, fields); continue; }
+            var value = ReadValue(ref reader);
+            if (!value.IsMissing && name.Length > 0) fields.Set(name, value);
+        }
+    }
+
+    private string Name(ref Utf8JsonReader reader) =>
+        reader.ValueIsEscaped ? reader.GetString()! : _strings.Name(reader.ValueSpan);
+
+    private string Short(ref Utf8JsonReader reader) =>
+        reader.ValueIsEscaped ? reader.GetString()! : _strings.Get(reader.ValueSpan);
+
+    private string? Optional(ref Utf8JsonReader reader) => Short(ref reader) is { Length: > 0 } text ? text : null;
+
+    private string Text(ref Utf8JsonReader reader) =>
+        reader.TokenType == JsonTokenType.String ? Short(ref reader) : ReadValue(ref reader).ToText();
+
+    private static long Time(ref Utf8JsonReader reader)
+    {
+        var at = reader.TokenStartIndex;
+        var known = false;
+        long time = 0;
+        switch (reader.TokenType)
+        {
+            case JsonTokenType.String:
+                var text = reader.GetString()!;
+                known = Instants.TryParse(text, out time)
+                    || (long.TryParse(text, System.Globalization.NumberStyles.AllowLeadingSign, System.Globalization.CultureInfo.InvariantCulture, out var whole)
+                        ? Instants.TryFromEpoch(whole, out time)
+                        : double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out var number) && Instants.TryFromEpoch(number, out time));
+                break;
+            case JsonTokenType.Number:
+                known = reader.TryGetInt64(out var digits) ? Instants.TryFromEpoch(digits, out time) : Instants.TryFromEpoch(reader.GetDouble(), out time);
+                break;
+        }
+        return known ? time : throw new RefusedException("This is no time between the years 1678 and 2261. Send ISO 8601, or a number since 1970.", at);
+    }
+
+    private Value ReadValue(ref Utf8JsonReader reader)
+    {
+        switch (reader.TokenType)
+        {
+            case JsonTokenType.String: return Value.Of(Short(ref reader));
+            case JsonTokenType.True: return Value.True;
+            case JsonTokenType.False: return Value.False;
+            case JsonTokenType.Number:
+                if (reader.TryGetInt64(out var whole)) return Value.Of(whole);
+                var digits = reader.ValueSpan.IndexOfAnyExceptInRange((byte)'0', (byte)'9') is var other && (other < 0 || (other == 0 && reader.ValueSpan[1..].IndexOfAnyExceptInRange((byte)'0', (byte)'9') < 0));
+                // A whole number beyond int64 would lose digits as a double, so it stays text.
+                return !digits && reader.TryGetDouble(out var number) && double.IsFinite(number) ? Value.Of(number) : Value.Of(Encoding.ASCII.GetString(reader.ValueSpan));
+            case JsonTokenType.StartArray:
+                var items = new List<Value>();
+                while (reader.Read() && reader.TokenType != JsonTokenType.EndArray) items.Add(ReadValue(ref reader));
+                return Value.Of([.. items]);
+            case JsonTokenType.StartObject:
+                var fields = new Fields();
+                while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
+                {
+                    var name = Name(ref reader);
+                    reader.Read();
+                    fields.Set(name, ReadValue(ref reader));
+                }
+                return Value.Of(fields.Build());
+            default: return Value.Missing;
+        }
+    }
+}

@@ -1,0 +1,85 @@
+using System.Buffers;
+
+namespace Kumiko.Core.Intake;
+
+/// <summary>Lines of a stream as bytes, in bounded memory: a line that is too long is passed over and its beginning kept.</summary>
+public sealed class LineReader(Stream stream) : IDisposable
+{
+    public const int LongestLine = 4 * 1024 * 1024;
+    public const int KeptHead = 4 * 1024;
+
+    private byte[] _buffer = ArrayPool<byte>.Shared.Rent(64 * 1024);
+    private int _start, _end;
+    private bool _ended;
+
+    /// <summary>Bytes read from the stream so far.</summary>
+    public long BytesRead { get; private set; }
+
+    /// <summary>Lines given so far, so the number of the last one.</summary>
+    public long Line { get; private set; }
+
+    /// <summary>Whether the line given last was too long; what was given is its beginning.</summary>
+    public bool TooLong { get; private set; }
+
+    /// <summary>The next line without its end, valid until the next call; null at the end of the stream.</summary>
+    public async ValueTask<ReadOnlyMemory<byte>?> Next(CancellationToken cancel)
+    {
+        TooLong = false;
+        var looked = 0;
+        while (true)
+        {
+            var at = _buffer.AsSpan(_start + looked, _end - _start - looked).IndexOf((byte)'\n');
+            if (at >= 0) return Give(looked + at, skip: 1);
+            looked = _end - _start;
+            if (looked > LongestLine) return await GiveLong(cancel);
+            if (_ended) return looked == 0 ? null : Give(looked, skip: 0);
+            await Fill(cancel);
+        }
+    }
+
+    private ReadOnlyMemory<byte> Give(int length, int skip)
+    {
+        var line = _buffer.AsMemory(_start, length);
+        _start += length + skip;
+        Line++;
+        if (line.Length > LongestLine) { TooLong = true; return line[..KeptHead]; }
+        return line.Length > 0 && line.Span[^1] == '\r' ? line[..^1] : line;
+    }
+
+    private async ValueTask<ReadOnlyMemory<byte>?> GiveLong(CancellationToken cancel)
+    {
+        var head = _buffer.AsSpan(_start, KeptHead).ToArray();
+        while (true)
+        {
+            var at = _buffer.AsSpan(_start, _end - _start).IndexOf((byte)'\n');
+            _start = at >= 0 ? _start + at + 1 : _end;
+            if (at >= 0 || _ended) break;
+            await Fill(cancel);
+        }
+        Line++;
+        TooLong = true;
+        return head;
+    }
+
+    private async ValueTask Fill(CancellationToken cancel)
+    {
+        if (_start > 0)
+        {
+            _buffer.AsSpan(_start, _end - _start).CopyTo(_buffer);
+            (_start, _end) = (0, _end - _start);
+        }
+        if (_end == _buffer.Length)
+        {
+            var larger = ArrayPool<byte>.Shared.Rent(_buffer.Length * 2);
+            _buffer.AsSpan(0, _end).CopyTo(larger);
+            ArrayPool<byte>.Shared.Return(_buffer);
+            _buffer = larger;
+        }
+        var read = await stream.ReadAsync(_buffer.AsMemory(_end), cancel);
+        _ended = read == 0;
+        _end += read;
+        BytesRead += read;
+    }
+
+    public void Dispose() => ArrayPool<byte>.Shared.Return(_buffer);
+}

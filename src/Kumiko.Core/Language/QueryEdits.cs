@@ -1,0 +1,56 @@
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Language;
+
+/// <summary>A query's text after an edit, and the place that changed, for the page to show.</summary>
+public sealed record Edited(string Text, TextSpan Changed);
+
+/// <summary>What pointing does to a query: each edit touches its own place and leaves the rest as it was typed.</summary>
+public static class QueryEdits
+{
+    /// <summary>Adds a condition on a value to the match; the text stays as it is where it holds the condition already.</summary>
+    public static Edited With(string text, string field, Value value, bool excluded)
+    {
+        var condition = new Compare(new Field(field), excluded ? CompareOp.NotEqual : CompareOp.Equal, Literals.For(value));
+        return With(text, condition);
+    }
+
+    public static Edited With(string text, Expr condition)
+    {
+        var parsed = QueryParser.Parse(text);
+        var printed = QueryPrinter.PrintMatch(condition);
+        var match = parsed.Query.Match;
+        if (!parsed.Ok) return new Edited(text, default);
+        if (match is null)
+        {
+            var at = parsed.Query.MatchSpan.Start;
+            var gap = at < text.Length ? (text[at] == '|' ? "\n" : " ") : "";
+            return Insert(text, at, printed, gap);
+        }
+        if (match == condition || (match is And and && and.Items.Contains(condition))) return new Edited(text, default);
+        var span = parsed.Query.MatchSpan;
+        if (match is not Or || text[span.Start] == '(' && ClosesAt(text, span)) return Insert(text, span.End, " and " + printed, "");
+        var bracketed = $"{text[..span.Start]}({text[span.Start..span.End]}) and {printed}{text[span.End..]}";
+        return new Edited(bracketed, new TextSpan(span.End + 2, printed.Length + 5));
+    }
+
+    /// <summary>The part of the text that chooses records: the match and the where stages before anything else.</summary>
+    public static string RecordsOnly(string text)
+    {
+        var parsed = QueryParser.Parse(text);
+        var first = parsed.Query.Stages.FirstOrDefault(s => s is not Where);
+        if (first is null || !parsed.Ok) return text;
+        var pipe = text.LastIndexOf('|', first.Span.Start);
+        return text[..pipe].TrimEnd();
+    }
+
+    private static bool ClosesAt(string text, TextSpan span)
+    {
+        // (a or b) as a whole; the parser has seen to it that brackets balance, quotes aside.
+        var inner = QueryParser.Parse(text[(span.Start + 1)..(span.End - 1)]);
+        return text[span.End - 1] == ')' && inner.Ok;
+    }
+
+    private static Edited Insert(string text, int at, string part, string gap) =>
+        new(text.Insert(at, part + gap), new TextSpan(at, part.Length));
+}

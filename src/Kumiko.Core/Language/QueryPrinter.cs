@@ -1,0 +1,109 @@
+using System.Globalization;
+using System.Text;
+
+namespace Kumiko.Core.Language;
+
+/// <summary>Syntax back to text: the match on the first line, one stage a line.</summary>
+public static class QueryPrinter
+{
+    // How closely each kind binds in an expression; what binds less goes in brackets.
+    private const int OrLevel = 0, AndLevel = 1, NotLevel = 2, CompareLevel = 3, SumLevel = 4, ProductLevel = 5, UnaryLevel = 6, PrimaryLevel = 7;
+
+    public static string Print(Query query)
+    {
+        var text = new StringBuilder();
+        for (var stage = 0; stage <= query.Stages.Count; stage++)
+        {
+            var line = new StringBuilder();
+            if (stage > 0) line.Append("| ").Append(Print(query.Stages[stage - 1]));
+            else
+            {
+                if (query.FromLogs) line.Append("from logs");
+                if (query.Match is not null) line.Append(query.FromLogs ? " " : "").Append(PrintMatch(query.Match));
+            }
+            AppendWithComments(text, line.ToString(), query.Comments.Items.Where(c => c.Stage == stage).ToList(), stage > 0);
+        }
+        return text.ToString();
+    }
+
+    private static void AppendWithComments(StringBuilder text, string line, List<Comment> comments, bool piped)
+    {
+        // A comment between a pipe and its stage would split the two; it goes behind the stage.
+        var before = piped ? [] : comments.Where(c => c.Before && line.Length > 0).ToList();
+        foreach (var comment in before) NewLine(text).Append(comment.Text);
+        if (line.Length > 0) NewLine(text).Append(line);
+        var first = true;
+        foreach (var comment in comments.Except(before))
+        {
+            if (first && !comment.OwnLine && line.Length > 0) text.Append(' ').Append(comment.Text);
+            else NewLine(text).Append(comment.Text);
+            first = false;
+        }
+    }
+
+    private static StringBuilder NewLine(StringBuilder text) => text.Length == 0 ? text : text.Append('\n');
+
+    public static string Print(Stage stage) => stage switch
+    {
+        Where where => "where " + Print(where.Condition),
+        Group group => "group " + List(group.Aggregates)
+            + (group.By.Count > 0 ? " by " + List(group.By) : "")
+            + (group.Every is { } every ? " every " + every : ""),
+        OrderBy order => "order by " + string.Join(", ", order.Items.Select(i => Print(i.Expr) + (i.Descending ? " desc" : ""))),
+        Limit limit => "limit " + limit.Count.ToString(CultureInfo.InvariantCulture)
+            + (limit.By.Count > 0 ? " by " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
+        _ => throw new ArgumentOutOfRangeException(nameof(stage)),
+    };
+
+    private static string List(IEnumerable<Named> items) =>
+        string.Join(", ", items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Words.Name(alias, match: false) : "")));
+
+    /// <summary>A condition as the first line has it.</summary>
+    public static string PrintMatch(Expr expr) => expr switch
+    {
+        And and => string.Join(" and ", and.Items.Select(i => i is Or ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
+        Or or => string.Join(" or ", or.Items.Select(i => i is And ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
+        Not { Inner: And or Or } not => "not (" + PrintMatch(not.Inner) + ")",
+        Not not => "not " + PrintMatch(not.Inner),
+        Term term => term.Quoted ? Words.Quote(term.Text) : term.Text,
+        Exists exists => "exists(" + Words.Name(exists.Field.Name, match: true) + ")",
+        Compare compare => $"{PrintMatch(compare.Left)} {QueryParser.Symbol(compare.Op)} {PrintMatch(compare.Right)}",
+        InList list => $"{PrintMatch(list.Left)} in ({string.Join(", ", list.Items.Select(PrintMatch))})",
+        InRange range => $"{PrintMatch(range.Left)} in {range.From?.Text}..{range.To?.Text}",
+        InNetwork network => $"{PrintMatch(network.Left)} in {network.Network}",
+        RegexMatch regex => $"{PrintMatch(regex.Left)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}",
+        Field field => Words.Name(field.Name, match: true),
+        Literal literal => literal.Quoted ? Words.Quote(literal.Text) : literal.Text,
+        _ => Print(expr),
+    };
+
+    /// <summary>An expression as stages have it.</summary>
+    public static string Print(Expr expr) => Nested(expr, OrLevel);
+
+    private static string Nested(Expr expr, int level)
+    {
+        var (own, text) = expr switch
+        {
+            Or or => (OrLevel, string.Join(" or ", or.Items.Select(i => i is And ? "(" + Print(i) + ")" : Nested(i, AndLevel)))),
+            And and => (AndLevel, string.Join(" and ", and.Items.Select(i => Nested(i, NotLevel)))),
+            Not not => (NotLevel, "not " + Nested(not.Inner, NotLevel)),
+            Compare compare => (CompareLevel, $"{Nested(compare.Left, SumLevel)} {QueryParser.Symbol(compare.Op)} {Nested(compare.Right, SumLevel)}"),
+            InList list => (CompareLevel, $"{Nested(list.Left, SumLevel)} in ({string.Join(", ", list.Items.Select(item => Print(item)))})"),
+            InRange range => (CompareLevel, $"{Nested(range.Left, SumLevel)} in {range.From?.Text}..{range.To?.Text}"),
+            InNetwork network => (CompareLevel, $"{Nested(network.Left, SumLevel)} in {network.Network}"),
+            RegexMatch regex => (CompareLevel, $"{Nested(regex.Left, SumLevel)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}"),
+            Arithmetic { Op: '+' or '-' } sum => (SumLevel, $"{Nested(sum.Left, SumLevel)} {sum.Op} {Nested(sum.Right, ProductLevel)}"),
+            Arithmetic product => (ProductLevel, $"{Nested(product.Left, ProductLevel)} {product.Op} {Nested(product.Right, UnaryLevel)}"),
+            // Two dashes and a blank would be a comment, and without a blank hard to read.
+            Negate { Inner: Negate } negate => (UnaryLevel, "-(" + Print(negate.Inner) + ")"),
+            Negate negate => (UnaryLevel, "-" + Nested(negate.Inner, UnaryLevel)),
+            Exists exists => (PrimaryLevel, "exists(" + Words.Name(exists.Field.Name, match: false) + ")"),
+            Call call => (PrimaryLevel, $"{call.Name}({string.Join(", ", call.Arguments.Select(item => Print(item)))})"),
+            Field field => (PrimaryLevel, Words.Name(field.Name, match: false)),
+            Literal literal => (PrimaryLevel, literal.Quoted ? Words.Quote(literal.Text) : literal.Text),
+            Term term => (PrimaryLevel, Words.Quote(term.Text)),
+            _ => throw new ArgumentOutOfRangeException(nameof(expr)),
+        };
+        return own < level ? "(" + text + ")" : text;
+    }
+}

@@ -1,0 +1,33 @@
+namespace Kumiko.Core.Language;
+
+/// <summary>Something that a person can correct: its place and a sentence.</summary>
+/// <param name="Span">What to underline.</param>
+/// <param name="Message">Short, plain, and says what to do.</param>
+public sealed record SyntaxError(TextSpan Span, string Message)
+{
+    /// <summary>Line and column of the place, counted from 1.</summary>
+    public (int Line, int Column) Position(string text)
+    {
+        var line = 1;
+        var start = 0;
+        var end = Math.Min(Span.Start, text.Length);
+        for (var i = 0; i < end; i++)
+            if (text[i] == '\n') { line++; start = i + 1; }
+        return (line, end - start + 1);
+    }
+
+    public string Describe(string text)
+    {
+        var (line, column) = Position(text);
+        return FormattableString.Invariant($"Line {line}, column {column}: {Message}");
+    }
+}
+
+/// <summary>Advice that does not stop the query.</summary>
+public sealed record Hint(TextSpan Span, string Message);
+
+/// <summary>The tree, as far as it could be read, with what is wrong and what is odd.</summary>
+public sealed record ParseResult(string Text, Query Query, IReadOnlyList<SyntaxError> Errors, IReadOnlyList<Hint> Hints)
+{
+    public bool Ok => Errors.Count == 0;
+}

@@ -1,0 +1,15 @@
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using NodaTime;
+
+namespace Kumiko.Core.Query;
+
+/// <summary>What a run answers: who asks what, about which stretch of time, resolved once.</summary>
+/// <param name="Person">Whose run it is; others cannot read it.</param>
+/// <param name="Parsed">A query without errors.</param>
+/// <param name="Window">The focus.</param>
+/// <param name="Now">The instant of the run.</param>
+/// <param name="Zone">In which days and hours are cut.</param>
+/// <param name="Sources">Sources that may be read; null for all.</param>
+public sealed record Question(string Person, ParseResult Parsed, Window Window, long Now, DateTimeZone Zone, Limits Limits, IReadOnlySet<string>? Sources = null);

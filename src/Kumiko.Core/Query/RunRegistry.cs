@@ -1,0 +1,58 @@
+using System.Collections.Concurrent;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Core.Query;
+
+/// <summary>The runs that pages read from. A run ends ten seconds after its last reader.</summary>
+public sealed class RunRegistry : IDisposable
+{
+    private static readonly TimeSpan Idle = TimeSpan.FromSeconds(10);
+
+    private readonly RecordStore _store;
+    private readonly TimeProvider _clock;
+    private readonly ConcurrentDictionary<string, Held> _runs = new();
+    private readonly ITimer _timer;
+
+    private sealed class Held(Run run, DateTimeOffset used)
+    {
+        public Run Run { get; } = run;
+        public DateTimeOffset Used { get; set; } = used;
+    }
+
+    public RunRegistry(RecordStore store, TimeProvider clock)
+    {
+        (_store, _clock) = (store, clock);
+        _timer = clock.CreateTimer(_ => Sweep(), null, Idle, Idle);
+    }
+
+    public int Count => _runs.Count;
+
+    public Run Open(Question question)
+    {
+        var run = new Run(question, _store.Current);
+        _runs[run.Id] = new Held(run, _clock.GetUtcNow());
+        return run;
+    }
+
+    /// <summary>A run by its id if this person opened it and asked the same; else a new one of the question.</summary>
+    public Run FindOrOpen(string? id, Question question)
+    {
+        if (id is null || !_runs.TryGetValue(id, out var held) || held.Run.Question.Person != question.Person
+            || held.Run.Question.Parsed.Text != question.Parsed.Text || held.Run.Question.Window != question.Window) return Open(question);
+        held.Used = _clock.GetUtcNow();
+        return held.Run;
+    }
+
+    private void Sweep()
+    {
+        var now = _clock.GetUtcNow();
+        foreach (var (id, held) in _runs)
+            if (!held.Run.HasReaders && now - held.Used >= Idle && _runs.TryRemove(id, out _)) held.Run.Dispose();
+    }
+
+    public void Dispose()
+    {
+        _timer.Dispose();
+        foreach (var held in _runs.Values) held.Run.Dispose();
+    }
+}

@@ -1,0 +1,74 @@
+using System.Globalization;
+using NodaTime;
+using NodaTime.Text;
+
+namespace Kumiko.Core.Records;
+
+/// <summary>UTC nanoseconds since 1970 (int64: the years 1678 to 2261) to ISO 8601 text and back.</summary>
+public static class Instants
+{
+    public const long Second = 1_000_000_000, Minute = 60 * Second, Hour = 60 * Minute, Day = 24 * Hour;
+
+    private static readonly OffsetDateTimePattern WithOffset = OffsetDateTimePattern.ExtendedIso;
+
+    public static long FromDateTime(DateTimeOffset time) =>
+        ((time.UtcTicks - DateTimeOffset.UnixEpoch.UtcTicks) * 100);
+
+    public static Instant ToInstant(long nanoseconds) => Instant.FromUnixTimeTicks(0).PlusNanoseconds(nanoseconds);
+
+    public static DateTimeOffset ToDateTime(long nanoseconds) =>
+        DateTimeOffset.UnixEpoch.AddTicks(nanoseconds / 100);
+
+    /// <summary>ISO 8601 in UTC with nanoseconds: <c>2026-11-23T17:51:04.204000000Z</c>.</summary>
+    public static string Format(long nanoseconds)
+    {
+        var seconds = Math.DivRem(nanoseconds, Second, out var rest);
+        if (rest < 0) { rest += Second; seconds--; }
+        return string.Create(CultureInfo.InvariantCulture, $"{DateTime.UnixEpoch.AddSeconds(seconds):yyyy-MM-ddTHH:mm:ss}.{rest:000000000}Z");
+    }
+
+    /// <summary>
+    /// Reads ISO 8601 with date, optional time (a T or a blank between), optional fraction and optional offset
+    /// (UTC when absent). False where the text is none, or the year does not fit into int64 nanoseconds.
+    /// </summary>
+    public static bool TryParse(string text, out long nanoseconds)
+    {
+        nanoseconds = 0;
+        text = text.Trim();
+        if (text.Length is < 10 or > 40 || !char.IsAsciiDigit(text[0]) || text[4] != '-') return false;
+        var iso = text.Length > 10 && text[10] is ' ' or 't' ? string.Concat(text.AsSpan(0, 10), "T", text.AsSpan(11)) : text;
+        if (iso.Length == 10) iso += "T00:00:00Z";
+        else if (iso.Length == 16) iso += ":00Z";
+        else if (iso.Length > 16 && iso[16] is 'Z' or 'z' or '+' or '-') iso = string.Concat(iso.AsSpan(0, 16), ":00", iso.AsSpan(16));
+        iso = iso.Replace('z', 'Z').Replace(',', '.');
+        if (!iso.EndsWith('Z') && iso.IndexOfAny(['+', '-'], 19 > iso.Length ? iso.Length : 19) < 0) iso += "Z";
+        if (iso.Length > 5 && iso[^5] is '+' or '-' && !iso.EndsWith('Z')) iso = iso[..^2] + ":" + iso[^2..];
+        var parsed = WithOffset.Parse(iso);
+        if (!parsed.Success) return false;
+        var year = parsed.Value.Year;
+        if (year is < 1678 or > 2261) return false;
+        nanoseconds = parsed.Value.ToInstant().ToUnixTimeTicks() * 100 + parsed.Value.NanosecondOfSecond % 100;
+        return true;
+    }
+
+    /// <summary>Reads a number as seconds, milliseconds, microseconds or nanoseconds since 1970, told apart by size.</summary>
+    public static bool TryFromEpoch(double number, out long nanoseconds)
+    {
+        var size = Math.Abs(number);
+        var factor = size switch { < 1e11 => 1e9, < 1e14 => 1e6, < 1e17 => 1e3, _ => 1.0 };
+        var scaled = number * factor;
+        nanoseconds = 0;
+        if (!double.IsFinite(scaled) || Math.Abs(scaled) > 9.2e18) return false;
+        nanoseconds = factor == 1.0 ? (long)number : (long)Math.Round(scaled);
+        return true;
+    }
+
+    /// <summary>The same for whole numbers, without passing through a double.</summary>
+    public static bool TryFromEpoch(long number, out long nanoseconds)
+    {
+        var size = number == long.MinValue ? long.MaxValue : Math.Abs(number);
+        var factor = size switch { < 100_000_000_000 => Second, < 100_000_000_000_000 => 1_000_000, < 100_000_000_000_000_000 => 1_000, _ => 1L };
+        try { nanoseconds = checked(number * factor); return true; }
+        catch (OverflowException) { nanoseconds = 0; return false; }
+    }
+}

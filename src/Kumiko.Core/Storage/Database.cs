@@ -1,0 +1,69 @@
+using System.Globalization;
+using Dapper;
+using Microsoft.Data.Sqlite;
+
+namespace Kumiko.Core.Storage;
+
+/// <summary>One SQLite file: its settings, its migrations, its one writer and its readers.</summary>
+public sealed class Database : IDisposable
+{
+    private readonly string _path;
+
+    /// <param name="path">The file; it is made where it does not exist.</param>
+    /// <param name="migrations">The prefix of its migration files: <c>records</c> or <c>kumiko</c>.</param>
+    public Database(string path, string migrations)
+    {
+        _path = path;
+        var connection = Open();
+        // Neither can be changed once there is a table.
+        connection.Execute("PRAGMA page_size = 16384; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;");
+        Configure(connection);
+        Migrate(connection, migrations);
+        Writer = new WriterThread(connection, Path.GetFileName(path));
+    }
+
+    public WriterThread Writer { get; }
+
+    /// <summary>A connection for reading, given back by disposing it. It must not hold a transaction for long.</summary>
+    public SqliteConnection Read()
+    {
+        var connection = Open();
+        connection.Execute("PRAGMA query_only = 1");
+        return connection;
+    }
+
+    private SqliteConnection Open()
+    {
+        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = _path, Pooling = true, DefaultTimeout = 30 }.ToString());
+        connection.Open();
+        return connection;
+    }
+
+    private static void Configure(SqliteConnection connection) => connection.Execute(
+        "PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 30000; PRAGMA mmap_size = 0; PRAGMA query_only = 0;");
+
+    private static void Migrate(SqliteConnection connection, string prefix)
+    {
+        var assembly = typeof(Database).Assembly;
+        var files = assembly.GetManifestResourceNames()
+            .Where(n => n.Contains($".Migrations.{prefix}-", StringComparison.Ordinal)).Order(StringComparer.Ordinal).ToList();
+        var done = connection.ExecuteScalar<long>("PRAGMA user_version");
+        if (done > files.Count)
+            throw new InvalidOperationException($"This data was written by a newer Kumiko (version {done} of {prefix}, {files.Count} is known). Start that version.");
+        for (var i = (int)done; i < files.Count; i++)
+        {
+            using var reader = new StreamReader(assembly.GetManifestResourceStream(files[i])!);
+            using var transaction = connection.BeginTransaction();
+            connection.Execute(reader.ReadToEnd(), transaction: transaction);
+            connection.Execute("PRAGMA user_version = " + (i + 1).ToString(CultureInfo.InvariantCulture), transaction: transaction);
+            transaction.Commit();
+        }
+    }
+
+    public void Dispose()
+    {
+        Writer.Dispose();
+        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = _path }.ToString());
+        SqliteConnection.ClearPool(connection);
+    }
+}

@@ -1,0 +1,99 @@
+using Kumiko.Core.Frames;
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Storage;
+
+/// <summary>The records of a snapshot that passed a test: places in batches, not copies.</summary>
+public sealed class MatchSet
+{
+    /// <param name="Batch">Where they are.</param>
+    /// <param name="First">The first place looked at.</param>
+    /// <param name="End">Behind the last place looked at.</param>
+    /// <param name="Found">The places that passed, rising; null when all did.</param>
+    internal sealed record Part(RecordBatch Batch, int First, int End, int[]? Found)
+    {
+        public int Count => Found?.Length ?? End - First;
+        public int this[int index] => Found?[index] ?? First + index;
+    }
+
+    private readonly Part[] _parts;
+
+    internal MatchSet(Part[] parts)
+    {
+        _parts = parts;
+        Count = parts.Sum(p => (long)p.Count);
+    }
+
+    public long Count { get; }
+
+    public long CountIn(Window window) => _parts.Sum(part =>
+    {
+        var (first, end) = Within(part, window);
+        return (long)(end - first);
+    });
+
+    /// <summary>Those that pass a further test, on two workers.</summary>
+    public MatchSet Filter(Func<LogRecord, bool> test, CancellationToken cancel)
+    {
+        var parts = new Part[_parts.Length];
+        Parallel.For(0, _parts.Length, new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel }, i =>
+        {
+            var part = _parts[i];
+            var found = new List<int>();
+            for (var n = 0; n < part.Count; n++)
+                if (test(part.Batch[part[n]])) found.Add(part[n]);
+            parts[i] = part with { Found = [.. found] };
+        });
+        return new MatchSet(parts);
+    }
+
+    /// <summary>The matching records of a window, batch by batch; in time order within a batch.</summary>
+    public IEnumerable<LogRecord> In(Window window)
+    {
+        foreach (var part in _parts)
+        {
+            var (first, end) = Within(part, window);
+            for (var i = first; i < end; i++) yield return part.Batch[part[i]];
+        }
+    }
+
+    /// <summary>The same in two halves of about equal size, for two workers.</summary>
+    public IReadOnlyList<IEnumerable<LogRecord>> Halves(Window window)
+    {
+        var (left, right) = (new List<Part>(), new List<Part>());
+        long leftCount = 0, rightCount = 0;
+        foreach (var part in _parts.OrderByDescending(p => p.Count))
+            if (leftCount <= rightCount) { left.Add(part); leftCount += part.Count; }
+            else { right.Add(part); rightCount += part.Count; }
+        return [new MatchSet([.. left]).In(window), new MatchSet([.. right]).In(window)];
+    }
+
+    /// <summary>Sorted times of all matches.</summary>
+    public long[] Times()
+    {
+        var times = new long[Count];
+        var at = 0;
+        foreach (var part in _parts)
+            for (var i = 0; i < part.Count; i++) times[at++] = part.Batch.Times[part[i]];
+        Array.Sort(times);
+        return times;
+    }
+
+    private static (int First, int End) Within(Part part, Window window)
+    {
+        if (part.Count == 0) return (0, 0);
+        return (LowerBound(part, window.From), LowerBound(part, window.To));
+    }
+
+    private static int LowerBound(Part part, long time)
+    {
+        var times = part.Batch.Times;
+        var (low, high) = (0, part.Count);
+        while (low < high)
+        {
+            var middle = (low + high) >>> 1;
+            if (times[part[middle]] < time) low = middle + 1; else high = middle;
+        }
+        return low;
+    }
+}

@@ -1,0 +1,35 @@
+using System.IO.Hashing;
+using System.Text;
+
+namespace Kumiko.Core.Storage;
+
+/// <summary>Short strings seen again and again share one object: names, hosts, reasons. Not for several threads.</summary>
+public sealed class StringCache
+{
+    private const int Longest = 48, Slots = 1 << 14;
+
+    private readonly string?[] _slots = new string?[Slots];
+
+    /// <summary>The string of valid UTF-8 bytes.</summary>
+    public string Get(ReadOnlySpan<byte> utf8)
+    {
+        if (utf8.Length == 0) return "";
+        if (utf8.Length > Longest) return Encoding.UTF8.GetString(utf8);
+        ref var slot = ref _slots[XxHash3.HashToUInt64(utf8) & (Slots - 1)];
+        if (slot is not null && IsSame(slot, utf8)) return slot;
+        return slot = Encoding.UTF8.GetString(utf8);
+    }
+
+    /// <summary>A name that is the same object wherever the process meets it, so that looks compare references.</summary>
+    public string Name(ReadOnlySpan<byte> utf8)
+    {
+        var name = Get(utf8);
+        return utf8.Length <= Longest ? string.Intern(name) : name;
+    }
+
+    private static bool IsSame(string text, ReadOnlySpan<byte> utf8)
+    {
+        Span<byte> bytes = stackalloc byte[Longest * 3];
+        return text.Length <= utf8.Length && Encoding.UTF8.TryGetBytes(text, bytes, out var written) && bytes[..written].SequenceEqual(utf8);
+    }
+}

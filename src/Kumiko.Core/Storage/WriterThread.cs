@@ -1,0 +1,135 @@
+using System.Collections.Concurrent;
+using System.Diagnostics;
+using Microsoft.Data.Sqlite;
+
+namespace Kumiko.Core.Storage;
+
+/// <summary>The disk has no room; nothing of the write was kept, and reading goes on.</summary>
+public sealed class DiskFullException(Exception cause) : IOException("The disk is full. Free some space; nothing of this was kept.", cause);
+
+/// <summary>
+/// The one writer of a database: a thread with a queue. Waiting writes share a commit (at most 5 ms of waiting or 1 MB),
+/// each in a savepoint of its own, and are answered only after it.
+/// </summary>
+public sealed class WriterThread : IDisposable
+{
+    private static readonly TimeSpan Gathering = TimeSpan.FromMilliseconds(5);
+    private const int GatheredBytes = 1 << 20;
+
+    private readonly BlockingCollection<Work> _queue = new(boundedCapacity: 4096);
+    private readonly SqliteConnection _connection;
+    private readonly Thread _thread;
+
+    private abstract class Work
+    {
+        public int Bytes { get; init; }
+        public abstract void Do(SqliteConnection connection);
+        public abstract void Committed();
+        public abstract void Failed(Exception cause);
+    }
+
+    private sealed class Work<T>(Func<SqliteConnection, T> write, Action<T>? committed) : Work
+    {
+        private readonly TaskCompletionSource<T> _done = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        private T _result = default!;
+
+        public Task<T> Task => _done.Task;
+        public override void Do(SqliteConnection connection) => _result = write(connection);
+
+        public override void Committed()
+        {
+            committed?.Invoke(_result);
+            _done.SetResult(_result);
+        }
+
+        public override void Failed(Exception cause) =>
+            _done.TrySetException(cause is SqliteException { SqliteErrorCode: 13 } ? new DiskFullException(cause) : cause);
+    }
+
+    internal WriterThread(SqliteConnection connection, string name)
+    {
+        _connection = connection;
+        _thread = new Thread(Run) { IsBackground = true, Name = "writer of " + name };
+        _thread.Start();
+    }
+
+    /// <summary>Runs a write in the next shared transaction.</summary>
+    /// <param name="write">Runs on the writer thread, inside a transaction; an exception undoes this write alone.</param>
+    /// <param name="committed">Runs on the writer thread after the commit and before the answer, in the order of commits.</param>
+    /// <param name="bytes">How much it weighs in gathering.</param>
+    public Task<T> Write<T>(Func<SqliteConnection, T> write, Action<T>? committed = null, int bytes = 0)
+    {
+        var work = new Work<T>(write, committed) { Bytes = bytes };
+        try { _queue.Add(work); }
+        catch (InvalidOperationException) { throw new ObjectDisposedException(nameof(WriterThread)); }
+        return work.Task;
+    }
+
+    private void Run()
+    {
+        foreach (var first in _queue.GetConsumingEnumerable())
+        {
+            var batch = new List<Work> { first };
+            var bytes = first.Bytes;
+            var started = Stopwatch.GetTimestamp();
+            // Whoever waits already shares the commit; nobody waits for those who may still come.
+            while (bytes < GatheredBytes && Stopwatch.GetElapsedTime(started) < Gathering && _queue.TryTake(out var next))
+            {
+                batch.Add(next);
+                bytes += next.Bytes;
+            }
+            Commit(batch);
+        }
+        _connection.Dispose();
+    }
+
+    private void Commit(List<Work> batch)
+    {
+        var done = new List<Work>(batch.Count);
+        try
+        {
+            Execute("BEGIN IMMEDIATE");
+            foreach (var work in batch)
+            {
+                Execute("SAVEPOINT one");
+                try
+                {
+                    work.Do(_connection);
+                    Execute("RELEASE one");
+                    done.Add(work);
+                }
+                catch (Exception e)
+                {
+                    work.Failed(e);
+                    // A full disk undoes the whole transaction by itself; then there is no savepoint to go back to.
+                    Execute("ROLLBACK TO one");
+                    Execute("RELEASE one");
+                }
+            }
+            Execute("COMMIT");
+        }
+        catch (Exception e)
+        {
+            try { Execute("ROLLBACK"); } catch (SqliteException) { /* already undone */ }
+            foreach (var work in batch) work.Failed(e);
+            return;
+        }
+        foreach (var work in done) work.Committed();
+    }
+
+    private void Execute(string sql)
+    {
+        using var command = _connection.CreateCommand();
+        command.CommandText = sql;
+        command.ExecuteNonQuery();
+    }
+
+    /// <summary>Finishes what is queued, then stops.</summary>
+    public void Dispose()
+    {
+        if (_queue.IsAddingCompleted) return;
+        _queue.CompleteAdding();
+        _thread.Join();
+        _queue.Dispose();
+    }
+}
