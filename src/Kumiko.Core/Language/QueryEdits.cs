@@ -24,12 +24,13 @@ public static class QueryEdits
         if (match is null)
         {
             var at = parsed.Query.MatchSpan.Start;
-            var gap = at < text.Length ? (text[at] == '|' ? "\n" : " ") : "";
-            return Insert(text, at, printed, gap);
+            var before = at > 0 ? " " : "";
+            var after = at < text.Length && text[at] is '|' or '-' ? "\n" : "";
+            return new Edited(text.Insert(at, before + printed + after), new TextSpan(at + before.Length, printed.Length));
         }
         if (match == condition || (match is And and && and.Items.Contains(condition))) return new Edited(text, default);
         var span = parsed.Query.MatchSpan;
-        if (match is not Or || text[span.Start] == '(' && ClosesAt(text, span)) return Insert(text, span.End, " and " + printed, "");
+        if (match is not Or || text[span.Start] == '(' && ClosesAt(text, span)) return new Edited(text.Insert(span.End, " and " + printed), new TextSpan(span.End, printed.Length + 5));
         var bracketed = $"{text[..span.Start]}({text[span.Start..span.End]}) and {printed}{text[span.End..]}";
         return new Edited(bracketed, new TextSpan(span.End + 2, printed.Length + 5));
     }
@@ -50,7 +51,4 @@ public static class QueryEdits
         var inner = QueryParser.Parse(text[(span.Start + 1)..(span.End - 1)]);
         return text[span.End - 1] == ')' && inner.Ok;
     }
-
-    private static Edited Insert(string text, int at, string part, string gap) =>
-        new(text.Insert(at, part + gap), new TextSpan(at, part.Length));
 }

@@ -36,6 +36,7 @@ public sealed partial class QueryParser
     private Query ParseQuery()
     {
         var fromLogs = ParseFrom();
+        var empty = fromLogs ? _in.Position : 0;
         _in.SkipBlank();
         var start = _in.Position;
         Expr? match = null;
@@ -47,7 +48,7 @@ public sealed partial class QueryParser
             if (match is null) _in.SkipToPipe();
             else if (!_in.AtEnd && _in.Current != '|') { Unexpected(); _in.SkipToPipe(); }
         }
-        var span = TextSpan.Between(start, match?.Span.End ?? start);
+        var span = match is null ? new TextSpan(empty, 0) : TextSpan.Between(start, match.Span.End);
         var stages = new List<Stage>();
         while (_in.Take('|'))
         {

@@ -7,6 +7,7 @@ internal sealed class Scanner(string text)
 {
     private readonly List<Comment> _comments = [];
     private readonly List<SyntaxError> _errors = [];
+    private int _lastComment = -1;
 
     public string Text { get; } = text;
     public int Position { get; set; }
@@ -36,7 +37,7 @@ internal sealed class Scanner(string text)
         while (!AtEnd)
         {
             if (char.IsWhiteSpace(Current)) Position++;
-            else if (Current == '-' && Peek() == '-' && (Position + 2 >= Text.Length || char.IsWhiteSpace(Text[Position + 2]))) ReadComment();
+            else if (Current == '-' && Peek() == '-' && (Position + 2 >= Text.Length || Words.EndsBareWord(Text[Position + 2]))) ReadComment();
             else return;
         }
     }
@@ -48,7 +49,9 @@ internal sealed class Scanner(string text)
         if (end < 0) end = Text.Length;
         var lineStart = start == 0 ? 0 : Text.LastIndexOf('\n', start - 1) + 1;
         var ownLine = string.IsNullOrWhiteSpace(Text[lineStart..start]);
-        _comments.Add(new Comment(Text[start..end].TrimEnd(), Stage, StageStart is null, ownLine));
+        // A parser that looked ahead comes by a second time.
+        if (start > _lastComment) _comments.Add(new Comment(Text[start..end].TrimEnd(), Stage, StageStart is null, ownLine));
+        _lastComment = Math.Max(_lastComment, start);
         Position = end;
     }
 

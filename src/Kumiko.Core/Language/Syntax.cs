@@ -11,7 +11,7 @@ public sealed record Query(Expr? Match, Seq<Stage> Stages, bool FromLogs = false
     /// <summary>Comments in their order; they print back, and do not take part in equality.</summary>
     public Comments Comments { get; init; } = Comments.None;
 
-    /// <summary>Where the match stands in the text.</summary>
+    /// <summary>Where the match stands in the text; where it would stand when there is none.</summary>
     public TextSpan MatchSpan { get; init; }
 }
 
@@ -46,8 +46,11 @@ public abstract record Expr : Node
 
     private static Expr Flat(IEnumerable<Expr> items, Func<Expr, Seq<Expr>?> inner, Func<Seq<Expr>, Expr> make)
     {
-        var flat = items.SelectMany(item => inner(item) is { } more ? more : (IEnumerable<Expr>)[item]).ToList();
-        return flat.Count == 1 ? flat[0] : make(new Seq<Expr>(flat)) with { Span = TextSpan.Between(flat[0].Span.Start, flat[^1].Span.End) };
+        var list = items.ToList();
+        if (list.Count == 1) return list[0];
+        // The place is that of the items as written, brackets and all.
+        var span = TextSpan.Between(list[0].Span.Start, list[^1].Span.End);
+        return make(new Seq<Expr>(list.SelectMany(item => inner(item) is { } more ? more : (IEnumerable<Expr>)[item]))) with { Span = span };
     }
 }
 

@@ -58,20 +58,18 @@ internal static class Words
 
     private static int Distance(string a, string b)
     {
-        // Levenshtein, one row at a time. Long words are never near a keyword.
+        // Levenshtein's distance with swapped neighbours as one edit. Long words are never near a keyword.
         if (a.Length > 40 || b.Length > 40) return int.MaxValue;
-        var row = Enumerable.Range(0, b.Length + 1).ToArray();
+        var far = new int[a.Length + 1, b.Length + 1];
+        for (var i = 0; i <= a.Length; i++) far[i, 0] = i;
+        for (var j = 0; j <= b.Length; j++) far[0, j] = j;
         for (var i = 1; i <= a.Length; i++)
-        {
-            var corner = row[0];
-            row[0] = i;
             for (var j = 1; j <= b.Length; j++)
             {
-                var replaced = corner + (a[i - 1] == b[j - 1] ? 0 : 1);
-                corner = row[j];
-                row[j] = Math.Min(replaced, Math.Min(row[j], row[j - 1]) + 1);
+                var replaced = far[i - 1, j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
+                far[i, j] = Math.Min(replaced, Math.Min(far[i - 1, j], far[i, j - 1]) + 1);
+                if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) far[i, j] = Math.Min(far[i, j], far[i - 2, j - 2] + 1);
             }
-        }
-        return row[b.Length];
+        return far[a.Length, b.Length];
     }
 }
