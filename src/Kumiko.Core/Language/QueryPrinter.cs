@@ -29,11 +29,11 @@ public static class QueryPrinter
     private static void AppendWithComments(StringBuilder text, string line, List<Comment> comments, bool piped)
     {
         // A comment between a pipe and its stage would split the two; it goes behind the stage.
-        var before = piped ? [] : comments.Where(c => c.Before && line.Length > 0).ToList();
-        foreach (var comment in before) NewLine(text).Append(comment.Text);
+        bool IsBefore(Comment comment) => !piped && comment.Before && line.Length > 0;
+        foreach (var comment in comments.Where(IsBefore)) NewLine(text).Append(comment.Text);
         if (line.Length > 0) NewLine(text).Append(line);
         var first = true;
-        foreach (var comment in comments.Except(before))
+        foreach (var comment in comments.Where(c => !IsBefore(c)))
         {
             if (first && !comment.OwnLine && line.Length > 0) text.Append(' ').Append(comment.Text);
             else NewLine(text).Append(comment.Text);
