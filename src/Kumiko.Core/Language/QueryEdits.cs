@@ -45,6 +45,13 @@ public static class QueryEdits
         return text[..pipe].TrimEnd();
     }
 
+    /// <summary>The records of the query, counted by a field.</summary>
+    public static string CountBy(string text, string field)
+    {
+        var group = new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([new Named(new Field(field), null)]), null);
+        return (RecordsOnly(text).TrimEnd() + "\n| " + QueryPrinter.Print(group)).TrimStart();
+    }
+
     private static bool ClosesAt(string text, TextSpan span)
     {
         // (a or b) as a whole; the parser has seen to it that brackets balance, quotes aside.

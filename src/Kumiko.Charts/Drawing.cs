@@ -1,0 +1,53 @@
+namespace Kumiko.Charts;
+
+/// <summary>One thing to draw. Lengths are pixels from the top left; a style is a name that the sheet gives looks to.</summary>
+public abstract record Mark(string Style)
+{
+    /// <summary>Said on hover by the browser itself.</summary>
+    public string? Tip { get; init; }
+}
+
+public sealed record LineMark(double X1, double Y1, double X2, double Y2, string Style) : Mark(Style);
+public sealed record RectMark(double X, double Y, double Width, double Height, string Style) : Mark(Style);
+
+/// <summary>Straight lines through points; several pieces where there are gaps.</summary>
+public sealed record PathMark(IReadOnlyList<IReadOnlyList<(double X, double Y)>> Pieces, string Style) : Mark(Style);
+public sealed record DotMark(double X, double Y, double Radius, string Style) : Mark(Style);
+
+public enum Anchor
+{
+    Start,
+    Middle,
+    End,
+}
+
+public sealed record TextMark(double X, double Y, string Text, Anchor Anchor, string Style) : Mark(Style);
+
+/// <summary>The part of a picture where x is time.</summary>
+public sealed record Plot(double Left, double Top, double Width, double Height, long From, long To)
+{
+    public double Bottom => Top + Height;
+    public double Right => Left + Width;
+
+    /// <summary>Where a time stands; outside the plot for times outside it.</summary>
+    public double X(long time) => Left + ((double)(time - From) / Math.Max(1, To - From) * Width);
+}
+
+/// <summary>What the cross-hair tells at one place.</summary>
+public sealed record HoverPoint(double X, string Title, IReadOnlyList<string> Values);
+
+/// <summary>A finished picture: marks in order from back to front, and what hovering says.</summary>
+public sealed record Drawing(double Width, double Height, string Title, string Description, IReadOnlyList<Mark> Marks, Plot Plot)
+{
+    public IReadOnlyList<LegendEntry> Legend { get; init; } = [];
+    public IReadOnlyList<HoverPoint> Hover { get; init; } = [];
+
+    /// <summary>What the picture leaves out, in words; null when nothing is.</summary>
+    public string? Note { get; init; }
+}
+
+/// <param name="Name">The series.</param>
+/// <param name="Style">Its colour: series-0 to series-9.</param>
+/// <param name="Last">Its last finished value, with unit.</param>
+/// <param name="Total">Its mean, or its sum for counts, with unit.</param>
+public sealed record LegendEntry(string Name, string Style, string Last, string Total);

@@ -1,0 +1,65 @@
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Web.Hosting;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.DependencyInjection;
+using NodaTime;
+
+namespace Kumiko.Web.Api;
+
+/// <summary>Queries for programs, by the path that pages take.</summary>
+public static class QueryEndpoint
+{
+    public static void Map(WebApplication app)
+    {
+        app.MapGet("/api/query", (HttpContext http, BearerTokens tokens) => Answer(http, tokens, name => http.Request.Query[name])).AllowAnonymous();
+        app.MapPost("/api/query", async (HttpContext http, BearerTokens tokens) =>
+        {
+            if (!http.Request.HasFormContentType) return Wrong("Send q, from and to as a form.");
+            var form = await http.Request.ReadFormAsync(http.RequestAborted);
+            return Answer(http, tokens, name => form[name]);
+        }).AllowAnonymous().DisableAntiforgery();
+    }
+
+    private static IResult Answer(HttpContext http, BearerTokens tokens, Func<string, string?> value)
+    {
+        if (tokens.Find(http, TokenPurpose.Query) is not { } name) return BearerTokens.Refuse(http, TokenPurpose.Query);
+        var clock = http.RequestServices.GetRequiredService<TimeProvider>();
+        var now = Instants.FromDateTime(clock.GetUtcNow());
+        if (FrameWriter.FormatOf(value("format"), http.Request.Headers.Accept.ToString()) is not { } format) return Wrong("format is ndjson or csv.");
+        var (from, to) = (Moment.Parse(value("from") ?? "-1h"), Moment.Parse(value("to") ?? "now"));
+        if (from is null || to is null) return Wrong("from and to are ISO 8601 times, such as 2026-11-23T17:45:00Z, or -1h and now.");
+        var window = new TimeRange(from.Value, to.Value).Resolve(now);
+        if (window.IsEmpty) return Wrong("from must lie before to.");
+        var zone = value("zone") is { Length: > 0 } id ? DateTimeZoneProviders.Tzdb.GetZoneOrNull(id) : DateTimeZone.Utc;
+        if (zone is null) return Wrong($"There is no zone “{value("zone")}”. Use a name such as Europe/Dublin.");
+        var text = value("q") ?? "";
+        var parsed = QueryParser.Parse(text);
+        if (!parsed.Ok) return Results.Json(new { error = parsed.Errors[0].Describe(text), errors = parsed.Errors.Select(e => new { line = e.Position(text).Line, column = e.Position(text).Column, message = e.Message }) }, statusCode: 400);
+        var snapshot = http.RequestServices.GetRequiredService<RecordStore>().Current;
+        return Results.Stream(async stream =>
+        {
+            using var run = new Run(new Question(name, parsed, window, now, zone, Limits.Default), snapshot);
+            await using var ended = http.RequestAborted.Register(run.Dispose);
+            await Write(run, format, stream, http.RequestAborted);
+        }, FrameWriter.MediaType(format));
+    }
+
+    private static async Task Write(Run run, string format, Stream stream, CancellationToken cancel)
+    {
+        try { await FrameWriter.Write(run.Stream(), format, stream, cancel); }
+        catch (QueryRefusedException e)
+        {
+            await FrameWriter.Write(new(new([], null, run.Question.Window), Failing(e)), "ndjson", stream, cancel);
+        }
+    }
+
+    private static IEnumerable<IReadOnlyList<Value[]>> Failing(QueryRefusedException e) => throw e;
+
+    private static IResult Wrong(string error) => Results.Json(new { error }, statusCode: StatusCodes.Status400BadRequest);
+}

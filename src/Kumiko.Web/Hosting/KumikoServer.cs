@@ -1,0 +1,124 @@
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Delivery;
+using Kumiko.Core.Intake;
+using Kumiko.Core.Query;
+using Kumiko.Core.Rules;
+using Kumiko.Core.Storage;
+using Kumiko.Web.Api;
+using Kumiko.Web.Background;
+using Kumiko.Web.Delivery;
+using Kumiko.Web.Receivers;
+using Kumiko.Web.Rendering;
+using Microsoft.AspNetCore.Authentication.Cookies;
+using Microsoft.AspNetCore.Authorization;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Hosting.Server;
+using Microsoft.AspNetCore.Hosting.Server.Features;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.DependencyInjection.Extensions;
+using Microsoft.Extensions.Hosting;
+using Microsoft.Extensions.Logging;
+
+namespace Kumiko.Web.Hosting;
+
+/// <summary>The web application, put together.</summary>
+public static class KumikoServer
+{
+    /// <summary>The longest request line: a query of 16 KB, three bytes a character, and the rest of an address.</summary>
+    private const int LongestRequestLine = 64 * 1024;
+
+    /// <param name="folder">Held by the caller until the application has stopped.</param>
+    /// <param name="more">Adds or replaces services before the application is built.</param>
+    public static WebApplication Build(ServerOptions options, DataFolder folder, Action<WebApplicationBuilder>? more = null)
+    {
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { EnvironmentName = Environments.Production, ApplicationName = typeof(KumikoServer).Assembly.GetName().Name });
+        builder.WebHost.UseKestrel(kestrel =>
+        {
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestLineSize = LongestRequestLine;
+            kestrel.Limits.MaxRequestHeadersTotalSize = LongestRequestLine + (32 * 1024);
+        });
+        builder.WebHost.UseUrls($"http://127.0.0.1:{options.Port}");
+        builder.Logging.ClearProviders().AddSimpleConsole(o => o.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
+        AddServices(builder.Services, options, folder);
+        more?.Invoke(builder);
+        var app = builder.Build();
+        Configure(app);
+        app.Lifetime.ApplicationStarted.Register(() => Announce(app, options, folder));
+        return app;
+    }
+
+    private static void AddServices(IServiceCollection services, ServerOptions options, DataFolder folder)
+    {
+        services.AddSingleton(options).AddSingleton<ServerState>().AddSingleton(folder);
+        services.TryAddSingleton(TimeProvider.System);
+        services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>()));
+        services.AddSingleton(new KeptDatabase(folder.Kept));
+        services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>();
+        services.AddSingleton<RunRegistry>().AddSingleton<NdjsonIntake>().AddSingleton<RuleChecker>();
+        services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
+        services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<Assets>();
+        services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
+        services.AddHostedService<RuleService>().AddHostedService<OutboxService>();
+        services.AddHttpContextAccessor().AddScoped<Viewer>();
+
+        services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");
+        services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie(cookie =>
+        {
+            cookie.Cookie.Name = "kumiko";
+            cookie.Cookie.SameSite = SameSiteMode.Lax;
+            cookie.LoginPath = "/signin";
+            cookie.AccessDeniedPath = "/signin";
+            cookie.ReturnUrlParameter = "then";
+            cookie.ExpireTimeSpan = TimeSpan.FromDays(14);
+        });
+        services.AddAuthorizationBuilder()
+            .SetFallbackPolicy(new AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build())
+            .AddPolicy(Policies.Keep, p => p.RequireRole(nameof(Role.Analyst), nameof(Role.Administrator)));
+        services.AddAntiforgery(a => { a.Cookie.Name = "kumiko-form"; a.Cookie.SameSite = SameSiteMode.Strict; });
+        services.AddRazorPages(pages =>
+        {
+            pages.Conventions.AddPageRoute("/Rules/Edit", "/rules/new");
+            pages.Conventions.AllowAnonymousToPage("/SignIn").AllowAnonymousToPage("/Welcome").AllowAnonymousToPage("/Problem");
+        });
+        services.AddResponseCompression(c => c.EnableForHttps = false);
+    }
+
+    private static void Configure(WebApplication app)
+    {
+        app.UseExceptionHandler("/problem");
+        app.UseStatusCodePagesWithReExecute("/problem", "?code={0}");
+        app.UseMiddleware<SecurityHeaders>();
+        app.UseResponseCompression();
+        app.UseRouting();
+        app.UseAuthentication();
+        app.UseAuthorization();
+        app.MapRazorPages();
+        app.MapGet("/", () => Results.Redirect("/search"));
+        app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http)).AllowAnonymous();
+        app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
+        IntakeEndpoint.Map(app);
+        QueryEndpoint.Map(app);
+        ControlEndpoint.Map(app);
+    }
+
+    private static void Announce(WebApplication app, ServerOptions options, DataFolder folder)
+    {
+        var state = app.Services.GetRequiredService<ServerState>();
+        var bound = app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()?.Addresses.FirstOrDefault();
+        if (bound is not null) state.Address = bound.TrimEnd('/');
+        options.PublicAddress ??= state.Address;
+        folder.Announce(new ServerAddress(state.Address, state.ControlToken));
+    }
+}
+
+/// <summary>Names of what a person must be allowed to do.</summary>
+public static class Policies
+{
+    /// <summary>To make and change what is kept: rules, and later dashboards and the like.</summary>
+    public const string Keep = "keep";
+}

@@ -1,0 +1,33 @@
+using System.Globalization;
+using System.Security.Claims;
+using Kumiko.Core.Accounts;
+using Microsoft.AspNetCore.Http;
+using NodaTime;
+
+namespace Kumiko.Web.Hosting;
+
+/// <summary>The person at the browser: name, role, zone, width of the window.</summary>
+public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
+{
+    private readonly HttpContext _http = http.HttpContext!;
+    private Person? _person;
+
+    public long Id => long.Parse(_http.User.FindFirstValue(ClaimTypes.NameIdentifier) ?? "0", CultureInfo.InvariantCulture);
+    public string Name => _http.User.Identity?.Name ?? "";
+    public bool IsSignedIn => _http.User.Identity?.IsAuthenticated == true;
+
+    /// <summary>Whether they may make and change what is kept.</summary>
+    public bool MayKeep => _http.User.IsInRole(nameof(Role.Analyst)) || _http.User.IsInRole(nameof(Role.Administrator));
+
+    public Person? Person => _person ??= people.Find(Id);
+
+    /// <summary>The zone of the link, then of the person, then of the browser, then UTC.</summary>
+    public DateTimeZone Zone(string? fromLink) =>
+        Find(fromLink) ?? Find(Person?.Zone) ?? Find(_http.Request.Cookies["zone"]) ?? DateTimeZone.Utc;
+
+    /// <summary>The width of the browser's window in pixels, as its script last said.</summary>
+    public int Width => int.TryParse(_http.Request.Cookies["width"], NumberStyles.None, CultureInfo.InvariantCulture, out var width) ? Math.Clamp(width, 360, 4000) : 1280;
+
+    private static DateTimeZone? Find(string? id) =>
+        string.IsNullOrEmpty(id) || id.Length > 64 ? null : DateTimeZoneProviders.Tzdb.GetZoneOrNull(Uri.UnescapeDataString(id));
+}

@@ -1,0 +1,24 @@
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.RazorPages;
+
+namespace Kumiko.Web.Pages;
+
+/// <summary>What went wrong with a request, in words.</summary>
+[IgnoreAntiforgeryToken]
+[ResponseCache(NoStore = true)]
+public sealed class ProblemModel : PageModel
+{
+    public string Headline { get; private set; } = "";
+    public string Advice { get; private set; } = "";
+
+    public void OnGet(int? code) => (Headline, Advice) = code switch
+    {
+        404 => ("There is no such page", "The address may be mistyped, or what it showed was removed."),
+        400 => ("This request was not understood", "The form may have been open for too long. Go back, load the page again and repeat it."),
+        403 => ("You may not do this", "It needs an analyst or an administrator. Ask one of them."),
+        414 or 431 => ("This address is too long", "A query can have 16 384 characters. Shorten it."),
+        _ => ("Something went wrong here", "It was written to the server's log. Try again; if it stays, tell whoever runs Kumiko."),
+    };
+
+    public void OnPost(int? code) => OnGet(code);
+}

@@ -1,0 +1,68 @@
+using Kumiko.Core.Records;
+using Kumiko.Core.Rules;
+using Microsoft.AspNetCore.Html;
+
+namespace Kumiko.Web.Rendering;
+
+/// <summary>The product's own signs, drawn as SVG. A word always stands beside them.</summary>
+public static class Glyphs
+{
+    /// <summary>Six upright slats, as many filled as the level is high.</summary>
+    public static IHtmlContent Severity(int number)
+    {
+        var band = Core.Records.Severity.Band(number);
+        var svg = new System.Text.StringBuilder("<svg class=\"slats\" viewBox=\"0 0 18 11\" width=\"18\" height=\"11\" aria-hidden=\"true\">");
+        for (var i = 0; i < 6; i++)
+            svg.Append(System.Globalization.CultureInfo.InvariantCulture, $"<rect class=\"{(i < band ? "on" : "off")}\" x=\"{i * 3}\" y=\"0\" width=\"2\" height=\"11\"/>");
+        return new HtmlString(svg.Append("</svg>").ToString());
+    }
+
+    /// <summary>The class that gives a level its colour.</summary>
+    public static string SeverityClass(int number) => Core.Records.Severity.Band(number) switch { 6 or 5 => "level-error", 4 => "level-warn", _ => "level-calm" };
+
+    /// <summary>A square cell whose filling says the state.</summary>
+    public static IHtmlContent State(RuleState state) => new HtmlString($"<svg class=\"cell cell-{Name(state)}\" viewBox=\"0 0 14 14\" width=\"14\" height=\"14\" aria-hidden=\"true\">{Filling(state)}</svg>");
+
+    public static IHtmlContent State(Alert alert) =>
+        State(alert.Ended is not null ? RuleState.Well : alert.Level == AlertLevel.Critical ? RuleState.Critical : RuleState.Warning);
+
+    private static string Filling(RuleState state) => state switch
+    {
+        RuleState.Warning => "<rect class=\"edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"fill\" d=\"M1 13L13 1V13Z\"/>",
+        RuleState.Critical => "<rect class=\"fill edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"lattice\" d=\"M1 1L13 13M13 1L1 13\"/>",
+        RuleState.Paused => "<path class=\"edge\" d=\"M4 2V12M10 2V12\"/>",
+        RuleState.NotChecked => "<rect class=\"edge dotted\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/>",
+        RuleState.CheckFailed => "<rect class=\"edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"edge\" d=\"M1 13L13 1\"/>",
+        _ => "<rect class=\"edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/>",
+    };
+
+    public static string Name(RuleState state) => state switch
+    {
+        RuleState.NotChecked => "not-checked",
+        RuleState.CheckFailed => "check-failed",
+        _ => state.ToString().ToLowerInvariant(),
+    };
+
+    public static string Words(RuleState state) => state switch
+    {
+        RuleState.NotChecked => "not checked yet",
+        RuleState.CheckFailed => "check failed",
+        _ => state.ToString().ToLowerInvariant(),
+    };
+
+    /// <summary>The mark: a hexagon of lattice work.</summary>
+    public static readonly IHtmlContent Mark = new HtmlString(
+        "<svg class=\"mark\" viewBox=\"0 0 24 24\" width=\"22\" height=\"22\" aria-hidden=\"true\"><path d=\"M12 1.5L21.1 6.75V17.25L12 22.5L2.9 17.25V6.75ZM12 1.5V22.5M2.9 6.75L21.1 17.25M21.1 6.75L2.9 17.25M12 6.75L16.55 9.4V14.6L12 17.25L7.45 14.6V9.4Z\"/></svg>");
+
+    /// <summary>A field's value as a bar, with a notch where the baseline stood.</summary>
+    public static IHtmlContent Share(double share, double? baseline)
+    {
+        var svg = FormattableString.Invariant($"<svg class=\"share\" viewBox=\"0 0 52 11\" width=\"52\" height=\"11\" aria-hidden=\"true\"><rect class=\"track\" x=\"0\" y=\"3.5\" width=\"52\" height=\"4\"/><rect class=\"part\" x=\"0\" y=\"3.5\" width=\"{52 * share:0.##}\" height=\"4\"/>");
+        if (baseline is { } then) svg += FormattableString.Invariant($"<rect class=\"notch\" x=\"{Math.Min(50, 52 * then):0.##}\" y=\"0\" width=\"2\" height=\"11\"/>");
+        return new HtmlString(svg + "</svg>");
+    }
+
+    /// <summary>How much of all records a line of the query left.</summary>
+    public static IHtmlContent Left(double share) => new HtmlString(FormattableString.Invariant(
+        $"<svg class=\"share\" viewBox=\"0 0 84 5\" width=\"84\" height=\"5\" aria-hidden=\"true\"><rect class=\"track\" width=\"84\" height=\"5\"/><rect class=\"part\" width=\"{84 * Math.Clamp(share, 0, 1):0.##}\" height=\"5\"/></svg>"));
+}
