@@ -74,7 +74,7 @@ public sealed class JsonRecordParser(string source)
             if (!reader.Read() || reader.TokenType != JsonTokenType.StartObject) throw new RefusedException("A record is a JSON object, { … }.", reader.TokenStartIndex);
             var draft = new Draft();
             while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName) ReadPart(ref reader, draft);
-            if (reader.Read()) throw new RefusedException("Something follows the record. Write one record a line.", reader.TokenStartIndex);
+            if (!line[(int)reader.BytesConsumed..].Trim(" \t"u8).IsEmpty) throw new RefusedException("Something follows the record. Write one record a line.", reader.BytesConsumed);
             if (draft.Body is null && draft.Attributes.Count == 0) throw new RefusedException("The record has no body and no attributes.", 0);
             return Build(draft, now);
         }

@@ -32,7 +32,8 @@ public sealed class LineReader(Stream stream) : IDisposable
             if (at >= 0) return Give(looked + at, skip: 1);
             looked = _end - _start;
             if (looked > LongestLine) return await GiveLong(cancel);
-            if (_ended) return looked == 0 ? null : Give(looked, skip: 0);
+            // An array converts to memory, so a bare null would be an empty line and not the end.
+            if (_ended) return looked == 0 ? (ReadOnlyMemory<byte>?)null : Give(looked, skip: 0);
             await Fill(cancel);
         }
     }

@@ -9,7 +9,12 @@ namespace Kumiko.Core.Query;
 
 /// <param name="All">Records in the focus before any condition.</param>
 /// <param name="Left">What the match left, then each stage: records, and rows behind a group.</param>
-public sealed record StageCounts(long All, IReadOnlyList<long> Left);
+/// <param name="RecordStages">How many of them count records; the rest count rows.</param>
+public sealed record StageCounts(long All, IReadOnlyList<long> Left, int RecordStages)
+{
+    /// <summary>Records that the answer is made of.</summary>
+    public long Records => Left[RecordStages - 1];
+}
 
 /// <summary>
 /// One question over one snapshot. Everything a page shows is read from the same run, so that its numbers
@@ -75,7 +80,7 @@ public sealed class Run : IDisposable
         }
         if (IsGrouped) _pipeline.Collect(Ordered(), window, left);
         else if (!_pipeline.IsPlain) foreach (var _ in _pipeline.Records(Ordered(), left)) { }
-        return new StageCounts(all, left);
+        return new StageCounts(all, left, 1 + Question.Parsed.Query.Stages.TakeWhile(s => s is not Group).Count());
     });
 
     /// <summary>The records of any stretch that pass the match and the where stages.</summary>

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Kumiko.Web.Pages;
 
 /// <summary>What went wrong with a request, in words.</summary>
+[Microsoft.AspNetCore.Authorization.AllowAnonymous]
 [IgnoreAntiforgeryToken]
 [ResponseCache(NoStore = true)]
 public sealed class ProblemModel : PageModel

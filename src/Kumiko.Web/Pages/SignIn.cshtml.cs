@@ -11,6 +11,7 @@ using NodaTime;
 
 namespace Kumiko.Web.Pages;
 
+[Microsoft.AspNetCore.Authorization.AllowAnonymous]
 public sealed class SignInModel(PeopleStore people, IPasswordHasher<Person> hasher, ServerOptions options) : PageModel
 {
     // Checked when the address is unknown, so that an unknown one takes as long as a wrong password.

@@ -6,6 +6,7 @@ using Microsoft.AspNetCore.Mvc.RazorPages;
 namespace Kumiko.Web.Pages;
 
 /// <summary>Where a one-time link leads: its bearer makes an account.</summary>
+[Microsoft.AspNetCore.Authorization.AllowAnonymous]
 public sealed class WelcomeModel(PeopleStore people, IPasswordHasher<Person> hasher) : PageModel
 {
     public const int ShortestPassword = 10;

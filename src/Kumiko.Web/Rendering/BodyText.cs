@@ -2,6 +2,7 @@ using System.Text;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
+using Microsoft.AspNetCore.Html;
 
 namespace Kumiko.Web.Rendering;
 
@@ -54,6 +55,20 @@ public sealed class BodyText
         }
         if (body.Length < record.Body.Length) pieces.Add(new Piece("…", PieceKind.Constant, false));
         return pieces;
+    }
+
+    /// <summary>The pieces as markup, without a blank that the body does not have.</summary>
+    public static IHtmlContent Markup(IEnumerable<Piece> pieces)
+    {
+        var html = new HtmlContentBuilder();
+        foreach (var piece in pieces)
+        {
+            var variable = piece.Kind == PieceKind.Variable;
+            if (piece.Hit) html.AppendHtml(variable ? "<mark class=\"variable\">" : "<mark>").Append(piece.Text).AppendHtml("</mark>");
+            else if (variable) html.AppendHtml("<span class=\"variable\">").Append(piece.Text).AppendHtml("</span>");
+            else html.Append(piece.Text);
+        }
+        return html;
     }
 
     /// <summary>A run with a digit in it is a number, an id or an amount.</summary>

@@ -38,7 +38,7 @@ public sealed class StripBuilder(RuleStore rules)
         var step = Steps.RoundFor(span, StepsOnStrip);
         // Whole steps from midnight on, so that bars stand still while time goes on.
         var starts = Steps.Cut(span, step, zone).Starts;
-        span = span with { From = starts.Count > 0 ? starts[0] : span.From };
+        if (starts.Count > 0) span = new Window(starts[0], Math.Max(span.To, starts[^1] + step));
         var records = await run.Histogram(span, step);
         var usual = address.Baseline ? await run.Histogram(span.Shift(-Instants.Day), step) : null;
         var alerts = rules.AlertsIn(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();

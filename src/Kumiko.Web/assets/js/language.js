@@ -4,23 +4,25 @@ import { StreamLanguage } from '@codemirror/language';
 const stages = /^(where|group|order|limit)\b/i;
 const words = /^(and|or|not|in|by|as|every|desc|asc|auto|true|false|from|logs)\b(?!\s*[=<>!~])/i;
 
+function inQuotes(stream, state) {
+  while (!stream.eol()) {
+    const c = stream.next();
+    if (c === '\\') stream.next();
+    else if (c === state.quote) { state.quote = null; break; }
+  }
+  return 'string';
+}
+
 export const queryLanguage = StreamLanguage.define({
   name: 'kumiko-query',
   startState: () => ({ stage: false, fresh: false, quote: null }),
   token(stream, state) {
-    if (state.quote) {
-      while (!stream.eol()) {
-        const c = stream.next();
-        if (c === '\\') stream.next();
-        else if (c === state.quote) { state.quote = null; break; }
-      }
-      return 'string';
-    }
+    if (state.quote) return inQuotes(stream, state);
     if (stream.eatSpace()) return null;
     if (stream.match(/^--(\s.*)?$/)) return 'comment';
     const c = stream.peek();
     if (c === '|') { stream.next(); state.stage = true; state.fresh = true; return 'punctuation'; }
-    if (c === '"' || c === "'") { stream.next(); state.quote = c; return this.token(stream, state); }
+    if (c === '"' || c === "'") { stream.next(); state.quote = c; return inQuotes(stream, state); }
     if (c === '`') { stream.next(); stream.skipTo('`'); stream.next(); return 'propertyName'; }
     if (c === '~') {
       stream.next();

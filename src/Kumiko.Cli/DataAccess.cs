@@ -1,0 +1,36 @@
+using System.Net.Http.Headers;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Cli;
+
+/// <summary>A data folder for one command: held by it, or reached through the server that holds it.</summary>
+public sealed class DataAccess : IDisposable
+{
+    private DataAccess(DataFolder? folder, HttpClient? server) => (Folder, Server) = (folder, server);
+
+    /// <summary>The folder, where no server holds it.</summary>
+    public DataFolder? Folder { get; }
+
+    /// <summary>A client of the server that holds it, with its control token.</summary>
+    public HttpClient? Server { get; }
+
+    /// <summary>Null, with a sentence on the error stream, where the folder is held by something that cannot be reached.</summary>
+    public static DataAccess? Open(string path)
+    {
+        if (DataFolder.TryOpen(path) is { } folder) return new DataAccess(folder, null);
+        if (DataFolder.FindServer(path) is { } found)
+        {
+            var server = new HttpClient { BaseAddress = new Uri(found.Address), Timeout = Timeout.InfiniteTimeSpan };
+            server.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", found.Token);
+            return new DataAccess(null, server);
+        }
+        Console.Error.WriteLine($"Another command works in {path}. Try again when it is done.");
+        return null;
+    }
+
+    public void Dispose()
+    {
+        Folder?.Dispose();
+        Server?.Dispose();
+    }
+}

@@ -1,0 +1,93 @@
+using System.Text.Json;
+using Kumiko.Charts;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Web.Api;
+using NodaTime;
+
+namespace Kumiko.Cli;
+
+/// <summary>Asks a query and writes the answer to the standard output.</summary>
+public static class QueryCommand
+{
+    private const int WidestCell = 80;
+
+    public static async Task<int> Do(string data, string text, string from, string to, string format, CancellationToken cancel)
+    {
+        using var access = DataAccess.Open(data);
+        if (access is null) return 1;
+        await using var output = Console.OpenStandardOutput();
+        return access.Folder is { } folder
+            ? await Ask(folder, text, from, to, format, output, cancel)
+            : await Ask(access.Server!, text, from, to, format, output, cancel);
+    }
+
+    private static async Task<int> Ask(DataFolder folder, string text, string from, string to, string format, Stream output, CancellationToken cancel)
+    {
+        var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
+        var parsed = QueryParser.Parse(text);
+        if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
+        if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");
+        var window = new TimeRange(first, last).Resolve(now);
+        if (window.IsEmpty) return Failed("--from must lie before --to.");
+        using var store = new RecordStore(folder.Records, TimeProvider.System);
+        using var run = new Run(new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default), store.Current);
+        try
+        {
+            var answer = run.Stream();
+            if (format != "table") await FrameWriter.Write(answer, format, output, cancel);
+            else Print(answer.Schema.Columns.Select(c => c.Name).ToList(), answer.Chunks.SelectMany(c => c).Select(r => r.Select(Cell).ToArray()));
+            return 0;
+        }
+        catch (QueryRefusedException e) { return Failed(e.Message); }
+    }
+
+    private static async Task<int> Ask(HttpClient server, string text, string from, string to, string format, Stream output, CancellationToken cancel)
+    {
+        using var form = new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = text, ["from"] = from, ["to"] = to, ["format"] = format == "table" ? "ndjson" : format });
+        using var response = await server.PostAsync("/api/query", form, cancel);
+        await using var body = await response.Content.ReadAsStreamAsync(cancel);
+        if (!response.IsSuccessStatusCode)
+        {
+            using var error = await JsonDocument.ParseAsync(body, cancellationToken: cancel);
+            return Failed(error.RootElement.GetProperty("error").GetString()!);
+        }
+        if (format != "table") { await body.CopyToAsync(output, cancel); return 0; }
+        using var reader = new StreamReader(body);
+        var rows = new List<string[]>();
+        List<string> names = [];
+        while (await reader.ReadLineAsync(cancel) is { } line)
+        {
+            using var row = JsonDocument.Parse(line);
+            names = [.. row.RootElement.EnumerateObject().Select(p => p.Name)];
+            rows.Add([.. row.RootElement.EnumerateObject().Select(p => p.Value.ValueKind == JsonValueKind.Null ? "" : p.Value.ToString())]);
+        }
+        Print(names, rows);
+        return 0;
+    }
+
+    private static int Failed(string message)
+    {
+        Console.Error.WriteLine(message);
+        return 1;
+    }
+
+    private static string Cell(Value value) => value.IsMissing ? "" : value.Kind == ValueKind.Duration ? Format.Duration(value.AsDouble) : value.ToText();
+
+    /// <summary>Columns as wide as their widest cell; control characters made visible, so that no record speaks to the terminal.</summary>
+    private static void Print(List<string> names, IEnumerable<string[]> rows)
+    {
+        var cells = rows.Select(r => Array.ConvertAll(r, Shown)).ToList();
+        var widths = names.Select((name, i) => Math.Max(name.Length, cells.Select(r => r[i].Length).DefaultIfEmpty(0).Max())).ToList();
+        foreach (var row in cells.Prepend([.. names])) Console.WriteLine(string.Join("  ", row.Select((cell, i) => cell.PadRight(widths[i]))).TrimEnd());
+    }
+
+    private static string Shown(string cell)
+    {
+        var text = Web.Rendering.BodyText.Visible(cell.ReplaceLineEndings("⏎"));
+        return text.Length > WidestCell ? text[..(WidestCell - 1)] + "…" : text;
+    }
+}

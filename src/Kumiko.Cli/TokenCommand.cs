@@ -1,0 +1,24 @@
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Cli;
+
+/// <summary>Makes a token and prints it.</summary>
+public static class TokenCommand
+{
+    public static async Task<int> Do(string data, string name, TokenPurpose purpose, CancellationToken cancel)
+    {
+        using var access = DataAccess.Open(data);
+        if (access is null) return 1;
+        if (access.Folder is { } folder)
+        {
+            using var kept = new KeptDatabase(folder.Kept);
+            Console.WriteLine(await new TokenStore(kept, TimeProvider.System).Create(name, purpose));
+            return 0;
+        }
+        using var response = await access.Server!.PostAsync($"/control/token?name={Uri.EscapeDataString(name)}&for={purpose}", null, cancel);
+        var answer = await response.Content.ReadAsStringAsync(cancel);
+        (response.IsSuccessStatusCode ? Console.Out : Console.Error).WriteLine(answer);
+        return response.IsSuccessStatusCode ? 0 : 1;
+    }
+}

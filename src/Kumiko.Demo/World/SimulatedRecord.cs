@@ -1,0 +1,42 @@
+using System.Text.Json;
+
+namespace Kumiko.Demo.World;
+
+/// <summary>What a service writes, before it is spelled as its kind spells it.</summary>
+public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string Host, string Level, string Body, IReadOnlyList<(string Name, object Value)> Attributes, string? TraceId)
+{
+    /// <summary>One line of JSON in the spelling of the service.</summary>
+    public void WriteTo(Utf8JsonWriter to)
+    {
+        var (time, level, body) = Spelling(Service);
+        to.WriteStartObject();
+        to.WriteString(time, Time.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", System.Globalization.CultureInfo.InvariantCulture));
+        to.WriteString(level, level == "lvl" ? Level.ToUpperInvariant() : Level);
+        to.WriteString("service", Service);
+        to.WriteString("host", Host);
+        to.WriteString(body, Body);
+        if (TraceId is not null)
+        {
+            to.WriteString("trace_id", TraceId);
+            to.WriteString("span_id", TraceId.AsSpan(8, 16));
+        }
+        foreach (var (name, value) in Attributes)
+            switch (value)
+            {
+                case int number: to.WriteNumber(name, number); break;
+                case double number: to.WriteNumber(name, number); break;
+                default: to.WriteString(name, value.ToString()); break;
+            }
+        to.WriteStartObject("resource");
+        to.WriteString("deployment.environment.name", Host.EndsWith("-r1", StringComparison.Ordinal) ? "rehearsal" : "production");
+        to.WriteEndObject();
+        to.WriteEndObject();
+    }
+
+    private static (string Time, string Level, string Body) Spelling(string service) => service switch
+    {
+        "booking-web" or "fare-engine" or "refund-desk" => ("timestamp", "severity", "message"),
+        "tide-feed" or "berth-planner" or "crew-roster" => ("ts", "lvl", "msg"),
+        _ => ("time", "level", "body"),
+    };
+}

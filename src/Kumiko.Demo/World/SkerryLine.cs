@@ -1,0 +1,66 @@
+namespace Kumiko.Demo.World;
+
+/// <summary>The made-up island ferry line: its terminals, vessels, services and hosts.</summary>
+public static class SkerryLine
+{
+    public static readonly string[] Terminals = ["Hollin", "Stennet", "Marrowick", "Tarnhead", "Lindle", "Ferrin", "Orra", "Duskey"];
+    public static readonly string[] Vessels = ["Merganser", "Whimbrel", "Turnstone", "Dunlin", "Sanderling"];
+    public static readonly string[] Sailings = ["HS-0710", "HS-1725", "MT-0740", "MT-1750", "TL-0820", "TL-1810", "FO-0655", "FO-1635", "OD-0930", "OD-1905", "DH-1115", "DH-1540", "SM-0600", "SM-2010"];
+
+    /// <summary>The hosts of each service.</summary>
+    public static readonly IReadOnlyDictionary<string, string[]> Hosts = new Dictionary<string, string[]>
+    {
+        ["booking-web"] = ["booking-1", "booking-2", "booking-3", "booking-4", "booking-r1"],
+        ["fare-engine"] = ["fare-1", "fare-2", "fare-r1"],
+        ["seat-ledger"] = ["ledger-1", "ledger-2", "ledger-3"],
+        ["gate-control"] = ["gate-h1", "gate-m1", "gate-o1", "gate-t1", "gate-t2", "gate-t3"],
+        ["kiosk-ui"] = ["kiosk-h1", "kiosk-m1", "kiosk-t1", "kiosk-o1"],
+        ["payment-bridge"] = ["pay-1", "pay-2", "pay-3", "pay-4", "pay-5", "pay-6"],
+        ["manifest"] = ["manifest-1", "manifest-2"],
+        ["notice-board"] = ["notice-1", "notice-2", "notice-3"],
+        ["berth-planner"] = ["berth-1", "berth-2"],
+        ["tide-feed"] = ["tide-1", "tide-2"],
+        ["crew-roster"] = ["crew-1", "crew-2"],
+        ["refund-desk"] = ["refund-1", "refund-2"],
+    };
+
+    /// <summary>Which terminals each gate controller serves.</summary>
+    public static readonly IReadOnlyDictionary<string, string[]> GateTerminals = new Dictionary<string, string[]>
+    {
+        ["gate-h1"] = ["Hollin", "Stennet"],
+        ["gate-m1"] = ["Marrowick", "Lindle"],
+        ["gate-o1"] = ["Orra", "Ferrin", "Duskey"],
+        ["gate-t1"] = ["Tarnhead"],
+        ["gate-t2"] = ["Tarnhead"],
+        ["gate-t3"] = ["Tarnhead"],
+    };
+
+    /// <summary>The people who have accounts, with their roles.</summary>
+    public static readonly (string Name, string Email, Core.Accounts.Role Role)[] People =
+    [
+        ("Ines Halloran", "ines@skerryline.example", Core.Accounts.Role.Analyst),
+        ("Tomas Verrall", "tomas@skerryline.example", Core.Accounts.Role.Analyst),
+        ("Oluchi Brandt", "oluchi@skerryline.example", Core.Accounts.Role.Analyst),
+        ("Mirek Dane", "mirek@skerryline.example", Core.Accounts.Role.Administrator),
+        ("Sunniva Aske", "sunniva@skerryline.example", Core.Accounts.Role.Viewer),
+    ];
+
+    /// <summary>
+    /// How busy the line is at a time of day, 1 on average over a day: two peaks around the morning and the
+    /// evening sailings, quiet nights, fuller weekends.
+    /// </summary>
+    public static double Busy(DateTimeOffset time)
+    {
+        var hour = time.TimeOfDay.TotalHours;
+        var peaks = Bell(hour, 7.6, 1.3) * 1.45 + Bell(hour, 17.7, 1.6) * 1.6;
+        var day = Bell(hour, 13, 4.6) * 0.8;
+        var weekend = time.DayOfWeek is DayOfWeek.Saturday or DayOfWeek.Sunday ? 1.2 : 1;
+        return (0.17 + peaks + day) * weekend * 0.96;
+    }
+
+    /// <summary>The height of the tide in metres, with its season of 12.4 hours.</summary>
+    public static double Tide(DateTimeOffset time, int station) =>
+        2.3 + (1.7 * Math.Sin((time.ToUnixTimeSeconds() / 3600.0 / 12.4 * 2 * Math.PI) + (station * 0.4)));
+
+    private static double Bell(double hour, double middle, double width) => Math.Exp(-(hour - middle) * (hour - middle) / (2 * width * width));
+}

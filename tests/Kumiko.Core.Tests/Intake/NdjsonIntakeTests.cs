@@ -1,0 +1,190 @@
+using System.IO.Compression;
+using System.Text;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Intake;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Microsoft.Extensions.Time.Testing;
+
+namespace Kumiko.Core.Tests.Intake;
+
+public sealed class NdjsonIntakeTests : IDisposable
+{
+    private static readonly Window Ever = new(long.MinValue, long.MaxValue);
+    private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
+    private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
+    private readonly RecordStore _store;
+    private readonly NdjsonIntake _intake;
+
+    public NdjsonIntakeTests()
+    {
+        _store = new RecordStore(Path.Combine(_folder, "records.db"), _clock);
+        _intake = new NdjsonIntake(_store, _clock);
+    }
+
+    public void Dispose()
+    {
+        _store.Dispose();
+        Directory.Delete(_folder, true);
+    }
+
+    private Task<IntakeAnswer> Take(byte[] body, string? key = null) =>
+        _intake.Take(new MemoryStream(body), "quay", key, NdjsonIntake.MostBytes, null, CancellationToken.None);
+
+    private Task<IntakeAnswer> Take(string body, string? key = null) => Take(Encoding.UTF8.GetBytes(body), key);
+
+    private List<LogRecord> Stored() => [.. _store.Current.OldestFirst(Ever, null, null, CancellationToken.None)];
+
+    [Fact]
+    public async Task Takes_records_in_the_usual_spellings()
+    {
+        var answer = await Take("""
+            {"time":"2026-11-23T17:51:04.204Z","level":"error","service":"gate-control","host":"gate-t3","body":"refused","terminal":"Tarnhead","wait":"812ms"}
+            {"timestamp":1795456264204,"severity":"WARNING","app":"booking-web","hostname":"booking-1","message":"slow","status":409}
+            {"ts":1795456264.5,"lvl":"INFO","service.name":"tide-feed","host.name":"tide-1","msg":"1.42 m","attributes":{"height":1.42,"list":[1,"a",null],"deep":{"x":true}}}
+            {"timeUnixNano":"1795456265000000001","severityNumber":18,"severityText":"ERROR2","body":{"k":1},"resource":{"attributes":{"service.name":"manifest","zone":"b"}},"traceId":"5be8f0a19c7740d2","spanId":"00f1"}
+
+            """);
+        Assert.Equal((4, 0), (answer.Taken, answer.RefusedTotal));
+        var records = Stored();
+        Assert.Equal("2026-11-23T17:51:04.204000000Z", Instants.Format(records[0].Time));
+        Assert.Equal(["gate-control", "booking-web", "tide-feed", "manifest"], records.Select(r => r.Resource.Service.ToText()));
+        Assert.Equal([Severity.Error, Severity.Warn, Severity.Info, 18], records.Select(r => r.SeverityNumber));
+        Assert.Equal("Tarnhead", records[0].Attributes.Get("terminal").AsText);
+        Assert.Equal(409, records[1].Attributes.Get("status").AsLong);
+        Assert.Equal("WARNING", records[1].SeverityText);
+        Assert.Equal(1.42, records[2].Attributes.Get("height").AsDouble);
+        Assert.True(records[2].Attributes.Get("deep.x").IsTrue);
+        Assert.Equal("""[1,"a",null]""", records[2].Attributes.Get("list").ToJson());
+        Assert.Equal("""{"k":1}""", records[3].Body);
+        Assert.Equal("b", records[3].Resource.Attributes.Get("zone").AsText);
+        Assert.Equal(("5be8f0a19c7740d2", "00f1"), (records[3].TraceId, records[3].SpanId));
+        Assert.Equal(1, records[3].Time % 100);
+        Assert.All(records, r => Assert.Equal("quay", r.Source));
+    }
+
+    [Theory]
+    [InlineData("""{"body":"cut of""", 16, "not JSON")]
+    [InlineData("""[1,2]""", 1, "JSON object")]
+    [InlineData("""{"body":"a"} {"body":"b"}""", 13, "Something follows")]
+    [InlineData("""{}""", 1, "no body and no attributes")]
+    [InlineData("""{"time":"soon","body":"a"}""", 9, "no time between")]
+    [InlineData("""{"time":"1500-01-01T00:00:00Z","body":"a"}""", 9, "no time between")]
+    [InlineData("""{"time":1e40,"body":"a"}""", 9, "no time between")]
+    [InlineData("""{"body":"\ud800"}""", 9, "not valid Unicode")]
+    public async Task Refuses_a_bad_line_with_its_place_and_takes_the_rest(string line, int column, string reason)
+    {
+        var answer = await Take($"{{\"body\":\"before\"}}\n{line}\n{{\"body\":\"after\"}}");
+        Assert.Equal(2, answer.Taken);
+        var refused = Assert.Single(answer.Refused);
+        Assert.Equal((2, column), (refused.Line, refused.Column));
+        Assert.Contains(reason, refused.Reason);
+        Assert.Equal(["before", "after"], Stored().Select(r => r.Body));
+        var kept = Assert.Single(_store.Refusals(10));
+        Assert.Equal(line, Encoding.UTF8.GetString(kept.Head));
+    }
+
+    [Fact]
+    public async Task Refuses_invalid_utf8_at_its_byte()
+    {
+        var answer = await Take([.. "{\"body\":\"ab"u8, 0xff, .. "\"}\n{\"body\":\"fine\"}"u8]);
+        Assert.Equal((1, 1), (answer.Taken, answer.RefusedTotal));
+        Assert.Equal(12, answer.Refused[0].Column);
+        Assert.Contains("UTF-8", answer.Refused[0].Reason);
+    }
+
+    [Fact]
+    public async Task A_missing_time_is_the_time_of_arrival_and_far_years_are_kept()
+    {
+        await Take("""
+            {"body":"now"}
+            {"time":"1970-01-01T00:00:00Z","body":"old"}
+            {"time":"2200-06-01T12:00:00Z","body":"far"}
+            """);
+        Assert.Equal(["old", "now", "far"], Stored().Select(r => r.Body));
+        Assert.Equal(_clock.GetUtcNow(), Instants.ToDateTime(Stored()[1].Time));
+    }
+
+    [Fact]
+    public async Task A_line_over_4_MiB_is_refused_and_its_beginning_kept()
+    {
+        var answer = await Take("{\"body\":\"a\"}\n{\"body\":\"" + new string('x', 5 << 20) + "\"}\n{\"body\":\"b\"}");
+        Assert.Equal(2, answer.Taken);
+        Assert.Contains("4 MiB", Assert.Single(answer.Refused).Reason);
+        Assert.Equal(4096, _store.Refusals(1)[0].Head.Length);
+        Assert.Equal(["a", "b"], Stored().Select(r => r.Body));
+    }
+
+    [Fact]
+    public async Task A_line_of_just_under_4_MiB_is_taken_whole()
+    {
+        var body = new string('y', (4 << 20) - 20);
+        Assert.Equal(1, (await Take("{\"body\":\"" + body + "\"}\n")).Taken);
+        Assert.Equal(body.Length, Stored()[0].Body.Length);
+    }
+
+    [Fact]
+    public async Task Markup_and_terminal_codes_are_kept_as_they_are()
+    {
+        await Take("""{"body":"<script>alert(1)</script> \u001b[31mred\u0000 \u202e"}""");
+        Assert.Equal("<script>alert(1)</script> \u001b[31mred\0 \u202e", Stored()[0].Body);
+    }
+
+    [Fact]
+    public async Task A_gzip_bomb_stops_at_the_limit_with_what_was_taken()
+    {
+        using var packed = new MemoryStream();
+        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest, leaveOpen: true))
+        {
+            gzip.Write("{\"body\":\"first\"}\n"u8);
+            var zeros = new byte[1 << 20];
+            for (var i = 0; i < 300; i++) gzip.Write(zeros);
+        }
+        packed.Position = 0;
+        var answer = await _intake.Take(new GZipStream(packed, CompressionMode.Decompress), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        Assert.Equal(IntakeStop.TooLarge, answer.Stopped);
+        Assert.Equal(1, answer.Taken);
+        Assert.Contains("256 MB", answer.Problem);
+    }
+
+    [Fact]
+    public async Task Damaged_compression_is_told_with_its_line()
+    {
+        var body = new MemoryStream();
+        using (var gzip = new GZipStream(body, CompressionLevel.NoCompression, leaveOpen: true)) gzip.Write("{\"body\":\"first\"}\n{\"body\":\"second\"}\n"u8);
+        var bytes = body.ToArray();
+        bytes[^6] ^= 0xff;
+        var answer = await _intake.Take(new GZipStream(new MemoryStream(bytes), CompressionMode.Decompress), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        Assert.Equal(IntakeStop.Damaged, answer.Stopped);
+        Assert.Contains("damaged", answer.Problem);
+    }
+
+    [Fact]
+    public async Task A_repeated_batch_with_the_same_key_is_taken_once()
+    {
+        Assert.Equal(1, (await Take("{\"body\":\"once\"}", "k1")).Taken);
+        Assert.Equal(1, (await Take("{\"body\":\"once\"}", "k1")).Taken);
+        Assert.Equal(1, (await Take("{\"body\":\"twice\"}", "k2")).Taken);
+        Assert.Equal(["once", "twice"], Stored().Select(r => r.Body));
+    }
+
+    [Fact]
+    public async Task A_full_store_takes_nothing_and_says_so()
+    {
+        using var small = new RecordStore(Path.Combine(_folder, "small.db"), _clock, most: 2);
+        var intake = new NdjsonIntake(small, _clock);
+        var answer = await intake.Take(new MemoryStream("{\"body\":\"a\"}\n{\"body\":\"b\"}\n{\"body\":\"c\"}"u8.ToArray()), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        Assert.Equal((IntakeStop.NoRoom, 0), (answer.Stopped, answer.Taken));
+        Assert.Contains("holds 2 records", answer.Problem);
+        Assert.Equal(0, small.Current.Count);
+    }
+
+    [Fact]
+    public async Task Many_names_in_one_record_do_no_harm()
+    {
+        var fields = string.Join(',', Enumerable.Range(0, 5_000).Select(i => $"\"f{i}\":{i}"));
+        Assert.Equal(1, (await Take("{\"body\":\"wide\"," + fields + ",\"f7\":\"last wins\"}")).Taken);
+        Assert.Equal("last wins", Stored()[0].Attributes.Get("f7").AsText);
+        Assert.Equal(5_000, Stored()[0].Attributes.Count);
+    }
+}
