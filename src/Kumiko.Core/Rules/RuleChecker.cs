@@ -60,9 +60,8 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, IAlertWrit
             new { at = checks[^1], value = values[^1], rule.Id, rule.Checked, rule.Created });
         // Somebody changed the rule while it was being checked: the next check sees the new one.
         if (saved == 0) return 0;
-        var open = connection.QuerySingleOrDefault<(string Level, long Highest)?>("SELECT level, highest FROM alert WHERE rule = @Id AND ended IS NULL", new { rule.Id });
-        var level = open is { } found ? Enum.Parse<AlertLevel>(found.Level, ignoreCase: true) : AlertLevel.None;
-        var episode = new Episode(rule, level, open?.Highest ?? 0);
+        var open = RuleStore.OpenAlert(connection, rule.Id);
+        var episode = new Episode(rule, open?.Level ?? AlertLevel.None, open?.Highest ?? 0);
         for (var i = 0; i < checks.Count; i++)
         {
             var turn = episode.Judge(checks[i], values[i]);

@@ -52,18 +52,19 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 
     private void End(SqliteConnection connection, long rule, string by)
     {
-        foreach (var alert in connection.Query<Alert>($"SELECT {AlertColumns} FROM alert WHERE rule = @rule AND ended IS NULL", new { rule }).ToList())
-        {
-            connection.Execute("UPDATE alert SET ended = @now, ended_by = @by WHERE id = @Id", new { alert.Id, by, now = Now() });
-            AddTurn(connection, alert.Id, new Turn(TurnKind.Ended, Now(), alert.Level, alert.Value));
-        }
+        if (OpenAlert(connection, rule) is not { } alert) return;
+        connection.Execute("UPDATE alert SET ended = @now, ended_by = @by WHERE id = @Id", new { alert.Id, by, now = Now() });
+        AddTurn(connection, alert.Id, new Turn(TurnKind.Ended, Now(), alert.Level, alert.Value));
     }
 
     public Alert? OpenAlert(long rule)
     {
         using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Alert>($"SELECT {AlertColumns} FROM alert WHERE rule = @rule AND ended IS NULL", new { rule });
+        return OpenAlert(connection, rule);
     }
+
+    internal static Alert? OpenAlert(SqliteConnection connection, long rule) =>
+        connection.QuerySingleOrDefault<Alert>($"SELECT {AlertColumns} FROM alert WHERE rule = @rule AND ended IS NULL", new { rule });
 
     public Alert? FindAlert(long id)
     {
@@ -117,5 +118,6 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
         "INSERT INTO alert_turn (alert, at, kind, level, value) VALUES (@alert, @At, @kind, @level, @Value)",
         new { alert, turn.At, kind = turn.Kind.ToString().ToLowerInvariant(), level = turn.Level.ToString().ToLowerInvariant(), turn.Value });
 
-    private long Now() => Instants.FromDateTime(clock.GetUtcNow());
+    /// <summary>Whole seconds, so that checks stand at times that people can read.</summary>
+    private long Now() => Instants.FromDateTime(clock.GetUtcNow()) / Instants.Second * Instants.Second;
 }

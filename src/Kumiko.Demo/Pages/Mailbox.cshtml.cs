@@ -3,7 +3,9 @@ using Kumiko.Core.Query;
 using Kumiko.Demo.StandIns;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
+using Microsoft.AspNetCore.Html;
 using Microsoft.AspNetCore.Mvc;
+using Microsoft.AspNetCore.Mvc.Rendering;
 
 namespace Kumiko.Demo.Pages;
 
@@ -17,17 +19,20 @@ public sealed partial class MailboxModel(Mailbox mailbox, RunRegistry runs, Stri
         return Show("/demo/mailbox", when);
     }
 
-    /// <summary>A mail's text cut into plain parts and links.</summary>
-    public static IEnumerable<(string Text, bool IsLink)> Parts(string text)
+    /// <summary>A mail's text with its links to click.</summary>
+    public static IHtmlContent Linked(string text)
     {
+        var html = new HtmlContentBuilder();
         var at = 0;
         foreach (Match match in Link().Matches(text))
         {
-            if (match.Index > at) yield return (text[at..match.Index], false);
-            yield return (match.Value, true);
+            html.Append(text[at..match.Index]);
+            var link = new TagBuilder("a") { Attributes = { ["href"] = match.Value } };
+            link.InnerHtml.Append(match.Value);
+            html.AppendHtml(link);
             at = match.Index + match.Length;
         }
-        if (at < text.Length) yield return (text[at..].TrimEnd(), false);
+        return html.Append(text[at..].TrimEnd());
     }
 
     [GeneratedRegex(@"https?://\S+")]

@@ -19,7 +19,11 @@ public sealed class SecurityHeaders(RequestDelegate next)
             $"default-src 'none'; script-src 'self' 'nonce-{nonce}'; style-src 'self' 'nonce-{nonce}'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
         headers.XContentTypeOptions = "nosniff";
         headers["Referrer-Policy"] = "same-origin";
-        headers.CacheControl = "no-store";
+        http.Response.OnStarting(() =>
+        {
+            if (headers.CacheControl.Count == 0) headers.CacheControl = "no-store";
+            return Task.CompletedTask;
+        });
         return next(http);
     }
 }

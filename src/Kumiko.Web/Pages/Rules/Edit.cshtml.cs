@@ -99,7 +99,7 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
         return Page();
     }
 
-    /// <summary>Limits above anything the past day saw, so that the first proposal is quiet and yet close.</summary>
+    /// <summary>Limits well above what is usual: twice the 95th percentile of the past day, which a short trouble in it does not lift.</summary>
     private async Task<RuleForm> Proposed(string query)
     {
         var form = new RuleForm { Query = query, LookBack = "5m", Interval = "1m", MailTo = viewer.Person?.Email, Name = query.Length is > 0 and <= 60 ? query.ReplaceLineEndings(" ") : "" };
@@ -107,8 +107,8 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
         try
         {
             var trial = await Core.Rules.Trial.Of(probe, new Window(Now - Instants.Day, Now), records.Current);
-            var highest = trial.Values.Select(v => v.Value).DefaultIfEmpty(0).Order().ElementAt((int)(trial.Values.Count * 0.99));
-            var limit = Math.Max(5, RoundUp(highest * 2));
+            var usual = trial.Values.Select(v => v.Value).DefaultIfEmpty(0).Order().ElementAt((int)(trial.Values.Count * 0.95));
+            var limit = Math.Max(5, RoundUp(usual * 2));
             (form.Warning, form.Critical) = (limit.ToString(CultureInfo.InvariantCulture), (limit * 3).ToString(CultureInfo.InvariantCulture));
         }
         catch (QueryRefusedException) { (form.Warning, form.Critical) = ("20", "60"); }
