@@ -1,4 +1,3 @@
-using System.IO.Compression;
 using System.Text.Json;
 using Kumiko.Charts;
 using Kumiko.Core.Intake;
@@ -57,7 +56,7 @@ public static class ImportCommand
         return read == 2 && start[0] == 0x1f && start[1] == 0x8b;
     }
 
-    private static Stream Unpacked(Stream content, FileStream file) => IsGzip(file) ? new GZipStream(content, CompressionMode.Decompress) : content;
+    private static Stream Unpacked(Stream content, FileStream file) => IsGzip(file) ? Gzip.Open(content) : content;
 
     private static async Task<IntakeAnswer> Send(HttpClient server, Stream content, bool gzip, string source, CancellationToken cancel)
     {

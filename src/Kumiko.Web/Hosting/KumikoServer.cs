@@ -43,7 +43,9 @@ public static class KumikoServer
             kestrel.Limits.MaxRequestHeadersTotalSize = LongestRequestLine + (32 * 1024);
         });
         builder.WebHost.UseUrls($"http://127.0.0.1:{options.Port}");
-        builder.Logging.ClearProviders().AddSimpleConsole(o => o.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
+        builder.Logging.ClearProviders().AddSimpleConsole(o => o.SingleLine = true).SetMinimumLevel(LogLevel.Warning)
+            // Keys lie in the data folder under its own permissions, and forms are never cached; both are meant so.
+            .AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error).AddFilter("Microsoft.AspNetCore.Antiforgery", LogLevel.Error);
         AddServices(builder.Services, options, folder);
         more?.Invoke(builder);
         var app = builder.Build();

@@ -1,4 +1,5 @@
 using Kumiko.Core.Accounts;
+using Kumiko.Web.Delivery;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
@@ -28,9 +29,9 @@ public sealed class WelcomeModel(PeopleStore people, IPasswordHasher<Person> has
         OnGet(key);
         (Name, Email) = (name?.Trim(), email?.Trim());
         Wrong = string.IsNullOrEmpty(Name) || Name.Length > 100 ? "Write your name, in up to 100 characters."
-            : !MimeKit.MailboxAddress.TryParse(Email ?? "", out _) || Email!.Length > 200 ? "Write a mail address."
+            : !MailAddresses.IsValid(Email) ? "Write a mail address."
             : (password?.Length ?? 0) < ShortestPassword ? $"A password needs {ShortestPassword} characters or more."
-            : people.FindByEmail(Email) is not null ? "Somebody has this mail address already."
+            : people.FindByEmail(Email!) is not null ? "Somebody has this mail address already."
             : null;
         if (Wrong is not null || !IsInvited) return Page();
         var person = await people.Accept(Key, Name!, Email!, hasher.HashPassword(new Person(), password!));

@@ -1,4 +1,3 @@
-using System.IO.Compression;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Intake;
 using Kumiko.Web.Hosting;
@@ -27,7 +26,11 @@ public static class IntakeEndpoint
         switch (http.Request.Headers.ContentEncoding.ToString().ToLowerInvariant())
         {
             case "" or "identity": body = http.Request.Body; break;
-            case "gzip": body = new GZipStream(http.Request.Body, CompressionMode.Decompress); break;
+            case "gzip":
+                // Decompression reads synchronously, on a thread of the pool.
+                if (http.Features.Get<IHttpBodyControlFeature>() is { } control) control.AllowSynchronousIO = true;
+                body = Gzip.Open(http.Request.Body);
+                break;
             case var other: return Results.Json(new { error = $"Content-Encoding {other} is not understood. Send gzip, or none." }, statusCode: StatusCodes.Status415UnsupportedMediaType);
         }
         var limit = tokens.IsControl(http) ? long.MaxValue : NdjsonIntake.MostBytes;

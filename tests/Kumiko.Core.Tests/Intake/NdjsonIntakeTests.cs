@@ -141,20 +141,35 @@ public sealed class NdjsonIntakeTests : IDisposable
             for (var i = 0; i < 300; i++) gzip.Write(zeros);
         }
         packed.Position = 0;
-        var answer = await _intake.Take(new GZipStream(packed, CompressionMode.Decompress), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        var answer = await _intake.Take(Gzip.Open(packed), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal(IntakeStop.TooLarge, answer.Stopped);
         Assert.Equal(1, answer.Taken);
         Assert.Contains("256 MB", answer.Problem);
     }
 
     [Fact]
-    public async Task Damaged_compression_is_told_with_its_line()
+    public async Task Several_members_are_one_body()
     {
         var body = new MemoryStream();
-        using (var gzip = new GZipStream(body, CompressionLevel.NoCompression, leaveOpen: true)) gzip.Write("{\"body\":\"first\"}\n{\"body\":\"second\"}\n"u8);
+        foreach (var line in new[] { "{\"body\":\"first\"}\n", "{\"body\":\"second\"}\n" })
+            using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true)) gzip.Write(Encoding.UTF8.GetBytes(line));
+        body.Position = 0;
+        var answer = await _intake.Take(Gzip.Open(body), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        Assert.Equal((2, IntakeStop.None), (answer.Taken, answer.Stopped));
+    }
+
+    [Theory]
+    [InlineData("wrong sum")]
+    [InlineData("cut off")]
+    public async Task Damaged_compression_is_told_with_its_line(string how)
+    {
+        var body = new MemoryStream();
+        using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true))
+            for (var i = 0; i < 100_000; i++) gzip.Write(Encoding.UTF8.GetBytes($"{{\"body\":\"line {i * 7919 % 100_003}\"}}\n"));
         var bytes = body.ToArray();
-        bytes[^6] ^= 0xff;
-        var answer = await _intake.Take(new GZipStream(new MemoryStream(bytes), CompressionMode.Decompress), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        if (how == "cut off") bytes = bytes[..(bytes.Length / 2)];
+        else bytes[^6] ^= 0xff;
+        var answer = await _intake.Take(Gzip.Open(new MemoryStream(bytes)), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal(IntakeStop.Damaged, answer.Stopped);
         Assert.Contains("damaged", answer.Problem);
     }

@@ -140,7 +140,7 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
         if (!parsed.Ok) faults.Add("The query: " + parsed.Errors[0].Describe(query));
         else if (QueryEdits.RecordsOnly(query) != query) faults.Add("A rule counts records, so its query ends before group, order by or limit.");
         var mails = (form.MailTo ?? "").Split([',', ';', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
-        foreach (var address in mails.Where(m => !MimeKit.MailboxAddress.TryParse(m, out _))) faults.Add($"“{address}” is no mail address.");
+        foreach (var address in mails.Where(m => !MailAddresses.IsValid(m))) faults.Add($"“{address}” is no mail address.");
         if (mails.Length > 20) faults.Add("A rule can tell 20 addresses.");
         var rule = new Rule
         {

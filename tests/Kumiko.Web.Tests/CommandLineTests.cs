@@ -1,0 +1,93 @@
+using System.IO.Compression;
+using Kumiko.Cli;
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Web.Tests;
+
+/// <summary>The commands, on a folder of their own and on one that a server holds. They share the console, so one runs at a time.</summary>
+[Collection("console")]
+public sealed class CommandLineTests : IDisposable
+{
+    private const string Lines = "{\"time\":\"2026-11-23T17:51:00Z\",\"body\":\"ticket refused\",\"reason\":\"void\"}\nnonsense\n{\"time\":\"2026-11-23T17:52:00Z\",\"body\":\"ticket admitted \\u001b[2J\"}\n";
+
+    private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
+    private readonly TextWriter _out = Console.Out, _error = Console.Error;
+
+    public void Dispose()
+    {
+        Console.SetOut(_out);
+        Console.SetError(_error);
+        Directory.Delete(_folder, true);
+    }
+
+    private static async Task<(int Code, string Out, string Error)> Do(params string[] args)
+    {
+        var (output, error) = (new StringWriter(), new StringWriter());
+        Console.SetOut(output);
+        Console.SetError(error);
+        var code = await Commands.Root().Parse(args).InvokeAsync();
+        return (code, output.ToString(), error.ToString());
+    }
+
+    private string File(bool gzip)
+    {
+        var path = Path.Combine(_folder, gzip ? "lines.gz" : "lines.ndjson");
+        using var to = System.IO.File.Create(path);
+        using Stream packed = gzip ? new GZipStream(to, CompressionLevel.Fastest) : to;
+        packed.Write(System.Text.Encoding.UTF8.GetBytes(Lines));
+        return path;
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task Import_and_query_work_on_a_folder_alone(bool gzip)
+    {
+        var data = Path.Combine(_folder, "data");
+        var imported = await Do("import", File(gzip), "--source", "old logs", "--data", data);
+        Assert.Equal(1, imported.Code);
+        Assert.Contains("2 records taken, 1 line refused", imported.Out);
+        Assert.Contains("line 2, column 2: This is not JSON", imported.Error);
+        Assert.Contains("100%", imported.Error);
+        var table = await Do("query", "ticket", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", data);
+        Assert.Equal(0, table.Code);
+        Assert.Contains("ticket refused", table.Out);
+        Assert.DoesNotContain("\u001b", table.Out);
+        var wrong = await Do("query", "level >=", "--data", data);
+        Assert.Equal(1, wrong.Code);
+        Assert.Contains("Line 1, column 7", wrong.Error);
+    }
+
+    [Fact]
+    public async Task Commands_on_a_held_folder_go_through_the_server()
+    {
+        await using var server = await RunningServer.Start();
+        var imported = await Do("import", File(true), "--source", "old logs", "--data", server.Path);
+        Assert.Contains("2 records taken, 1 line refused", imported.Out);
+        Assert.Equal(2, server.Get<RecordStore>().Current.Count);
+        Assert.Equal("old logs", server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), null, null, CancellationToken.None).First().Source);
+        var table = await Do("query", "refused | group count() by reason", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", server.Path);
+        Assert.Equal("reason  count()\nvoid    1\n", table.Out.ReplaceLineEndings("\n"));
+        var token = await Do("token", "quay", "--for", "intake", "--data", server.Path);
+        Assert.Equal("quay", server.Get<TokenStore>().Find(token.Out.Trim(), TokenPurpose.Intake));
+    }
+
+    [Fact]
+    public async Task A_token_is_printed_once_and_kept_as_a_hash()
+    {
+        var data = Path.Combine(_folder, "data");
+        var token = (await Do("token", "quay", "--for", "query", "--data", data)).Out.Trim();
+        using var folder = DataFolder.TryOpen(data)!;
+        using (var kept = new KeptDatabase(folder.Kept)) Assert.Equal("quay", new TokenStore(kept, TimeProvider.System).Find(token, TokenPurpose.Query));
+        foreach (var file in Directory.GetFiles(data, "kumiko.db*")) Assert.DoesNotContain(token, System.Text.Encoding.Latin1.GetString(System.IO.File.ReadAllBytes(file)));
+    }
+
+    [Fact]
+    public async Task A_missing_file_stops_before_anything_is_taken()
+    {
+        var answer = await Do("import", Path.Combine(_folder, "nowhere"), "--source", "x", "--data", Path.Combine(_folder, "data"));
+        Assert.Equal(1, answer.Code);
+        Assert.Contains("There is no file", answer.Error);
+    }
+}

@@ -1,0 +1,97 @@
+using System.Net;
+using System.Net.Http.Headers;
+using System.Text;
+using Kumiko.Core.Accounts;
+
+namespace Kumiko.Web.Tests;
+
+public sealed class QueryApiTests : IAsyncLifetime
+{
+    private RunningServer _server = null!;
+    private HttpClient _client = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        _server = await RunningServer.Start();
+        using var intake = await _server.Program(TokenPurpose.Intake);
+        await intake.PostAsync("/intake/records", new StringContent("""
+            {"time":"2026-11-23T17:51:04.204000001Z","level":"error","service":"gate-control","host":"gate-t3","body":"ticket refused","wait":"812ms","status":409}
+            {"time":"2026-11-23T17:52:00Z","level":"info","service":"fare-engine","host":"fare-1","body":"=HYPERLINK(\"x\")","status":200}
+            {"time":"2026-11-23T17:53:00Z","level":"warn","service":"gate-control","host":"gate-t1","body":"ticket refused","wait":"1.2s","status":412}
+            """, Encoding.UTF8));
+        _client = await _server.Program(TokenPurpose.Query);
+    }
+
+    public ValueTask DisposeAsync() => _server.DisposeAsync();
+
+    private Task<HttpResponseMessage> Ask(string query, string more = "") =>
+        _client.GetAsync($"/api/query?q={Uri.EscapeDataString(query)}&from=2026-11-23T17:00:00Z&to=2026-11-23T18:00:00Z{more}");
+
+    [Fact]
+    public async Task Records_come_newest_first_as_ndjson()
+    {
+        var response = await Ask("refused");
+        Assert.Equal("application/x-ndjson", response.Content.Headers.ContentType!.MediaType);
+        var lines = (await response.Content.ReadAsStringAsync()).TrimEnd().Split('\n');
+        Assert.Equal(2, lines.Length);
+        Assert.Equal("""{"time":"2026-11-23T17:51:04.204000001Z","level":"error","service":"gate-control","host":"gate-t3","body":"ticket refused","attributes":{"wait":"812ms","status":409},"trace_id":null,"span_id":null,"source":"quay"}""", lines[1]);
+    }
+
+    [Fact]
+    public async Task Groups_have_their_columns_in_order_and_durations_in_seconds() =>
+        Assert.Equal("""{"service":"gate-control","n":2,"longest":1.2}""" + "\n", await (await Ask("refused | group count() as n, max(wait) as longest by service")).Content.ReadAsStringAsync());
+
+    [Fact]
+    public async Task Csv_is_chosen_by_accept_or_format_and_defuses_formulas()
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/api/query?q=service%3Dfare-engine&from=2026-11-23T17:00:00Z&to=2026-11-23T18:00:00Z");
+        request.Headers.Accept.Add(new MediaTypeWithQualityHeaderValue("text/csv"));
+        var csv = await (await _client.SendAsync(request)).Content.ReadAsStringAsync();
+        var lines = csv.TrimEnd().Split("\r\n");
+        Assert.Equal("time,level,service,host,body,attributes", lines[0]);
+        Assert.Contains("\"'=HYPERLINK(\"\"x\"\")\"", lines[1]);
+        Assert.Equal("text/csv", (await Ask("", "&format=csv")).Content.Headers.ContentType!.MediaType);
+    }
+
+    [Theory]
+    [InlineData("level >=", "", "Line 1, column 7")]
+    [InlineData("", "&format=xml", "format is ndjson or csv")]
+    [InlineData("", "&zone=Nowhere/Land", "There is no zone")]
+    public async Task What_is_wrong_is_400_with_words(string query, string more, string says)
+    {
+        var response = await Ask(query, more);
+        Assert.Equal(HttpStatusCode.BadRequest, response.StatusCode);
+        Assert.Contains(says, await response.Content.ReadAsStringAsync());
+    }
+
+    [Theory]
+    [InlineData("from=soon")]
+    [InlineData("from=now&to=-1h")]
+    public async Task Wrong_times_are_400(string times) =>
+        Assert.Equal(HttpStatusCode.BadRequest, (await _client.GetAsync("/api/query?q=&" + times)).StatusCode);
+
+    [Fact]
+    public async Task A_refusal_after_the_start_is_a_last_line()
+    {
+        var body = await (await Ask("| group count() every 1ms")).Content.ReadAsStringAsync();
+        Assert.StartsWith("{\"error\":\"", body.TrimEnd().Split('\n')[^1]);
+        Assert.Contains("too many", body);
+    }
+
+    [Fact]
+    public async Task A_very_long_query_goes_by_post_and_is_refused_with_its_length()
+    {
+        var response = await _client.PostAsync("/api/query", new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = new('x', 100_000) }));
+        Assert.Equal(HttpStatusCode.BadRequest, response.StatusCode);
+        Assert.Contains("16384", await response.Content.ReadAsStringAsync());
+        var longest = await _client.PostAsync("/api/query", new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = new('x', 16_000) }));
+        Assert.Equal(HttpStatusCode.OK, longest.StatusCode);
+    }
+
+    [Fact]
+    public async Task Strangers_and_intake_tokens_are_refused()
+    {
+        Assert.Equal(HttpStatusCode.Unauthorized, (await _server.Stranger().GetAsync("/api/query?q=")).StatusCode);
+        Assert.Equal(HttpStatusCode.Unauthorized, (await (await _server.Program(TokenPurpose.Intake)).GetAsync("/api/query?q=")).StatusCode);
+    }
+}
