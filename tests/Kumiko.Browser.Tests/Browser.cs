@@ -1,0 +1,126 @@
+using System.Diagnostics;
+using System.Globalization;
+using OpenQA.Selenium;
+using OpenQA.Selenium.Chrome;
+using OpenQA.Selenium.Interactions;
+
+namespace Kumiko.Browser.Tests;
+
+/// <summary>A headless Chromium of one person, used as a person does.</summary>
+public sealed class Browser : IDisposable
+{
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(40);
+
+    private readonly RunningDemo _demo;
+    private readonly string _profile = Directory.CreateTempSubdirectory("kumiko-profile-").FullName;
+
+    public Browser(RunningDemo demo, bool scripts = true, string size = "1280,943")
+    {
+        _demo = demo;
+        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
+        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--hide-scrollbars", "--force-device-scale-factor=1", "--window-size=" + size, "--user-data-dir=" + _profile);
+        if (!scripts) options.AddUserProfilePreference("profile.managed_default_content_settings.javascript", 2);
+        options.SetLoggingPreference(LogType.Browser, LogLevel.All);
+        Driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options);
+    }
+
+    public ChromeDriver Driver { get; }
+
+    /// <summary>The path and query of the address line.</summary>
+    public string Here => new Uri(Driver.Url).PathAndQuery;
+
+    public void Open(string path) => Driver.Navigate().GoToUrl(path.StartsWith("http", StringComparison.Ordinal) ? path : _demo.Address + path);
+
+    public void SignIn(string name)
+    {
+        Open("/signin");
+        Button(name).Click();
+        Until(() => Here.StartsWith("/search", StringComparison.Ordinal), "Search opens");
+    }
+
+    public IWebElement Find(string css) => Until(() => Driver.FindElements(By.CssSelector(css)).FirstOrDefault(e => e.Displayed), css);
+
+    public IReadOnlyList<IWebElement> All(string css) => Driver.FindElements(By.CssSelector(css));
+
+    public string Text(string css) => Find(css).Text;
+
+    /// <summary>The button or link with this text in it.</summary>
+    public IWebElement Button(string text) => Until(() => Driver.FindElements(By.CssSelector("button, a, summary")).FirstOrDefault(e => e.Displayed && e.Text.Contains(text, StringComparison.Ordinal)), "button " + text);
+
+    /// <summary>Clicks what a look finds, looking again where the page changed meanwhile.</summary>
+    public void Click(Func<IWebElement> look) => Until(() => { look().Click(); return true; }, "a click");
+
+    /// <summary>Asks again and again until there is an answer; the clock of the server goes on meanwhile.</summary>
+    public T Until<T>(Func<T?> ask, string what, bool timePasses = false)
+    {
+        var started = Stopwatch.GetTimestamp();
+        while (true)
+        {
+            try
+            {
+                if (ask() is { } answer && answer is not false) return answer;
+            }
+            catch (Exception e) when (e is StaleElementReferenceException or ElementClickInterceptedException or ElementNotInteractableException or NoSuchElementException) { /* the page changed meanwhile */ }
+            if (Stopwatch.GetElapsedTime(started) > Patience) throw new TimeoutException($"Waited in vain for: {what}\nat {Driver.Url}\n{Driver.FindElement(By.TagName("body")).Text}");
+            if (timePasses) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
+            // Gives the server's own threads their turn; nothing depends on how long this takes.
+            Thread.Yield();
+        }
+    }
+
+    /// <summary>Types into the query editor, at its end or instead of what is there, and runs it.</summary>
+    public void Ask(string text, bool append = false)
+    {
+        Type(text, append);
+        new Actions(Driver).KeyDown(Keys.Control).SendKeys(Keys.Enter).KeyUp(Keys.Control).Perform();
+    }
+
+    public void Type(string text, bool append = false)
+    {
+        Find(".cm-content").Click();
+        if (append) new Actions(Driver).KeyDown(Keys.Control).SendKeys(Keys.End).KeyUp(Keys.Control).Perform();
+        else new Actions(Driver).KeyDown(Keys.Control).SendKeys("a").KeyUp(Keys.Control).SendKeys(Keys.Delete).Perform();
+        new Actions(Driver).SendKeys(text).Perform();
+    }
+
+    public string Query => string.Join('\n', All(".cm-line").Select(l => l.Text));
+
+    /// <summary>The number of records that the head of the result tells.</summary>
+    public long Records => long.Parse(new string([.. Text(".result-head strong").Where(char.IsAsciiDigit)]), CultureInfo.InvariantCulture);
+
+    /// <summary>Drags over an element from one share of its width to another.</summary>
+    public void Drag(string css, double from, double to, double down)
+    {
+        var element = Find(css);
+        var (x, width, height) = (element.Location.X, element.Size.Width, element.Size.Height);
+        var y = element.Location.Y + (int)(height * down);
+        new Actions(Driver).MoveToLocation(x + (int)(width * from), y).ClickAndHold().MoveToLocation(x + (int)(width * (from + to) / 2), y).MoveToLocation(x + (int)(width * to), y).Release().Perform();
+    }
+
+    /// <summary>What axe-core finds wrong on the page.</summary>
+    public IReadOnlyList<string> Axe()
+    {
+        Driver.ExecuteScript(AxeScript.Value);
+        var found = (IEnumerable<object>)Driver.ExecuteAsyncScript(
+            "const done = arguments[arguments.length - 1]; axe.run(document).then(r => done(r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.target + ' ' + n.failureSummary).slice(0, 3).join(' | '))));")!;
+        return [.. found.Select(f => f.ToString()!)];
+    }
+
+    private static readonly Lazy<string> AxeScript = new(() =>
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (!File.Exists(Path.Combine(folder!.FullName, "Kumiko.slnx"))) folder = folder.Parent;
+        return File.ReadAllText(Path.Combine(folder.FullName, "src", "Kumiko.Web", "node_modules", "axe-core", "axe.min.js"));
+    });
+
+    /// <summary>Errors that the page wrote to the browser's console.</summary>
+    public IReadOnlyList<string> Problems => [.. Driver.Manage().Logs.GetLog(LogType.Browser).Where(l => l.Level == LogLevel.Severe).Select(l => l.Message)];
+
+    public void Dispose()
+    {
+        Driver.Quit();
+        try { Directory.Delete(_profile, true); }
+        catch (IOException) { /* the browser is still writing its last file */ }
+    }
+}

@@ -1,0 +1,132 @@
+using OpenQA.Selenium;
+using OpenQA.Selenium.Interactions;
+
+namespace Kumiko.Browser.Tests;
+
+/// <summary>One analyst's way through the whole product, from signing in to the second mail.</summary>
+[Collection("demo")]
+public sealed class JourneyTests(RunningDemo demo)
+{
+    [Fact]
+    public void From_signing_in_to_the_second_mail()
+    {
+        using var ines = new Browser(demo);
+
+        // 1. Sign in; Search opens with the last hours, newest first, and the strip at the foot.
+        ines.SignIn("Ines Halloran");
+        Assert.Equal("last 3h", ines.Find("#when").GetAttribute("value"));
+        Assert.True(ines.Records > 1_000);
+        Assert.InRange(ines.All("#strip rect[class^=bar-calm]").Count, 100, 200);
+        Assert.Single(ines.All("#strip rect.focus"));
+        var times = ines.All("details.record").Take(20).Select(r => r.GetAttribute("data-record")!.Split('.')[0]).ToList();
+        Assert.Equal(times, times.OrderDescending());
+        var everything = ines.Records;
+
+        // 2. A word and Ctrl+Enter: records narrow, the count says how many are left, the strip follows.
+        var strip = StripOf(ines);
+        ines.Ask("refused");
+        ines.Until(() => ines.Records < everything, "fewer records");
+        var refused = ines.Records;
+        Assert.Equal(Digits(ines.Text("#counts p:last-child .figure")), refused);
+        Assert.NotEqual(strip, StripOf(ines));
+        Assert.NotEmpty(ines.All(".record mark"));
+        Assert.Equal("/search?q=refused", ines.Here);
+
+        // 3. A value in Fields narrows further, ≠ leaves one out, Back undoes.
+        ines.Click(() => ines.All("a.only").First(a => a.Text == "Tarnhead"));
+        ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "the condition in the text");
+        ines.Until(() => ines.Records < refused, "fewer records");
+        var atTarnhead = ines.Records;
+        var reason = ines.All("a.only").First(a => a.GetAttribute("title")!.StartsWith("Only reason =", StringComparison.Ordinal)).Text;
+        ines.Click(() => ines.All("a.without").First(a => a.GetAttribute("title")!.StartsWith("Without reason =", StringComparison.Ordinal)));
+        ines.Until(() => ines.Query.StartsWith("refused and terminal = Tarnhead and reason != ", StringComparison.Ordinal), $"≠ {reason} in the text");
+        ines.Until(() => ines.Records < atTarnhead, "fewer records");
+        ines.Driver.Navigate().Back();
+        ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "Back undoes");
+        ines.Until(() => ines.Records == atTarnhead, "the records of before");
+
+        // 4. Drawing on the strip sets the focus; the address keeps it, for another person too.
+        ines.Drag("svg[data-strip]", 0.3, 0.5, 0.5);
+        ines.Until(() => ines.Here.Contains("from=") && !ines.Find("#when").GetAttribute("value")!.StartsWith("last", StringComparison.Ordinal), "the focus that was drawn");
+        ines.Until(() => ines.Records != atTarnhead, "other records");
+        var (link, drawn) = (ines.Driver.Url, ines.Records);
+        ines.Driver.Navigate().Refresh();
+        ines.Until(() => ines.Records == drawn, "the same after a reload");
+        using (var tomas = new Browser(demo))
+        {
+            tomas.SignIn("Tomas Verrall");
+            tomas.Open(link);
+            Assert.Equal(drawn, tomas.Records);
+            Assert.Equal("refused and terminal = Tarnhead", tomas.Until(() => tomas.Query is { Length: > 0 } q ? q : null, "the same query"));
+            Assert.Equal(ines.Find("#when").GetAttribute("value"), tomas.Find("#when").GetAttribute("value"));
+        }
+
+        // 5. Counted by reason over time: a chart with axes, legend, cross-hair and tooltip; dragging sets the focus.
+        ines.Open("/search?q=refused");
+        ines.Ask("\n| group count() by reason every 5m", append: true);
+        ines.Find("svg[data-chart]");
+        Assert.NotEmpty(ines.All("svg[data-chart] text.tick"));
+        Assert.InRange(ines.All(".legend tbody tr").Count, 2, 10);
+        Assert.NotEmpty(ines.All("svg[data-chart] path.line"));
+        new Actions(ines.Driver).MoveToElement(ines.Find("svg[data-chart]")).Perform();
+        Assert.Matches(@"\d\d:\d\d to \d\d:\d\d", ines.Text(".tooltip"));
+        Assert.Equal("visible", ines.All("svg[data-chart] .hair")[0].GetAttribute("visibility"));
+        ines.Drag("svg[data-chart]", 0.4, 0.6, 0.5);
+        ines.Until(() => ines.Here.Contains("from="), "the focus drawn on the chart");
+        ines.Click(() => ines.Button("Column"));
+        ines.Until(() => ines.All("svg[data-chart] rect.column").Count + ines.All(".chart-empty").Count > 0, "columns");
+
+        // 6. A rule, tried on the past day before it is saved.
+        ines.Open("/search?q=refused and terminal = Tarnhead");
+        ines.Button("Be told of this").Click();
+        ines.Find("#trial .verdict");
+        Assert.Contains("It would", ines.Text("#trial .verdict"));
+        Fill(ines, "Name", "gate refusals");
+        Fill(ines, "Warning", "20");
+        Fill(ines, "Critical", "40");
+        Fill(ines, "LookBack", "1m");
+        Fill(ines, "Interval", "10s");
+        ines.Until(() => ines.Text("#trial").Contains("warning above 20", StringComparison.Ordinal), "the trial with the new limits");
+        Assert.Contains("time", ines.Text("#trial .verdict"));
+        ines.Button("Save the rule").Click();
+        ines.Until(() => ines.Here == "/alerts", "the list of rules");
+        Assert.Contains("gate refusals", ines.Text("main"));
+
+        // 7. The release desk plays the disturbance; the rule fires; alert, strip and mail say so.
+        ines.Button("Release desk").Click();
+        ines.Button("Send gate firmware 7.3 to Tarnhead").Click();
+        ines.Button("Roll back to 7.2");
+        ines.Open("/alerts");
+        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text("h1").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
+        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal); }, "a critical alert", timePasses: true);
+        Assert.Contains(ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal));
+        ines.Button("Mailbox").Click();
+        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text.Contains("ritical: gate refusals", StringComparison.Ordinal)); }, "the mail", timePasses: true);
+        ines.All("article.mail a").First(a => a.Text.Contains("/search?q=", StringComparison.Ordinal)).Click();
+        ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "the query of the mail");
+        Assert.True(ines.Records > 20, $"{ines.Records} records behind the mail");
+        Assert.Contains("from=", ines.Here);
+
+        // Rolling back ends it, and a second mail says so.
+        ines.Open("/demo/desk");
+        ines.Button("Roll back to 7.2").Click();
+        ines.Button("Send gate firmware 7.3");
+        Assert.Null(demo.Truth.Open);
+        ines.Open("/demo/mailbox");
+        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text == "Ended: gate refusals"); }, "the second mail", timePasses: true);
+        ines.Open("/alerts");
+        Assert.Contains("No alert is open", ines.Text("h1"));
+        Assert.Empty(ines.Problems);
+    }
+
+    private static string StripOf(Browser browser) => browser.Find("svg[data-strip]").GetAttribute("innerHTML")!;
+
+    private static long Digits(string text) => long.Parse(new string([.. text.Where(char.IsAsciiDigit)]), System.Globalization.CultureInfo.InvariantCulture);
+
+    private static void Fill(Browser browser, string name, string value)
+    {
+        var field = browser.Find($"input[name={name}]");
+        field.SendKeys(Keys.Control + "a");
+        field.SendKeys(value);
+    }
+}

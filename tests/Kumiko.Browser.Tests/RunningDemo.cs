@@ -1,0 +1,43 @@
+using Kumiko.Core.Storage;
+using Kumiko.Demo;
+using Kumiko.Demo.World;
+using Kumiko.Web.Hosting;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Time.Testing;
+
+namespace Kumiko.Browser.Tests;
+
+/// <summary>The demonstration on a free port, with a clock that the tests move.</summary>
+public sealed class RunningDemo : IAsyncLifetime
+{
+    private readonly string _path = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
+    private DataFolder _folder = null!;
+    private WebApplication _app = null!;
+
+    // Cookies are judged by the browser's real clock, so the made-up one starts at the real time.
+    public FakeTimeProvider Clock { get; } = new(DateTimeOffset.UtcNow);
+
+    public string Address => _app.Services.GetRequiredService<ServerState>().Address;
+
+    public Truth Truth => _app.Services.GetRequiredService<Truth>();
+
+    public async ValueTask InitializeAsync()
+    {
+        _folder = DataFolder.TryOpen(_path)!;
+        _app = await DemoHost.Build(new DemoOptions { Data = _path, Port = 0, History = TimeSpan.FromHours(30) }, _folder, b => b.Services.AddSingleton<TimeProvider>(Clock));
+        await _app.StartAsync();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await _app.StopAsync();
+        await _app.DisposeAsync();
+        _folder.Dispose();
+        Directory.Delete(_path, true);
+    }
+}
+
+/// <summary>All tests with a browser share one demonstration and run one after the other.</summary>
+[CollectionDefinition("demo")]
+public sealed class DemoCollection : ICollectionFixture<RunningDemo>;

@@ -1,0 +1,132 @@
+using OpenQA.Selenium;
+using OpenQA.Selenium.Interactions;
+
+namespace Kumiko.Browser.Tests;
+
+[Collection("demo")]
+public sealed class ScreenTests(RunningDemo demo)
+{
+    [Fact]
+    public void No_screen_has_a_violation_of_accessibility_or_an_error()
+    {
+        using var browser = new Browser(demo);
+        browser.Open("/signin");
+        Assert.Empty(browser.Axe());
+        browser.SignIn("Mirek Dane");
+        var first = browser.Find("details.record").GetAttribute("data-record");
+        foreach (var path in new[]
+        {
+            "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%205m&from=-6h&to=now",
+            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/demo/desk", "/demo/mailbox", "/nowhere",
+        })
+        {
+            browser.Open(path);
+            browser.Until(() => browser.All("[data-load]:not([data-load-on])").Count == 0, "all parts");
+            Assert.True(browser.Axe() is { Count: 0 } found, path + "\n" + string.Join("\n", browser.Axe()));
+        }
+        Assert.DoesNotContain(browser.Problems, p => !p.Contains("/nowhere", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void The_editor_says_what_is_wrong_while_one_types()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Ines Halloran");
+        browser.Type("refused\n| wehre x");
+        browser.Until(() => browser.All("#state .error").FirstOrDefault()?.Text.Contains("Line 2, column 3", StringComparison.Ordinal), "the sentence");
+        Assert.Equal("wehre", browser.Text(".cm-wrong"));
+        browser.Type("refused");
+        browser.Until(() => browser.All("#state .error").Count == 0, "no error any more");
+        Assert.Empty(browser.All(".cm-wrong"));
+    }
+
+    [Fact]
+    public void A_record_unfolds_and_each_field_can_be_kept_left_out_and_counted()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Ines Halloran");
+        browser.Open("/search?q=refused");
+        browser.Find("details.record summary").Click();
+        browser.Find(".unfolded dl");
+        browser.Click(() => browser.Find(".unfolded a[aria-label^='Count by reason']"));
+        browser.Until(() => browser.Query == "refused\n| group count() by reason", "count by reason");
+        Assert.Contains("reason", browser.Text("table.frame thead"));
+        browser.Driver.Navigate().Back();
+        browser.Until(() => browser.Query == "refused", "back at the records");
+        browser.Click(() => browser.Find("details.record summary"));
+        browser.Click(() => browser.Find(".unfolded a[aria-label^='Show terminal']"));
+        browser.Until(() => browser.All(".record .chip").Count > 0, "the field in every row");
+        browser.Click(() => browser.Find("details.record summary"));
+        browser.Click(() => browser.Find(".unfolded a[aria-label^='Without terminal']"));
+        browser.Until(() => browser.Query.StartsWith("refused and terminal != ", StringComparison.Ordinal), "without the terminal");
+    }
+
+    [Fact]
+    public void Reading_on_and_keys_work_without_a_mouse()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Tomas Verrall");
+        browser.Driver.ExecuteScript("document.querySelector('.result').scrollTo(0, 1e6)");
+        browser.Until(() => browser.All("details.record").Count > 200, "more than the first page");
+        browser.Find("body").SendKeys("j");
+        new Actions(browser.Driver).SendKeys("j").SendKeys("o").Perform();
+        browser.Until(() => browser.All("details.record[open]").Count == 1, "an unfolded record");
+        new Actions(browser.Driver).SendKeys("[").Perform();
+        browser.Until(() => browser.Here.Contains("from="), "an earlier focus");
+    }
+
+    [Fact]
+    public void Time_is_typed_in_plain_words_and_nonsense_is_told()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Ines Halloran");
+        var when = browser.Find("#when");
+        when.Clear();
+        when.SendKeys("last 30m" + Keys.Enter);
+        browser.Until(() => browser.Here == "/search?from=-30m&to=now", "the last half hour");
+        when = browser.Find("#when");
+        when.Clear();
+        when.SendKeys("soon" + Keys.Enter);
+        browser.Until(() => browser.All(".strip .wrong").FirstOrDefault()?.Text.Contains("That is no time", StringComparison.Ordinal), "what is wrong");
+    }
+
+    [Fact]
+    public void Reading_works_with_scripts_blocked()
+    {
+        using var browser = new Browser(demo, scripts: false);
+        browser.Open("/signin");
+        browser.Button("Sunniva Aske").Click();
+        browser.Until(() => browser.All("details.record").Count == 200, "records");
+        Assert.NotEmpty(browser.All("a.only"));
+        Assert.Empty(browser.All(".cm-editor"));
+        var text = browser.Find("textarea[name=q]");
+        text.SendKeys("refused");
+        browser.Button("Run").Click();
+        browser.Until(() => browser.All(".record mark").Count > 0, "what was searched");
+        browser.Find("details.record summary").Click();
+        browser.Click(() => browser.Button("All fields of this record"));
+        browser.Until(() => browser.All(".unfolded dl").Count > 0, "all fields");
+        Assert.DoesNotContain("Be told", browser.Text("main"));
+    }
+
+    [Fact]
+    public void A_phone_can_read()
+    {
+        using var browser = new Browser(demo, size: "500,900");
+        browser.SignIn("Ines Halloran");
+        Assert.NotEmpty(browser.All("details.record"));
+        Assert.Equal(true, browser.Driver.ExecuteScript("return document.documentElement.scrollWidth <= document.documentElement.clientWidth"));
+    }
+
+    [Fact]
+    public void Nothing_scrolls_sideways_at_1280_by_800()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Ines Halloran");
+        foreach (var path in new[] { "/search", "/alerts", "/rules/new", "/demo/desk", "/demo/mailbox" })
+        {
+            browser.Open(path);
+            Assert.Equal(true, browser.Driver.ExecuteScript("return document.documentElement.scrollWidth <= 1280 && document.documentElement.scrollHeight <= innerHeight"));
+        }
+    }
+}
