@@ -31,7 +31,8 @@ public static class RecordFields
             {
                 var value = r.Attributes.Get(name);
                 return value.IsMissing ? r.Resource.Attributes.Get(name) : value;
-            },
+            }
+            ,
         };
     }
 

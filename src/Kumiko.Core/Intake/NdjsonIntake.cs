@@ -52,7 +52,7 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
             ReadOnlyMemory<byte>? line;
             try { line = await lines.Next(cancel); }
             catch (Exception e) when (Gzip.IsDamage(e)) { (stopped, problem) = (IntakeStop.Damaged, $"The compressed data is damaged after line {lines.Line}."); break; }
-            if (lines.BytesRead > limit) 
+            if (lines.BytesRead > limit)
             {
                 (stopped, problem) = (IntakeStop.TooLarge, $"More than {limit >> 20} MB in one request. Send what follows line {Math.Max(0, lines.Line - 1)} in another.");
                 break;

@@ -1,0 +1,31 @@
+using System.Diagnostics;
+using Kumiko.Bench;
+
+// Measures what docs/performance.md tells, all in one run on one machine: read the ratios, not the milliseconds.
+var records = args.Length > 0 ? int.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 500_000;
+Console.WriteLine($"# {records} records of Skerry Line, {Environment.ProcessorCount} processors, {DateTime.UtcNow:yyyy-MM-dd}\n");
+await StartUp.Measure();
+await using var world = await World.Build(records);
+await Intake.Measure(world);
+await Pages.Measure(world);
+
+namespace Kumiko.Bench
+{
+    /// <summary>Times of repeated work.</summary>
+    internal static class Repeated
+    {
+        public static async Task<(double Median, double P95)> Milliseconds(int times, Func<Task> work)
+        {
+            await work();
+            var taken = new double[times];
+            for (var i = 0; i < times; i++)
+            {
+                var started = Stopwatch.GetTimestamp();
+                await work();
+                taken[i] = Stopwatch.GetElapsedTime(started).TotalMilliseconds;
+            }
+            Array.Sort(taken);
+            return (taken[times / 2], taken[(int)Math.Ceiling(times * 0.95) - 1]);
+        }
+    }
+}
