@@ -22,7 +22,7 @@ passed=0 failed=0
 for project in Kumiko.Core.Tests Kumiko.Charts.Tests Kumiko.Web.Tests Kumiko.Browser.Tests; do
   echo "== $project"
   log=$(mktemp)
-  dotnet "tests/$project/bin/Release/net10.0/$project.dll" --no-ansi --no-progress "$@" 2>&1 | tee "$log"
+  dotnet "tests/$project/bin/Release/net10.0/$project.dll" --no-ansi --progress off "$@" 2>&1 | tee "$log"
   code=${PIPESTATUS[0]}
   p=$(sed -n 's/^ *succeeded: *\([0-9]*\).*/\1/p' "$log" | tail -n 1)
   f=$(sed -n 's/^ *failed: *\([0-9]*\).*/\1/p' "$log" | tail -n 1)

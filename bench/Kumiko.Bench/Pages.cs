@@ -1,4 +1,5 @@
 using Kumiko.Core.Frames;
+using Kumiko.Core.Storage;
 
 namespace Kumiko.Bench;
 
@@ -19,7 +20,7 @@ internal static class Pages
 
     public static async Task Measure(World world)
     {
-        var all = world.Store.Current.OldestFirst(new Window(long.MinValue, long.MaxValue), null, null, CancellationToken.None).ToList();
+        var all = world.Store.Current.OldestFirst(new Window(long.MinValue, long.MaxValue), BatchTest.All, null, CancellationToken.None).ToList();
         var bodies = all.Select(r => r.Body).ToArray();
         var plain = await Repeated.Milliseconds(Times, () =>
         {

@@ -55,7 +55,7 @@ public static class DemoHost
         var now = services.GetRequiredService<TimeProvider>().GetUtcNow();
         var store = services.GetRequiredService<RecordStore>();
         var begin = Simulator.Floor(now - options.History);
-        var last = store.Current.NewestFirst(new Core.Frames.Window(0, Instants.FromDateTime(now)), null, null, CancellationToken.None).FirstOrDefault();
+        var last = store.Current.NewestFirst(new Core.Frames.Window(0, Instants.FromDateTime(now)), BatchTest.All, null, CancellationToken.None).FirstOrDefault();
         if (last is null && PastPlay(now) is { } start) truth.SendFirmware(start, start.AddHours(1), 0.22);
         else if (last is not null && Instants.ToDateTime(last.Time) is var known && known > begin) begin = known.AddMilliseconds(1);
         options.LiveFrom = now;

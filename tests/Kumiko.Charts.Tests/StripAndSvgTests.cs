@@ -11,7 +11,7 @@ public class StripAndSvgTests
     private static readonly Window Span = new(Frames.At("2026-11-23T12:00:00Z"), Frames.At("2026-11-23T18:00:00Z"));
 
     private static StripSpec Spec(params StripAlert[] alerts) => new(
-        new Histogram(Span, 2 * Instants.Minute), new Histogram(Span, 2 * Instants.Minute),
+        new Histogram(Span, 2 * Instants.Minute, new long[180 * Histogram.Bands]), new Histogram(Span, 2 * Instants.Minute, new long[180 * Histogram.Bands]),
         new Window(Frames.At("2026-11-23T17:00:00Z"), Frames.At("2026-11-23T18:00:00Z")), alerts, 1048, DateTimeZone.Utc, Frames.At("2026-11-23T17:55:00Z"));
 
     [Fact]

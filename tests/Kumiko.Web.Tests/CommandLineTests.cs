@@ -66,7 +66,7 @@ public sealed class CommandLineTests : IDisposable
         var imported = await Do("import", File(true), "--source", "old logs", "--data", server.Path);
         Assert.Contains("2 records taken, 1 line refused", imported.Out);
         Assert.Equal(2, server.Get<RecordStore>().Current.Count);
-        Assert.Equal("old logs", server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), null, null, CancellationToken.None).First().Source);
+        Assert.Equal("old logs", server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First().Source);
         var table = await Do("query", "refused | group count() by reason", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", server.Path);
         Assert.Equal("reason  count()\nvoid    1\n", table.Out.ReplaceLineEndings("\n"));
         var token = await Do("token", "quay", "--for", "intake", "--data", server.Path);

@@ -212,7 +212,7 @@ public sealed class PageTests : IAsyncLifetime
     public async Task An_unfolded_record_is_found_by_its_address()
     {
         await Send("{\"body\":\"ticket refused\",\"reason\":\"void\"}");
-        var record = _server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), null, null, CancellationToken.None).First();
+        var record = _server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First();
         using var client = await _server.Person();
         var page = await client.GetStringAsync("/search?at=" + record.Id);
         Assert.Contains("Link to this record", page);

@@ -1,39 +1,25 @@
 using Kumiko.Core.Frames;
-using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
 namespace Kumiko.Core.Query;
 
 /// <summary>Counts of records by step and severity band (0 for unspecified, then trace to fatal).</summary>
-public sealed class Histogram
+/// <param name="Window">What it spans; the first step starts at its beginning.</param>
+/// <param name="Step">Nanoseconds.</param>
+public sealed record Histogram(Window Window, long Step, long[] Counts)
 {
     public const int Bands = 7;
 
-    private readonly long[] _counts;
+    public int Steps => Counts.Length / Bands;
 
-    /// <param name="window">What it spans; the first step starts at its beginning.</param>
-    /// <param name="step">Nanoseconds.</param>
-    public Histogram(Window window, long step)
+    public long this[int step, int band] => Counts[(step * Bands) + band];
+
+    public long Total(int step)
     {
-        (Window, Step) = (window, step);
-        Steps = (int)((window.Length + step - 1) / step);
-        _counts = new long[Steps * Bands];
+        long total = 0;
+        foreach (var count in Counts.AsSpan(step * Bands, Bands)) total += count;
+        return total;
     }
 
-    public Window Window { get; }
-    public long Step { get; }
-    public int Steps { get; }
-
-    public long this[int step, int band] => _counts[(step * Bands) + band];
-    public long Total(int step) => _counts.AsSpan(step * Bands, Bands).ToArray().Sum();
-
-    public static Histogram Of(MatchSet matches, Window window, long step)
-    {
-        var histogram = new Histogram(window, step);
-        foreach (var record in matches.In(window)) histogram.Add(record);
-        return histogram;
-    }
-
-    private void Add(LogRecord record) =>
-        _counts[((record.Time - Window.From) / Step * Bands) + Severity.Band(record.SeverityNumber)]++;
+    public static Histogram Of(MatchSet matches, Window window, long step) => new(window, step, matches.Counts(window, step));
 }

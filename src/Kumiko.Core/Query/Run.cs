@@ -23,6 +23,7 @@ public sealed record StageCounts(long All, IReadOnlyList<long> Left, int RecordS
 public sealed class Run : IDisposable
 {
     private readonly RowPipeline _pipeline;
+    private readonly BatchTest _match, _all;
     private readonly CancellationTokenSource _cancel = new();
     private readonly ConcurrentDictionary<object, object> _work = new();
     private int _readers;
@@ -31,6 +32,8 @@ public sealed class Run : IDisposable
     {
         (Question, Snapshot) = (question, snapshot);
         _pipeline = new RowPipeline(question.Parsed.Query, new EvaluationContext(question.Now, question.Zone), question.Limits);
+        _match = new BatchTest(Tested(_pipeline.Match));
+        _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test));
         _cancel.CancelAfter(question.Limits.Time);
     }
 
@@ -57,21 +60,21 @@ public sealed class Run : IDisposable
     public IEnumerable<LogRecord> Passing(RecordId? before)
     {
         var window = Question.Window;
-        var newest = Snapshot.NewestFirst(window, Tested(_pipeline.Test), before, _cancel.Token);
+        var newest = Snapshot.NewestFirst(window, _all, before, _cancel.Token);
         return _pipeline.Records(newest);
     }
 
     /// <summary>One record of the snapshot, whatever the query says.</summary>
     public LogRecord? Find(RecordId id) =>
-        Snapshot.OldestFirst(new Window(id.Time, id.Time + 1), null, null, _cancel.Token).FirstOrDefault(r => r.Sequence == id.Sequence);
+        Snapshot.OldestFirst(new Window(id.Time, id.Time + 1), BatchTest.All, null, _cancel.Token).FirstOrDefault(r => r.Sequence == id.Sequence);
 
     /// <summary>How many records the match and each stage left in the focus.</summary>
     public Task<StageCounts> Counts() => Once("counts", () =>
     {
         var window = Question.Window;
-        var all = Snapshot.Scan(window, Allowed(), _cancel.Token).CountIn(window);
+        var all = Snapshot.Scan(window, new BatchTest(Allowed()), _cancel.Token).CountIn(window);
         var left = new List<long>();
-        var matches = Scan(window, _pipeline.Match);
+        var matches = Snapshot.Scan(window, _match, _cancel.Token);
         left.Add(matches.CountIn(window));
         foreach (var filter in _pipeline.Filters)
         {
@@ -84,8 +87,7 @@ public sealed class Run : IDisposable
     });
 
     /// <summary>The records of any stretch that pass the match and the where stages.</summary>
-    public Task<MatchSet> Matches(Window window) => Once(("matches", window), () =>
-        Scan(window, _pipeline.Match is null && _pipeline.Filters.Count == 0 ? null : _pipeline.Test));
+    public Task<MatchSet> Matches(Window window) => Once(("matches", window), () => Snapshot.Scan(window, _all, _cancel.Token));
 
     public async Task<Histogram> Histogram(Window span, long step) =>
         await Once(("histogram", span, step), async () => Query.Histogram.Of(await Matches(span), span, step));
@@ -108,9 +110,7 @@ public sealed class Run : IDisposable
     }
 
     private IEnumerable<LogRecord> Ordered() =>
-        Snapshot.NewestFirst(Question.Window, Tested(_pipeline.Test), null, _cancel.Token);
-
-    private MatchSet Scan(Window window, Func<LogRecord, bool>? test) => Snapshot.Scan(window, Tested(test), _cancel.Token);
+        Snapshot.NewestFirst(Question.Window, _all, null, _cancel.Token);
 
     private Func<LogRecord, bool>? Allowed() => Question.Sources is { } sources ? r => sources.Contains(r.Source) : null;
 

@@ -68,6 +68,25 @@ public sealed class MatchSet
         return [new MatchSet([.. left]).In(window), new MatchSet([.. right]).In(window)];
     }
 
+    /// <summary>Counts by step and severity band: seven numbers for each step, the window's first step first.</summary>
+    public long[] Counts(Window window, long step)
+    {
+        var steps = (int)((window.Length + step - 1) / step);
+        var counts = new long[steps * 7];
+        foreach (var part in _parts)
+        {
+            var (first, end) = Within(part, window);
+            var times = part.Batch.Times;
+            var bands = part.Batch.Bands;
+            for (var i = first; i < end; i++)
+            {
+                var place = part[i];
+                counts[((times[place] - window.From) / step * 7) + bands[place]]++;
+            }
+        }
+        return counts;
+    }
+
     /// <summary>Sorted times of all matches.</summary>
     public long[] Times()
     {

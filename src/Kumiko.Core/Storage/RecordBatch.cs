@@ -8,11 +8,14 @@ public sealed class RecordBatch
 {
     private readonly LogRecord[] _records;
     private readonly long[] _times;
+    private readonly byte[] _bands;
 
     private RecordBatch(LogRecord[] sorted)
     {
         _records = sorted;
+        // Counting over time reads these two columns and never the records.
         _times = Array.ConvertAll(sorted, r => r.Time);
+        _bands = Array.ConvertAll(sorted, r => (byte)Severity.Band(r.SeverityNumber));
     }
 
     public static RecordBatch Of(LogRecord[] records)
@@ -34,6 +37,9 @@ public sealed class RecordBatch
     public long MaxTime => _times[^1];
     public LogRecord this[int index] => _records[index];
     public ReadOnlySpan<long> Times => _times;
+
+    /// <summary>Severity bands: 0 for unspecified, then trace to fatal.</summary>
+    public ReadOnlySpan<byte> Bands => _bands;
 
     /// <summary>The places [First, End) of the records inside a window.</summary>
     public (int First, int End) Range(Window window) => (LowerBound(window.From), LowerBound(window.To));

@@ -8,8 +8,6 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
 {
     public static readonly Snapshot Empty = new([], 0);
 
-    private const int CancelEvery = 8_192;
-
     internal RecordBatch[] Batches => batches;
 
     /// <summary>Number of records.</summary>
@@ -17,14 +15,14 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
 
     /// <summary>Records in a window that pass a test, newest first, read only as far as asked.</summary>
     /// <param name="before">Starts below this id; null starts at the window's end.</param>
-    public IEnumerable<LogRecord> NewestFirst(Window window, Func<LogRecord, bool>? test, RecordId? before, CancellationToken cancel) =>
+    public IEnumerable<LogRecord> NewestFirst(Window window, BatchTest test, RecordId? before, CancellationToken cancel) =>
         Merge(window, test, newest: true, before, cancel);
 
     /// <summary>The same, oldest first, starting above an id.</summary>
-    public IEnumerable<LogRecord> OldestFirst(Window window, Func<LogRecord, bool>? test, RecordId? after, CancellationToken cancel) =>
+    public IEnumerable<LogRecord> OldestFirst(Window window, BatchTest test, RecordId? after, CancellationToken cancel) =>
         Merge(window, test, newest: false, after, cancel);
 
-    private IEnumerable<LogRecord> Merge(Window window, Func<LogRecord, bool>? test, bool newest, RecordId? from, CancellationToken cancel)
+    private IEnumerable<LogRecord> Merge(Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
     {
         // Batches wait in the order of their first possible record and join the merge only when it is reached.
         var waiting = new Queue<RecordBatch>(batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime))
@@ -49,42 +47,44 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
             queue.TryPeek(out _, out var head) && (newest ? batch.MaxTime >= head.Time : batch.MinTime <= head.Time);
     }
 
-    private static IEnumerable<LogRecord> Cursor(RecordBatch batch, Window window, Func<LogRecord, bool>? test, bool newest, RecordId? from, CancellationToken cancel)
+    private static IEnumerable<LogRecord> Cursor(RecordBatch batch, Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
     {
-        var (first, end) = batch.Range(window);
-        for (var n = 0; n < end - first; n++)
+        var part = Part(batch, window, test, cancel);
+        for (var n = 0; n < part.Count; n++)
         {
-            if (n % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
-            var record = batch[newest ? end - 1 - n : first + n];
+            var record = batch[part[newest ? part.Count - 1 - n : n]];
             if (from is { } edge && (newest ? record.Id >= edge : record.Id <= edge)) continue;
-            if (test is null || test(record)) yield return record;
+            yield return record;
         }
     }
 
-    /// <summary>Tests every record in a window once, on two workers.</summary>
-    public MatchSet Scan(Window window, Func<LogRecord, bool>? test, CancellationToken cancel)
+    /// <summary>Tests every record in a window once, on two workers, newest batches first.</summary>
+    public MatchSet Scan(Window window, BatchTest test, CancellationToken cancel)
     {
-        var touched = batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime)).ToArray();
+        var touched = batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime).ToArray();
         var parts = new MatchSet.Part[touched.Length];
-        Parallel.For(0, touched.Length, new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel }, i =>
+        var next = -1;
+        Parallel.For(0, Math.Min(2, touched.Length), new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel }, _ =>
         {
-            var (first, end) = touched[i].Range(window);
-            parts[i] = new MatchSet.Part(touched[i], first, end, test is null ? null : Matching(touched[i], first, end, test));
+            for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
+                parts[i] = Part(touched[i], window, test, cancel);
         });
         return new MatchSet(parts);
     }
 
-    private static int[] Matching(RecordBatch batch, int first, int end, Func<LogRecord, bool> test)
+    private static MatchSet.Part Part(RecordBatch batch, Window window, BatchTest test, CancellationToken cancel)
     {
-        var found = new int[Math.Min(end - first, 256)];
-        var count = 0;
-        for (var i = first; i < end; i++)
-        {
-            if (!test(batch[i])) continue;
-            if (count == found.Length) Array.Resize(ref found, count * 2);
-            found[count++] = i;
-        }
-        Array.Resize(ref found, count);
-        return found;
+        cancel.ThrowIfCancellationRequested();
+        var (first, end) = batch.Range(window);
+        if (test.PassesAll) return new MatchSet.Part(batch, first, end, null);
+        var found = test.Matches(batch, cancel);
+        var (low, high) = (LowerBound(found, first), LowerBound(found, end));
+        return new MatchSet.Part(batch, first, end, low == 0 && high == found.Length ? found : found[low..high]);
+    }
+
+    private static int LowerBound(int[] sorted, int value)
+    {
+        var at = Array.BinarySearch(sorted, value);
+        return at < 0 ? ~at : at;
     }
 }

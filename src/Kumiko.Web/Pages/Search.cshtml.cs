@@ -29,7 +29,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     private const int RowsAtOnce = 200;
 
     // Fields and counts come later by themselves when they take longer than a page should.
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(250);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80);
 
     public SearchAddress Address { get; private set; } = new();
     public ParseResult Parsed { get; private set; } = QueryParser.Parse("");

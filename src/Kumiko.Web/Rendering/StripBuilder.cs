@@ -4,6 +4,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Storage;
 using Kumiko.Web.Hosting;
 using Microsoft.AspNetCore.Html;
 using NodaTime;
@@ -51,7 +52,7 @@ public sealed class StripBuilder(RuleStore rules)
     {
         if (!address.Baseline || usual is null) return null;
         var window = run.Question.Window.Shift(-Instants.Day);
-        if (run.Snapshot.Scan(window, null, CancellationToken.None).CountIn(window) == 0) return "nothing was collected then";
+        if (run.Snapshot.Scan(window, BatchTest.All, CancellationToken.None).CountIn(window) == 0) return "nothing was collected then";
         var alerts = rules.AlertsIn(window).Count;
         return alerts > 0 ? $"holds {Format.Count(alerts, "alert", "alerts")}" : null;
     }

@@ -33,7 +33,7 @@ public sealed class NdjsonIntakeTests : IDisposable
 
     private Task<IntakeAnswer> Take(string body, string? key = null) => Take(Encoding.UTF8.GetBytes(body), key);
 
-    private List<LogRecord> Stored() => [.. _store.Current.OldestFirst(Ever, null, null, CancellationToken.None)];
+    private List<LogRecord> Stored() => [.. _store.Current.OldestFirst(Ever, BatchTest.All, null, CancellationToken.None)];
 
     [Fact]
     public async Task Takes_records_in_the_usual_spellings()

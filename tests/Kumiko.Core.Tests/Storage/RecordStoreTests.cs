@@ -17,7 +17,7 @@ public sealed class RecordStoreTests : IDisposable
 
     private RecordStore Open(long most = RecordStore.MostRecords) => new(Path, TimeProvider.System, most);
 
-    private static List<LogRecord> All(Snapshot snapshot) => [.. snapshot.OldestFirst(Ever, null, null, CancellationToken.None)];
+    private static List<LogRecord> All(Snapshot snapshot) => [.. snapshot.OldestFirst(Ever, BatchTest.All, null, CancellationToken.None)];
 
     [Fact]
     public void Encoded_batches_come_back_as_they_were() => Gen.Int.List[0, 40].Sample(seeds =>
@@ -56,7 +56,7 @@ public sealed class RecordStoreTests : IDisposable
         Assert.Equal(before.Select(r => r.Id), after.Select(r => r.Id));
         for (var i = 0; i < after.Count; i++) Sample.Same(before[i], after[i]);
         await again.Append([Sample.Refusal], "quay");
-        Assert.Equal(1_000, again.Current.NewestFirst(Ever, r => r.Body == Sample.Refusal.Body && r.Sequence >= 1000, null, CancellationToken.None).Single().Sequence);
+        Assert.Equal(1_000, again.Current.NewestFirst(Ever, new BatchTest(r => r.Body == Sample.Refusal.Body && r.Sequence >= 1000), null, CancellationToken.None).Single().Sequence);
     }
 
     [Fact]
@@ -80,10 +80,11 @@ public sealed class RecordStoreTests : IDisposable
         Assert.Equal(all.OrderBy(r => r.Id).Select(r => r.Id), all.Select(r => r.Id));
         var window = new Window(all[all.Count / 4].Time, all[all.Count / 2].Time);
         bool Test(LogRecord r) => r.SeverityNumber > 12;
+        var test = new BatchTest(Test);
         var expected = all.Where(r => window.Contains(r.Time) && Test(r)).Reverse().Select(r => r.Id).ToList();
-        Assert.Equal(expected, store.Current.NewestFirst(window, Test, null, CancellationToken.None).Select(r => r.Id));
-        Assert.Equal(expected.Skip(11), store.Current.NewestFirst(window, Test, expected[10], CancellationToken.None).Select(r => r.Id));
-        var set = store.Current.Scan(window, Test, CancellationToken.None);
+        Assert.Equal(expected, store.Current.NewestFirst(window, test, null, CancellationToken.None).Select(r => r.Id));
+        Assert.Equal(expected.Skip(11), store.Current.NewestFirst(window, test, expected[10], CancellationToken.None).Select(r => r.Id));
+        var set = store.Current.Scan(window, test, CancellationToken.None);
         Assert.Equal(expected.Count, set.Count);
         Assert.Equal(expected.Select(r => r.Time).Reverse(), set.Times());
         var half = new Window(window.From, window.From + (window.Length / 2));
