@@ -28,6 +28,9 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
 {
     private const int RowsAtOnce = 200;
 
+    // The values of more records than this are counted when the page asks for them, after it is shown.
+    private const long MostAtOnce = 25_000;
+
     // Fields and counts come later by themselves when they take longer than a page should.
     private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80);
 
@@ -140,12 +143,16 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         var strip = Strip is null ? strips.Build(Address, Run, viewer) : Task.FromResult(Strip);
         Rows = await rows;
         Strip = await strip;
-        var (counts, fields) = (Run.Counts(), FieldsOf());
+        var counts = Run.Counts();
         if (Run.IsGrouped) Frame = await Run.Frame();
         Tab = Chosen();
         if (Tab is Tab.Line or Tab.Column) Chart = Drawn(Tab == Tab.Line ? ChartForm.Line : ChartForm.Column);
-        await Task.WhenAny(Task.WhenAll(counts, fields), Task.Delay(Patience));
-        if (counts.IsCompleted) Counts = await counts;
+        await Task.WhenAny(counts, Task.Delay(Patience));
+        if (!counts.IsCompleted) return;
+        Counts = await counts;
+        if (Counts.Records > MostAtOnce) return;
+        var fields = FieldsOf();
+        await Task.WhenAny(fields, Task.Delay(Patience));
         if (fields.IsCompleted) Fields = await fields;
     }
 
