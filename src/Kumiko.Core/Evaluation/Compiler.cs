@@ -47,8 +47,11 @@ public sealed class Compiler<TRow>(
                 return row => IsInside(parsed, address(row));
             case RegexMatch regex:
                 var compiled = Regexes.Compile(regex.Pattern, regex.Flags);
+                // In any case, a regex knows equals that a search for text does not.
+                var literal = regex.Flags.Contains('i') ? null : Regexes.RequiredLiteral(regex.Pattern);
                 var text = Value(regex.Left);
-                return row => IsMatch(compiled, text(row)) != regex.Negated;
+                bool Matches(string t) => (literal is null || t.Contains(literal, StringComparison.Ordinal)) && compiled.IsMatch(t);
+                return row => IsMatch(Matches, text(row)) != regex.Negated;
             default:
                 var truth = Value(expr);
                 return row => truth(row).IsTrue;
@@ -144,11 +147,11 @@ public sealed class Compiler<TRow>(
         _ => false,
     };
 
-    private static bool IsMatch(System.Text.RegularExpressions.Regex regex, Value value) => value.Kind switch
+    private static bool IsMatch(Func<string, bool> matches, Value value) => value.Kind switch
     {
         ValueKind.Missing => false,
-        ValueKind.List => Array.Exists(value.AsList, item => IsMatch(regex, item)),
-        _ => regex.IsMatch(value.ToText()),
+        ValueKind.List => Array.Exists(value.AsList, item => IsMatch(matches, item)),
+        _ => matches(value.ToText()),
     };
 
     private static int Cost(Expr expr) => expr switch

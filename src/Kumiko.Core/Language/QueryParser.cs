@@ -1,5 +1,4 @@
 using System.Net;
-using System.Text.RegularExpressions;
 
 namespace Kumiko.Core.Language;
 
@@ -332,39 +331,5 @@ public sealed partial class QueryParser
         }
         if (Regexes.Refusal(pattern, flags) is { } refusal) { _in.Error(start, flagStart, refusal); return null; }
         return new RegexMatch(left, pattern, flags, negated);
-    }
-}
-
-/// <summary>Regular expressions that run in linear time.</summary>
-public static class Regexes
-{
-    private const int LongestPattern = 2_000;
-
-    /// <exception cref="ArgumentException">The pattern is malformed.</exception>
-    /// <exception cref="NotSupportedException">It needs backtracking or an automaton that is too large.</exception>
-    public static Regex Compile(string pattern, string flags)
-    {
-        var options = RegexOptions.NonBacktracking | RegexOptions.CultureInvariant;
-        if (flags.Contains('i')) options |= RegexOptions.IgnoreCase;
-        if (flags.Contains('m')) options |= RegexOptions.Multiline;
-        if (flags.Contains('s')) options |= RegexOptions.Singleline;
-        return new Regex(pattern, options);
-    }
-
-    /// <summary>Why a pattern cannot be used, or null.</summary>
-    public static string? Refusal(string pattern, string flags)
-    {
-        if (pattern.Length == 0) return "This regular expression is empty.";
-        if (pattern.Length > LongestPattern) return FormattableString.Invariant($"A regular expression can have {LongestPattern} characters.");
-        try { Compile(pattern, flags); return null; }
-        catch (ArgumentException e) { return "This regular expression is not understood: " + Reason(e.Message); }
-        catch (NotSupportedException) { return "This regular expression needs look-around, back-references or a very large count. Write it without."; }
-    }
-
-    private static string Reason(string message)
-    {
-        // The framework's message repeats the pattern and ends with the reason.
-        var at = message.LastIndexOf("' at offset ", StringComparison.Ordinal);
-        return at < 0 ? message : message[(at + 2)..];
     }
 }

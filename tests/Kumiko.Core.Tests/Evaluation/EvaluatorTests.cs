@@ -122,6 +122,29 @@ public class EvaluatorTests
         Assert.True(compiler.Condition(condition)(record) ^ compiler.Condition(new Not(condition))(record));
     }, iter: 3_000);
 
+    [Theory]
+    [InlineData(@"after \d+ms", "after ")]
+    [InlineData(@"ticket.*refused: seat", " refused: seat")]
+    [InlineData(@"abcd?efg", "abc")]
+    [InlineData(@"abc+defg", "defg")]
+    [InlineData(@"x\.y\.z", "x.y.z")]
+    [InlineData(@"[abc]defg[^]x]hij", "defg")]
+    [InlineData(@"abc{2,3}def", "def")]
+    [InlineData(@"\x41bcdef", null)]
+    [InlineData(@"abc|defg", null)]
+    [InlineData(@"(abc)?", null)]
+    [InlineData(@"a.b", null)]
+    public void A_regex_is_asked_only_where_its_literal_stands(string pattern, string? literal) =>
+        Assert.Equal(literal?.Trim(), Regexes.RequiredLiteral(pattern)?.Trim());
+
+    [Fact]
+    public void The_literal_of_a_regex_stands_in_all_that_it_matches() =>
+        Gen.Select(Gen.OneOf("abc", "d", ".", @"\d", "[xy]", "+", "*", "?", "{2}", "{0,3}", "^", "$", @"\.", "[^a]", "7").List[1, 8].Select(string.Concat), Gen.String[Gen.OneOf('a', 'b', 'c', 'd', 'x', '7', '.'), 0, 30]).Sample((pattern, text) =>
+        {
+            if (Regexes.Refusal(pattern, "") is not null || Regexes.RequiredLiteral(pattern) is not { } literal) return;
+            if (Regexes.Compile(pattern, "").IsMatch(text)) Assert.Contains(literal, text);
+        }, iter: 20_000);
+
     [Fact]
     public void Group_counts_add_up_and_fill_empty_steps()
     {

@@ -1,0 +1,80 @@
+using System.Text;
+using System.Text.RegularExpressions;
+
+namespace Kumiko.Core.Language;
+
+/// <summary>Regular expressions that run in linear time.</summary>
+public static class Regexes
+{
+    private const int LongestPattern = 2_000;
+
+    /// <exception cref="ArgumentException">The pattern is malformed.</exception>
+    /// <exception cref="NotSupportedException">It needs backtracking or an automaton that is too large.</exception>
+    public static Regex Compile(string pattern, string flags)
+    {
+        var options = RegexOptions.NonBacktracking | RegexOptions.CultureInvariant;
+        if (flags.Contains('i')) options |= RegexOptions.IgnoreCase;
+        if (flags.Contains('m')) options |= RegexOptions.Multiline;
+        if (flags.Contains('s')) options |= RegexOptions.Singleline;
+        return new Regex(pattern, options);
+    }
+
+    /// <summary>Why a pattern cannot be used, or null.</summary>
+    public static string? Refusal(string pattern, string flags)
+    {
+        if (pattern.Length == 0) return "This regular expression is empty.";
+        if (pattern.Length > LongestPattern) return FormattableString.Invariant($"A regular expression can have {LongestPattern} characters.");
+        try { Compile(pattern, flags); return null; }
+        catch (ArgumentException e) { return "This regular expression is not understood: " + Reason(e.Message); }
+        catch (NotSupportedException) { return "This regular expression needs look-around, back-references or a very large count. Write it without."; }
+    }
+
+    private static string Reason(string message)
+    {
+        // The framework's message repeats the pattern and ends with the reason.
+        var at = message.LastIndexOf("' at offset ", StringComparison.Ordinal);
+        return at < 0 ? message : message[(at + 2)..];
+    }
+
+    /// <summary>
+    /// A text that stands in everything the pattern matches, the longest that can be seen without understanding
+    /// groups and choices; null where there is none of three characters. Searching it first is far cheaper.
+    /// </summary>
+    public static string? RequiredLiteral(string pattern)
+    {
+        if (pattern.AsSpan().IndexOfAny("|()") >= 0) return null;
+        var (best, run) = ("", new StringBuilder());
+        for (var i = 0; i <= pattern.Length; i++)
+        {
+            var c = i < pattern.Length ? pattern[i] : '$';
+            if (c is '?' or '*' or '{')
+            {
+                // What stands before may be there no time at all.
+                if (run.Length > 0) run.Length--;
+                if (c == '{') i = Math.Max(i, pattern.IndexOf('}', i));
+            }
+            else if (c == '[') i = ClassEnd(pattern, i);
+            else if (c == '\\' && i + 1 < pattern.Length && !char.IsLetterOrDigit(pattern[i + 1])) { run.Append(pattern[++i]); continue; }
+            else if (c == '\\')
+            {
+                // A class such as \d is one letter; what has more (\x41, \p{L}) is left alone with all that follows.
+                if (i + 1 < pattern.Length && pattern[i + 1] is 'd' or 'D' or 'w' or 'W' or 's' or 'S' or 'b' or 'B') i++;
+                else i = pattern.Length;
+            }
+            else if (c is not ('.' or '^' or '$' or '+')) { run.Append(c); continue; }
+            if (run.Length > best.Length) best = run.ToString();
+            run.Clear();
+        }
+        return best.Length >= 3 ? best : null;
+    }
+
+    private static int ClassEnd(string pattern, int start)
+    {
+        for (var i = start + 1; i < pattern.Length; i++)
+        {
+            if (pattern[i] == '\\') i++;
+            else if (pattern[i] == ']' && i > start + 1 && !(i == start + 2 && pattern[start + 1] == '^')) return i;
+        }
+        return pattern.Length;
+    }
+}
