@@ -29,7 +29,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     private const int RowsAtOnce = 200;
 
     // The values of more records than this are counted when the page asks for them, after it is shown.
-    private const long MostAtOnce = 25_000;
+    private const long MostAtOnce = 50_000;
 
     // Fields and counts come later by themselves when they take longer than a page should.
     private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80);
