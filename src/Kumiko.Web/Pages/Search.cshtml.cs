@@ -170,7 +170,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     }
 
     private Drawing? Drawn(ChartForm form) =>
-        TimeChart.Draw(Frame!, new ChartSpec(form, Math.Max(320, viewer.Width - 232 - 118), 330, Zone, Run.Question.Now) { Title = "Answer over time" });
+        ChartOverTime.Draw(Frame!, new ChartSpec(form, Math.Max(320, viewer.Width - 232 - 118), 330, Zone, Run.Question.Now) { Title = "Answer over time" });
 
     private async Task<RecordRows> RowsOf(RecordId? below)
     {

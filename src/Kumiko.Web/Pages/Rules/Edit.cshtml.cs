@@ -201,6 +201,6 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
         var limits = new List<LimitLine>();
         if (rule.Warning is { } warning) limits.Add(new LimitLine(warning, "warning above " + Format.Number(warning), "warning"));
         if (rule.Critical is { } critical) limits.Add(new LimitLine(critical, "critical above " + Format.Number(critical), "critical"));
-        return TimeChart.Draw(frame, new ChartSpec(ChartForm.Line, 760, 250, Zone, Now + step) { Title = "The past day", Limits = limits });
+        return ChartOverTime.Draw(frame, new ChartSpec(ChartForm.Line, 760, 250, Zone, Now + step) { Title = "The past day", Limits = limits });
     }
 }

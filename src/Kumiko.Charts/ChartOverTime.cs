@@ -4,7 +4,7 @@ using Kumiko.Core.Records;
 namespace Kumiko.Charts;
 
 /// <summary>Draws a frame over time, as lines or as stacked columns. A pure function of its arguments.</summary>
-public static class TimeChart
+public static class ChartOverTime
 {
     private const double Left = 64, Right = 16, Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 46;
 

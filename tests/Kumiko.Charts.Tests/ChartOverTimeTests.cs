@@ -4,11 +4,11 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Charts.Tests;
 
-public class TimeChartTests
+public class ChartOverTimeTests
 {
     private static readonly double?[] Rising = [0, 1, 2, 3, 4, 5];
 
-    private static Drawing Draw(Frame frame, ChartSpec spec) => TimeChart.Draw(frame, spec) ?? throw new InvalidOperationException("nothing drawn");
+    private static Drawing Draw(Frame frame, ChartSpec spec) => ChartOverTime.Draw(frame, spec) ?? throw new InvalidOperationException("nothing drawn");
 
     private static List<PathMark> Lines(Drawing drawing) => [.. drawing.Marks.OfType<PathMark>().Where(m => m.Style.StartsWith("line series-", StringComparison.Ordinal))];
 
@@ -47,7 +47,7 @@ public class TimeChartTests
 
     [Fact]
     public void A_frame_without_steps_has_no_chart() =>
-        Assert.Null(TimeChart.Draw(new Frame(new Schema([new Column("n", ColumnRole.Value)], null, new Window(0, 1)), [[Value.Of(1L)]]), Frames.Spec()));
+        Assert.Null(ChartOverTime.Draw(new Frame(new Schema([new Column("n", ColumnRole.Value)], null, new Window(0, 1)), [[Value.Of(1L)]]), Frames.Spec()));
 
     [Fact]
     public void Columns_stack_without_gaps_or_overlap()

@@ -1,0 +1,89 @@
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Web.Rendering;
+using Microsoft.AspNetCore.Html;
+
+namespace Kumiko.Web.Tests;
+
+public class RenderingTests
+{
+    private static readonly long Now = Instants.FromDateTime(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
+
+    private static LogRecord Record(string body, params (string Name, string Value)[] attributes) => new()
+    {
+        Time = Now,
+        Observed = Now,
+        Body = body,
+        Attributes = new Attributes([.. attributes.Select(a => a.Name)], [.. attributes.Select(a => Value.Of(a.Value))]),
+    };
+
+    private static IReadOnlyList<Piece> Pieces(string query, LogRecord record, int longest = 1_000) =>
+        new BodyText(QueryParser.Parse(query).Query).Pieces(record, longest);
+
+    [Fact]
+    public void Variables_are_set_off_from_constant_text()
+    {
+        var pieces = Pieces("", Record("ticket SK-40417-B refused: seat already claimed after 812ms.", ("reason", "seat already claimed")));
+        Assert.Equal(["SK-40417-B", "seat already claimed", "812ms"], pieces.Where(p => p.Kind == PieceKind.Variable).Select(p => p.Text));
+        Assert.Equal("ticket SK-40417-B refused: seat already claimed after 812ms.", string.Concat(pieces.Select(p => p.Text)));
+    }
+
+    [Theory]
+    [InlineData("refused", "refused")]
+    [InlineData("refus*", "refus")]
+    [InlineData("\"ticket void\"", "ticket void")]
+    [InlineData("not refused", "")]
+    [InlineData("level >= warn and (void or 7)", "7 void")]
+    public void What_was_searched_is_marked(string query, string marked) =>
+        Assert.Equal(marked, string.Join(' ', Pieces(query, Record("refused 7 times: ticket void")).Where(p => p.Hit).Select(p => p.Text)));
+
+    [Theory]
+    [InlineData("a\u001b[31mb", "a␛[31mb")]
+    [InlineData("a\0b\u007f", "a␀b␡")]
+    [InlineData("a\u202eb\u0085", "a⟨202E⟩b⟨0085⟩")]
+    [InlineData("line\n\tnext", "line\n\tnext")]
+    public void Control_characters_become_visible(string body, string shown) => Assert.Equal(shown, BodyText.Visible(body));
+
+    [Fact]
+    public void Long_bodies_are_cut_with_a_sign_and_markup_is_escaped()
+    {
+        var pieces = Pieces("", Record("<b>" + new string('x', 50)), 10);
+        Assert.Equal("<b>xxxxxxx…", string.Concat(pieces.Select(p => p.Text)));
+        using var html = new StringWriter();
+        BodyText.Markup(pieces).WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
+        Assert.StartsWith("&lt;b&gt;", html.ToString());
+    }
+
+    [Fact]
+    public void The_strip_always_holds_the_focus()
+    {
+        foreach (var (from, length) in new[] { (-30, 30), (-180, 180), (-2_880, 30), (-100_000, 60), (-10, 1), (60, 60) })
+        {
+            var start = Now + (from * Instants.Minute);
+            foreach (var span in new long?[] { null, Instants.Hour, 2 * Instants.Day })
+            {
+                var address = new SearchAddress { Focus = new TimeRange(Moment.At(start), Moment.At(start + (length * Instants.Minute))), Span = span };
+                var (focus, strip) = (address.Focus.Resolve(Now), address.StripWindow(Now));
+                Assert.True(strip.From <= focus.From && strip.To >= focus.To, $"{from} {length} {span}");
+            }
+        }
+    }
+
+    [Fact]
+    public void A_focus_near_now_keeps_now_on_the_strip() =>
+        Assert.True(new SearchAddress { Focus = TimeRange.Last(Instants.Hour) }.StripWindow(Now).Contains(Now));
+
+    [Theory]
+    [InlineData("trace", 1)]
+    [InlineData("info", 3)]
+    [InlineData("error", 5)]
+    [InlineData("fatal", 6)]
+    public void Slats_are_filled_as_high_as_the_level(string level, int filled)
+    {
+        using var html = new StringWriter();
+        Glyphs.Severity(Severity.FromText(level)).WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
+        Assert.Equal(filled, html.ToString().Split("class=\"on\"").Length - 1);
+        Assert.Equal(6 - filled, html.ToString().Split("class=\"off\"").Length - 1);
+    }
+}
