@@ -152,7 +152,9 @@ public sealed class PageTests : IAsyncLifetime
     {
         using var viewer = await _server.Person(Role.Viewer);
         Assert.DoesNotContain("Be told of this", await viewer.GetStringAsync("/search"));
-        Assert.Equal(HttpStatusCode.Redirect, (await viewer.GetAsync("/rules/new")).StatusCode);
+        var refused = await viewer.GetAsync("/rules/new");
+        Assert.Equal(HttpStatusCode.Forbidden, refused.StatusCode);
+        Assert.Contains("You may not do this", await refused.Content.ReadAsStringAsync());
         Assert.Equal(HttpStatusCode.Forbidden, (await RunningServer.Post(viewer, "/alerts?handler=Pause", ("id", "1"), ("paused", "true"))).StatusCode);
     }
 

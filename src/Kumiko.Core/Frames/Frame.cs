@@ -45,18 +45,7 @@ public sealed record Schema(IReadOnlyList<Column> Columns, long? Step, Window Wi
 }
 
 /// <summary>A bounded answer: a schema and its rows, one value a column.</summary>
-public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows)
-{
-    public static Frame Empty(Window window) => new(new Schema([], null, window), []);
-}
+public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows);
 
 /// <summary>An answer of any length: a schema and chunks of rows, read once.</summary>
-public sealed record FrameStream(Schema Schema, IEnumerable<IReadOnlyList<Value[]>> Chunks)
-{
-    public Frame Collect()
-    {
-        var rows = new List<Value[]>();
-        foreach (var chunk in Chunks) rows.AddRange(chunk);
-        return new Frame(Schema, rows);
-    }
-}
+public sealed record FrameStream(Schema Schema, IEnumerable<IReadOnlyList<Value[]>> Chunks);

@@ -57,12 +57,6 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
         AddTurn(connection, alert.Id, new Turn(TurnKind.Ended, Now(), alert.Level, alert.Value));
     }
 
-    public Alert? OpenAlert(long rule)
-    {
-        using var connection = kept.Database.Read();
-        return OpenAlert(connection, rule);
-    }
-
     internal static Alert? OpenAlert(SqliteConnection connection, long rule) =>
         connection.QuerySingleOrDefault<Alert>($"SELECT {AlertColumns} FROM alert WHERE rule = @rule AND ended IS NULL", new { rule });
 

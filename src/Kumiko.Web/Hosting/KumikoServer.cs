@@ -74,7 +74,12 @@ public static class KumikoServer
             cookie.Cookie.Name = "kumiko";
             cookie.Cookie.SameSite = SameSiteMode.Lax;
             cookie.LoginPath = "/signin";
-            cookie.AccessDeniedPath = "/signin";
+            // Whoever may not is told so; signing in again would change nothing.
+            cookie.Events.OnRedirectToAccessDenied = context =>
+            {
+                context.Response.StatusCode = StatusCodes.Status403Forbidden;
+                return Task.CompletedTask;
+            };
             cookie.ReturnUrlParameter = "then";
             cookie.ExpireTimeSpan = TimeSpan.FromDays(14);
         });

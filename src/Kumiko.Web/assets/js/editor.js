@@ -79,7 +79,6 @@ export function startEditors() {
     if (!url.searchParams.has('from') && state.dataset.from !== '-3h') { url.searchParams.set('from', state.dataset.from); url.searchParams.set('to', state.dataset.to); }
     window.kumikoGo(url.pathname + url.search);
   });
-  document.querySelector('.counts')?.addEventListener('scroll', () => {});
 }
 
 // The server says what is wrong while one types; the sentence stands below, the place is underlined.

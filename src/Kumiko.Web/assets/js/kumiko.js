@@ -1,5 +1,4 @@
 import htmx from 'htmx.org/dist/htmx.esm.js';
-import Alpine from '@alpinejs/csp';
 import { startEditors, showQuery } from './editor.js';
 import { startStrips } from './strip.js';
 import { startCharts } from './chart.js';
@@ -8,7 +7,6 @@ import { startKeys } from './keys.js';
 import { startTrial } from './trial.js';
 
 window.htmx = htmx;
-Alpine.start();
 
 // The server draws for this window and names times in this zone.
 function tellServer() {
