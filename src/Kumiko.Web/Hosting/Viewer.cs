@@ -9,6 +9,9 @@ namespace Kumiko.Web.Hosting;
 /// <summary>The person at the browser: name, role, zone, width of the window.</summary>
 public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
 {
+    /// <summary>Up to here the sheet puts panes below each other.</summary>
+    private const int NarrowWidth = 900;
+
     private readonly HttpContext _http = http.HttpContext!;
     private Person? _person;
 
@@ -27,6 +30,9 @@ public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
 
     /// <summary>The width of the browser's window in pixels, as its script last said.</summary>
     public int Width => int.TryParse(_http.Request.Cookies["width"], NumberStyles.None, CultureInfo.InvariantCulture, out var width) ? Math.Clamp(width, 360, 4000) : 1280;
+
+    /// <summary>The width that is left beside panes of a given width; on a narrow window they stand below instead.</summary>
+    public int WidthBeside(int panes) => Math.Max(320, Width <= NarrowWidth ? Width : Width - panes);
 
     private static DateTimeZone? Find(string? id) =>
         string.IsNullOrEmpty(id) || id.Length > 64 ? null : DateTimeZoneProviders.Tzdb.GetZoneOrNull(Uri.UnescapeDataString(id));

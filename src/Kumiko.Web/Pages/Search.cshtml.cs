@@ -28,6 +28,9 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
 {
     private const int RowsAtOnce = 200;
 
+    // Fields on the left and the rail on the right, as the sheet has them.
+    private const int PaneWidths = 232 + 118;
+
     // The values of more records than this are counted when the page asks for them, after it is shown.
     private const long MostAtOnce = 50_000;
 
@@ -170,7 +173,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     }
 
     private Drawing? Drawn(ChartForm form) =>
-        ChartOverTime.Draw(Frame!, new ChartSpec(form, Math.Max(320, viewer.Width - 232 - 118), 330, Zone, Run.Question.Now) { Title = "Answer over time" });
+        ChartOverTime.Draw(Frame!, new ChartSpec(form, viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now) { Title = "Answer over time" });
 
     private async Task<RecordRows> RowsOf(RecordId? below)
     {

@@ -43,7 +43,7 @@ public sealed class StripBuilder(RuleStore rules)
         var records = await run.Histogram(span, step);
         var usual = address.Baseline ? await run.Histogram(span.Shift(-Instants.Day), step) : null;
         var alerts = rules.AlertsIn(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();
-        var drawing = StripChart.Draw(new StripSpec(records, usual, run.Question.Window, alerts, Math.Max(300, viewer.Width - LeftWidth), zone, now));
+        var drawing = StripChart.Draw(new StripSpec(records, usual, run.Question.Window, alerts, viewer.WidthBeside(LeftWidth), zone, now));
         return new StripModel(address, page, address.Focus.Describe(now, zone), Health(address, run, usual), drawing, zone);
     }
 
