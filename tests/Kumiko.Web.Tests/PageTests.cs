@@ -147,6 +147,20 @@ public sealed class PageTests : IAsyncLifetime
         Assert.Equal(HttpStatusCode.OK, (await client.GetAsync("/search?q=" + Uri.EscapeDataString(string.Join(' ', Enumerable.Repeat("é", 5_000))))).StatusCode);
     }
 
+    [Theory]
+    [InlineData("refused", "time,level,service,host,body,attributes")]
+    [InlineData("%7C%20group%20count()%20every%201ms", "{\"error\":")]
+    public async Task An_export_is_a_file_and_says_in_it_what_was_refused(string query, string begins)
+    {
+        await Send("{\"body\":\"ticket refused\"}");
+        using var client = await _server.Person();
+        var answer = await client.GetAsync("/search?handler=Export&format=csv&q=" + query);
+        Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+        Assert.Equal("attachment", answer.Content.Headers.ContentDisposition!.DispositionType);
+        Assert.StartsWith(begins, await answer.Content.ReadAsStringAsync());
+        Assert.Equal(HttpStatusCode.BadRequest, (await client.GetAsync("/search?handler=Export&format=xml")).StatusCode);
+    }
+
     [Fact]
     public async Task A_viewer_may_look_and_not_keep()
     {

@@ -3,6 +3,7 @@ using System.Text;
 using CsvHelper;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Web.Api;
@@ -19,6 +20,13 @@ public static class FrameWriter
     };
 
     public static string MediaType(string format) => format == "csv" ? "text/csv; charset=utf-8" : "application/x-ndjson; charset=utf-8";
+
+    /// <summary>The whole answer of a run; a refusal is told in a last line too.</summary>
+    public static async Task Write(Run run, string format, Stream to, CancellationToken cancel)
+    {
+        try { await Write(run.Stream(), format, to, cancel); }
+        catch (QueryRefusedException e) { await WriteError(e.Message, to, cancel); }
+    }
 
     /// <summary>Writes as it reads. What fails after the start is told in a last line.</summary>
     public static async Task Write(FrameStream answer, string format, Stream to, CancellationToken cancel)

@@ -46,14 +46,8 @@ public static class QueryEndpoint
         {
             using var run = new Run(new Question(name, parsed, window, now, zone, Limits.Default), snapshot);
             await using var ended = http.RequestAborted.Register(run.Dispose);
-            await Write(run, format, stream, http.RequestAborted);
+            await FrameWriter.Write(run, format, stream, http.RequestAborted);
         }, FrameWriter.MediaType(format));
-    }
-
-    private static async Task Write(Run run, string format, Stream stream, CancellationToken cancel)
-    {
-        try { await FrameWriter.Write(run.Stream(), format, stream, cancel); }
-        catch (QueryRefusedException e) { await FrameWriter.WriteError(e.Message, stream, cancel); }
     }
 
     private static IResult Wrong(string error) => Results.Json(new { error }, statusCode: StatusCodes.Status400BadRequest);

@@ -119,7 +119,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         using var run = new Run(Run.Question, Run.Snapshot);
         Response.ContentType = FrameWriter.MediaType(known);
         Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
-        await FrameWriter.Write(run.Stream(), known, Response.Body, HttpContext.RequestAborted);
+        await FrameWriter.Write(run, known, Response.Body, HttpContext.RequestAborted);
         return new EmptyResult();
     }
 
