@@ -25,7 +25,7 @@ public static class RunCommand
         }
         var options = new ServerOptions { Data = data, Port = port, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/') };
         await using var app = KumikoServer.Build(options, folder);
-        foreach (var damage in app.Services.GetRequiredService<RecordStore>().Damaged) Console.Error.WriteLine("Set aside: " + damage);
+        foreach (var damage in app.Services.GetRequiredService<RecordStore>().Notices) Console.Error.WriteLine(damage);
         try { await app.StartAsync(cancel); }
         catch (IOException e)
         {

@@ -115,14 +115,15 @@ public sealed class IntakeTests : IAsyncLifetime
     }
 
     [Fact]
-    public async Task A_full_store_answers_503_and_says_when_to_come_back()
+    public async Task A_full_disk_answers_503_and_says_when_to_come_back()
     {
-        await using var small = await RunningServer.Start(b => b.Services.AddSingleton(s => new RecordStore(System.IO.Path.Combine(s.GetRequiredService<DataFolder>().Path, "small.db"), TimeProvider.System, most: 1)));
+        await using var small = await RunningServer.Start();
+        await small.Get<RecordStore>().LimitPages(1);
         using var client = await small.Program(TokenPurpose.Intake);
-        var response = await client.PostAsync("/intake/records", new StringContent("{\"body\":\"a\"}\n{\"body\":\"b\"}"));
+        var response = await client.PostAsync("/intake/records", new StringContent(string.Join('\n', Enumerable.Range(0, 400).Select(i => $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}"))));
         Assert.Equal(HttpStatusCode.ServiceUnavailable, response.StatusCode);
         Assert.NotNull(response.Headers.RetryAfter);
-        Assert.Contains("holds 1 records", await response.Content.ReadAsStringAsync());
+        Assert.Contains("disk is full", await response.Content.ReadAsStringAsync());
     }
 
     [Fact]

@@ -46,7 +46,7 @@ public sealed class KilledProcessTests : IDisposable
         Assert.NotNull(folder);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         var bodies = store.Current.OldestFirst(new Window(long.MinValue, long.MaxValue), BatchTest.All, null, CancellationToken.None).Select(r => r.Body).ToList();
-        Assert.Empty(store.Damaged);
+        Assert.Empty(store.Notices);
         Assert.True(bodies.Count >= acknowledged, $"{bodies.Count} of {acknowledged}");
         Assert.Equal(bodies.Count, bodies.Distinct().Count());
         // A batch is there whole or not at all.

@@ -77,7 +77,7 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
         {
             if (records.Count == 0) return true;
             try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++)); }
-            catch (Exception e) when (e is StoreFullException or DiskFullException)
+            catch (DiskFullException e)
             {
                 (stopped, problem) = (IntakeStop.NoRoom, e.Message);
                 return false;

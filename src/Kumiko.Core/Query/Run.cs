@@ -4,6 +4,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query;
 
@@ -28,12 +29,15 @@ public sealed class Run : IDisposable
     private readonly ConcurrentDictionary<object, object> _work = new();
     private int _readers;
 
+    /// <param name="snapshot">Disposed with the run.</param>
     public Run(Question question, Snapshot snapshot)
     {
         (Question, Snapshot) = (question, snapshot);
         _pipeline = new RowPipeline(question.Parsed.Query, new EvaluationContext(question.Now, question.Zone), question.Limits);
-        _match = new BatchTest(Tested(_pipeline.Match));
-        _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test));
+        var query = question.Parsed.Query;
+        Expr[] conditions = [.. query.Match is { } match ? [match] : Array.Empty<Expr>(), .. query.Stages.TakeWhile(s => s is Where).Cast<Where>().Select(w => w.Condition)];
+        _match = new BatchTest(Tested(_pipeline.Match), query.Match is null ? null : batch => SegmentPruning.MayMatch(query.Match, batch));
+        _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test), batch => conditions.All(c => SegmentPruning.MayMatch(c, batch)));
         _cancel.CancelAfter(question.Limits.Time);
     }
 
@@ -131,5 +135,9 @@ public sealed class Run : IDisposable
         finally { Interlocked.Decrement(ref _readers); }
     }
 
-    public void Dispose() => _cancel.Cancel();
+    public void Dispose()
+    {
+        _cancel.Cancel();
+        Snapshot.Dispose();
+    }
 }

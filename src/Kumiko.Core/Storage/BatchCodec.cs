@@ -1,7 +1,6 @@
-using System.Buffers;
-using System.Text;
 using K4os.Compression.LZ4;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage;
 
@@ -12,26 +11,50 @@ namespace Kumiko.Core.Storage;
 public static class BatchCodec
 {
     private const byte Version = 1;
-    private const int DeepestValue = 64;
 
     public static byte[] Encode(IReadOnlyList<LogRecord> records)
     {
-        using var buffer = new MemoryStream();
-        using (var body = new MemoryStream())
-        using (var to = new BinaryWriter(body, Encoding.UTF8))
+        using var body = new ByteWriter(records.Count * 256);
+        using var head = new ByteWriter();
+        var names = new NameTable();
+        var resources = new Dictionary<Attributes, int>(ReferenceEqualityComparer.Instance);
+        var (time, observed) = (0L, 0L);
+        foreach (var record in records)
         {
-            var names = new Tables();
-            var before = new Times();
-            foreach (var record in records) Write(to, record, names, ref before);
-            to.Flush();
-            using var head = new BinaryWriter(buffer, Encoding.UTF8, leaveOpen: true);
-            head.Write7BitEncodedInt(records.Count);
-            names.Write(head);
-            head.Flush();
-            body.WriteTo(buffer);
+            body.Signed(record.Time - time);
+            body.Signed(record.Observed - observed);
+            (time, observed) = (record.Time, record.Observed);
+            Write(body, record, names, resources);
         }
-        var packed = LZ4Pickler.Pickle(buffer.GetBuffer().AsSpan(0, (int)buffer.Length));
-        return [Version, .. packed];
+        head.Number(records.Count);
+        // Resources before names: writing them may add names.
+        using var resourceBytes = new ByteWriter();
+        foreach (var resource in resources.Keys) ValueCodec.Write(resourceBytes, resource, names);
+        names.Write(head);
+        head.Number(resources.Count);
+        head.Bytes(resourceBytes.Written);
+        head.Bytes(body.Written);
+        return [Version, .. LZ4Pickler.Pickle(head.Written)];
+    }
+
+    private static void Write(ByteWriter to, LogRecord record, NameTable names, Dictionary<Attributes, int> resources)
+    {
+        to.Byte((byte)record.SeverityNumber);
+        var resource = record.Resource.Attributes;
+        if (!resources.TryGetValue(resource, out var place)) resources.Add(resource, place = resources.Count);
+        to.Number(place);
+        to.Number(names.Place(record.Source));
+        WriteOptional(to, record.SeverityText);
+        WriteOptional(to, record.TraceId);
+        WriteOptional(to, record.SpanId);
+        to.Text(record.Body);
+        ValueCodec.Write(to, record.Attributes, names);
+    }
+
+    private static void WriteOptional(ByteWriter to, string? text)
+    {
+        to.Byte(text is null ? (byte)0 : (byte)1);
+        if (text is not null) to.Text(text);
     }
 
     /// <exception cref="InvalidDataException">The blob is damaged, or of a version that is not known.</exception>
@@ -39,234 +62,41 @@ public static class BatchCodec
     {
         if (content.Length < 2) throw new InvalidDataException("The batch is empty.");
         if (content[0] != Version) throw new InvalidDataException($"The batch has version {content[0]}; {Version} is known.");
-        try
-        {
-            var reader = new Reader(LZ4Pickler.Unpickle(content[1..]), strings);
-            var records = new LogRecord[reader.Number()];
-            var tables = reader.Tables();
-            var before = new Times();
-            for (var i = 0; i < records.Length; i++)
-            {
-                records[i] = reader.Record(tables, ref before);
-                records[i].Sequence = firstSequence + i;
-            }
-            return records;
-        }
+        try { return Read(new ByteReader(LZ4Pickler.Unpickle(content[1..])), firstSequence, strings); }
         catch (Exception e) when (e is ArgumentException or IndexOutOfRangeException or OverflowException or OutOfMemoryException)
         {
             throw new InvalidDataException("The batch is damaged.", e);
         }
     }
 
-    private struct Times
+    private static LogRecord[] Read(ByteReader from, long firstSequence, StringCache strings)
     {
-        public long Time, Observed;
-    }
-
-    private sealed class Tables
-    {
-        private readonly Dictionary<Attributes, int> _resources = new(ReferenceEqualityComparer.Instance);
-        private readonly Dictionary<string, int> _names = new(StringComparer.Ordinal);
-        private readonly List<Attributes> _resourceList = [];
-
-        public int Resource(Resource resource) => Add(_resources, resource.Attributes, _resourceList);
-        public int Name(string name)
+        var records = new LogRecord[from.Count(from.Left)];
+        var names = NameTable.Read(ref from, strings);
+        var resources = new Resource[from.Count(from.Left)];
+        for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, strings));
+        var (time, observed) = (0L, 0L);
+        for (var i = 0; i < records.Length; i++)
         {
-            if (!_names.TryGetValue(name, out var id)) _names.Add(name, id = _names.Count);
-            return id;
-        }
-
-        private static int Add(Dictionary<Attributes, int> ids, Attributes item, List<Attributes> list)
-        {
-            if (ids.TryGetValue(item, out var id)) return id;
-            ids.Add(item, id = list.Count);
-            list.Add(item);
-            return id;
-        }
-
-        public void Write(BinaryWriter to)
-        {
-            // Resources first, into a buffer of their own: writing them may add names.
-            using var resources = new MemoryStream();
-            using (var inner = new BinaryWriter(resources, Encoding.UTF8, leaveOpen: true))
-                foreach (var resource in _resourceList) WriteFields(inner, resource, this);
-            to.Write7BitEncodedInt(_names.Count);
-            foreach (var name in _names.Keys) to.Write(name);
-            to.Write7BitEncodedInt(_resourceList.Count);
-            to.Flush();
-            resources.WriteTo(to.BaseStream);
-        }
-    }
-
-    private static void Write(BinaryWriter to, LogRecord record, Tables tables, ref Times before)
-    {
-        to.Write7BitEncodedInt64(ZigZag(record.Time - before.Time));
-        to.Write7BitEncodedInt64(ZigZag(record.Observed - before.Observed));
-        (before.Time, before.Observed) = (record.Time, record.Observed);
-        to.Write((byte)record.SeverityNumber);
-        to.Write7BitEncodedInt(tables.Resource(record.Resource));
-        to.Write7BitEncodedInt(tables.Name(record.Source));
-        WriteOptional(to, record.SeverityText);
-        WriteOptional(to, record.TraceId);
-        WriteOptional(to, record.SpanId);
-        to.Write(record.Body);
-        WriteFields(to, record.Attributes, tables);
-    }
-
-    private static void WriteOptional(BinaryWriter to, string? text)
-    {
-        to.Write(text is not null);
-        if (text is not null) to.Write(text);
-    }
-
-    private static void WriteFields(BinaryWriter to, Attributes fields, Tables tables)
-    {
-        to.Write7BitEncodedInt(fields.Count);
-        for (var i = 0; i < fields.Count; i++)
-        {
-            to.Write7BitEncodedInt(tables.Name(fields.Names[i]));
-            WriteValue(to, fields.Values[i], tables);
-        }
-    }
-
-    private static void WriteValue(BinaryWriter to, Value value, Tables tables)
-    {
-        to.Write((byte)value.Kind);
-        switch (value.Kind)
-        {
-            case ValueKind.Missing: break;
-            case ValueKind.Text: to.Write(value.AsText); break;
-            case ValueKind.Decimal: to.Write(value.AsDouble); break;
-            case ValueKind.Object: WriteFields(to, value.AsObject, tables); break;
-            case ValueKind.List:
-                to.Write7BitEncodedInt(value.AsList.Length);
-                foreach (var item in value.AsList) WriteValue(to, item, tables);
-                break;
-            default: to.Write7BitEncodedInt64(ZigZag(value.AsLong)); break;
-        }
-    }
-
-    private static long ZigZag(long number) => (number << 1) ^ (number >> 63);
-
-    private sealed class Reader(byte[] content, StringCache strings)
-    {
-        private int _at;
-        private int _depth;
-
-        public long Long()
-        {
-            ulong number = 0;
-            for (var shift = 0; ; shift += 7)
+            time += from.Signed();
+            observed += from.Signed();
+            records[i] = new LogRecord
             {
-                var next = content[_at++];
-                number |= (ulong)(next & 0x7f) << shift;
-                if (next < 0x80) return (long)number;
-                if (shift > 63) throw new InvalidDataException("A number in the batch is too long.");
-            }
-        }
-
-        /// <summary>A count or an index; never more than what could follow.</summary>
-        public int Number()
-        {
-            var number = Long();
-            return number >= 0 && number <= content.Length ? (int)number : throw new InvalidDataException("A count in the batch is wrong.");
-        }
-
-        private ReadOnlySpan<byte> Bytes()
-        {
-            var length = Number();
-            var bytes = content.AsSpan(_at, length);
-            _at += length;
-            return bytes;
-        }
-
-        private string Text() => strings.Get(Bytes());
-        private string? Optional() => content[_at++] != 0 ? Text() : null;
-
-        private long Signed()
-        {
-            var number = Long();
-            return (long)((ulong)number >> 1) ^ -(number & 1);
-        }
-
-        public (string[] Names, Resource[] Resources) Tables()
-        {
-            var names = new string[Number()];
-            for (var i = 0; i < names.Length; i++) names[i] = strings.Name(Bytes());
-            var resources = new Resource[Number()];
-            for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(Fields(names));
-            return (names, resources);
-        }
-
-        public LogRecord Record((string[] Names, Resource[] Resources) tables, ref Times before)
-        {
-            before.Time += Signed();
-            before.Observed += Signed();
-            var severity = content[_at++];
-            var (resource, source) = (tables.Resources[Number()], tables.Names[Number()]);
-            var (level, trace, span) = (Optional(), Optional(), Optional());
-            return new LogRecord
-            {
-                Time = before.Time,
-                Observed = before.Observed,
-                SeverityNumber = severity,
-                Resource = resource,
-                Source = source,
-                SeverityText = level,
-                TraceId = trace,
-                SpanId = span,
-                Body = Text(),
-                Attributes = Fields(tables.Names),
+                Time = time,
+                Observed = observed,
+                SeverityNumber = from.Byte(),
+                Resource = resources[from.Count(resources.Length - 1)],
+                Source = ValueCodec.Name(ref from, names),
+                SeverityText = Optional(ref from, strings),
+                TraceId = Optional(ref from, strings),
+                SpanId = Optional(ref from, strings),
+                Body = strings.Get(from.Sized()),
+                Attributes = ValueCodec.ReadFields(ref from, names, strings),
+                Sequence = firstSequence + i,
             };
         }
-
-        private Attributes Fields(string[] names)
-        {
-            var count = Number();
-            if (count == 0) return Attributes.Empty;
-            var (fields, values) = (new string[count], new Value[count]);
-            for (var i = 0; i < count; i++)
-            {
-                fields[i] = names[Number()];
-                values[i] = ReadValue(names);
-            }
-            return new Attributes(fields, values);
-        }
-
-        private Value ReadValue(string[] names)
-        {
-            if (++_depth > DeepestValue * 2) throw new InvalidDataException("A value in the batch is nested too deeply.");
-            var kind = (ValueKind)content[_at++];
-            var value = kind switch
-            {
-                ValueKind.Missing => Value.Missing,
-                ValueKind.Text => Value.Of(Text()),
-                ValueKind.Decimal => Decimal(),
-                ValueKind.Object => Value.Of(Fields(names)),
-                ValueKind.List => List(names),
-                ValueKind.Boolean => Value.Of(Signed() != 0),
-                ValueKind.Integer => Value.Of(Signed()),
-                ValueKind.Duration => Value.Duration(Signed()),
-                ValueKind.Size => Value.Size(Signed()),
-                ValueKind.Time => Value.Time(Signed()),
-                _ => throw new InvalidDataException($"The batch holds a value of unknown kind {(int)kind}."),
-            };
-            _depth--;
-            return value;
-        }
-
-        private Value Decimal()
-        {
-            var number = BitConverter.ToDouble(content, _at);
-            _at += sizeof(double);
-            return Value.Of(number);
-        }
-
-        private Value List(string[] names)
-        {
-            var items = new Value[Number()];
-            for (var i = 0; i < items.Length; i++) items[i] = ReadValue(names);
-            return Value.Of(items);
-        }
+        return records;
     }
+
+    private static string? Optional(ref ByteReader from, StringCache strings) => from.Byte() != 0 ? strings.Get(from.Sized()) : null;
 }

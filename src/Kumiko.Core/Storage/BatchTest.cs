@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Storage;
 
@@ -8,7 +9,8 @@ namespace Kumiko.Core.Storage;
 /// what it found.
 /// </summary>
 /// <param name="test">Null passes all.</param>
-public sealed class BatchTest(Func<LogRecord, bool>? test)
+/// <param name="mayMatch">False for segments in which surely nothing passes; null where that is not known.</param>
+public sealed class BatchTest(Func<LogRecord, bool>? test, Func<SegmentBatch, bool>? mayMatch = null)
 {
     private const int CancelEvery = 8_192;
 
@@ -17,6 +19,9 @@ public sealed class BatchTest(Func<LogRecord, bool>? test)
     public static readonly BatchTest All = new(null);
 
     public bool PassesAll => test is null;
+
+    /// <summary>False where no record of the batch can pass, told without reading its rows.</summary>
+    public bool MayMatch(RecordBatch batch) => mayMatch is null || batch is not SegmentBatch segment || mayMatch(segment);
 
     /// <summary>The places in a batch whose records pass, rising. Not to be called where all pass.</summary>
     /// <exception cref="OperationCanceledException">The token was cancelled while the batch was read.</exception>
@@ -27,10 +32,11 @@ public sealed class BatchTest(Func<LogRecord, bool>? test)
     {
         var found = new int[Math.Min(batch.Count, 256)];
         var count = 0;
+        var rows = batch.Open(records: true);
         for (var i = 0; i < batch.Count; i++)
         {
             if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
-            if (!test!(batch[i])) continue;
+            if (!test!(rows[i])) continue;
             if (count == found.Length) Array.Resize(ref found, Math.Min(batch.Count, count * 2));
             found[count++] = i;
         }

@@ -1,5 +1,6 @@
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Storage;
 
@@ -14,13 +15,23 @@ public sealed class MatchSet
     {
         public int Count => Found?.Length ?? End - First;
         public int this[int index] => Found?[index] ?? First + index;
+
+        /// <summary>Its rows; null where the segment turned out to be damaged, which the store has told.</summary>
+        public IRecordRows? TryOpen(bool records)
+        {
+            try { return Batch.Open(records); }
+            catch (DamagedSegmentException) { return null; }
+        }
     }
 
     private readonly Part[] _parts;
 
-    internal MatchSet(Part[] parts)
+    /// <summary>Held so that its segments stay.</summary>
+    private readonly Snapshot _snapshot;
+
+    internal MatchSet(Part[] parts, Snapshot snapshot)
     {
-        _parts = parts;
+        (_parts, _snapshot) = (parts, snapshot);
         Count = parts.Sum(p => (long)p.Count);
     }
 
@@ -40,11 +51,12 @@ public sealed class MatchSet
         {
             var part = _parts[i];
             var found = new List<int>();
-            for (var n = 0; n < part.Count; n++)
-                if (test(part.Batch[part[n]])) found.Add(part[n]);
+            if (part.Count > 0 && part.TryOpen(records: true) is { } rows)
+                for (var n = 0; n < part.Count; n++)
+                    if (test(rows[part[n]])) found.Add(part[n]);
             parts[i] = part with { Found = [.. found] };
         });
-        return new MatchSet(parts);
+        return new MatchSet(parts, _snapshot);
     }
 
     /// <summary>The matching records of a window, batch by batch; in time order within a batch.</summary>
@@ -53,7 +65,8 @@ public sealed class MatchSet
         foreach (var part in _parts)
         {
             var (first, end) = Within(part, window);
-            for (var i = first; i < end; i++) yield return part.Batch[part[i]];
+            if (first == end || part.TryOpen(records: true) is not { } rows) continue;
+            for (var i = first; i < end; i++) yield return rows[part[i]];
         }
     }
 
@@ -65,7 +78,7 @@ public sealed class MatchSet
         foreach (var part in _parts.OrderByDescending(p => p.Count))
             if (leftCount <= rightCount) { left.Add(part); leftCount += part.Count; }
             else { right.Add(part); rightCount += part.Count; }
-        return [new MatchSet([.. left]).In(window), new MatchSet([.. right]).In(window)];
+        return [new MatchSet([.. left], _snapshot).In(window), new MatchSet([.. right], _snapshot).In(window)];
     }
 
     /// <summary>Counts by step and severity band: seven numbers for each step, the window's first step first.</summary>
@@ -76,8 +89,9 @@ public sealed class MatchSet
         foreach (var part in _parts)
         {
             var (first, end) = Within(part, window);
-            var times = part.Batch.Times;
-            var bands = part.Batch.Bands;
+            if (first == end || part.TryOpen(records: false) is not { } rows) continue;
+            var times = rows.Times;
+            var bands = rows.Bands;
             for (var i = first; i < end; i++)
             {
                 var place = part[i];
@@ -93,20 +107,25 @@ public sealed class MatchSet
         var times = new long[Count];
         var at = 0;
         foreach (var part in _parts)
-            for (var i = 0; i < part.Count; i++) times[at++] = part.Batch.Times[part[i]];
-        Array.Sort(times);
-        return times;
+        {
+            if (part.Count == 0 || part.TryOpen(records: false) is not { } rows) continue;
+            var all = rows.Times;
+            for (var i = 0; i < part.Count; i++) times[at++] = all[part[i]];
+        }
+        Array.Sort(times, 0, at);
+        return at == times.Length ? times : times[..at];
     }
 
     private static (int First, int End) Within(Part part, Window window)
     {
         if (part.Count == 0) return (0, 0);
-        return (LowerBound(part, window.From), LowerBound(part, window.To));
+        if (window.From <= part.Batch.MinTime && part.Batch.MaxTime < window.To) return (0, part.Count);
+        if (part.TryOpen(records: false) is not { } rows) return (0, 0);
+        return (LowerBound(part, rows.Times, window.From), LowerBound(part, rows.Times, window.To));
     }
 
-    private static int LowerBound(Part part, long time)
+    private static int LowerBound(Part part, ReadOnlySpan<long> times, long time)
     {
-        var times = part.Batch.Times;
         var (low, high) = (0, part.Count);
         while (low < high)
         {

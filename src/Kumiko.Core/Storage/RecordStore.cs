@@ -1,5 +1,8 @@
 using Dapper;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Upkeep;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Storage;
@@ -7,112 +10,265 @@ namespace Kumiko.Core.Storage;
 /// <summary>A line that was not taken: where, why, and how it began.</summary>
 public sealed record Refused(long Line, int Column, string Reason, byte[] Head);
 
-/// <summary>The store holds as many records as it can; nothing of the batch was kept.</summary>
-public sealed class StoreFullException(long most)
-    : InvalidOperationException(FormattableString.Invariant($"This Kumiko holds {most} records, which is the most it can. Send again once older ones are gone."));
-
 /// <summary>Names a part of a batch, so that a sender may repeat it without harm.</summary>
 public sealed record BatchKey(string Key, int Part);
 
+/// <param name="Retention">What goes when.</param>
+/// <param name="Background">Whether sealing, merging and retention run by themselves; else when they are called.</param>
+/// <param name="ReserveBytes">Kept free on the disk, so that retention can work when the disk is full.</param>
+public sealed record StoreOptions(Retention Retention, bool Background = true, long ReserveBytes = 0)
+{
+    public static readonly StoreOptions Default = new(Retention.None);
+}
+
 /// <summary>
-/// The records: committed to <c>records.db</c> before they are acknowledged, and held decoded in memory.
+/// The records: committed to <c>records.db</c> before they are acknowledged, held decoded in memory until they are
+/// sealed into segments. A query sees both as one.
 /// </summary>
 public sealed class RecordStore : IDisposable
 {
-    /// <summary>The most records that the recent tier holds.</summary>
-    public const long MostRecords = 2_000_000;
+    /// <summary>With more waiting to be sealed, senders wait.</summary>
+    private const long MostRecentBytes = 512L << 20;
 
     private const int BatchRows = 16_384;
     private const int MostRefused = 10_000;
 
     private readonly Database _database;
     private readonly TimeProvider _clock;
-    private readonly long _most;
-    private volatile Snapshot _snapshot = Snapshot.Empty;
+    private readonly SnapshotPins _pins = new();
+    private readonly SegmentCache _cache;
+    private readonly NoticeList _notices = new();
+    private readonly StoreUpkeep _upkeep;
+    private List<SegmentBatch> _segments = [];
+    private List<RecentBatch> _recentBatches = [];
     private long _next;
 
     private sealed class RecentRow
     {
         public long FirstSequence { get; init; }
+        public long Received { get; init; }
+        public string Source { get; init; } = "";
+        public long? Checksum { get; init; }
         public byte[] Content { get; init; } = [];
     }
 
-    public RecordStore(string path, TimeProvider clock, long most = MostRecords)
+    public RecordStore(string path, TimeProvider clock, StoreOptions? options = null)
     {
-        (_clock, _most) = (clock, most);
-        _database = new Database(path, "records");
+        _clock = clock;
+        _database = RecordRescue.Open(path, clock, _notices);
+        _cache = new SegmentCache(_database, SetAside);
+        Templates = new TemplateMiner();
         Load();
+        _upkeep = new StoreUpkeep(this, options ?? StoreOptions.Default, path, clock);
     }
 
-    /// <summary>Batches that could not be read at start, with the reason; the rest is served.</summary>
-    public IReadOnlyList<string> Damaged { get; private set; } = [];
+    /// <summary>What went wrong and was lived with: damaged parts that were set aside, upkeep that could not be done.</summary>
+    public IReadOnlyList<string> Notices => _notices.All;
 
-    public Snapshot Current => _snapshot;
+    /// <summary>All records committed so far, to be disposed after reading.</summary>
+    public Snapshot Current => _pins.Take();
+
+    /// <summary>Number of records.</summary>
+    public long Count => _pins.Count;
+
+    /// <summary>Sealing, merging, retention: they run by themselves, or when called.</summary>
+    public StoreUpkeep Upkeep => _upkeep;
+
+    internal RecentTier Recent { get; } = new();
+    internal TemplateMiner Templates { get; }
+    internal Dictionary<FieldKey, long> FieldsSeen { get; private set; } = [];
+    internal Database Database => _database;
+
+    /// <summary>Makes the disk as good as full: for tests.</summary>
+    internal Task<int> LimitPages(long pages) => _database.Writer.Write(c => { c.ExecuteScalar<long>($"PRAGMA max_page_count = {pages}"); return 0; });
+
+    /// <summary>When a field of this name was first seen, whatever was dropped since; null where it never was.</summary>
+    public long? FirstSeen(string field)
+    {
+        lock (FieldsSeen) return FieldsSeen.Where(f => f.Key.Name == field).Select(f => (long?)f.Value).Min();
+    }
 
     private void Load()
     {
-        var strings = new StringCache();
-        var damaged = new List<string>();
-        var records = new List<LogRecord>();
         using var connection = _database.Read();
-        foreach (var row in connection.Query<RecentRow>("SELECT first_sequence AS FirstSequence, content AS Content FROM recent ORDER BY first_sequence", buffered: false))
+        Templates.Load(SegmentTable.Templates(connection));
+        FieldsSeen = SegmentTable.Fields(connection);
+        foreach (var (segment, damage) in SegmentTable.Damaged(connection)) _notices.Add(Told(segment, damage));
+        _segments = [.. SegmentTable.Live(connection).Select(s => new SegmentBatch(s, _cache))];
+        var strings = new StringCache();
+        _next = connection.ExecuteScalar<long>("SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent), (SELECT COALESCE(MAX(max_sequence + 1), 0) FROM segment))");
+        foreach (var row in connection.Query<RecentRow>("SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, content AS Content FROM recent ORDER BY first_sequence", buffered: false))
         {
-            try { records.AddRange(BatchCodec.Decode(row.Content, row.FirstSequence, strings)); }
-            catch (InvalidDataException e) { damaged.Add($"Batch {row.FirstSequence}: {e.Message}"); }
+            try
+            {
+                if (row.Checksum is { } sum && sum != EncodedColumn.ChecksumOf(row.Content)) throw new InvalidDataException("It does not match its checksum.");
+                var records = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
+                Recent.Add(new RecentEntry(row.FirstSequence, records, row.Source, row.Received));
+                AddBatches(records);
+            }
+            catch (InvalidDataException e) { _notices.Add($"Batch {row.FirstSequence} from {row.Source} is damaged and was set aside: {e.Message}"); }
         }
-        _next = connection.ExecuteScalar<long>("SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent");
-        Damaged = damaged;
-        var sorted = records.ToArray();
-        Array.Sort(sorted, (a, b) => a.Id.CompareTo(b.Id));
-        _snapshot = new Snapshot([.. sorted.Chunk(BatchRows).Select(RecordBatch.Of)], sorted.Length);
+        Publish();
     }
+
+    private static string Told(Segment segment, string damage) =>
+        FormattableString.Invariant($"Segment {segment.Id} with {segment.Rows} records from {Instants.Format(segment.MinTime)} to {Instants.Format(segment.MaxTime)} is damaged and was set aside: {damage}");
 
     /// <summary>Commits records as one batch; they can be read when the task is done.</summary>
     /// <param name="records">In the sender's order, which is the order of their sequence.</param>
     /// <param name="source">The place they come from.</param>
     /// <param name="key">Taken at most once, where given.</param>
     /// <returns>True; false where a batch of this key was taken before, which is as good.</returns>
-    /// <exception cref="StoreFullException">There is no room for all of them.</exception>
-    /// <exception cref="DiskFullException">The disk is full.</exception>
-    public Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null)
+    /// <exception cref="DiskFullException">The disk is full, or more waits to be sealed than can be held.</exception>
+    public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null)
     {
-        if (records.Count == 0) return Task.FromResult(true);
+        if (records.Count == 0) return true;
+        await Room();
         var content = BatchCodec.Encode(records);
-        return _database.Writer.Write(connection => Insert(connection, records, content, source, key), taken =>
+        var now = Instants.FromDateTime(_clock.GetUtcNow());
+        try
         {
-            if (taken) Publish(records);
-        }, content.Length);
+            return await _database.Writer.Write(connection => Insert(connection, records, content, source, now, key), taken =>
+            {
+                if (!taken) return;
+                Recent.Add(new RecentEntry(records[0].Sequence, records, source, now));
+                AddBatches(records);
+                Publish();
+                _upkeep.Wake();
+            }, content.Length);
+        }
+        catch (DiskFullException)
+        {
+            _upkeep.Wake();
+            throw;
+        }
     }
 
-    private bool Insert(SqliteConnection connection, IReadOnlyList<LogRecord> records, byte[] content, string source, BatchKey? key)
+    /// <summary>Waits until sealing has caught up.</summary>
+    private async Task Room()
     {
-        var now = Instants.FromDateTime(_clock.GetUtcNow());
+        while (Recent.Bytes > MostRecentBytes && _upkeep.IsRunning)
+        {
+            var shrunk = Recent.Shrunk;
+            if (_upkeep.Problem is { } problem) throw problem;
+            _upkeep.Wake();
+            if (Recent.Bytes > MostRecentBytes) await shrunk;
+        }
+    }
+
+    private bool Insert(SqliteConnection connection, IReadOnlyList<LogRecord> records, byte[] content, string source, long now, BatchKey? key)
+    {
         if (key is not null && connection.Execute(
             "INSERT OR IGNORE INTO batch_key (source, key, part, at) VALUES (@source, @Key, @Part, @now)", new { source, key.Key, key.Part, now }) == 0) return false;
-        if (_snapshot.Count + records.Count > _most) throw new StoreFullException(_most);
         var first = _next;
         connection.Execute(
-            "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content) VALUES (@first, @Count, @min, @max, @now, @source, @content)",
-            new { first, records.Count, min = records.Min(r => r.Time), max = records.Max(r => r.Time), now, source, content });
+            "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
+            new { first, records.Count, min = records.Min(r => r.Time), max = records.Max(r => r.Time), now, source, content, checksum = EncodedColumn.ChecksumOf(content) });
         for (var i = 0; i < records.Count; i++) records[i].Sequence = first + i;
         _next += records.Count;
         return true;
     }
 
-    /// <summary>Makes committed records readable: runs on the writer thread alone.</summary>
-    private void Publish(IReadOnlyList<LogRecord> records)
+    /// <summary>Adds committed records to what can be read after the next <see cref="Publish"/>.</summary>
+    private void AddBatches(IReadOnlyList<LogRecord> records)
     {
-        var batches = _snapshot.Batches.ToList();
-        foreach (var chunk in records.Chunk(BatchRows)) batches.Add(RecordBatch.Of(chunk));
+        var batches = _recentBatches;
+        foreach (var chunk in records.Chunk(BatchRows)) batches.Add(RecentBatch.Of(chunk));
         // Small neighbours are merged so that a trickle does not make thousands of batches; each record moves a few times only.
         while (batches.Count > 1 && batches[^2].Count <= batches[^1].Count * 2 && batches[^2].Count + batches[^1].Count <= BatchRows)
         {
-            var merged = RecordBatch.Merge(batches[^2], batches[^1]);
+            var merged = RecentBatch.Merge(batches[^2], batches[^1]);
             batches.RemoveRange(batches.Count - 2, 2);
             batches.Add(merged);
         }
-        _snapshot = new Snapshot([.. batches], _snapshot.Count + records.Count);
     }
+
+    /// <summary>Makes the lists readable and answers with their version: runs on the writer thread, or while loading.</summary>
+    private long Publish() => _pins.Replace([.. _segments, .. _recentBatches]);
+
+    /// <summary>Segments that come and go, and batches that were sealed into them, in one transaction.</summary>
+    internal async Task Commit(SegmentChange change)
+    {
+        var templates = Templates.Unsaved.ToList();
+        var fields = NewFields(change.Added);
+        var added = await _database.Writer.Write(connection =>
+        {
+            var inserted = change.Added.Select(e => SegmentTable.Insert(connection, e)).ToList();
+            SegmentTable.MarkGone(connection, change.Gone.Select(s => s.Id));
+            connection.Execute("DELETE FROM recent WHERE first_sequence = @First", change.Sealed.Select(e => new { e.First }));
+            SegmentTable.SaveTemplates(connection, templates);
+            SegmentTable.SaveFields(connection, fields);
+            connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
+            return inserted;
+        }, inserted => Apply(change, inserted), change.Added.Sum(e => (int)e.Catalogue.Bytes));
+        Templates.MarkSaved(templates);
+        lock (FieldsSeen)
+            foreach (var (field, time) in fields) FieldsSeen[field] = time;
+    }
+
+    private void Apply(SegmentChange change, List<Segment> inserted)
+    {
+        var gone = change.Gone.Select(s => s.Id).ToHashSet();
+        if (gone.Count > 0) _segments = [.. _segments.Where(s => !gone.Contains(s.Segment.Id))];
+        _segments.AddRange(inserted.Select(s => new SegmentBatch(s, _cache)));
+        if (change.Sealed.Count > 0)
+        {
+            var done = change.Sealed.ToHashSet();
+            var ranges = done.OrderBy(e => e.First).Select(e => (e.First, End: e.First + e.Records.Count)).ToArray();
+            _recentBatches = [.. _recentBatches.Select(b => b.MaxSequence < ranges[0].First || b.MinSequence >= ranges[^1].End ? b : b.Without(s => IsIn(ranges, s))).OfType<RecentBatch>()];
+            Recent.Remove(done);
+        }
+        var version = Publish();
+        foreach (var id in gone) _upkeep.Leave(id, version);
+    }
+
+    private static bool IsIn((long First, long End)[] ranges, long sequence)
+    {
+        var (low, high) = (0, ranges.Length);
+        while (low < high)
+        {
+            var middle = (low + high) >>> 1;
+            if (ranges[middle].End <= sequence) low = middle + 1; else high = middle;
+        }
+        return low < ranges.Length && ranges[low].First <= sequence;
+    }
+
+    private List<KeyValuePair<FieldKey, long>> NewFields(IReadOnlyList<EncodedSegment> added)
+    {
+        const int MostFields = 100_000;
+        var changed = new Dictionary<FieldKey, long>();
+        lock (FieldsSeen)
+            foreach (var (field, time) in added.SelectMany(e => e.FirstSeen))
+                if (FieldsSeen.TryGetValue(field, out var before) ? time < before : FieldsSeen.Count + changed.Count < MostFields)
+                    changed[field] = Math.Min(time, changed.GetValueOrDefault(field, time));
+        return [.. changed];
+    }
+
+    /// <summary>Takes a damaged segment out of the list and says so; nothing of it is deleted.</summary>
+    private void SetAside(DamagedSegmentException damage) => _database.Writer.Write(connection => SegmentTable.MarkDamaged(connection, damage.Segment.Id, damage.Reason) > 0, marked =>
+    {
+        // A segment that is gone already was not damaged but removed under a reader that did not hold it.
+        if (!marked) return;
+        _notices.Add(Told(damage.Segment, damage.Reason));
+        _segments = [.. _segments.Where(s => s.Segment.Id != damage.Segment.Id)];
+        Publish();
+    }).ContinueWith(t => _notices.Add($"Segment {damage.Segment.Id} is damaged and could not be set aside: {t.Exception?.InnerException?.Message}"), TaskContinuationOptions.OnlyOnFaulted);
+
+    /// <summary>Removes the blobs of segments that left the list, where nobody reads them any more.</summary>
+    internal async Task<int> Remove(IReadOnlyList<(long Id, long Version)> gone)
+    {
+        var removed = 0;
+        foreach (var (id, _) in gone.Where(g => !_pins.IsReadBefore(g.Version)))
+        {
+            await _database.Writer.Write(connection => SegmentTable.Remove(connection, id));
+            _cache.Forget(id);
+            _upkeep.Removed(id);
+            removed++;
+        }
+        return removed;
+    }
+
+    internal void Notice(string sentence) => _notices.Add(sentence);
 
     /// <summary>Keeps what was refused, the newest ten thousand.</summary>
     public Task<int> Keep(IReadOnlyList<Refused> refused, string source) => _database.Writer.Write(connection =>
@@ -131,5 +287,13 @@ public sealed class RecordStore : IDisposable
             .Select(r => new Refused(r.Line, (int)r.Column, r.Reason, r.Head))];
     }
 
-    public void Dispose() => _database.Dispose();
+    public void Dispose()
+    {
+        _upkeep.Dispose();
+        _cache.Dispose();
+        _database.Dispose();
+    }
 }
+
+/// <summary>What one transaction does to the list of segments.</summary>
+internal sealed record SegmentChange(IReadOnlyList<EncodedSegment> Added, IReadOnlyList<Segment> Gone, IReadOnlyList<RecentEntry> Sealed);

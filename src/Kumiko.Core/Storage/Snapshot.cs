@@ -1,17 +1,32 @@
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Storage;
 
-/// <summary>All records up to one commit: an immutable list that reading never blocks and writing never changes.</summary>
-public sealed class Snapshot(RecordBatch[] batches, long count)
+/// <summary>
+/// All records up to one commit: an immutable list that reading never blocks and writing never changes. While it is
+/// not disposed, the segments in it stay, whatever becomes of them.
+/// </summary>
+public sealed class Snapshot : IDisposable
 {
-    public static readonly Snapshot Empty = new([], 0);
+    private readonly RecordBatch[] _batches;
+    private readonly SnapshotPins.Pin _pin;
 
-    internal RecordBatch[] Batches => batches;
+    internal Snapshot(RecordBatch[] batches, long count, SnapshotPins.Pin pin) => (_batches, Count, _pin) = (batches, count, pin);
+
+    /// <summary>In no certain order.</summary>
+    public IReadOnlyList<RecordBatch> Batches => _batches;
+
+    public IEnumerable<SegmentBatch> Segments => _batches.OfType<SegmentBatch>();
 
     /// <summary>Number of records.</summary>
-    public long Count => count;
+    public long Count { get; }
+
+    /// <summary>The same records for another reader, who disposes them separately.</summary>
+    public Snapshot Share() => new(_batches, Count, _pin.Again());
+
+    public void Dispose() => _pin.Dispose();
 
     /// <summary>Records in a window that pass a test, newest first, read only as far as asked.</summary>
     /// <param name="before">Starts below this id; null starts at the window's end.</param>
@@ -24,9 +39,10 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
 
     private IEnumerable<LogRecord> Merge(Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
     {
+        if (from is { } edge) window = newest ? window with { To = Math.Min(window.To, edge.Time == long.MaxValue ? edge.Time : edge.Time + 1) } : window with { From = Math.Max(window.From, edge.Time) };
         // Batches wait in the order of their first possible record and join the merge only when it is reached.
-        var waiting = new Queue<RecordBatch>(batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime))
-            .OrderBy(b => newest ? -b.MaxTime : b.MinTime));
+        var touched = _batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime));
+        var waiting = new Queue<RecordBatch>(newest ? touched.OrderByDescending(b => b.MaxTime) : touched.OrderBy(b => b.MinTime));
         var direction = newest ? -1 : 1;
         var merge = new PriorityQueue<IEnumerator<LogRecord>, RecordId>(Comparer<RecordId>.Create((a, b) => direction * a.CompareTo(b)));
         while (true)
@@ -50,9 +66,10 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
     private static IEnumerable<LogRecord> Cursor(RecordBatch batch, Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
     {
         var part = Part(batch, window, test, cancel);
+        if (part.Count == 0 || part.TryOpen(records: true) is not { } rows) yield break;
         for (var n = 0; n < part.Count; n++)
         {
-            var record = batch[part[newest ? part.Count - 1 - n : n]];
+            var record = rows[part[newest ? part.Count - 1 - n : n]];
             if (from is { } edge && (newest ? record.Id >= edge : record.Id <= edge)) continue;
             yield return record;
         }
@@ -61,7 +78,7 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
     /// <summary>Tests every record in a window once, on two workers, newest batches first.</summary>
     public MatchSet Scan(Window window, BatchTest test, CancellationToken cancel)
     {
-        var touched = batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime).ToArray();
+        var touched = _batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime).ToArray();
         var parts = new MatchSet.Part[touched.Length];
         var next = -1;
         Parallel.For(0, Math.Min(2, touched.Length), new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel }, _ =>
@@ -69,17 +86,23 @@ public sealed class Snapshot(RecordBatch[] batches, long count)
             for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
                 parts[i] = Part(touched[i], window, test, cancel);
         });
-        return new MatchSet(parts);
+        return new MatchSet(parts, this);
     }
 
     private static MatchSet.Part Part(RecordBatch batch, Window window, BatchTest test, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
-        var (first, end) = batch.Range(window);
-        if (test.PassesAll) return new MatchSet.Part(batch, first, end, null);
-        var found = test.Matches(batch, cancel);
-        var (low, high) = (LowerBound(found, first), LowerBound(found, end));
-        return new MatchSet.Part(batch, first, end, low == 0 && high == found.Length ? found : found[low..high]);
+        try
+        {
+            if (!test.MayMatch(batch)) return new MatchSet.Part(batch, 0, 0, []);
+            var (first, end) = batch.Range(window);
+            if (test.PassesAll || first == end) return new MatchSet.Part(batch, first, end, null);
+            var found = test.Matches(batch, cancel);
+            var (low, high) = (LowerBound(found, first), LowerBound(found, end));
+            return new MatchSet.Part(batch, first, end, low == 0 && high == found.Length ? found : found[low..high]);
+        }
+        // The store has set it aside and said so; the rest goes on.
+        catch (DamagedSegmentException) { return new MatchSet.Part(batch, 0, 0, []); }
     }
 
     private static int LowerBound(int[] sorted, int value)

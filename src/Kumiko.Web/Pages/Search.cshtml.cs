@@ -116,7 +116,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     {
         Prepare();
         if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known) return BadRequest();
-        using var run = new Run(Run.Question, Run.Snapshot);
+        using var run = new Run(Run.Question, Run.Snapshot.Share());
         Response.ContentType = FrameWriter.MediaType(known);
         Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
         await FrameWriter.Write(run, known, Response.Body, HttpContext.RequestAborted);

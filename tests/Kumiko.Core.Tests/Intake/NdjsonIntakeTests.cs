@@ -184,14 +184,15 @@ public sealed class NdjsonIntakeTests : IDisposable
     }
 
     [Fact]
-    public async Task A_full_store_takes_nothing_and_says_so()
+    public async Task A_full_disk_takes_nothing_and_says_so()
     {
-        using var small = new RecordStore(Path.Combine(_folder, "small.db"), _clock, most: 2);
+        using var small = new RecordStore(Path.Combine(_folder, "small.db"), _clock);
+        await small.LimitPages(1);
         var intake = new NdjsonIntake(small, _clock);
-        var answer = await intake.Take(new MemoryStream("{\"body\":\"a\"}\n{\"body\":\"b\"}\n{\"body\":\"c\"}"u8.ToArray()), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        var answer = await intake.Take(new MemoryStream(System.Text.Encoding.UTF8.GetBytes(string.Join('\n', Enumerable.Range(0, 400).Select(i => $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}")))), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal((IntakeStop.NoRoom, 0), (answer.Stopped, answer.Taken));
-        Assert.Contains("holds 2 records", answer.Problem);
-        Assert.Equal(0, small.Current.Count);
+        Assert.Contains("disk is full", answer.Problem);
+        Assert.Equal(0, small.Count);
     }
 
     [Fact]

@@ -1,0 +1,183 @@
+using System.Buffers;
+using System.Numerics;
+
+namespace Kumiko.Core.Storage.Columns;
+
+/// <summary>
+/// Whole numbers by frame of reference: differences from the smallest, divided by their greatest common step, in a
+/// fixed width (1, 2 or 4 bits, or planes of whole bytes, lowest first). Numbers that follow each other closely are
+/// kept as differences from the one before.
+/// </summary>
+/// <remarks>Zukowski, Heman, Nes, Boncz: Super-Scalar RAM-CPU Cache Compression, 2006. All arithmetic wraps, so the whole range of int64 fits.</remarks>
+public static class LongColumn
+{
+    private const byte Plain = 0, Differences = 1;
+
+    public static void Write(ByteWriter to, ReadOnlySpan<long> values)
+    {
+        if (values.Length < 3) { WriteFrame(to, Plain, values); return; }
+        var differences = ArrayPool<long>.Shared.Rent(values.Length);
+        try
+        {
+            var (min, max, least, most) = (values[0], values[0], long.MaxValue, long.MinValue);
+            differences[0] = values[0];
+            for (var i = 1; i < values.Length; i++)
+            {
+                var value = values[i];
+                var difference = value - values[i - 1];
+                differences[i] = difference;
+                if (value < min) min = value; else if (value > max) max = value;
+                if (difference < least) least = difference;
+                if (difference > most) most = difference;
+            }
+            // Differences must save a whole byte a number to be worth the sum that reading then takes.
+            if ((ulong)(most - least) >= (ulong)(max - min) >> 8) { WriteFrame(to, Plain, values); return; }
+            to.Byte(Differences);
+            to.Signed(values[0]);
+            WriteFrame(to, Plain, differences.AsSpan(1, values.Length - 1));
+        }
+        finally { ArrayPool<long>.Shared.Return(differences); }
+    }
+
+    private static void WriteFrame(ByteWriter to, byte form, ReadOnlySpan<long> values)
+    {
+        to.Byte(form);
+        if (values.IsEmpty) return;
+        long min = values[0], max = values[0];
+        foreach (var value in values)
+        {
+            if (value < min) min = value;
+            if (value > max) max = value;
+        }
+        var step = Step(values, min);
+        var width = Width((ulong)(max - min) / step);
+        to.Signed(min);
+        to.Byte((byte)width);
+        if (width == 0) return;
+        to.Number(step);
+        var packed = to.Reserve((int)((((long)values.Length * width) + 7) / 8));
+        if (width < 8) PackBits(values, min, step, width, packed);
+        else PackPlanes(values, min, step, width / 8, packed);
+    }
+
+    private static ulong Step(ReadOnlySpan<long> values, long min)
+    {
+        ulong step = 0;
+        foreach (var value in values)
+        {
+            var rest = (ulong)(value - min);
+            if (rest == 0 || (step != 0 && rest % step == 0)) continue;
+            while (rest != 0) (step, rest) = (rest, step % rest);
+            if (step == 1) return 1;
+        }
+        return step == 0 ? 1 : step;
+    }
+
+    private static int Width(ulong largest) => (64 - BitOperations.LeadingZeroCount(largest)) switch
+    {
+        0 => 0,
+        1 => 1,
+        2 => 2,
+        <= 4 => 4,
+        var bits => (bits + 7) / 8 * 8,
+    };
+
+    private static void PackBits(ReadOnlySpan<long> values, long min, ulong step, int width, Span<byte> packed)
+    {
+        packed.Clear();
+        var (perByte, shift) = (8 / width, BitOperations.Log2((uint)(8 / width)));
+        for (var i = 0; i < values.Length; i++)
+            packed[i >> shift] |= (byte)((ulong)(values[i] - min) / step << ((i & (perByte - 1)) * width));
+    }
+
+    private static void PackPlanes(ReadOnlySpan<long> values, long min, ulong step, int planes, Span<byte> packed)
+    {
+        var count = values.Length;
+        for (var i = 0; i < count; i++)
+        {
+            var rest = (ulong)(values[i] - min);
+            if (step != 1) rest /= step;
+            for (var at = i; at < packed.Length; at += count)
+            {
+                packed[at] = (byte)rest;
+                rest >>= 8;
+            }
+        }
+    }
+
+    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
+    public static void Read(ref ByteReader from, Span<long> values)
+    {
+        switch (from.Byte())
+        {
+            case Plain: ReadFrame(ref from, values); break;
+            case Differences when values.Length > 0:
+                values[0] = from.Signed();
+                if (from.Byte() != Plain) throw new InvalidDataException("A column of numbers has an unknown form.");
+                ReadFrame(ref from, values[1..]);
+                for (var i = 1; i < values.Length; i++) values[i] += values[i - 1];
+                break;
+            default: throw new InvalidDataException("A column of numbers has an unknown form.");
+        }
+    }
+
+    private static void ReadFrame(ref ByteReader from, Span<long> values)
+    {
+        if (values.IsEmpty) return;
+        var min = from.Signed();
+        var width = from.Byte();
+        if (width == 0) { values.Fill(min); return; }
+        if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64)) throw new InvalidDataException("A column of numbers has an unknown width.");
+        var step = (long)from.Unsigned();
+        var packed = from.Bytes((int)((((long)values.Length * width) + 7) / 8));
+        if (width < 8) UnpackBits(packed, width, values);
+        else UnpackPlanes(packed, width / 8, values);
+        for (var i = 0; i < values.Length; i++) values[i] = (values[i] * step) + min;
+    }
+
+    private static void UnpackBits(ReadOnlySpan<byte> packed, int width, Span<long> values)
+    {
+        var (perByte, shift, mask) = (8 / width, BitOperations.Log2((uint)(8 / width)), (1 << width) - 1);
+        for (var i = 0; i < values.Length; i++)
+            values[i] = (packed[i >> shift] >> ((i & (perByte - 1)) * width)) & mask;
+    }
+
+    private static void UnpackPlanes(ReadOnlySpan<byte> packed, int planes, Span<long> values)
+    {
+        Widen(packed[..values.Length], values);
+        for (var plane = 1; plane < planes; plane++)
+        {
+            var bytes = packed.Slice(plane * values.Length, values.Length);
+            var shift = plane * 8;
+            for (var i = 0; i < values.Length; i++) values[i] |= (long)bytes[i] << shift;
+        }
+    }
+
+    private static void Widen(ReadOnlySpan<byte> bytes, Span<long> values)
+    {
+        for (var i = 0; i < bytes.Length; i++) values[i] = bytes[i];
+    }
+
+    /// <summary>Reads numbers that are places in a list of so many entries.</summary>
+    public static int[] ReadPlaces(ref ByteReader from, int count, int entries)
+    {
+        var wide = ArrayPool<long>.Shared.Rent(count);
+        try
+        {
+            Read(ref from, wide.AsSpan(0, count));
+            var places = new int[count];
+            for (var i = 0; i < count; i++)
+                places[i] = (ulong)wide[i] < (ulong)entries ? (int)wide[i] : throw new InvalidDataException("A place lies outside its list.");
+            return places;
+        }
+        finally { ArrayPool<long>.Shared.Return(wide); }
+    }
+
+    public static void Write(ByteWriter to, ReadOnlySpan<int> values)
+    {
+        var wide = ArrayPool<long>.Shared.Rent(values.Length);
+        for (var i = 0; i < values.Length; i++) wide[i] = values[i];
+        Write(to, wide.AsSpan(0, values.Length));
+        ArrayPool<long>.Shared.Return(wide);
+    }
+}

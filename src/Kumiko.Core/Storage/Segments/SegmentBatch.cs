@@ -1,0 +1,35 @@
+namespace Kumiko.Core.Storage.Segments;
+
+/// <summary>A segment among the batches of a snapshot.</summary>
+public sealed class SegmentBatch : RecordBatch
+{
+    private readonly SegmentCache _cache;
+
+    internal SegmentBatch(Segment segment, SegmentCache cache) => (Segment, _cache) = (segment, cache);
+
+    public Segment Segment { get; }
+    public override int Count => Segment.Rows;
+    public override long MinTime => Segment.MinTime;
+    public override long MaxTime => Segment.MaxTime;
+
+    public override IRecordRows Open(bool records) => OpenRows(records);
+
+    /// <summary>All columns decoded, for one reader who will not come again.</summary>
+    internal SegmentRows OpenOnce() => _cache.RowsOnce(this);
+
+    /// <summary>The decoded columns, kept for a while for the next reader.</summary>
+    public SegmentRows OpenRows(bool records) => _cache.Rows(this, records);
+
+    /// <summary>The bytes of any column.</summary>
+    /// <exception cref="DamagedSegmentException">It is damaged.</exception>
+    public ColumnBytes Read(SegmentColumn column) => _cache.Guard(Segment, s => s.Read(column));
+
+    /// <summary>How many records there are by minute, service and severity band.</summary>
+    public List<MinuteCount> Counts() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Counts); return MinuteCounts.Read(bytes.Span); });
+
+    /// <summary>The templates of the segment, without its rows.</summary>
+    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Templates); return SegmentBodies.ReadTemplates(bytes.Span, Count).Templates; });
+
+    /// <summary>What is known of its words without reading its rows.</summary>
+    internal SegmentWords Words() => _cache.Words(this);
+}

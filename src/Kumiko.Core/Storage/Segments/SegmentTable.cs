@@ -1,0 +1,72 @@
+using Dapper;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Templates;
+using Microsoft.Data.Sqlite;
+
+namespace Kumiko.Core.Storage.Segments;
+
+/// <summary>Segments, templates and first sights in <c>records.db</c>: the SQL, and nothing else. Writes run on the writer thread.</summary>
+internal static class SegmentTable
+{
+    private const string CatalogueColumns = """
+        id AS Id, source AS Source, min_time AS MinTime, max_time AS MaxTime, max_observed AS MaxObserved, min_sequence AS MinSequence,
+        max_sequence AS MaxSequence, rows AS Rows, severity_mask AS SeverityMask, raw_bytes AS RawBytes, bytes AS Bytes, merges AS Merges
+        """;
+
+    public static List<Segment> Live(SqliteConnection connection) =>
+        [.. connection.Query<Segment>($"SELECT {CatalogueColumns} FROM segment WHERE state = 'live' ORDER BY min_time, id")];
+
+    public static List<(Segment Segment, string Damage)> Damaged(SqliteConnection connection) =>
+        [.. connection.Query<Segment, string, (Segment, string)>($"SELECT {CatalogueColumns}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id", (s, d) => (s, d), splitOn: "Damage")];
+
+    public static List<long> Gone(SqliteConnection connection) => [.. connection.Query<long>("SELECT id FROM segment WHERE state = 'gone' ORDER BY id")];
+
+    public static Segment Insert(SqliteConnection connection, EncodedSegment encoded)
+    {
+        var s = encoded.Catalogue;
+        var id = connection.ExecuteScalar<long>("""
+            INSERT INTO segment (source, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges)
+            VALUES (@Source, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges)
+            RETURNING id
+            """, new { s.Source, s.MinTime, s.MaxTime, s.MaxObserved, s.MinSequence, s.MaxSequence, s.Rows, s.SeverityMask, s.RawBytes, s.Bytes, columns = encoded.Columns.Count, s.Merges });
+        InsertColumns(connection, id, encoded.Columns);
+        return s with { Id = id };
+    }
+
+    public static void InsertColumns(SqliteConnection connection, long segment, IEnumerable<EncodedColumn> columns)
+    {
+        foreach (var column in columns)
+            connection.Execute("INSERT INTO segment_column (key, codec, raw_length, checksum, content) VALUES (@key, @codec, @RawLength, @Checksum, @Content)",
+                new { key = Segment.KeyOf(segment, column.Column), codec = (int)column.Codec, column.RawLength, column.Checksum, column.Content });
+    }
+
+    /// <summary>They leave the catalogue now; their blobs go later, with <see cref="Remove"/>.</summary>
+    public static void MarkGone(SqliteConnection connection, IEnumerable<long> ids) =>
+        connection.Execute("UPDATE segment SET state = 'gone' WHERE id = @id", ids.Select(id => new { id }));
+
+    public static int MarkDamaged(SqliteConnection connection, long id, string damage) =>
+        connection.Execute("UPDATE segment SET state = 'damaged', damage = @damage WHERE id = @id AND state = 'live'", new { id, damage });
+
+    public static int Remove(SqliteConnection connection, long id)
+    {
+        connection.Execute("DELETE FROM segment_column WHERE key BETWEEN @first AND @last", new { first = Segment.KeyOf(id, 0), last = Segment.KeyOf(id + 1, 0) - 1 });
+        return connection.Execute("DELETE FROM segment WHERE id = @id", new { id });
+    }
+
+    public static void SaveTemplates(SqliteConnection connection, IEnumerable<Template> templates) => connection.Execute("""
+        INSERT INTO template (id, service, key, merged_into, first_seen) VALUES (@Id, @Service, @Key, @into, @FirstSeen)
+        ON CONFLICT (id) DO UPDATE SET merged_into = excluded.merged_into, first_seen = MIN(first_seen, excluded.first_seen)
+        """, templates.Select(t => new { t.Id, t.Service, t.Key, into = t.MergedInto?.Id, t.FirstSeen }));
+
+    public static List<TemplateRow> Templates(SqliteConnection connection) =>
+        [.. connection.Query<TemplateRow>("SELECT id AS Id, service AS Service, key AS Key, merged_into AS MergedInto, first_seen AS FirstSeen FROM template ORDER BY id")];
+
+    public static void SaveFields(SqliteConnection connection, IEnumerable<KeyValuePair<FieldKey, long>> fields) => connection.Execute("""
+        INSERT INTO field (name, kind, first_seen) VALUES (@Name, @kind, @seen)
+        ON CONFLICT (name, kind) DO UPDATE SET first_seen = MIN(first_seen, excluded.first_seen)
+        """, fields.Select(f => new { f.Key.Name, kind = (int)f.Key.Kind, seen = f.Value }));
+
+    public static Dictionary<FieldKey, long> Fields(SqliteConnection connection) =>
+        connection.Query<(string Name, long Kind, long Seen)>("SELECT name, kind, first_seen FROM field").ToDictionary(f => new FieldKey(f.Name, (ValueKind)f.Kind), f => f.Seen);
+}

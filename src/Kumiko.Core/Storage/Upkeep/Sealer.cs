@@ -1,0 +1,78 @@
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
+
+namespace Kumiko.Core.Storage.Upkeep;
+
+/// <summary>Chooses batches to seal, and cuts their records into segments.</summary>
+internal static class Sealer
+{
+    public static readonly long OldestUnsealed = 15 * Instants.Minute;
+    public const long MostUnsealedBytes = 256L << 20;
+
+    /// <summary>
+    /// What to seal next: of one source as much as makes a full segment; else, once the oldest is a quarter of an hour
+    /// old, or there is too much in memory, all quiet sources together. Null for nothing.
+    /// </summary>
+    /// <param name="all">Whether to seal what is neither full nor old.</param>
+    public static (IReadOnlyList<RecentEntry> Entries, string? Source)? Choose(RecentTier recent, Retention retention, long now, bool all)
+    {
+        var entries = recent.Entries;
+        if (entries.Count == 0) return null;
+        var sources = entries.GroupBy(e => e.Source).ToList();
+        foreach (var source in sources)
+            if (source.Sum(e => (long)e.Records.Count) >= SegmentWriter.SealedRows || source.Sum(e => e.RawBytes) >= SegmentWriter.SealedBytes)
+                return (Full(source), source.Key);
+        if (!all && recent.Bytes <= MostUnsealedBytes && now - entries[0].Received < OldestUnsealed) return null;
+        var own = sources.FirstOrDefault(s => !retention.MayShare(s.Key));
+        if (own is not null) return ([.. own], own.Key);
+        return (entries, sources.Count == 1 ? sources[0].Key : null);
+    }
+
+    private static List<RecentEntry> Full(IEnumerable<RecentEntry> entries)
+    {
+        var chosen = new List<RecentEntry>();
+        var (rows, bytes) = (0L, 0L);
+        foreach (var entry in entries)
+        {
+            rows += entry.Records.Count;
+            bytes += entry.RawBytes;
+            if (chosen.Count > 0 && (rows > SegmentWriter.SealedRows || bytes > SegmentWriter.SealedBytes)) break;
+            chosen.Add(entry);
+        }
+        return chosen;
+    }
+
+    /// <summary>Records by their id, cut where a day ends and where a segment is full.</summary>
+    public static IEnumerable<LogRecord[]> Cut(IEnumerable<LogRecord> records, int mostRows, long mostBytes)
+    {
+        var sorted = records.ToArray();
+        Sort(sorted);
+        for (var start = 0; start < sorted.Length;)
+        {
+            var day = Segment.DayOf(sorted[start].Time);
+            var (end, bytes) = (start, 0L);
+            // Parts of about equal size: a full one and a crumb would both be read for every question.
+            var rows = Even(sorted.Length - start, mostRows);
+            while (end < sorted.Length && end - start < rows && Segment.DayOf(sorted[end].Time) == day)
+            {
+                bytes += RecordSize.Of(sorted[end]);
+                if (bytes > mostBytes && end > start) break;
+                end++;
+            }
+            yield return sorted[start..end];
+            start = end;
+        }
+    }
+
+    private static int Even(int left, int most) => (left + ((left + most - 1) / most) - 1) / ((left + most - 1) / most);
+
+    private static void Sort(LogRecord[] records)
+    {
+        for (var i = 1; i < records.Length; i++)
+        {
+            if (records[i - 1].Id <= records[i].Id) continue;
+            Array.Sort(Array.ConvertAll(records, r => r.Id), records);
+            return;
+        }
+    }
+}

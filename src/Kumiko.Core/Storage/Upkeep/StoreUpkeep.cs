@@ -1,0 +1,246 @@
+using Dapper;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
+
+namespace Kumiko.Core.Storage.Upkeep;
+
+/// <summary>
+/// What keeps the store in shape, on a thread of its own or when called: one thing at a time, each a transaction of
+/// its own, so that a killed process goes on where it was.
+/// </summary>
+public sealed class StoreUpkeep : IDisposable
+{
+    private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
+    private static readonly long RetainEvery = Instants.Minute, RetryAfter = 5 * Instants.Second, KeysKept = 7 * Instants.Day;
+
+    /// <summary>Free pages that stay in the file for the next batches; what is beyond goes back to the disk.</summary>
+    private const int FreePages = 1_024;
+    private const int VacuumPages = 512;
+
+    private readonly RecordStore _store;
+    private readonly Retention _retention;
+    private readonly TimeProvider _clock;
+    private readonly SegmentWriter _writer;
+    private readonly DiskReserve _reserve;
+    private readonly SemaphoreSlim _turn = new(1), _wake = new(0);
+    private readonly Lock _goneLock = new();
+    private readonly List<(long Id, long Version)> _gone = [];
+    private readonly CancellationTokenSource _stop = new();
+    private readonly ITimer? _timer;
+    private readonly Thread? _thread;
+    private long _retained = long.MinValue, _retryAt = long.MinValue;
+
+    internal StoreUpkeep(RecordStore store, StoreOptions options, string path, TimeProvider clock)
+    {
+        (_store, _retention, _clock) = (store, options.Retention, clock);
+        _writer = new SegmentWriter(store.Templates);
+        _reserve = new DiskReserve(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(path))!, "reserve"), options.ReserveBytes);
+        _reserve.Take();
+        using (var connection = store.Database.Read())
+            _gone.AddRange(SegmentTable.Gone(connection).Select(id => (id, 0L)));
+        if (!options.Background) return;
+        _thread = new Thread(Run) { IsBackground = true, Name = "upkeep" };
+        _thread.Start();
+        _timer = clock.CreateTimer(_ => Wake(), null, Tick, Tick);
+    }
+
+    /// <summary>Why the last sealing failed; null while all is well.</summary>
+    internal IOException? Problem { get; private set; }
+
+    internal bool IsRunning => _thread is not null && !_stop.IsCancellationRequested;
+
+    private long Now => Instants.FromDateTime(_clock.GetUtcNow());
+
+    internal void Wake()
+    {
+        if (_wake.CurrentCount == 0) _wake.Release();
+    }
+
+    /// <summary>A segment left the list; its blobs go when no older snapshot is read.</summary>
+    internal void Leave(long id, long version)
+    {
+        lock (_goneLock) _gone.Add((id, version));
+    }
+
+    internal void Removed(long id)
+    {
+        lock (_goneLock) _gone.RemoveAll(g => g.Id == id);
+    }
+
+    private void Run()
+    {
+        try
+        {
+            while (true)
+            {
+                _wake.Wait(_stop.Token);
+                try { RunOnce().GetAwaiter().GetResult(); }
+                catch (Exception e) when (e is not OperationCanceledException) { Failed(e); }
+            }
+        }
+        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException) { /* stopped */ }
+    }
+
+    private async Task RunOnce()
+    {
+        while (!_stop.IsCancellationRequested)
+        {
+            if (Now >= _retryAt)
+                while (await SealNext(all: false)) { }
+            if (Now - _retained >= RetainEvery || Now < _retained)
+            {
+                _retained = Now;
+                await Retain();
+            }
+            await Sweep();
+            // One merge at a time: sealing has first call.
+            if (Now < _retryAt || !await Merge()) return;
+        }
+    }
+
+    private void Failed(Exception e)
+    {
+        _retryAt = Now + RetryAfter;
+        var problem = e as IOException ?? new IOException(e.Message, e);
+        if (Problem?.Message != problem.Message) _store.Notice("Upkeep of the records failed and is tried again: " + problem.Message);
+        Problem = problem;
+    }
+
+    /// <summary>Seals everything that waits, whether or not it is full or old.</summary>
+    public async Task SealAll()
+    {
+        while (await SealNext(all: true)) { }
+    }
+
+    /// <summary>Seals what is full or old; false when nothing is.</summary>
+    public Task<bool> Seal() => SealNext(all: false);
+
+    private async Task<bool> SealNext(bool all)
+    {
+        await _turn.WaitAsync(_stop.Token);
+        try
+        {
+            if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen) return false;
+            var segments = Sealer.Cut(chosen.Entries.SelectMany(e => e.Records), SegmentWriter.SealedRows, SegmentWriter.SealedBytes)
+                .Select(records => _writer.Write(records, chosen.Source, merges: 0)).ToList();
+            await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
+            Problem = null;
+            return true;
+        }
+        finally { _turn.Release(); }
+    }
+
+    /// <summary>Merges some small segments into a larger one; false when there are none to merge.</summary>
+    public async Task<bool> Merge()
+    {
+        await _turn.WaitAsync(_stop.Token);
+        try
+        {
+            using var snapshot = _store.Current;
+            if (Merger.Choose(snapshot.Segments, Now) is not { } chosen) return false;
+            var records = new List<LogRecord>(chosen.Sum(c => c.Count));
+            foreach (var batch in chosen)
+            {
+                // Not through the cache: what is rewritten is mostly old, and readers keep what they read.
+                var rows = batch.OpenOnce();
+                for (var i = 0; i < rows.Count; i++) records.Add(rows[i]);
+            }
+            var merges = chosen.Max(c => c.Segment.Merges) + 1;
+            var merged = Sealer.Cut(records, SegmentWriter.MergedRows, SegmentWriter.MergedBytes).Select(r => _writer.Write(r, chosen[0].Segment.Source, merges)).ToList();
+            await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
+            return true;
+        }
+        catch (DamagedSegmentException) { return false; }
+        finally { _turn.Release(); }
+    }
+
+    /// <summary>Drops segments that are too old or too much, and forgets the keys of old batches.</summary>
+    /// <returns>How many were dropped.</returns>
+    public async Task<int> Retain()
+    {
+        await _turn.WaitAsync(_stop.Token);
+        try
+        {
+            var dropped = await Drop();
+            await _store.Database.Writer.Write(c => c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept }));
+            return dropped;
+        }
+        finally { _turn.Release(); }
+    }
+
+    private async Task<int> Drop()
+    {
+        using var snapshot = _store.Current;
+        var oldestFirst = snapshot.Segments.Select(s => s.Segment).OrderBy(s => s.Age).ToList();
+        var now = Now;
+        var old = oldestFirst.Where(s => _retention.AgeOf(s.Source) is { } age && s.Age < now - age).ToHashSet();
+        var left = oldestFirst.Where(s => !old.Contains(s)).Sum(s => s.Bytes);
+        foreach (var segment in oldestFirst.Where(s => !old.Contains(s)))
+        {
+            if (_retention.Bytes is not { } most || left <= most) break;
+            old.Add(segment);
+            left -= segment.Bytes;
+        }
+        if (old.Count == 0) return 0;
+        await WithRoom(() => _store.Commit(new SegmentChange([], [.. old], [])), mayDrop: false);
+        return old.Count;
+    }
+
+    /// <summary>Removes the blobs of segments that nobody reads any more, and gives free pages back to the disk.</summary>
+    public async Task<int> Sweep()
+    {
+        await _turn.WaitAsync(_stop.Token);
+        try
+        {
+            List<(long, long)> gone;
+            lock (_goneLock) gone = [.. _gone];
+            var removed = gone.Count == 0 ? 0 : await RemoveWithRoom(gone);
+            await GiveBack();
+            _reserve.Take();
+            return removed;
+        }
+        finally { _turn.Release(); }
+    }
+
+    private async Task<int> RemoveWithRoom(IReadOnlyList<(long, long)> gone)
+    {
+        try { return await _store.Remove(gone); }
+        catch (DiskFullException) when (_reserve.GiveUp()) { return await _store.Remove(gone); }
+    }
+
+    private async Task GiveBack()
+    {
+        // In slices, so that intake is not held up.
+        while (await _store.Database.Writer.Write(c =>
+        {
+            var free = c.ExecuteScalar<long>("PRAGMA freelist_count");
+            if (free > FreePages) foreach (var _ in c.Query<long>($"PRAGMA incremental_vacuum({Math.Min(VacuumPages, free - FreePages)})")) { }
+            return free > FreePages + VacuumPages;
+        })) { }
+    }
+
+    /// <summary>Does it again after making room where the disk is full: the reserve first, then what retention may drop.</summary>
+    private async Task WithRoom(Func<Task> work, bool mayDrop = true)
+    {
+        try { await work(); }
+        catch (DiskFullException) when (_reserve.IsThere)
+        {
+            _reserve.GiveUp();
+            if (mayDrop && await Drop() > 0)
+            {
+                List<(long, long)> gone;
+                lock (_goneLock) gone = [.. _gone];
+                await _store.Remove(gone);
+            }
+            await work();
+        }
+    }
+
+    public void Dispose()
+    {
+        _stop.Cancel();
+        _timer?.Dispose();
+        _thread?.Join();
+        _writer.Dispose();
+    }
+}
