@@ -2,6 +2,16 @@ using System.Diagnostics;
 using Kumiko.Bench;
 
 // Measures what docs/performance.md tells, all in one run on one machine: read the ratios, not the milliseconds.
+if (args is ["parts"])
+{
+    Kumiko.Bench.Store.Parts.Measure();
+    return;
+}
+if (args is ["store", ..])
+{
+    await Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000, args.Length > 2 ? args[2] : Directory.CreateTempSubdirectory("kumiko-bench-").FullName);
+    return;
+}
 var records = args.Length > 0 ? int.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 500_000;
 Console.WriteLine($"# {records} records of Skerry Line, {Environment.ProcessorCount} processors, {DateTime.UtcNow:yyyy-MM-dd}\n");
 await StartUp.Measure();

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.Json;
 using System.Text.Unicode;
@@ -16,9 +17,13 @@ public sealed class JsonRecordParser(string source)
     private const int MostResources = 4_096;
 
     private readonly StringCache _strings = new();
+    private readonly NameCache _names = new();
     private readonly Dictionary<string, Resource> _resources = new(StringComparer.Ordinal);
+    private readonly Dictionary<(Value Service, Value Host), Resource> _plainResources = [];
     private readonly string _source = string.Intern(source);
+    private readonly Draft _draft = new();
 
+    /// <summary>The parts of the record that is being read; one object serves all.</summary>
     private sealed class Draft
     {
         public long? Time, Observed;
@@ -27,6 +32,14 @@ public sealed class JsonRecordParser(string source)
         public Value Service = Value.Missing, Host = Value.Missing;
         public Fields? Resource;
         public readonly Fields Attributes = new();
+
+        public void Clear()
+        {
+            (Time, Observed, SeverityNumber) = (null, null, 0);
+            (Level, Body, TraceId, SpanId, Resource) = (null, null, null, null, null);
+            (Service, Host) = (Value.Missing, Value.Missing);
+            Attributes.Clear();
+        }
     }
 
     /// <summary>Names and values in order; the last of equal names wins.</summary>
@@ -47,8 +60,18 @@ public sealed class JsonRecordParser(string source)
             else if (_names.Count == SmallCount) _places = _names.Select((n, i) => (n, i)).ToDictionary(p => p.n, p => p.i, StringComparer.Ordinal);
         }
 
+        public void Clear()
+        {
+            _names.Clear();
+            _values.Clear();
+            _places = null;
+        }
+
         public int Count => _names.Count;
         public Attributes Build() => Count == 0 ? Attributes.Empty : new Attributes([.. _names], [.. _values]);
+
+        /// <summary>The same, sharing the array of names with earlier records that have the same.</summary>
+        public Attributes Build(NameCache names) => Count == 0 ? Attributes.Empty : new Attributes(names.Shared(CollectionsMarshal.AsSpan(_names)), [.. _values]);
     }
 
     private sealed class RefusedException(string reason, long at) : Exception(reason)
@@ -72,7 +95,8 @@ public sealed class JsonRecordParser(string source)
         try
         {
             if (!reader.Read() || reader.TokenType != JsonTokenType.StartObject) throw new RefusedException("A record is a JSON object, { … }.", reader.TokenStartIndex);
-            var draft = new Draft();
+            var draft = _draft;
+            draft.Clear();
             while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName) ReadPart(ref reader, draft);
             if (!line[(int)reader.BytesConsumed..].Trim(" \t"u8).IsEmpty) throw new RefusedException("Something follows the record. Write one record a line.", reader.BytesConsumed);
             if (draft.Body is null && draft.Attributes.Count == 0) throw new RefusedException("The record has no body and no attributes.", 0);
@@ -102,7 +126,7 @@ public sealed class JsonRecordParser(string source)
             SeverityNumber = number,
             SeverityText = level,
             Body = draft.Body ?? "",
-            Attributes = draft.Attributes.Build(),
+            Attributes = draft.Attributes.Build(_names),
             Resource = ResourceOf(draft),
             TraceId = draft.TraceId,
             SpanId = draft.SpanId,
@@ -111,6 +135,18 @@ public sealed class JsonRecordParser(string source)
     }
 
     private Resource ResourceOf(Draft draft)
+    {
+        if (draft.Resource is null)
+        {
+            if (draft.Service.IsMissing && draft.Host.IsMissing) return Resource.Unknown;
+            if (_plainResources.TryGetValue((draft.Service, draft.Host), out var plain)) return plain;
+            if (_plainResources.Count >= MostResources) _plainResources.Clear();
+            return _plainResources[(draft.Service, draft.Host)] = Described(draft);
+        }
+        return Described(draft);
+    }
+
+    private Resource Described(Draft draft)
     {
         var fields = draft.Resource ?? new Fields();
         if (!draft.Service.IsMissing) fields.Set("service.name", draft.Service);
@@ -125,10 +161,10 @@ public sealed class JsonRecordParser(string source)
 
     private void ReadPart(ref Utf8JsonReader reader, Draft draft)
     {
-        var name = Name(ref reader);
+        var (name, part) = reader.ValueIsEscaped ? _names.Find(reader.GetString()!) : _names.Find(reader.ValueSpan);
         var at = reader.TokenStartIndex;
         reader.Read();
-        switch (FieldNames.Find(name))
+        switch (part)
         {
             case FieldPart.Time when draft.Time is null: draft.Time = Time(ref reader); return;
             case FieldPart.Observed when draft.Observed is null: draft.Observed = Time(ref reader); return;
@@ -138,8 +174,8 @@ public sealed class JsonRecordParser(string source)
                 draft.SeverityNumber = number; return;
             case FieldPart.Service when draft.Service.IsMissing && reader.TokenType == JsonTokenType.String: draft.Service = ReadValue(ref reader); return;
             case FieldPart.Host when draft.Host.IsMissing && reader.TokenType == JsonTokenType.String: draft.Host = ReadValue(ref reader); return;
-            case FieldPart.TraceId when draft.TraceId is null && reader.TokenType == JsonTokenType.String: draft.TraceId = Optional(ref reader); return;
-            case FieldPart.SpanId when draft.SpanId is null && reader.TokenType == JsonTokenType.String: draft.SpanId = Optional(ref reader); return;
+            case FieldPart.TraceId when draft.TraceId is null && reader.TokenType == JsonTokenType.String: draft.TraceId = Id(ref reader); return;
+            case FieldPart.SpanId when draft.SpanId is null && reader.TokenType == JsonTokenType.String: draft.SpanId = Id(ref reader); return;
             case FieldPart.Attributes when reader.TokenType == JsonTokenType.StartObject: ReadFields(ref reader, draft.Attributes); return;
             case FieldPart.Resource when reader.TokenType == JsonTokenType.StartObject: ReadFields(ref reader, draft.Resource ??= new Fields()); return;
         }
@@ -162,12 +198,13 @@ public sealed class JsonRecordParser(string source)
     }
 
     private string Name(ref Utf8JsonReader reader) =>
-        reader.ValueIsEscaped ? reader.GetString()! : _strings.Name(reader.ValueSpan);
+        (reader.ValueIsEscaped ? _names.Find(reader.GetString()!) : _names.Find(reader.ValueSpan)).Name;
 
     private string Short(ref Utf8JsonReader reader) =>
         reader.ValueIsEscaped ? reader.GetString()! : _strings.Get(reader.ValueSpan);
 
-    private string? Optional(ref Utf8JsonReader reader) => Short(ref reader) is { Length: > 0 } text ? text : null;
+    // Ids hardly come twice, so looking for them among known strings would be in vain.
+    private static string? Id(ref Utf8JsonReader reader) => reader.GetString() is { Length: > 0 } text ? text : null;
 
     private string Text(ref Utf8JsonReader reader) =>
         reader.TokenType == JsonTokenType.String ? Short(ref reader) : ReadValue(ref reader).ToText();
@@ -179,6 +216,7 @@ public sealed class JsonRecordParser(string source)
         long time = 0;
         switch (reader.TokenType)
         {
+            case JsonTokenType.String when !reader.ValueIsEscaped && Instants.TryParseUtc(reader.ValueSpan, out time): return time;
             case JsonTokenType.String:
                 var text = reader.GetString()!;
                 known = Instants.TryParse(text, out time)

@@ -51,6 +51,44 @@ public static class Instants
         return true;
     }
 
+    /// <summary>
+    /// Reads the one spelling that most programs write, <c>2026-11-23T17:51:04.204Z</c> with up to nine decimals,
+    /// straight from its bytes. False for any other, which <see cref="TryParse"/> may know.
+    /// </summary>
+    public static bool TryParseUtc(ReadOnlySpan<byte> text, out long nanoseconds)
+    {
+        nanoseconds = 0;
+        if (text.Length is < 20 or > 30 || text[4] != '-' || text[7] != '-' || text[10] != 'T' || text[13] != ':' || text[16] != ':' || text[^1] != 'Z') return false;
+        if (!Digits(text[..4], out var year) || !Digits(text[5..7], out var month) || !Digits(text[8..10], out var day)
+            || !Digits(text[11..13], out var hour) || !Digits(text[14..16], out var minute) || !Digits(text[17..19], out var second)) return false;
+        long fraction = 0;
+        if (text.Length > 20)
+        {
+            if (text[19] != '.' || text.Length == 21 || !Digits(text[20..^1], out fraction)) return false;
+            for (var digits = text.Length - 21; digits < 9; digits++) fraction *= 10;
+        }
+        if (year is < 1678 or > 2261 || month is < 1 or > 12 || day < 1 || day > DateTime.DaysInMonth((int)year, (int)month) || hour > 23 || minute > 59 || second > 59) return false;
+        // Days of the civil calendar, counted in years that begin in March. Hinnant: chrono-Compatible Low-Level Date Algorithms, 2013.
+        var y = month <= 2 ? year - 1 : year;
+        var era = y / 400;
+        var yearOfEra = y - (era * 400);
+        var dayOfYear = (((153 * (month > 2 ? month - 3 : month + 9)) + 2) / 5) + day - 1;
+        var days = (era * 146_097) + (yearOfEra * 365) + (yearOfEra / 4) - (yearOfEra / 100) + dayOfYear - 719_468;
+        nanoseconds = (days * Day) + (hour * Hour) + (minute * Minute) + (second * Second) + fraction;
+        return true;
+    }
+
+    private static bool Digits(ReadOnlySpan<byte> text, out long number)
+    {
+        number = 0;
+        foreach (var c in text)
+        {
+            if ((uint)(c - '0') > 9) return false;
+            number = (number * 10) + (c - '0');
+        }
+        return true;
+    }
+
     /// <summary>Reads a number as seconds, milliseconds, microseconds or nanoseconds since 1970, told apart by size.</summary>
     public static bool TryFromEpoch(double number, out long nanoseconds)
     {

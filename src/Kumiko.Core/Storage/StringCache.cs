@@ -9,6 +9,7 @@ public sealed class StringCache
     private const int Longest = 48, Slots = 1 << 14;
 
     private readonly string?[] _slots = new string?[Slots];
+    private string?[]? _names;
 
     /// <summary>The string of valid UTF-8 bytes.</summary>
     public string Get(ReadOnlySpan<byte> utf8)
@@ -23,12 +24,16 @@ public sealed class StringCache
     /// <summary>A name that is the same object wherever the process meets it, so that looks compare references.</summary>
     public string Name(ReadOnlySpan<byte> utf8)
     {
-        var name = Get(utf8);
-        return utf8.Length <= Longest ? string.Intern(name) : name;
+        if (utf8.Length is 0 or > Longest) return Get(utf8);
+        ref var slot = ref (_names ??= new string?[Slots])[XxHash3.HashToUInt64(utf8) & (Slots - 1)];
+        if (slot is not null && IsSame(slot, utf8)) return slot;
+        return slot = string.Intern(Encoding.UTF8.GetString(utf8));
     }
 
     private static bool IsSame(string text, ReadOnlySpan<byte> utf8)
     {
+        if (Ascii.Equals(utf8, text)) return true;
+        if (Ascii.IsValid(utf8)) return false;
         Span<byte> bytes = stackalloc byte[Longest * 3];
         return text.Length <= utf8.Length && Encoding.UTF8.TryGetBytes(text, bytes, out var written) && bytes[..written].SequenceEqual(utf8);
     }
