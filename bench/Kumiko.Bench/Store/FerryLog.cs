@@ -10,7 +10,7 @@ namespace Kumiko.Bench.Store;
 internal sealed class FerryLog
 {
     private const int BatchRecords = 10_000;
-    private const int TimeAt = 9, TimeLength = 24;
+    private const int TimeAt = 9;
     private static readonly DateTime Begin = new(2026, 11, 1, 0, 0, 0, DateTimeKind.Utc);
 
     private static readonly string[] Services = ["gate-control", "seat-ledger", "ticket-desk", "fare-engine", "harbour-board", "crew-roster", "pier-sensors", "notice-push", "cargo-weigh", "vessel-link", "refund-desk", "tide-feed"];
@@ -55,10 +55,30 @@ internal sealed class FerryLog
         for (var at = 0; at < lines.Length; count++)
         {
             var time = Begin.AddTicks((first + count) * (TimeSpan.TicksPerSecond / perSecond));
-            time.TryFormat(lines.AsSpan(at + TimeAt, TimeLength), out _, "yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture);
+            Write(lines.AsSpan(at + TimeAt), time);
             at += lines.AsSpan(at).IndexOf((byte)'\n') + 1;
         }
         return count;
+    }
+
+    private static void Write(Span<byte> text, DateTime time)
+    {
+        Digits(text[..4], time.Year);
+        Digits(text[5..7], time.Month);
+        Digits(text[8..10], time.Day);
+        Digits(text[11..13], time.Hour);
+        Digits(text[14..16], time.Minute);
+        Digits(text[17..19], time.Second);
+        Digits(text[20..23], time.Millisecond);
+    }
+
+    private static void Digits(Span<byte> text, int number)
+    {
+        for (var i = text.Length - 1; i >= 0; i--)
+        {
+            text[i] = (byte)('0' + (number % 10));
+            number /= 10;
+        }
     }
 
     private static void Append(StringBuilder text, Random random)

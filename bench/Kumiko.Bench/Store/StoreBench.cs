@@ -18,15 +18,8 @@ internal static class StoreBench
         var cpu = Process.GetCurrentProcess().TotalProcessorTime;
         var taken = 0L;
         var told = 0L;
-        foreach (var (lines, count) in log.Batches(records))
-        {
-            await intake.Take(new MemoryStream(lines), "quay", null, long.MaxValue, null, CancellationToken.None);
-            taken += count;
-            if (taken - told < records / 10) continue;
-            told = taken;
-            var seconds = Stopwatch.GetElapsedTime(started).TotalSeconds;
-            Console.Error.WriteLine($"{taken} in {seconds:0.0} s, {taken / seconds:0} a second, {Process.GetCurrentProcess().WorkingSet64 >> 20} MB, {store.Recent.Bytes >> 20} MB recent, heap {GC.GetTotalMemory(false) >> 20} MB, gen2 {GC.CollectionCount(2)}, cpu {(Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds:0.0} s");
-        }
+        using var batches = log.Batches(records).GetEnumerator();
+        await Task.WhenAll(Feed(), Feed());
         var parsed = Stopwatch.GetElapsedTime(started).TotalSeconds;
         await store.Upkeep.SealAll();
         var total = Stopwatch.GetElapsedTime(started).TotalSeconds;
@@ -34,5 +27,28 @@ internal static class StoreBench
         using var snapshot = store.Current;
         var segments = snapshot.Segments.Select(s => s.Segment).ToList();
         Console.WriteLine($"{segments.Count} segments, {segments.Sum(s => s.Bytes) / (taken * log.MeanBytes):0.000} of raw, templates {store.Templates.All.Count()}, file {new FileInfo(Path.Combine(folder, "records.db")).Length >> 20} MB");
+
+        // Two senders, as one alone waits for each of its commits.
+        Task Feed() => Task.Run(async () =>
+        {
+            while (Next() is { } batch)
+            {
+                await intake.Take(new MemoryStream(batch.Lines), "quay", null, long.MaxValue, null, CancellationToken.None);
+                Told(Interlocked.Add(ref taken, batch.Records));
+            }
+        });
+
+        (byte[] Lines, int Records)? Next()
+        {
+            lock (batches) return batches.MoveNext() ? batches.Current : null;
+        }
+
+        void Told(long now)
+        {
+            if (now - Interlocked.Read(ref told) < records / 10) return;
+            told = now;
+            var seconds = Stopwatch.GetElapsedTime(started).TotalSeconds;
+            Console.Error.WriteLine($"{now} in {seconds:0.0} s, {now / seconds:0} a second, {Process.GetCurrentProcess().WorkingSet64 >> 20} MB, {store.Recent.Bytes >> 20} MB recent, heap {GC.GetTotalMemory(false) >> 20} MB, gen0/1/2 {GC.CollectionCount(0)}/{GC.CollectionCount(1)}/{GC.CollectionCount(2)}, paused {GC.GetTotalPauseDuration().TotalSeconds:0.0} s, cpu {(Process.GetCurrentProcess().TotalProcessorTime - cpu).TotalSeconds:0.0} s");
+        }
     }
 }

@@ -16,9 +16,9 @@ public sealed record BatchKey(string Key, int Part);
 /// <param name="Retention">What goes when.</param>
 /// <param name="Background">Whether sealing, merging and retention run by themselves; else when they are called.</param>
 /// <param name="ReserveBytes">Kept free on the disk, so that retention can work when the disk is full.</param>
-public sealed record StoreOptions(Retention Retention, bool Background = true, long ReserveBytes = 0)
+public sealed record RecordStoreOptions(Retention Retention, bool Background = true, long ReserveBytes = 0)
 {
-    public static readonly StoreOptions Default = new(Retention.None);
+    public static readonly RecordStoreOptions Default = new(Retention.None);
 }
 
 /// <summary>
@@ -28,7 +28,7 @@ public sealed record StoreOptions(Retention Retention, bool Background = true, l
 public sealed class RecordStore : IDisposable
 {
     /// <summary>With more waiting to be sealed, senders wait.</summary>
-    private const long MostRecentBytes = 512L << 20;
+    private const long MostRecentBytes = 128L << 20;
 
     private const int BatchRows = 16_384;
     private const int MostRefused = 10_000;
@@ -52,14 +52,14 @@ public sealed class RecordStore : IDisposable
         public byte[] Content { get; init; } = [];
     }
 
-    public RecordStore(string path, TimeProvider clock, StoreOptions? options = null)
+    public RecordStore(string path, TimeProvider clock, RecordStoreOptions? options = null)
     {
         _clock = clock;
         _database = RecordRescue.Open(path, clock, _notices);
         _cache = new SegmentCache(_database, SetAside);
         Templates = new TemplateMiner();
         Load();
-        _upkeep = new StoreUpkeep(this, options ?? StoreOptions.Default, path, clock);
+        _upkeep = new StoreUpkeep(this, options ?? RecordStoreOptions.Default, path, clock);
     }
 
     /// <summary>What went wrong and was lived with: damaged parts that were set aside, upkeep that could not be done.</summary>

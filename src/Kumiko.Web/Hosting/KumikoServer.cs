@@ -58,7 +58,7 @@ public static class KumikoServer
     {
         services.AddSingleton(options).AddSingleton<ServerState>().AddSingleton(folder);
         services.TryAddSingleton(TimeProvider.System);
-        services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>()));
+        services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, ReserveBytes: options.ReserveBytes)));
         services.AddSingleton(new KeptDatabase(folder.Kept));
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>();
         services.AddSingleton<RunRegistry>().AddSingleton<NdjsonIntake>().AddSingleton<RuleChecker>();

@@ -15,7 +15,7 @@ public sealed class RecordStoreTests : IDisposable
 
     public void Dispose() => Directory.Delete(_folder, true);
 
-    private RecordStore Open() => new(Path, TimeProvider.System, StoreOptions.Default with { Background = false });
+    private RecordStore Open() => new(Path, TimeProvider.System, RecordStoreOptions.Default with { Background = false });
 
     private static List<LogRecord> All(Snapshot snapshot) => [.. snapshot.OldestFirst(Ever, BatchTest.All, null, CancellationToken.None)];
 

@@ -15,7 +15,7 @@ public abstract class StoreTest : IDisposable
     protected string File => Path.Combine(Folder, "records.db");
 
     internal RecordStore Open(Retention? retention = null, string? path = null) =>
-        new(path ?? File, Clock, new StoreOptions(retention ?? Retention.None, Background: false));
+        new(path ?? File, Clock, new RecordStoreOptions(retention ?? Retention.None, Background: false));
 
     internal static List<LogRecord> All(RecordStore store)
     {

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
@@ -207,8 +208,11 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         var byContent = new Dictionary<Value, int>();
         var distinct = new List<Attributes>();
         var places = new int[records.Length];
+        var recent = new (Resource? Resource, int Place)[64];
         for (var i = 0; i < records.Length; i++)
         {
+            ref var known = ref recent[RuntimeHelpers.GetHashCode(records[i].Resource) & 63];
+            if (known.Resource == records[i].Resource) { places[i] = known.Place; continue; }
             var resource = records[i].Resource.Attributes;
             if (!byReference.TryGetValue(resource, out places[i]))
             {
@@ -219,6 +223,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
                 }
                 byReference.Add(resource, places[i] = place);
             }
+            known = (records[i].Resource, places[i]);
         }
         _column.Number(distinct.Count);
         foreach (var resource in distinct)

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Dapper;
+using Kumiko.Core.Storage.Segments;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Storage.Upkeep;
@@ -11,6 +12,7 @@ namespace Kumiko.Core.Storage.Upkeep;
 internal static class RecordRescue
 {
     private const int Corrupt = 11, NotADatabase = 26, ReadError = 10;
+    private const long CopiedAtOnce = 4 << 20;
 
     private static readonly string[] Tables = ["recent", "batch_key", "segment", "template", "field", "counter"];
 
@@ -22,7 +24,7 @@ internal static class RecordRescue
             if (File.Exists(path + suffix)) File.Move(path + suffix, aside + suffix);
         var database = new Database(path, "records");
         var (segments, lost) = Copy(aside, database);
-        notices.Add($"The file of records is damaged. {segments} segments could be read and were kept, {lost} rows could not; the old file was kept as {Path.GetFileName(aside)}.");
+        notices.Add($"The file of records was damaged. What could be read of it, {segments} segments and the newest records, was copied into a new file{(lost > 0 ? "; reading stopped at damage " + lost + " times" : "")}. The old file was kept as {Path.GetFileName(aside)}.");
         return database;
     }
 
@@ -51,43 +53,68 @@ internal static class RecordRescue
 
     private static (long Segments, long Lost) Copy(string aside, Database into)
     {
-        var (segments, lost) = (0L, 0L);
+        var lost = 0L;
         try
         {
             using var from = Connect(aside, SqliteOpenMode.ReadWrite);
             // With it, SQLite opens a file that is shorter than its header says.
             from.Execute("PRAGMA writable_schema = ON");
-            foreach (var table in new[] { "template", "field", "counter", "batch_key" }) lost += Rows(from, into, table, "rowid");
+            lost += Rows(from, into, "template", "id");
+            foreach (var table in new[] { "field", "counter", "batch_key" }) lost += Rows(from, into, table, null);
             lost += Rows(from, into, "recent", "first_sequence");
             lost += Rows(from, into, "segment", "id");
             lost += Rows(from, into, "segment_column", "key");
-            using var connection = into.Read();
-            segments = connection.ExecuteScalar<long>("SELECT COUNT(*) FROM segment");
         }
         catch (SqliteException e) when (IsDamage(e)) { lost++; }
-        return (segments, lost);
+        SetAsideIncomplete(into);
+        using var connection = into.Read();
+        return (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM segment WHERE state = 'live'"), lost);
     }
 
     /// <summary>Copies row after row; behind one that cannot be read it goes on from the other end, until both meet damage.</summary>
-    private static long Rows(SqliteConnection from, Database into, string table, string key)
+    /// <returns>How often reading had to stop.</returns>
+    private static long Rows(SqliteConnection from, Database into, string table, string? key)
     {
         var lost = 0L;
-        var seen = new HashSet<string>(StringComparer.Ordinal);
-        foreach (var direction in new[] { "", " DESC" })
+        foreach (var order in key is null ? new[] { "" } : [$" ORDER BY {key}", $" ORDER BY {key} DESC"])
         {
+            var rows = new List<IDictionary<string, object?>>();
+            var bytes = 0L;
             try
             {
-                var keyed = table is "field" or "counter" or "batch_key" ? "" : $" ORDER BY {key}{direction}";
-                foreach (var row in from.Query($"SELECT * FROM {table}{keyed}", buffered: false))
+                foreach (IDictionary<string, object?> row in from.Query($"SELECT * FROM {table}{order}", buffered: false))
                 {
-                    var columns = (IDictionary<string, object?>)row;
-                    if (!seen.Add(Convert.ToString(columns.First().Value, CultureInfo.InvariantCulture) + "|" + (columns.Count > 1 ? columns.ElementAt(1).Value?.GetHashCode() : 0))) break;
-                    into.Writer.Write(c => c.Execute($"INSERT OR REPLACE INTO {table} ({string.Join(", ", columns.Keys)}) VALUES ({string.Join(", ", columns.Keys.Select(k => "@" + k))})", new DynamicParameters(columns))).GetAwaiter().GetResult();
+                    rows.Add(row);
+                    bytes += row.Values.Sum(v => v is byte[] blob ? blob.Length : 16L);
+                    if (bytes < CopiedAtOnce) continue;
+                    Insert(into, table, rows);
+                    rows.Clear();
+                    bytes = 0;
                 }
+                Insert(into, table, rows);
                 return lost;
             }
-            catch (SqliteException e) when (IsDamage(e)) { lost++; }
+            // A table that this file does not have yet is no damage.
+            catch (SqliteException e) when (e.SqliteErrorCode == 1) { return 0; }
+            catch (SqliteException e) when (IsDamage(e))
+            {
+                Insert(into, table, rows);
+                lost++;
+            }
         }
         return lost;
     }
+
+    private static void Insert(Database into, string table, IReadOnlyList<IDictionary<string, object?>> rows) => into.Writer.Write(connection =>
+    {
+        foreach (var row in rows)
+            connection.Execute($"INSERT OR REPLACE INTO {table} ({string.Join(", ", row.Keys)}) VALUES ({string.Join(", ", row.Keys.Select(k => "@" + k))})", new DynamicParameters(row));
+        return rows.Count;
+    }).GetAwaiter().GetResult();
+
+    /// <summary>Segments of which columns are missing would seem to lack fields; they are set aside instead.</summary>
+    private static int SetAsideIncomplete(Database into) => into.Writer.Write(connection => connection.Execute($"""
+        UPDATE segment SET state = 'damaged', damage = 'Columns were lost with the damaged file.'
+        WHERE state = 'live' AND columns <> (SELECT COUNT(*) FROM segment_column c WHERE c.key BETWEEN segment.id << {Segment.ColumnBits} AND ((segment.id + 1) << {Segment.ColumnBits}) - 1)
+        """)).GetAwaiter().GetResult();
 }

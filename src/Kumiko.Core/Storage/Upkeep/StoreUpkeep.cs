@@ -30,7 +30,7 @@ public sealed class StoreUpkeep : IDisposable
     private readonly Thread? _thread;
     private long _retained = long.MinValue, _retryAt = long.MinValue;
 
-    internal StoreUpkeep(RecordStore store, StoreOptions options, string path, TimeProvider clock)
+    internal StoreUpkeep(RecordStore store, RecordStoreOptions options, string path, TimeProvider clock)
     {
         (_store, _retention, _clock) = (store, options.Retention, clock);
         _writer = new SegmentWriter(store.Templates);

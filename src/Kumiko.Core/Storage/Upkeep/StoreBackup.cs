@@ -1,0 +1,112 @@
+using Dapper;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Segments;
+using Microsoft.Data.Sqlite;
+
+namespace Kumiko.Core.Storage.Upkeep;
+
+/// <summary>
+/// Copies everything into another folder while it is in use: what people keep in one step, then the segments of one
+/// snapshot one by one, the records that are not sealed last. Everything acknowledged before is in it.
+/// </summary>
+public static class StoreBackup
+{
+    private const string RecordsFile = "records.db", KeptFile = "kumiko.db";
+    private const int RowsOfBatch = 5_000;
+
+    /// <param name="to">A folder that does not exist yet, or is empty.</param>
+    /// <param name="progress">Told the segments copied, and of how many.</param>
+    /// <returns>Records copied, and sentences on what could not be.</returns>
+    /// <exception cref="IOException">The folder is not empty, or cannot be written.</exception>
+    public static async Task<(long Records, IReadOnlyList<string> Problems)> Run(RecordStore store, KeptDatabase kept, string to, IProgress<(int Done, int Of)>? progress, CancellationToken cancel)
+    {
+        if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any()) throw new IOException($"{to} is not empty. Give a new folder.");
+        Directory.CreateDirectory(to);
+        using (var target = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = Path.Combine(to, KeptFile), Pooling = false }.ToString()))
+        using (var source = kept.Database.Read())
+        {
+            target.Open();
+            source.BackupDatabase(target);
+        }
+        using var snapshot = store.Current;
+        using var copy = new Database(Path.Combine(to, RecordsFile), "records");
+        var segments = snapshot.Segments.ToList();
+        var problems = new List<string>();
+        var records = snapshot.Count;
+        await CopyTables(store, copy);
+        for (var i = 0; i < segments.Count; i++)
+        {
+            cancel.ThrowIfCancellationRequested();
+            try { await CopySegment(store, copy, segments[i].Segment); }
+            catch (SqliteException e) when (RecordRescue.IsDamage(e))
+            {
+                problems.Add($"Segment {segments[i].Segment.Id} cannot be read and was left out: {e.Message}");
+                records -= segments[i].Count;
+            }
+            progress?.Report((i + 1, segments.Count));
+        }
+        await CopyRecent(copy, snapshot);
+        return (records, problems);
+    }
+
+    private static async Task CopyTables(RecordStore store, Database copy)
+    {
+        using var from = store.Database.Read();
+        var templates = from.Query("SELECT * FROM template").ToList();
+        var fields = from.Query("SELECT * FROM field").ToList();
+        var keys = from.Query("SELECT * FROM batch_key").ToList();
+        var sequence = from.ExecuteScalar<long>("SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent))");
+        await copy.Writer.Write(c => Insert(c, "template", templates) + Insert(c, "field", fields) + Insert(c, "batch_key", keys)
+            + c.Execute("UPDATE counter SET value = @sequence WHERE name = 'sequence'", new { sequence }));
+    }
+
+    private static int Insert(SqliteConnection connection, string table, IReadOnlyList<dynamic> rows)
+    {
+        foreach (IDictionary<string, object?> row in rows)
+            connection.Execute($"INSERT INTO {table} ({string.Join(", ", row.Keys)}) VALUES ({string.Join(", ", row.Keys.Select(k => "@" + k))})", new DynamicParameters(row));
+        return rows.Count;
+    }
+
+    private static async Task CopySegment(RecordStore store, Database copy, Segment segment)
+    {
+        List<dynamic> row, columns;
+        using (var from = store.Database.Read())
+        {
+            row = from.Query("SELECT * FROM segment WHERE id = @Id", new { segment.Id }).ToList();
+            columns = from.Query("SELECT * FROM segment_column WHERE key BETWEEN @first AND @last", new { first = Segment.KeyOf(segment.Id, 0), last = Segment.KeyOf(segment.Id + 1, 0) - 1 }).ToList();
+        }
+        // It may have been merged away meanwhile; in this snapshot it is alive.
+        foreach (IDictionary<string, object?> r in row.Where(r => (string)r.state == "gone")) r["state"] = "live";
+        await copy.Writer.Write(c => Insert(c, "segment", row) + Insert(c, "segment_column", columns));
+    }
+
+    private static async Task CopyRecent(Database copy, Snapshot snapshot)
+    {
+        // A row of recent has sequences without holes.
+        var records = snapshot.Batches.OfType<RecentBatch>().SelectMany(b => b.Records.ToArray()).OrderBy(r => r.Sequence).ToList();
+        for (var i = 0; i < records.Count;)
+        {
+            var start = i++;
+            while (i < records.Count && i - start < RowsOfBatch && records[i].Sequence == records[i - 1].Sequence + 1 && records[i].Source == records[start].Source) i++;
+            var batch = records[start..i];
+            var content = BatchCodec.Encode(batch);
+            await copy.Writer.Write(c => c.Execute(
+                "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @Source, @content, @checksum)",
+                new { first = batch[0].Sequence, batch.Count, min = batch.Min(r => r.Time), max = batch.Max(r => r.Time), received = batch.Max(r => r.Observed), batch[0].Source, content, checksum = EncodedColumn.ChecksumOf(content) }));
+        }
+    }
+
+    /// <summary>Puts a backup in place as a data folder, after checking it.</summary>
+    /// <param name="to">A folder that does not exist yet, or is empty.</param>
+    /// <exception cref="IOException">The backup is damaged, or the folder is not empty.</exception>
+    public static CheckReport Restore(string from, string to, CancellationToken cancel)
+    {
+        if (!File.Exists(Path.Combine(from, RecordsFile)) || !File.Exists(Path.Combine(from, KeptFile))) throw new IOException($"{from} holds no backup: {RecordsFile} or {KeptFile} is missing.");
+        if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any(e => Path.GetFileName(e) is not ("lock" or "reserve"))) throw new IOException($"{to} is not empty. Restore into a new folder.");
+        var report = StoreCheck.Run(Path.Combine(from, RecordsFile), null, cancel);
+        if (!report.IsSound) throw new IOException($"The backup is damaged: {report.Problems[0]} Nothing was restored.");
+        Directory.CreateDirectory(to);
+        foreach (var file in new[] { RecordsFile, KeptFile }) File.Copy(Path.Combine(from, file), Path.Combine(to, file));
+        return report;
+    }
+}

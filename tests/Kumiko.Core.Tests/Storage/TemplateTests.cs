@@ -1,0 +1,132 @@
+using System.Text;
+using CsCheck;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Core.Tests.Storage;
+
+public sealed class TemplateTests
+{
+    private readonly TemplateMiner _miner = new();
+
+    private Template Find(string body, string service = "gate-control", long time = 1) => Find(_miner, body, out _, service, time);
+
+    private static Template Find(TemplateMiner miner, string body, out string rebuilt, string service = "gate-control", long time = 1)
+    {
+        var (bytes, gaps) = (Encoding.UTF8.GetBytes(body), new List<Slice>());
+        var template = miner.Find(service, bytes, time, gaps);
+        var parts = Encoding.UTF8.GetString(template.Key).Split('\0');
+        var text = new StringBuilder(parts[0]);
+        for (var i = 0; i < gaps.Count; i++) text.Append(Encoding.UTF8.GetString(gaps[i].Of(bytes))).Append(parts[i + 1]);
+        Assert.Equal(template.Gaps, gaps.Count);
+        rebuilt = text.ToString();
+        return template;
+    }
+
+    private static TemplateMiner Reloaded(TemplateMiner miner)
+    {
+        var again = new TemplateMiner();
+        again.Load(miner.Unsaved.OrderBy(t => t.Id).Select(t => new TemplateRow { Id = t.Id, Service = t.Service, Key = t.Key, MergedInto = t.MergedInto?.Id, FirstSeen = t.FirstSeen }));
+        return again;
+    }
+
+    [Theory]
+    [InlineData("ticket SK-40417-B refused: seat already claimed after 812ms", "ticket {} refused: seat already claimed after {}")]
+    [InlineData("10.20.3.4:8080 closed after 3.5s.", "{}:{} closed after {}.")]
+    [InlineData("level -5 (was -4)", "level {} (was {})")]
+    [InlineData("no numbers at all", "no numbers at all")]
+    [InlineData("user=ines id=7f", "user=ines id={}")]
+    [InlineData("", "")]
+    [InlineData("naïve gate 3 öffnet", "naïve gate {} öffnet")]
+    public void What_has_a_digit_is_a_gap(string body, string template) => Assert.Equal(template, Find(body).ToString());
+
+    [Fact]
+    public void Every_body_can_be_rebuilt_from_its_template_and_gaps()
+    {
+        var words = Gen.OneOf("gate", "opened", "Tarnhead", "x1", "-5", "412ms", "=", ":", "", "--", "é", "\u0000", "(7)", "a-b", "-a", "12.", "…");
+        Gen.Select(words.Array[0, 12], Gen.OneOf(" ", "", "\n", " -")).List[1, 40].Sample(bodies =>
+        {
+            var miner = new TemplateMiner();
+            foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
+            {
+                Find(miner, body, out var rebuilt);
+                Assert.Equal(body, rebuilt);
+            }
+            var again = Reloaded(miner);
+            foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
+            {
+                Assert.Equal(Find(miner, body, out _).Id, Find(again, body, out var rebuilt).Id);
+                Assert.Equal(body, rebuilt);
+            }
+        }, iter: 300);
+    }
+
+    [Fact]
+    public void Eight_that_differ_in_one_word_become_one_whose_ids_lead_to_it()
+    {
+        var names = new[] { "Ines", "Mirek", "Tove", "Sanna", "Aldo", "Petra", "Juno", "Kasper" };
+        var before = names.SkipLast(1).Select(n => Find($"user {n} signed in")).ToList();
+        Assert.Equal(7, before.Select(t => t.Id).Distinct().Count());
+        var merged = Find("user Kasper signed in");
+        Assert.Equal("user {} signed in", merged.ToString());
+        Assert.All(before, t => Assert.Same(merged, t.Final));
+        Assert.Same(merged, Find("user Bram signed in"));
+        Assert.Same(merged, Find("user 42 signed in"));
+        Assert.NotSame(merged, Find("user Bram signed out"));
+        Assert.Equal(merged.Id, Find(Reloaded(_miner), "user Nobody signed in", out _).Id);
+    }
+
+    [Fact]
+    public void Opposites_stay_apart_and_services_too()
+    {
+        Assert.NotEqual(Find("gate 3 opened").Id, Find("gate 3 closed").Id);
+        Assert.NotEqual(Find("gate 3 opened").Id, Find("gate 3 opened", "seat-ledger").Id);
+        Assert.Equal(Find("gate 3 opened").Id, Find("gate 4 opened").Id);
+    }
+
+    [Fact]
+    public void Two_varying_words_are_both_found()
+    {
+        var names = Enumerable.Range(0, 12).Select(i => ((char)('a' + i)).ToString()).ToList();
+        foreach (var name in names)
+            foreach (var place in names) Find($"user n{name}x boarded at p{place}y".Replace('x', 'q'));
+        Assert.Equal("user {} boarded at {}", Find("user nzz boarded at pzz").ToString());
+        Assert.Single(_miner.All);
+    }
+
+    [Fact]
+    public void The_first_sight_is_the_earliest_and_outlives_merging()
+    {
+        foreach (var i in Enumerable.Range(0, 8)) Find($"user {(char)('a' + i)} left", time: 100 - i);
+        Assert.Equal(93, Find("user z left", time: 500).FirstSeen);
+        Find("user z left", time: 5);
+        Assert.Equal(5, Find("user z left", time: 600).FirstSeen);
+    }
+
+    [Fact]
+    public void Endless_words_stay_within_bounds()
+    {
+        var random = new Random(1);
+        string Word() => new([.. Enumerable.Range(0, random.Next(3, 9)).Select(_ => (char)('a' + random.Next(26)))]);
+        for (var i = 0; i < 30_000; i++)
+        {
+            var body = string.Join(' ', Enumerable.Range(0, random.Next(1, 30)).Select(_ => Word()));
+            Find(_miner, body, out var rebuilt, "s" + random.Next(3));
+            Assert.Equal(body, rebuilt);
+        }
+        Assert.InRange(_miner.All.Count(), 1, 3 * TemplateMiner.MostOfService);
+        Assert.Equal(0, Find(string.Join(' ', Enumerable.Range(0, 9).Select(_ => Word())), "s1").Id);
+        Assert.NotEqual(0, Find("gate 3 opened", "another").Id);
+    }
+
+    [Fact]
+    public void Endless_services_and_long_bodies_stay_within_bounds()
+    {
+        for (var i = 0; i < TemplateMiner.MostServices + 3_000; i++) Find($"alone in service {(char)('a' + (i % 26))}{(char)('a' + (i / 26 % 26))}", $"service {i}");
+        Assert.InRange(_miner.All.Count(), 1, TemplateMiner.MostOfAll);
+        Assert.Equal(0, Find(new string('x', TemplateMiner.LongestBody + 1)).Id);
+        Assert.Equal(0, Find("a\0b").Id);
+        var many = string.Join(' ', Enumerable.Range(0, 1_000).Select(i => i));
+        Assert.Equal(BodyTokens.Most + 1, Find(many).Gaps);
+    }
+}
