@@ -19,7 +19,7 @@ public sealed class Database : IDisposable
         connection.Execute("PRAGMA page_size = 16384; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;");
         Configure(connection);
         Migrate(connection, migrations);
-        Writer = new WriterThread(connection, Path.GetFileName(path));
+        Writer = new WriterThread(connection, path);
     }
 
     public WriterThread Writer { get; }
@@ -59,6 +59,9 @@ public sealed class Database : IDisposable
             transaction.Commit();
         }
     }
+
+    /// <summary>Brings everything from the write-ahead log into the file, and empties the log.</summary>
+    internal Task<int> Checkpoint() => Writer.Alone(connection => connection.Execute("PRAGMA wal_checkpoint(TRUNCATE)"));
 
     public void Dispose()
     {

@@ -15,14 +15,17 @@ public sealed class WriterThread : IDisposable
 {
     private static readonly TimeSpan Gathering = TimeSpan.FromMilliseconds(5);
     private const int GatheredBytes = 1 << 20;
+    private const long LongestLog = 96L << 20;
 
     private readonly BlockingCollection<Work> _queue = new(boundedCapacity: 4096);
     private readonly SqliteConnection _connection;
     private readonly Thread _thread;
+    private readonly string _log;
 
     private abstract class Work
     {
         public int Bytes { get; init; }
+        public bool IsAlone { get; init; }
         public abstract void Do(SqliteConnection connection);
         public abstract void Committed();
         public abstract void Failed(Exception cause);
@@ -46,10 +49,10 @@ public sealed class WriterThread : IDisposable
             _done.TrySetException(cause is SqliteException { SqliteErrorCode: 13 } ? new DiskFullException(cause) : cause);
     }
 
-    internal WriterThread(SqliteConnection connection, string name)
+    internal WriterThread(SqliteConnection connection, string path)
     {
-        _connection = connection;
-        _thread = new Thread(Run) { IsBackground = true, Name = "writer of " + name };
+        (_connection, _log) = (connection, path + "-wal");
+        _thread = new Thread(Run) { IsBackground = true, Name = "writer of " + Path.GetFileName(path) };
         _thread.Start();
     }
 
@@ -65,22 +68,58 @@ public sealed class WriterThread : IDisposable
         return work.Task;
     }
 
+    /// <summary>Runs something that cannot stand inside a transaction.</summary>
+    public Task<T> Alone<T>(Func<SqliteConnection, T> work)
+    {
+        var alone = new Work<T>(work, null) { IsAlone = true };
+        try { _queue.Add(alone); }
+        catch (InvalidOperationException) { throw new ObjectDisposedException(nameof(WriterThread)); }
+        return alone.Task;
+    }
+
     private void Run()
     {
         foreach (var first in _queue.GetConsumingEnumerable())
         {
+            if (first.IsAlone) { DoAlone(first); continue; }
+            Work? alone = null;
             var batch = new List<Work> { first };
             var bytes = first.Bytes;
             var started = Stopwatch.GetTimestamp();
             // Whoever waits already shares the commit; nobody waits for those who may still come.
             while (bytes < GatheredBytes && Stopwatch.GetElapsedTime(started) < Gathering && _queue.TryTake(out var next))
             {
+                if (next.IsAlone) { alone = next; break; }
                 batch.Add(next);
                 bytes += next.Bytes;
             }
             Commit(batch);
+            if (alone is not null) DoAlone(alone);
+            KeepLogShort();
         }
         _connection.Dispose();
+    }
+
+    private void DoAlone(Work work)
+    {
+        try { work.Do(_connection); }
+        catch (Exception e)
+        {
+            work.Failed(e);
+            return;
+        }
+        work.Committed();
+    }
+
+    /// <summary>
+    /// SQLite's own checkpoints pass over what a reader still needs, so under steady reading the log would grow without
+    /// end. This one waits for the readers, none of which takes long.
+    /// </summary>
+    private void KeepLogShort()
+    {
+        if (!File.Exists(_log) || new FileInfo(_log).Length < LongestLog) return;
+        try { Execute("PRAGMA wal_checkpoint(RESTART)"); }
+        catch (SqliteException) { /* the next commit tries again */ }
     }
 
     private void Commit(List<Work> batch)

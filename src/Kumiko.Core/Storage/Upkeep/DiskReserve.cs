@@ -13,7 +13,7 @@ internal sealed class DiskReserve(string path, long bytes)
         if (bytes <= 0 || IsThere) return;
         try
         {
-            var drive = new DriveInfo(Path.GetFullPath(_path));
+            var drive = new DriveInfo(Path.GetDirectoryName(Path.GetFullPath(_path))!);
             if (drive.AvailableFreeSpace < bytes * 2) return;
             using var file = File.Create(_path);
             // Holes would take no room, so every byte is written.
