@@ -38,7 +38,7 @@ public sealed class Run : IDisposable
         Expr[] conditions = [.. query.Match is { } match ? [match] : Array.Empty<Expr>(), .. query.Stages.TakeWhile(s => s is Where).Cast<Where>().Select(w => w.Condition)];
         _match = new BatchTest(Tested(_pipeline.Match), query.Match is null ? null : batch => SegmentPruning.MayMatch(query.Match, batch));
         _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test), batch => conditions.All(c => SegmentPruning.MayMatch(c, batch)));
-        _cancel.CancelAfter(question.Limits.Time);
+        if (question.Limits.Time <= TimeSpan.Zero) _cancel.Cancel(); else _cancel.CancelAfter(question.Limits.Time);
     }
 
     public string Id { get; } = Guid.NewGuid().ToString("N");

@@ -7,18 +7,28 @@ namespace Kumiko.Core.Storage;
 /// <summary>One SQLite file: its settings, its migrations, its one writer and its readers.</summary>
 public sealed class Database : IDisposable
 {
-    private readonly string _path;
+    private readonly string _address;
 
     /// <param name="path">The file; it is made where it does not exist.</param>
     /// <param name="migrations">The prefix of its migration files: <c>records</c> or <c>kumiko</c>.</param>
     public Database(string path, string migrations)
     {
-        _path = path;
-        var connection = Open();
-        // Neither can be changed once there is a table.
-        connection.Execute("PRAGMA page_size = 16384; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;");
-        Configure(connection);
-        Migrate(connection, migrations);
+        _address = new SqliteConnectionStringBuilder { DataSource = path, Pooling = true, DefaultTimeout = 30 }.ToString();
+        // Not from the pool: readers there are set to read only.
+        var connection = new SqliteConnection(new SqliteConnectionStringBuilder(_address) { Pooling = false }.ToString());
+        connection.Open();
+        try
+        {
+            // Neither can be changed once there is a table.
+            connection.Execute("PRAGMA page_size = 16384; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;");
+            Configure(connection);
+            Migrate(connection, migrations);
+        }
+        catch
+        {
+            connection.Dispose();
+            throw;
+        }
         Writer = new WriterThread(connection, path);
     }
 
@@ -34,13 +44,13 @@ public sealed class Database : IDisposable
 
     private SqliteConnection Open()
     {
-        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = _path, Pooling = true, DefaultTimeout = 30 }.ToString());
+        var connection = new SqliteConnection(_address);
         connection.Open();
         return connection;
     }
 
     private static void Configure(SqliteConnection connection) => connection.Execute(
-        "PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 30000; PRAGMA mmap_size = 0; PRAGMA query_only = 0;");
+        "PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 30000; PRAGMA mmap_size = 0;");
 
     private static void Migrate(SqliteConnection connection, string prefix)
     {
@@ -66,7 +76,8 @@ public sealed class Database : IDisposable
     public void Dispose()
     {
         Writer.Dispose();
-        using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = _path }.ToString());
+        // The last connection to close brings the write-ahead log into the file.
+        using var connection = new SqliteConnection(_address);
         SqliteConnection.ClearPool(connection);
     }
 }

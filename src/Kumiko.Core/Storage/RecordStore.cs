@@ -57,9 +57,17 @@ public sealed class RecordStore : IDisposable
         _clock = clock;
         _database = RecordRescue.Open(path, clock, _notices);
         _cache = new SegmentCache(_database, SetAside);
-        Templates = new TemplateMiner();
-        Load();
-        _upkeep = new StoreUpkeep(this, options ?? RecordStoreOptions.Default, path, clock);
+        try
+        {
+            Load();
+            _upkeep = new StoreUpkeep(this, options ?? RecordStoreOptions.Default, path, clock);
+        }
+        catch
+        {
+            _cache.Dispose();
+            _database.Dispose();
+            throw;
+        }
     }
 
     /// <summary>What went wrong and was lived with: damaged parts that were set aside, upkeep that could not be done.</summary>
@@ -75,7 +83,7 @@ public sealed class RecordStore : IDisposable
     public StoreUpkeep Upkeep => _upkeep;
 
     internal RecentTier Recent { get; } = new();
-    internal TemplateMiner Templates { get; }
+    internal TemplateMiner Templates { get; } = new();
     internal Dictionary<FieldKey, long> FieldsSeen { get; private set; } = [];
     internal Database Database => _database;
 
@@ -93,6 +101,7 @@ public sealed class RecordStore : IDisposable
         using var connection = _database.Read();
         Templates.Load(SegmentTable.Templates(connection));
         FieldsSeen = SegmentTable.Fields(connection);
+        foreach (var segment in SegmentTable.Unsure(connection)) _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult();
         foreach (var (segment, damage) in SegmentTable.Damaged(connection)) _notices.Add(Told(segment, damage));
         _segments = [.. SegmentTable.Live(connection).Select(s => new SegmentBatch(s, _cache))];
         var strings = new StringCache();
@@ -101,7 +110,7 @@ public sealed class RecordStore : IDisposable
         {
             try
             {
-                if (row.Checksum is { } sum && sum != EncodedColumn.ChecksumOf(row.Content)) throw new InvalidDataException("It does not match its checksum.");
+                if (row.Checksum is { } sum && sum != Checksum.Of(row.Content, row.FirstSequence)) throw new InvalidDataException("It does not match its checksum.");
                 var records = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
                 Recent.Add(new RecentEntry(row.FirstSequence, records, row.Source, row.Received));
                 AddBatches(records);
@@ -163,7 +172,7 @@ public sealed class RecordStore : IDisposable
         var first = _next;
         connection.Execute(
             "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
-            new { first, records.Count, min = records.Min(r => r.Time), max = records.Max(r => r.Time), now, source, content, checksum = EncodedColumn.ChecksumOf(content) });
+            new { first, records.Count, min = records.Min(r => r.Time), max = records.Max(r => r.Time), now, source, content, checksum = Checksum.Of(content, first) });
         for (var i = 0; i < records.Count; i++) records[i].Sequence = first + i;
         _next += records.Count;
         return true;

@@ -13,6 +13,8 @@ CREATE TABLE segment (
     bytes         INTEGER NOT NULL,
     columns       INTEGER NOT NULL,
     merges        INTEGER NOT NULL,
+    -- of the numbers above; a blob has its own
+    checksum      INTEGER NOT NULL,
     -- 'live'; 'gone': replaced or too old, its blobs go when nobody reads them; 'damaged': set aside
     state         TEXT    NOT NULL DEFAULT 'live' CHECK (state IN ('live', 'gone', 'damaged')),
     damage        TEXT

@@ -34,7 +34,7 @@ internal sealed class ColumnReader(Database database) : IDisposable
                 if (step == raw.SQLITE_DONE) return null;
                 if (step != raw.SQLITE_ROW) Check(step, connection);
                 var content = raw.sqlite3_column_blob(_statement, 3);
-                if (EncodedColumn.ChecksumOf(content) != raw.sqlite3_column_int64(_statement, 2)) throw new InvalidDataException("A column does not match its checksum.");
+                if (Checksum.Of(content, key) != raw.sqlite3_column_int64(_statement, 2)) throw new InvalidDataException("A column does not match its checksum.");
                 var length = raw.sqlite3_column_int64(_statement, 1);
                 if (length < 0 || length > mostBytes) throw new InvalidDataException("A column's length cannot be right.");
                 var buffer = ArrayPool<byte>.Shared.Rent((int)length);

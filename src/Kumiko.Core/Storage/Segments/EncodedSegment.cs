@@ -1,15 +1,9 @@
-using System.IO.Hashing;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>A packed column with its checksum.</summary>
-public sealed record EncodedColumn(SegmentColumn Column, Codec Codec, int RawLength, byte[] Content)
-{
-    public long Checksum { get; } = ChecksumOf(Content);
-
-    public static long ChecksumOf(ReadOnlySpan<byte> content) => (long)XxHash3.HashToUInt64(content);
-}
+/// <summary>A packed column.</summary>
+public sealed record EncodedColumn(SegmentColumn Column, Codec Codec, int RawLength, byte[] Content);
 
 /// <summary>A segment ready to be inserted; it gets its id then.</summary>
 /// <param name="FirstSeen">Its fields with the time of the first record that has each.</param>

@@ -14,8 +14,18 @@ internal static class SegmentTable
         max_sequence AS MaxSequence, rows AS Rows, severity_mask AS SeverityMask, raw_bytes AS RawBytes, bytes AS Bytes, merges AS Merges
         """;
 
-    public static List<Segment> Live(SqliteConnection connection) =>
-        [.. connection.Query<Segment>($"SELECT {CatalogueColumns} FROM segment WHERE state = 'live' ORDER BY min_time, id")];
+    /// <summary>The segments that can be read.</summary>
+    public static List<Segment> Live(SqliteConnection connection) => [.. ByChecksum(connection)[true]];
+
+    /// <summary>Segments whose row of the catalogue is damaged.</summary>
+    public static List<Segment> Unsure(SqliteConnection connection) => [.. ByChecksum(connection)[false]];
+
+    private static ILookup<bool, Segment> ByChecksum(SqliteConnection connection) =>
+        connection.Query<Segment, long, (Segment Segment, long Checksum)>($"SELECT {CatalogueColumns}, checksum AS Checksum FROM segment WHERE state = 'live' ORDER BY min_time, id", (s, c) => (s, c), splitOn: "Checksum")
+            .ToLookup(s => ChecksumOf(s.Segment) == s.Checksum, s => s.Segment);
+
+    private static long ChecksumOf(Segment s) => Checksum.Of(FormattableString.Invariant(
+        $"{s.Source} {s.MinTime} {s.MaxTime} {s.MaxObserved} {s.MinSequence} {s.MaxSequence} {s.Rows} {s.SeverityMask} {s.RawBytes} {s.Bytes} {s.Merges}"), s.Id);
 
     public static List<(Segment Segment, string Damage)> Damaged(SqliteConnection connection) =>
         [.. connection.Query<Segment, string, (Segment, string)>($"SELECT {CatalogueColumns}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id", (s, d) => (s, d), splitOn: "Damage")];
@@ -26,19 +36,24 @@ internal static class SegmentTable
     {
         var s = encoded.Catalogue;
         var id = connection.ExecuteScalar<long>("""
-            INSERT INTO segment (source, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges)
-            VALUES (@Source, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges)
+            INSERT INTO segment (source, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges, checksum)
+            VALUES (@Source, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges, 0)
             RETURNING id
             """, new { s.Source, s.MinTime, s.MaxTime, s.MaxObserved, s.MinSequence, s.MaxSequence, s.Rows, s.SeverityMask, s.RawBytes, s.Bytes, columns = encoded.Columns.Count, s.Merges });
+        var inserted = s with { Id = id };
+        connection.Execute("UPDATE segment SET checksum = @checksum WHERE id = @id", new { id, checksum = ChecksumOf(inserted) });
         InsertColumns(connection, id, encoded.Columns);
-        return s with { Id = id };
+        return inserted;
     }
 
-    public static void InsertColumns(SqliteConnection connection, long segment, IEnumerable<EncodedColumn> columns)
+    private static void InsertColumns(SqliteConnection connection, long segment, IEnumerable<EncodedColumn> columns)
     {
         foreach (var column in columns)
-            connection.Execute("INSERT INTO segment_column (key, codec, raw_length, checksum, content) VALUES (@key, @codec, @RawLength, @Checksum, @Content)",
-                new { key = Segment.KeyOf(segment, column.Column), codec = (int)column.Codec, column.RawLength, column.Checksum, column.Content });
+        {
+            var key = Segment.KeyOf(segment, column.Column);
+            connection.Execute("INSERT INTO segment_column (key, codec, raw_length, checksum, content) VALUES (@key, @codec, @RawLength, @checksum, @Content)",
+                new { key, codec = (int)column.Codec, column.RawLength, checksum = Checksum.Of(column.Content, key), column.Content });
+        }
     }
 
     /// <summary>They leave the catalogue now; their blobs go later, with <see cref="Remove"/>.</summary>

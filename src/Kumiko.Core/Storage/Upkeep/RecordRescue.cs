@@ -11,7 +11,7 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// </summary>
 internal static class RecordRescue
 {
-    private const int Corrupt = 11, NotADatabase = 26, ReadError = 10;
+    private const int Corrupt = 11, NotADatabase = 26, ReadError = 10, Constraint = 19, NoSuchTable = 1;
     private const long CopiedAtOnce = 4 << 20;
 
     private static readonly string[] Tables = ["recent", "batch_key", "segment", "template", "field", "counter"];
@@ -28,18 +28,31 @@ internal static class RecordRescue
         return database;
     }
 
+    /// <summary>Whether all can be read that is read at start; columns of segments are checked when they are asked for.</summary>
     private static bool IsReadable(string path)
     {
         try
         {
             using var connection = Connect(path, SqliteOpenMode.ReadWrite);
-            // Reads the catalogue, and the recent rows without their overflow pages; columns are checked when they are read.
-            connection.Execute("SELECT COUNT(*) FROM sqlite_schema");
             foreach (var table in Tables)
-                if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = @table", new { table }) > 0) connection.ExecuteScalar<long>($"SELECT COUNT(*) FROM {table} NOT INDEXED");
+            {
+                if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = @table", new { table }) == 0) continue;
+                using var reader = connection.ExecuteReader($"SELECT * FROM {table}");
+                var values = new object[reader.FieldCount];
+                while (reader.Read()) reader.GetValues(values);
+            }
+            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'segment'") > 0)
+            {
+                SegmentTable.Live(connection);
+                SegmentTable.Damaged(connection);
+                SegmentTable.Templates(connection);
+                SegmentTable.Fields(connection);
+            }
             return true;
         }
         catch (SqliteException e) when (IsDamage(e)) { return false; }
+        // A flipped byte can make a number of a text.
+        catch (Exception e) when (e is System.Data.DataException or InvalidCastException or FormatException or OverflowException) { return false; }
     }
 
     public static bool IsDamage(SqliteException e) => e.SqliteErrorCode is Corrupt or NotADatabase or ReadError;
@@ -95,7 +108,7 @@ internal static class RecordRescue
                 return lost;
             }
             // A table that this file does not have yet is no damage.
-            catch (SqliteException e) when (e.SqliteErrorCode == 1) { return 0; }
+            catch (SqliteException e) when (e.SqliteErrorCode == NoSuchTable) { return 0; }
             catch (SqliteException e) when (IsDamage(e))
             {
                 Insert(into, table, rows);
@@ -108,7 +121,11 @@ internal static class RecordRescue
     private static void Insert(Database into, string table, IReadOnlyList<IDictionary<string, object?>> rows) => into.Writer.Write(connection =>
     {
         foreach (var row in rows)
-            connection.Execute($"INSERT OR REPLACE INTO {table} ({string.Join(", ", row.Keys)}) VALUES ({string.Join(", ", row.Keys.Select(k => "@" + k))})", new DynamicParameters(row));
+        {
+            try { connection.Execute($"INSERT OR REPLACE INTO {table} ({string.Join(", ", row.Keys)}) VALUES ({string.Join(", ", row.Keys.Select(k => "@" + k))})", new DynamicParameters(row)); }
+            // A value that its column cannot hold is damage; the row is left behind.
+            catch (SqliteException e) when (e.SqliteErrorCode == Constraint) { }
+        }
         return rows.Count;
     }).GetAwaiter().GetResult();
 

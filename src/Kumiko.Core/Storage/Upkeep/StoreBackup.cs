@@ -46,6 +46,7 @@ public static class StoreBackup
             progress?.Report((i + 1, segments.Count));
         }
         await CopyRecent(copy, snapshot);
+        await copy.Checkpoint();
         return (records, problems);
     }
 
@@ -92,7 +93,7 @@ public static class StoreBackup
             var content = BatchCodec.Encode(batch);
             await copy.Writer.Write(c => c.Execute(
                 "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @Source, @content, @checksum)",
-                new { first = batch[0].Sequence, batch.Count, min = batch.Min(r => r.Time), max = batch.Max(r => r.Time), received = batch.Max(r => r.Observed), batch[0].Source, content, checksum = EncodedColumn.ChecksumOf(content) }));
+                new { first = batch[0].Sequence, batch.Count, min = batch.Min(r => r.Time), max = batch.Max(r => r.Time), received = batch.Max(r => r.Observed), batch[0].Source, content, checksum = Checksum.Of(content, batch[0].Sequence) }));
         }
     }
 

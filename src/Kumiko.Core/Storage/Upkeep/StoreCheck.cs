@@ -105,6 +105,7 @@ public static class StoreCheck
     {
         var expected = connection.Query<(long Id, long Columns)>("SELECT id, columns FROM segment").ToDictionary(s => s.Id, s => s.Columns);
         foreach (var (segment, damage) in SegmentTable.Damaged(connection)) state.Add($"Segment {segment.Id} was set aside before: {damage}");
+        foreach (var segment in SegmentTable.Unsure(connection)) state.Add($"Segment {segment.Id}: its row of the catalogue does not match its checksum.");
         foreach (var segment in segments)
         {
             cancel.ThrowIfCancellationRequested();
@@ -156,7 +157,7 @@ public static class StoreCheck
             state.Batches++;
             try
             {
-                if (checksum is { } sum && sum != EncodedColumn.ChecksumOf(content)) throw new InvalidDataException("It does not match its checksum.");
+                if (checksum is { } sum && sum != Checksum.Of(content, first)) throw new InvalidDataException("It does not match its checksum.");
                 state.See([.. BatchCodec.Decode(content, first, strings).Select(r => r.Sequence)], $"batch {first}");
             }
             catch (InvalidDataException e) { state.Add($"Batch {first}: {e.Message}"); }
@@ -185,7 +186,7 @@ public static class StoreCheck
             foreach (var row in rows)
             {
                 var column = (SegmentColumn)(row.Key & ((1 << Segment.ColumnBits) - 1));
-                if (EncodedColumn.ChecksumOf(row.Content) != row.Checksum) throw new InvalidDataException($"Column {column} does not match its checksum.");
+                if (Checksum.Of(row.Content, row.Key) != row.Checksum) throw new InvalidDataException($"Column {column} does not match its checksum.");
                 var raw = new byte[row.RawLength];
                 Codecs.Unpack(row.Content, (Codec)row.Codec, raw);
                 _columns[column] = raw;
