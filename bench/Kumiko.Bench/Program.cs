@@ -2,6 +2,11 @@ using System.Diagnostics;
 using Kumiko.Bench;
 
 // Measures what docs/performance.md tells, all in one run on one machine: read the ratios, not the milliseconds.
+if (args is ["kill", ..])
+{
+    await Kumiko.Bench.Store.Killed.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 200);
+    return;
+}
 if (args is ["parts"])
 {
     Kumiko.Bench.Store.Parts.Measure();

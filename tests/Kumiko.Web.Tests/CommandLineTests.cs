@@ -90,4 +90,53 @@ public sealed class CommandLineTests : IDisposable
         Assert.Equal(1, answer.Code);
         Assert.Contains("There is no file", answer.Error);
     }
+
+    [Fact]
+    public async Task Check_backup_and_restore_work_on_a_folder_alone()
+    {
+        var (data, copy, restored) = (Path.Combine(_folder, "data"), Path.Combine(_folder, "copy"), Path.Combine(_folder, "restored"));
+        Assert.Equal(1, (await Do("check", "--data", data)).Code);
+        await Do("import", File(false), "--source", "old logs", "--data", data);
+        var check = await Do("check", "--data", data);
+        Assert.Equal((0, true), (check.Code, check.Out.Contains("2 records", StringComparison.Ordinal) && check.Out.Contains("all sound", StringComparison.Ordinal)));
+        var backup = await Do("backup", copy, "--data", data);
+        Assert.Equal(0, backup.Code);
+        Assert.Contains("2 records copied", backup.Out);
+        var again = await Do("backup", copy, "--data", data);
+        Assert.Equal(1, again.Code);
+        Assert.Contains("is not empty", again.Error);
+        Assert.Contains("2 records restored", (await Do("restore", copy, "--data", restored)).Out);
+        Assert.Contains("is not empty", (await Do("restore", copy, "--data", restored)).Error);
+        Assert.Contains("ticket refused", (await Do("query", "ticket", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", restored)).Out);
+        using (var file = new FileStream(Path.Combine(data, "records.db"), FileMode.Open)) file.SetLength(file.Length / 2);
+        var damaged = await Do("check", "--data", data);
+        Assert.Equal(1, damaged.Code);
+        Assert.Contains("problem", damaged.Out);
+    }
+
+    [Fact]
+    public async Task Check_and_backup_go_through_a_server_that_holds_the_folder()
+    {
+        await using var server = await RunningServer.Start();
+        await Do("import", File(false), "--source", "old logs", "--data", server.Path);
+        await server.Get<RecordStore>().Upkeep.SealAll();
+        Assert.Contains("2 records in 1 segment and 0 batches: all sound", (await Do("check", "--data", server.Path)).Out);
+        var copy = Path.Combine(_folder, "copy");
+        Assert.Contains("2 records copied", (await Do("backup", copy, "--data", server.Path)).Out);
+        Assert.Contains("is not empty", (await Do("backup", copy, "--data", server.Path)).Error);
+        Assert.Contains("Another Kumiko works", (await Do("restore", copy, "--data", server.Path)).Error);
+        using var stranger = server.Stranger();
+        Assert.Equal(System.Net.HttpStatusCode.Unauthorized, (await stranger.PostAsync("/control/check", null)).StatusCode);
+        Assert.Equal(System.Net.HttpStatusCode.Unauthorized, (await stranger.PostAsync("/control/backup?to=x", null)).StatusCode);
+    }
+
+    [Theory]
+    [InlineData("--keep", "soon", "is no time to keep records")]
+    [InlineData("--keep-size", "much", "is no size")]
+    public async Task A_retention_that_cannot_be_read_is_told(string option, string value, string told)
+    {
+        var run = await Do("run", "--port", "0", "--data", Path.Combine(_folder, "data"), option, value);
+        Assert.Equal(1, run.Code);
+        Assert.Contains(told, run.Error);
+    }
 }

@@ -4,6 +4,7 @@ using System.Text;
 using System.Text.Json;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Storage;
+using Kumiko.Tests.Shared;
 
 namespace Kumiko.Web.Tests;
 
@@ -51,5 +52,14 @@ public sealed class KilledProcessTests : IDisposable
         Assert.Equal(bodies.Count, bodies.Distinct().Count());
         // A batch is there whole or not at all.
         Assert.All(bodies.GroupBy(b => b[..b.LastIndexOf('-')]), batch => Assert.Equal(20, batch.Count()));
+    }
+
+    [Fact]
+    public async Task Killed_five_times_while_sealing_merging_and_dropping_nothing_acknowledged_is_lost()
+    {
+        var rounds = new KillRounds(_data, seed: 5);
+        for (var round = 0; round < 5; round++) Assert.Empty(await rounds.Round(round));
+        Assert.InRange(rounds.Acknowledged, 10_000, int.MaxValue);
+        Assert.InRange(rounds.Segments, 1, 100);
     }
 }

@@ -234,4 +234,18 @@ public sealed class PageTests : IAsyncLifetime
         Assert.Contains("Link to this record", page);
         Assert.Contains("Only reason = void", page);
     }
+
+    [Fact]
+    public async Task A_damaged_segment_is_told_on_the_page_and_the_rest_is_shown()
+    {
+        var store = _server.Get<RecordStore>();
+        await store.Append([new() { Time = 1, Observed = 1, Body = "lost", Source = "quay" }], "quay");
+        await store.Upkeep.SealAll();
+        await store.Database.Writer.Write(c => { using var damage = c.CreateCommand(); damage.CommandText = "UPDATE segment_column SET content = zeroblob(length(content))"; return damage.ExecuteNonQuery(); });
+        using (var snapshot = store.Current) Assert.Empty(snapshot.OldestFirst(new(0, 2), BatchTest.All, null, CancellationToken.None));
+        Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
+        using var person = await _server.Person();
+        var page = await person.GetStringAsync("/search");
+        Assert.Contains("is damaged and was set aside", page);
+    }
 }

@@ -4,6 +4,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
 using Kumiko.Web.Api;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
@@ -24,7 +25,7 @@ public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateT
 
 public sealed record FieldsPart(IReadOnlyList<FieldSummary> Fields, SearchAddress Address, DateTimeZone Zone);
 
-public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : PageModel
+public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records) : PageModel
 {
     private const int RowsAtOnce = 200;
 
@@ -34,12 +35,20 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     // The values of more records than this are counted when the page asks for them, after it is shown.
     private const long MostAtOnce = 50_000;
 
+    private const int MostDamageTold = 3;
+
     // Fields and counts come later by themselves when they take longer than a page should.
     private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80);
 
     public SearchAddress Address { get; private set; } = new();
     public ParseResult Parsed { get; private set; } = QueryParser.Parse("");
     public List<string> Notices { get; } = [];
+
+    /// <summary>What the store had to set aside: what is shown may lack it.</summary>
+    public IReadOnlyList<string> Damage => records.Notices is { Count: > MostDamageTold } all
+        ? [.. all.TakeLast(MostDamageTold - 1), $"{all.Count - MostDamageTold + 1} more such notices; kumiko check lists all."]
+        : records.Notices;
+
     public Run Run { get; private set; } = null!;
     public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
     public StripModel Strip { get; private set; } = null!;

@@ -5,28 +5,27 @@ internal sealed class DiskReserve(string path, long bytes)
 {
     private readonly string _path = path;
 
-    public bool IsThere => File.Exists(_path);
+    /// <summary>Smaller ones would help nobody.</summary>
+    private const long Least = 1 << 20;
 
-    /// <summary>Writes it where it is missing and the disk has room for it twice.</summary>
+    private bool IsThere => File.Exists(_path) && new FileInfo(_path).Length >= Math.Min(bytes, Least);
+
+    /// <summary>Writes it where it is missing; on a small disk it takes a quarter of what is free.</summary>
     public void Take()
     {
         if (bytes <= 0 || IsThere) return;
         try
         {
             var drive = new DriveInfo(Path.GetDirectoryName(Path.GetFullPath(_path))!);
-            if (drive.AvailableFreeSpace < bytes * 2) return;
+            var size = Math.Min(bytes, drive.AvailableFreeSpace / 4);
+            if (size < Math.Min(bytes, Least)) return;
             using var file = File.Create(_path);
             // Holes would take no room, so every byte is written.
             var zeros = new byte[1 << 20];
-            for (var left = bytes; left > 0; left -= zeros.Length) file.Write(zeros, 0, (int)Math.Min(left, zeros.Length));
+            for (var left = size; left > 0; left -= zeros.Length) file.Write(zeros, 0, (int)Math.Min(left, zeros.Length));
         }
         catch (IOException) { GiveUp(); }
     }
 
-    public bool GiveUp()
-    {
-        if (!IsThere) return false;
-        File.Delete(_path);
-        return true;
-    }
+    public void GiveUp() => File.Delete(_path);
 }

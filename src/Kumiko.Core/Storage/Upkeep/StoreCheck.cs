@@ -119,7 +119,8 @@ public static class StoreCheck
             }
             catch (DamagedSegmentException e) { state.Add(e.Message); }
             catch (InvalidDataException e) { state.Add($"Segment {segment.Id}: {e.Message}"); }
-            progress?.Report(++state.Segments);
+            state.Segments++;
+            progress?.Report(state.Segments);
         }
     }
 

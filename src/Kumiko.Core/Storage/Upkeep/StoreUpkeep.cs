@@ -85,9 +85,10 @@ public sealed class StoreUpkeep : IDisposable
     {
         while (!_stop.IsCancellationRequested)
         {
+            var grown = false;
             if (Now >= _retryAt)
-                while (await SealNext(all: false)) { }
-            if (Now - _retained >= RetainEvery || Now < _retained)
+                while (await SealNext(all: false)) grown = true;
+            if (grown || Now - _retained >= RetainEvery || Now < _retained)
             {
                 _retained = Now;
                 await Retain();
@@ -161,7 +162,8 @@ public sealed class StoreUpkeep : IDisposable
         await _turn.WaitAsync(_stop.Token);
         try
         {
-            var dropped = await Drop();
+            var dropped = 0;
+            await WithRoom(async () => dropped = await Drop());
             await _store.Database.Writer.Write(c => c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept }));
             return dropped;
         }
@@ -182,7 +184,7 @@ public sealed class StoreUpkeep : IDisposable
             left -= segment.Bytes;
         }
         if (old.Count == 0) return 0;
-        await WithRoom(() => _store.Commit(new SegmentChange([], [.. old], [])), mayDrop: false);
+        await _store.Commit(new SegmentChange([], [.. old], []));
         return old.Count;
     }
 
@@ -192,9 +194,7 @@ public sealed class StoreUpkeep : IDisposable
         await _turn.WaitAsync(_stop.Token);
         try
         {
-            List<(long, long)> gone;
-            lock (_goneLock) gone = [.. _gone];
-            var removed = gone.Count == 0 ? 0 : await RemoveWithRoom(gone);
+            var removed = await RemoveGone();
             await GiveBack();
             _reserve.Take();
             return removed;
@@ -202,10 +202,11 @@ public sealed class StoreUpkeep : IDisposable
         finally { _turn.Release(); }
     }
 
-    private async Task<int> RemoveWithRoom(IReadOnlyList<(long, long)> gone)
+    private Task<int> RemoveGone()
     {
-        try { return await _store.Remove(gone); }
-        catch (DiskFullException) when (_reserve.GiveUp()) { return await _store.Remove(gone); }
+        List<(long, long)> gone;
+        lock (_goneLock) gone = [.. _gone];
+        return gone.Count == 0 ? Task.FromResult(0) : _store.Remove(gone);
     }
 
     private async Task GiveBack()
@@ -219,20 +220,25 @@ public sealed class StoreUpkeep : IDisposable
         })) { }
     }
 
-    /// <summary>Does it again after making room where the disk is full: the reserve first, then what retention may drop.</summary>
-    private async Task WithRoom(Func<Task> work, bool mayDrop = true)
+    /// <summary>Does it again after making room where the disk is full.</summary>
+    private async Task WithRoom(Func<Task> work)
     {
         try { await work(); }
-        catch (DiskFullException) when (_reserve.IsThere)
+        catch (DiskFullException)
         {
-            _reserve.GiveUp();
-            if (mayDrop && await Drop() > 0)
-            {
-                List<(long, long)> gone;
-                lock (_goneLock) gone = [.. _gone];
-                await _store.Remove(gone);
-            }
+            await MakeRoom();
             await work();
+        }
+    }
+
+    /// <summary>Gives up the reserve, shortens the log, and drops what retention may drop. Each step may itself find no room.</summary>
+    private async Task MakeRoom()
+    {
+        _reserve.GiveUp();
+        foreach (var step in new Func<Task>[] { _store.Database.Checkpoint, Drop, RemoveGone, GiveBack, _store.Database.Checkpoint })
+        {
+            try { await step(); }
+            catch (DiskFullException) { /* the next step may make the room */ }
         }
     }
 
