@@ -14,7 +14,7 @@ if (args is ["parts"])
 }
 if (args is ["store", ..])
 {
-    await Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000, args.Length > 2 ? args[2] : Directory.CreateTempSubdirectory("kumiko-bench-").FullName);
+    await Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
     return;
 }
 var records = args.Length > 0 ? int.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 500_000;

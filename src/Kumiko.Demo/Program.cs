@@ -28,7 +28,7 @@ root.SetAction(async (parsed, cancel) =>
         Console.Error.WriteLine($"{e.Message} Give another port with --port.");
         return 1;
     }
-    Console.WriteLine($"{app.Services.GetRequiredService<RecordStore>().Current.Count} records after {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s");
+    Console.WriteLine($"{app.Services.GetRequiredService<RecordStore>().Count} records after {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s");
     Console.WriteLine($"Kumiko is at {app.Services.GetRequiredService<ServerState>().Address}");
     Console.WriteLine("Stop it with Ctrl+C.");
     await app.WaitForShutdownAsync(cancel);

@@ -246,6 +246,6 @@ public sealed class PageTests : IAsyncLifetime
         Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
         using var person = await _server.Person();
         var page = await person.GetStringAsync("/search");
-        Assert.Contains("is damaged and was set aside", page);
+        Assert.Contains("are damaged and were set aside", page);
     }
 }

@@ -32,6 +32,8 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
     public const long MostBytes = 256L << 20;
     public const int MostReported = 100;
 
+    private readonly ParserPool _parsers = new();
+
     /// <param name="body">Decompressed bytes, of any length and content.</param>
     /// <param name="source">The name of the place they come from.</param>
     /// <param name="key">Given by a sender that may repeat itself.</param>
@@ -39,7 +41,7 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
     /// <param name="progress">Told after each committed part.</param>
     public async Task<IntakeAnswer> Take(Stream body, string source, string? key, long limit, IProgress<IntakeAnswer>? progress, CancellationToken cancel)
     {
-        var parser = new JsonRecordParser(source);
+        var parser = _parsers.Rent(source);
         using var lines = new LineReader(body);
         var records = new List<LogRecord>();
         var refused = new List<Refused>();
@@ -69,6 +71,7 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
             if (!await Commit()) return Answer();
         }
         if (await Commit() && refused.Count > 0) await store.Keep(refused, source);
+        _parsers.Return(source, parser);
         return Answer();
 
         IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped);
@@ -77,7 +80,7 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
         {
             if (records.Count == 0) return true;
             try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++)); }
-            catch (DiskFullException e)
+            catch (IOException e)
             {
                 (stopped, problem) = (IntakeStop.NoRoom, e.Message);
                 return false;

@@ -1,3 +1,4 @@
+using System.Buffers;
 using K4os.Compression.LZ4;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
@@ -34,7 +35,10 @@ public static class BatchCodec
         head.Number(resources.Count);
         head.Bytes(resourceBytes.Written);
         head.Bytes(body.Written);
-        return [Version, .. LZ4Pickler.Pickle(head.Written)];
+        var packed = new ArrayBufferWriter<byte>(LZ4Codec.MaximumOutputSize(head.Length) + 64);
+        packed.Write([Version]);
+        LZ4Pickler.Pickle(head.Written, packed);
+        return packed.WrittenSpan.ToArray();
     }
 
     private static void Write(ByteWriter to, LogRecord record, NameTable names, Dictionary<Attributes, int> resources)

@@ -17,9 +17,16 @@ internal sealed class RecentTier
     private readonly Lock _lock = new();
     private readonly List<RecentEntry> _entries = [];
     private TaskCompletionSource _shrunk = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    private readonly Dictionary<string, long> _bytesBySource = new(StringComparer.Ordinal);
     private long _bytes;
 
     public long Bytes => Volatile.Read(ref _bytes);
+
+    /// <summary>Bytes of a source that wait.</summary>
+    public long BytesOf(string source)
+    {
+        lock (_lock) return _bytesBySource.GetValueOrDefault(source);
+    }
 
     /// <summary>Done when something was sealed after this was asked.</summary>
     public Task Shrunk
@@ -34,7 +41,11 @@ internal sealed class RecentTier
 
     public void Add(RecentEntry entry)
     {
-        lock (_lock) _entries.Add(entry);
+        lock (_lock)
+        {
+            _entries.Add(entry);
+            _bytesBySource[entry.Source] = _bytesBySource.GetValueOrDefault(entry.Source) + entry.RawBytes;
+        }
         Interlocked.Add(ref _bytes, entry.RawBytes);
     }
 
@@ -43,6 +54,8 @@ internal sealed class RecentTier
         lock (_lock)
         {
             _entries.RemoveAll(done.Contains);
+            foreach (var entry in done)
+                if ((_bytesBySource[entry.Source] -= entry.RawBytes) == 0) _bytesBySource.Remove(entry.Source);
             _shrunk.SetResult();
             _shrunk = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         }

@@ -27,8 +27,11 @@ public sealed record RecordStoreOptions(Retention Retention, bool Background = t
 /// </summary>
 public sealed class RecordStore : IDisposable
 {
-    /// <summary>With more waiting to be sealed, senders wait.</summary>
-    private const long MostRecentBytes = 128L << 20;
+    /// <summary>
+    /// With more waiting to be sealed, of all or of a source that fills segments by itself, senders wait. Little of one
+    /// source, as records that live longer than a collection of garbage are copied by it.
+    /// </summary>
+    private const long MostRecentBytes = 512L << 20, MostOfSource = 20L << 20;
 
     private const int BatchRows = 16_384;
     private const int MostRefused = 10_000;
@@ -121,18 +124,18 @@ public sealed class RecordStore : IDisposable
     }
 
     private static string Told(Segment segment, string damage) =>
-        FormattableString.Invariant($"Segment {segment.Id} with {segment.Rows} records from {Instants.Format(segment.MinTime)} to {Instants.Format(segment.MaxTime)} is damaged and was set aside: {damage}");
+        FormattableString.Invariant($"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})");
 
     /// <summary>Commits records as one batch; they can be read when the task is done.</summary>
     /// <param name="records">In the sender's order, which is the order of their sequence.</param>
     /// <param name="source">The place they come from.</param>
     /// <param name="key">Taken at most once, where given.</param>
     /// <returns>True; false where a batch of this key was taken before, which is as good.</returns>
-    /// <exception cref="DiskFullException">The disk is full, or more waits to be sealed than can be held.</exception>
+    /// <exception cref="IOException">The disk is full, or more waits to be sealed than can be held.</exception>
     public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null)
     {
         if (records.Count == 0) return true;
-        await Room();
+        await Room(source);
         var content = BatchCodec.Encode(records);
         var now = Instants.FromDateTime(_clock.GetUtcNow());
         try
@@ -154,16 +157,23 @@ public sealed class RecordStore : IDisposable
     }
 
     /// <summary>Waits until sealing has caught up.</summary>
-    private async Task Room()
+    private async Task Room(string source)
     {
-        while (Recent.Bytes > MostRecentBytes && _upkeep.IsRunning)
+        while (IsBehind(source) && _upkeep.IsRunning)
         {
             var shrunk = Recent.Shrunk;
-            if (_upkeep.Problem is { } problem) throw problem;
+            // While sealing fails, memory is the limit; a source alone may go on.
+            if (_upkeep.Problem is { } problem)
+            {
+                if (Recent.Bytes > MostRecentBytes) throw problem;
+                return;
+            }
             _upkeep.Wake();
-            if (Recent.Bytes > MostRecentBytes) await shrunk;
+            if (IsBehind(source)) await shrunk;
         }
     }
+
+    private bool IsBehind(string source) => Recent.Bytes > MostRecentBytes || Recent.BytesOf(source) > MostOfSource;
 
     private bool Insert(SqliteConnection connection, IReadOnlyList<LogRecord> records, byte[] content, string source, long now, BatchKey? key)
     {

@@ -18,7 +18,15 @@ public static class MinuteCounts
     internal static void Write(ByteWriter to, ReadOnlySpan<LogRecord> records)
     {
         var services = new Dictionary<string, int>(StringComparer.Ordinal);
-        foreach (var record in records) services.TryAdd(ServiceOf(record), services.Count);
+        var serviceOf = new int[records.Length];
+        Resource? before = null;
+        for (var i = 0; i < records.Length; i++)
+        {
+            // Neighbours often have the same resource, and a text is only looked up where they have not.
+            if (i > 0 && records[i].Resource == before) { serviceOf[i] = serviceOf[i - 1]; continue; }
+            before = records[i].Resource;
+            if (!services.TryGetValue(ServiceOf(records[i]), out serviceOf[i])) services.Add(ServiceOf(records[i]), serviceOf[i] = services.Count);
+        }
         to.Number(services.Count);
         foreach (var service in services.Keys) to.Text(service);
         var counts = new int[services.Count * Bands];
@@ -27,7 +35,7 @@ public static class MinuteCounts
         {
             var minute = MinuteOf(records[i].Time);
             for (; i < records.Length && MinuteOf(records[i].Time) == minute; i++)
-                counts[(services[ServiceOf(records[i])] * Bands) + Severity.Band(records[i].SeverityNumber)]++;
+                counts[(serviceOf[i] * Bands) + Severity.Band(records[i].SeverityNumber)]++;
             to.Signed(minute - last);
             last = minute;
             to.Number(counts.Count(c => c > 0));

@@ -7,7 +7,7 @@ using Kumiko.Core.Storage.Templates;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>Turns sorted records into the columns of a segment. Not for several threads.</summary>
+/// <summary>Turns sorted records into the columns of a segment. Not for several threads; several writers may share a miner.</summary>
 public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
 {
     /// <summary>Rows and raw bytes at which a segment ends when sealed, and when merged.</summary>
@@ -68,19 +68,23 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
 
     private void WriteNumbers(ColumnGatherer columns, LogRecord[] records)
     {
-        var numbers = ArrayPool<long>.Shared.Rent(records.Length);
-        Number(SegmentColumn.Time, static r => r.Time);
-        Number(SegmentColumn.Observed, static r => r.Observed - r.Time);
-        Number(SegmentColumn.Sequence, static r => r.Sequence);
-        Number(SegmentColumn.Severity, static r => r.SeverityNumber);
-        ArrayPool<long>.Shared.Return(numbers);
-
-        void Number(SegmentColumn column, Func<LogRecord, long> of)
+        // One look at each record for all four: records lie far apart in memory, and that is what costs.
+        var count = records.Length;
+        var numbers = ArrayPool<long>.Shared.Rent(count * 4);
+        for (var i = 0; i < count; i++)
         {
-            for (var i = 0; i < records.Length; i++) numbers[i] = of(records[i]);
-            LongColumn.Write(_column, numbers.AsSpan(0, records.Length));
+            var record = records[i];
+            numbers[i] = record.Time;
+            numbers[count + i] = record.Observed - record.Time;
+            numbers[(2 * count) + i] = record.Sequence;
+            numbers[(3 * count) + i] = record.SeverityNumber;
+        }
+        foreach (var (place, column) in new[] { SegmentColumn.Time, SegmentColumn.Observed, SegmentColumn.Sequence, SegmentColumn.Severity }.Index())
+        {
+            LongColumn.Write(_column, numbers.AsSpan(place * count, count));
             columns.Add(column, _column);
         }
+        ArrayPool<long>.Shared.Return(numbers);
     }
 
     private void WriteTexts(ColumnGatherer columns, LogRecord[] records)
@@ -133,6 +137,21 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         var firstGap = new int[records.Length];
         var isLong = new bool[records.Length];
         BeginTexts();
+        // Mining is the one thing that writers do one after the other.
+        lock (miner) FindTemplates(records, local, templates, rows, places, firstGap, isLong);
+        _column.Number(templates.Count);
+        foreach (var template in templates)
+        {
+            _column.Signed(template.Id);
+            _column.Sized(template.Key);
+        }
+        LongColumn.Write(_column, places);
+        columns.Add(SegmentColumn.Templates, _column);
+        WriteVariables(columns, templates, rows, places, firstGap, isLong);
+    }
+
+    private void FindTemplates(LogRecord[] records, Dictionary<Template, int> local, List<Template> templates, List<int> rows, int[] places, int[] firstGap, bool[] isLong)
+    {
         for (var i = 0; i < records.Length; i++)
         {
             var record = records[i];
@@ -152,15 +171,6 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             var gaps = CollectionsMarshal.AsSpan(_slices)[firstGap[i]..];
             for (var g = 0; g < gaps.Length; g++) gaps[g] = gaps[g] with { Start = gaps[g].Start + start };
         }
-        _column.Number(templates.Count);
-        foreach (var template in templates)
-        {
-            _column.Signed(template.Id);
-            _column.Sized(template.Key);
-        }
-        LongColumn.Write(_column, places);
-        columns.Add(SegmentColumn.Templates, _column);
-        WriteVariables(columns, templates, rows, places, firstGap, isLong);
     }
 
     private void WriteVariables(ColumnGatherer columns, List<Template> templates, List<int> rows, int[] places, int[] firstGap, bool[] isLong)

@@ -9,8 +9,11 @@ internal static class Sealer
     public static readonly long OldestUnsealed = 15 * Instants.Minute;
     public const long MostUnsealedBytes = 256L << 20;
 
+    /// <summary>Full segments that are sealed in one transaction, where a source has so much.</summary>
+    private const int AtOnce = 2;
+
     /// <summary>
-    /// What to seal next: of one source as much as makes a full segment; else, once the oldest is a quarter of an hour
+    /// What to seal next: of one source as much as makes full segments, a few at most; else, once the oldest is a quarter of an hour
     /// old, or there is too much in memory, all quiet sources together. Null for nothing.
     /// </summary>
     /// <param name="all">Whether to seal what is neither full nor old.</param>
@@ -36,7 +39,7 @@ internal static class Sealer
         {
             rows += entry.Records.Count;
             bytes += entry.RawBytes;
-            if (chosen.Count > 0 && (rows > SegmentWriter.SealedRows || bytes > SegmentWriter.SealedBytes)) break;
+            if (chosen.Count > 0 && (rows > SegmentWriter.SealedRows * AtOnce || bytes > SegmentWriter.SealedBytes * AtOnce)) break;
             chosen.Add(entry);
         }
         return chosen;

@@ -20,7 +20,7 @@ public sealed class StoreUpkeep : IDisposable
     private readonly RecordStore _store;
     private readonly Retention _retention;
     private readonly TimeProvider _clock;
-    private readonly SegmentWriter _writer;
+    private readonly SegmentWriter[] _writers;
     private readonly DiskReserve _reserve;
     private readonly SemaphoreSlim _turn = new(1), _wake = new(0);
     private readonly Lock _goneLock = new();
@@ -33,7 +33,7 @@ public sealed class StoreUpkeep : IDisposable
     internal StoreUpkeep(RecordStore store, RecordStoreOptions options, string path, TimeProvider clock)
     {
         (_store, _retention, _clock) = (store, options.Retention, clock);
-        _writer = new SegmentWriter(store.Templates);
+        _writers = [new SegmentWriter(store.Templates), new SegmentWriter(store.Templates)];
         _reserve = new DiskReserve(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(path))!, "reserve"), options.ReserveBytes);
         _reserve.Take();
         using (var connection = store.Database.Read())
@@ -122,13 +122,25 @@ public sealed class StoreUpkeep : IDisposable
         try
         {
             if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen) return false;
-            var segments = Sealer.Cut(chosen.Entries.SelectMany(e => e.Records), SegmentWriter.SealedRows, SegmentWriter.SealedBytes)
-                .Select(records => _writer.Write(records, chosen.Source, merges: 0)).ToList();
+            var segments = Encode(Sealer.Cut(chosen.Entries.SelectMany(e => e.Records), SegmentWriter.SealedRows, SegmentWriter.SealedBytes), chosen.Source, merges: 0);
             await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
             Problem = null;
             return true;
         }
         finally { _turn.Release(); }
+    }
+
+    /// <summary>Encodes segments on two workers.</summary>
+    private EncodedSegment[] Encode(IEnumerable<LogRecord[]> cut, string? source, int merges)
+    {
+        var parts = cut.ToArray();
+        var encoded = new EncodedSegment[parts.Length];
+        var next = -1;
+        Parallel.For(0, Math.Min(_writers.Length, parts.Length), worker =>
+        {
+            for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next)) encoded[i] = _writers[worker].Write(parts[i], source, merges);
+        });
+        return encoded;
     }
 
     /// <summary>Merges some small segments into a larger one; false when there are none to merge.</summary>
@@ -147,7 +159,7 @@ public sealed class StoreUpkeep : IDisposable
                 for (var i = 0; i < rows.Count; i++) records.Add(rows[i]);
             }
             var merges = chosen.Max(c => c.Segment.Merges) + 1;
-            var merged = Sealer.Cut(records, SegmentWriter.MergedRows, SegmentWriter.MergedBytes).Select(r => _writer.Write(r, chosen[0].Segment.Source, merges)).ToList();
+            var merged = Encode(Sealer.Cut(records, SegmentWriter.MergedRows, SegmentWriter.MergedBytes), chosen[0].Segment.Source, merges);
             await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
             return true;
         }
@@ -247,6 +259,6 @@ public sealed class StoreUpkeep : IDisposable
         _stop.Cancel();
         _timer?.Dispose();
         _thread?.Join();
-        _writer.Dispose();
+        foreach (var writer in _writers) writer.Dispose();
     }
 }
