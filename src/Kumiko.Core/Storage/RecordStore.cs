@@ -106,8 +106,10 @@ public sealed class RecordStore : IDisposable
         FieldsSeen = SegmentTable.Fields(connection);
         foreach (var segment in SegmentTable.Unsure(connection)) _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult();
         foreach (var (segment, damage) in SegmentTable.Damaged(connection)) _notices.Add(Told(segment, damage));
+        foreach (var stray in SegmentTable.Strays(connection)) _notices.Add($"A segment of records is damaged: the catalogue lost its row. Restore it from a backup if there is one. (Segment {stray})");
         _segments = [.. SegmentTable.Live(connection).Select(s => new SegmentBatch(s, _cache))];
         var strings = new StringCache();
+        var batches = 0L;
         _next = connection.ExecuteScalar<long>("SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent), (SELECT COALESCE(MAX(max_sequence + 1), 0) FROM segment))");
         foreach (var row in connection.Query<RecentRow>("SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, content AS Content FROM recent ORDER BY first_sequence", buffered: false))
         {
@@ -119,7 +121,10 @@ public sealed class RecordStore : IDisposable
                 AddBatches(records);
             }
             catch (InvalidDataException e) { _notices.Add($"Batch {row.FirstSequence} from {row.Source} is damaged and was set aside: {e.Message}"); }
+            batches++;
         }
+        if (connection.ExecuteScalar<long?>("SELECT value FROM counter WHERE name = 'batches'") is { } expected && expected != batches)
+            _notices.Add($"{expected} batches of the newest records should be there, and {batches} are. Restore the others from a backup if there is one.");
         Publish();
     }
 
@@ -183,6 +188,7 @@ public sealed class RecordStore : IDisposable
         connection.Execute(
             "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
             new { first, records.Count, min = records.Min(r => r.Time), max = records.Max(r => r.Time), now, source, content, checksum = Checksum.Of(content, first) });
+        connection.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'");
         for (var i = 0; i < records.Count; i++) records[i].Sequence = first + i;
         _next += records.Count;
         return true;
@@ -217,6 +223,7 @@ public sealed class RecordStore : IDisposable
             connection.Execute("DELETE FROM recent WHERE first_sequence = @First", change.Sealed.Select(e => new { e.First }));
             SegmentTable.SaveTemplates(connection, templates);
             SegmentTable.SaveFields(connection, fields);
+            connection.Execute("UPDATE counter SET value = value - @Count WHERE name = 'batches'", new { change.Sealed.Count });
             connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
             return inserted;
         }, inserted => Apply(change, inserted), change.Added.Sum(e => (int)e.Catalogue.Bytes));

@@ -51,6 +51,8 @@ CREATE TABLE counter (
     name  TEXT PRIMARY KEY,
     value INTEGER NOT NULL
 ) STRICT, WITHOUT ROWID;
+-- How many batches there are, so that a lost one is noticed.
+INSERT INTO counter VALUES ('batches', (SELECT COUNT(*) FROM recent));
 INSERT INTO counter VALUES ('sequence', (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent));
 
 -- NULL in batches of before.

@@ -21,7 +21,7 @@ internal static class SegmentTable
     public static List<Segment> Unsure(SqliteConnection connection) => [.. ByChecksum(connection)[false]];
 
     private static ILookup<bool, Segment> ByChecksum(SqliteConnection connection) =>
-        connection.Query<Segment, long, (Segment Segment, long Checksum)>($"SELECT {CatalogueColumns}, checksum AS Checksum FROM segment WHERE state = 'live' ORDER BY min_time, id", (s, c) => (s, c), splitOn: "Checksum")
+        connection.Query<Segment, long, (Segment Segment, long Checksum)>($"SELECT {CatalogueColumns}, CASE state WHEN 'live' THEN checksum ELSE checksum + 1 END AS Checksum FROM segment WHERE state NOT IN ('gone', 'damaged') ORDER BY min_time, id", (s, c) => (s, c), splitOn: "Checksum")
             .ToLookup(s => ChecksumOf(s.Segment) == s.Checksum, s => s.Segment);
 
     private static long ChecksumOf(Segment s) => Checksum.Of(FormattableString.Invariant(
@@ -29,6 +29,22 @@ internal static class SegmentTable
 
     public static List<(Segment Segment, string Damage)> Damaged(SqliteConnection connection) =>
         [.. connection.Query<Segment, string, (Segment, string)>($"SELECT {CatalogueColumns}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id", (s, d) => (s, d), splitOn: "Damage")];
+
+    /// <summary>Segments that have columns and no row of the catalogue.</summary>
+    public static List<long> Strays(SqliteConnection connection)
+    {
+        var known = connection.Query<long>("SELECT id FROM segment").ToHashSet();
+        var strays = new List<long>();
+        // One seek a segment, rather than a look at every column.
+        var from = long.MinValue;
+        while (connection.ExecuteScalar<long?>("SELECT MIN(key) FROM segment_column WHERE key >= @from", new { from }) is { } key)
+        {
+            var id = key >> Segment.ColumnBits;
+            if (!known.Contains(id)) strays.Add(id);
+            from = Segment.KeyOf(id + 1, 0);
+        }
+        return strays;
+    }
 
     public static List<long> Gone(SqliteConnection connection) => [.. connection.Query<long>("SELECT id FROM segment WHERE state = 'gone' ORDER BY id")];
 
@@ -61,7 +77,7 @@ internal static class SegmentTable
         connection.Execute("UPDATE segment SET state = 'gone' WHERE id = @id", ids.Select(id => new { id }));
 
     public static int MarkDamaged(SqliteConnection connection, long id, string damage) =>
-        connection.Execute("UPDATE segment SET state = 'damaged', damage = @damage WHERE id = @id AND state = 'live'", new { id, damage });
+        connection.Execute("UPDATE segment SET state = 'damaged', damage = @damage WHERE id = @id AND state NOT IN ('gone', 'damaged')", new { id, damage });
 
     public static int Remove(SqliteConnection connection, long id)
     {

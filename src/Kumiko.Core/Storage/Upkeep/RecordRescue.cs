@@ -80,6 +80,7 @@ internal static class RecordRescue
         }
         catch (SqliteException e) when (IsDamage(e)) { lost++; }
         SetAsideIncomplete(into);
+        into.Writer.Write(c => c.Execute("INSERT OR REPLACE INTO counter VALUES ('batches', (SELECT COUNT(*) FROM recent))")).GetAwaiter().GetResult();
         using var connection = into.Read();
         return (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM segment WHERE state = 'live'"), lost);
     }

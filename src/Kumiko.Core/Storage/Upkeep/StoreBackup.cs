@@ -91,7 +91,7 @@ public static class StoreBackup
             while (i < records.Count && i - start < RowsOfBatch && records[i].Sequence == records[i - 1].Sequence + 1 && records[i].Source == records[start].Source) i++;
             var batch = records[start..i];
             var content = BatchCodec.Encode(batch);
-            await copy.Writer.Write(c => c.Execute(
+            await copy.Writer.Write(c => c.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'") + c.Execute(
                 "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @Source, @content, @checksum)",
                 new { first = batch[0].Sequence, batch.Count, min = batch.Min(r => r.Time), max = batch.Max(r => r.Time), received = batch.Max(r => r.Observed), batch[0].Source, content, checksum = Checksum.Of(content, batch[0].Sequence) }));
         }

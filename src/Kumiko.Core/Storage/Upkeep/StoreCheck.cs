@@ -126,8 +126,7 @@ public static class StoreCheck
 
     private static void FindStrays(SqliteConnection connection, State state)
     {
-        var known = connection.Query<long>("SELECT id FROM segment").ToHashSet();
-        foreach (var stray in connection.Query<long>($"SELECT DISTINCT key >> {Segment.ColumnBits} FROM segment_column").Where(id => !known.Contains(id)))
+        foreach (var stray in SegmentTable.Strays(connection))
             state.Add($"There are columns of a segment {stray} that is not in the catalogue.");
     }
 
