@@ -36,8 +36,8 @@ public sealed class Run : IDisposable
         _pipeline = new RowPipeline(question.Parsed.Query, new EvaluationContext(question.Now, question.Zone), question.Limits);
         var query = question.Parsed.Query;
         Expr[] conditions = [.. query.Match is { } match ? [match] : Array.Empty<Expr>(), .. query.Stages.TakeWhile(s => s is Where).Cast<Where>().Select(w => w.Condition)];
-        _match = new BatchTest(Tested(_pipeline.Match), query.Match is null ? null : batch => SegmentPruning.MayMatch(query.Match, batch));
-        _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test), batch => conditions.All(c => SegmentPruning.MayMatch(c, batch)));
+        _match = new BatchTest(Tested(_pipeline.Match), query.Match is null ? null : (batch, window) => SegmentPruning.MayMatch(query.Match, batch, window));
+        _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test), (batch, window) => conditions.All(c => SegmentPruning.MayMatch(c, batch, window)));
         if (question.Limits.Time <= TimeSpan.Zero) _cancel.Cancel(); else _cancel.CancelAfter(question.Limits.Time);
     }
 

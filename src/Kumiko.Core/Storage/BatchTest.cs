@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Segments;
 
@@ -10,7 +11,7 @@ namespace Kumiko.Core.Storage;
 /// </summary>
 /// <param name="test">Null passes all.</param>
 /// <param name="mayMatch">False for segments in which surely nothing passes; null where that is not known.</param>
-public sealed class BatchTest(Func<LogRecord, bool>? test, Func<SegmentBatch, bool>? mayMatch = null)
+public sealed class BatchTest(Func<LogRecord, bool>? test, Func<SegmentBatch, Window, bool>? mayMatch = null)
 {
     private const int CancelEvery = 8_192;
 
@@ -20,8 +21,8 @@ public sealed class BatchTest(Func<LogRecord, bool>? test, Func<SegmentBatch, bo
 
     public bool PassesAll => test is null;
 
-    /// <summary>False where no record of the batch can pass, told without reading its rows.</summary>
-    public bool MayMatch(RecordBatch batch) => mayMatch is null || batch is not SegmentBatch segment || mayMatch(segment);
+    /// <summary>False where no record of the batch inside the window can pass, told without reading its rows.</summary>
+    public bool MayMatch(RecordBatch batch, Window window) => mayMatch is null || batch is not SegmentBatch segment || mayMatch(segment, window);
 
     /// <summary>The places in a batch whose records pass, rising. Not to be called where all pass.</summary>
     /// <exception cref="OperationCanceledException">The token was cancelled while the batch was read.</exception>

@@ -94,7 +94,7 @@ public sealed class Snapshot : IDisposable
         cancel.ThrowIfCancellationRequested();
         try
         {
-            if (!test.MayMatch(batch)) return new MatchSet.Part(batch, 0, 0, []);
+            if (!test.MayMatch(batch, window)) return new MatchSet.Part(batch, 0, 0, []);
             var (first, end) = batch.Range(window);
             if (test.PassesAll || first == end) return new MatchSet.Part(batch, first, end, null);
             var found = test.Matches(batch, cancel);

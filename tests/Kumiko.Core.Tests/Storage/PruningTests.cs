@@ -41,6 +41,10 @@ public sealed class PruningTests : StoreTest
             var test = new RowPipeline(parsed.Query, new EvaluationContext(0, DateTimeZone.Utc), Limits.Default);
             using var run = new Run(new Question("test", parsed, Ever, 0, DateTimeZone.Utc, Limits.Default), store.Current);
             Assert.Equal(all.Where(r => test.Test(r)).Select(r => r.Id).Reverse(), run.Passing(null).Select(r => r.Id));
+            // A part of a segment, where counts of minutes come in.
+            var part = new Window(all[all.Count / 3].Time, all[all.Count / 2].Time + 1);
+            using var narrow = new Run(new Question("test", parsed, part, 0, DateTimeZone.Utc, Limits.Default), store.Current);
+            Assert.Equal(all.Where(r => part.Contains(r.Time) && test.Test(r)).Select(r => r.Id).Reverse(), narrow.Passing(null).Select(r => r.Id));
         }
     }, iter: 80, threads: 1);
 
@@ -54,7 +58,7 @@ public sealed class PruningTests : StoreTest
             await store.Upkeep.SealAll();
         }
         using var snapshot = store.Current;
-        long[] Opened(string match) => [.. snapshot.Segments.Where(s => SegmentPruning.MayMatch(QueryParser.Parse(match).Query.Match!, s)).Select(s => s.Segment.Day).Order()];
+        long[] Opened(string match) => [.. snapshot.Segments.Where(s => SegmentPruning.MayMatch(QueryParser.Parse(match).Query.Match!, s, Ever)).Select(s => s.Segment.Day).Order()];
         Assert.Equal([3], Opened("ref3a17"));
         Assert.Equal([2], Opened("level >= warn"));
         Assert.Equal([4], Opened("terminal = Orra"));
@@ -62,5 +66,27 @@ public sealed class PruningTests : StoreTest
         Assert.Equal([], Opened("opened and missing"));
         Assert.Equal([2, 4], Opened("level >= warn or terminal = Orra"));
         Assert.Equal([4], Opened("terminal = Orra and level = info"));
+    }
+
+    [Fact]
+    public async Task The_counts_of_a_minute_leave_out_what_the_whole_segment_could_have()
+    {
+        using var store = Open();
+        static Resource Of(string service) => new(new Attributes(["service.name"], [Value.Of(service)]));
+        await store.Append([.. Enumerable.Range(0, 600).Select(i => new LogRecord { Time = i * Instants.Second, Observed = 0, Body = $"gate {i} opened", SeverityNumber = i < 60 ? Severity.Error : Severity.Info, Resource = Of(i < 300 ? "gate-control" : "seat-ledger") })], "quay");
+        await store.Upkeep.SealAll();
+        using var snapshot = store.Current;
+        var segment = Assert.Single(snapshot.Segments);
+        bool May(string match, int fromMinute, int toMinute) => SegmentPruning.MayMatch(QueryParser.Parse(match).Query.Match!, segment, new Window(fromMinute * Instants.Minute, toMinute * Instants.Minute));
+        Assert.True(May("level = error", 0, 10));
+        Assert.True(May("level = error", 0, 1));
+        Assert.False(May("level = error", 1, 9));
+        Assert.True(May("service = seat-ledger", 4, 6));
+        Assert.False(May("service = seat-ledger", 0, 4));
+        Assert.False(May("service = gate-control and level = info", 6, 10));
+        Assert.True(May("service = gate-control or level = info", 6, 10));
+        Assert.Equal(60, segment.Counts().Where(c => c.Band == Severity.Band(Severity.Error)).Sum(c => c.Count));
+        using var filter = segment.Read(SegmentColumn.Filter);
+        Assert.False(filter.Span.IsEmpty);
     }
 }

@@ -64,7 +64,7 @@ public static class MinuteCounts
             for (var cells = from.Count(from.Left); cells > 0; cells--)
             {
                 var (service, band) = Math.DivRem(from.Count((services.Length * Bands) - 1), Bands);
-                counts.Add(new MinuteCount(minute * Instants.Minute, services[service], band, from.Count(int.MaxValue)));
+                counts.Add(new MinuteCount((long)Int128.Max((Int128)minute * Instants.Minute, long.MinValue), services[service], band, from.Count(int.MaxValue)));
             }
         }
         return counts;

@@ -46,7 +46,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
         var words = Guard(batch.Segment, source =>
         {
             using var filter = source.Read(SegmentColumn.Filter);
-            return new SegmentWords(TokenFilter.Read(filter.Span), [.. batch.Templates().Select(t => t.Text).Where(t => t.AsSpan().ContainsAnyExcept("\0 .,:;=-")).Distinct()]);
+            return new SegmentWords(TokenFilter.Read(filter.Span), [.. batch.Templates().Select(t => t.Text).Where(t => t.AsSpan().ContainsAnyExcept("\0 .,:;=-")).Distinct()], batch.Counts());
         });
         return (words, words.Size);
     });

@@ -3,9 +3,13 @@ using Kumiko.Core.Storage.Columns;
 namespace Kumiko.Core.Storage.Segments;
 
 /// <summary>What can be said of the words in a segment without reading its rows: variables and values by the filter, constant text by the templates.</summary>
-internal sealed class SegmentWords(TokenFilter? filter, string[] constants)
+internal sealed class SegmentWords(TokenFilter? filter, string[] constants, List<MinuteCount> counts)
 {
-    public int Size => (filter?.Size ?? 0) + constants.Sum(c => c.Length * 2);
+    private const int BytesOfCount = 32;
+
+    public int Size => (filter?.Size ?? 0) + constants.Sum(c => c.Length * 2) + (counts.Count * BytesOfCount);
+
+    public IReadOnlyList<MinuteCount> Counts => counts;
 
     /// <summary>False where no value of any record is this text, in any case.</summary>
     public bool MayHaveValue(string text) => filter is null || filter.MayHold(TokenSet.Whole(text));
