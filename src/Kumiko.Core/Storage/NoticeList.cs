@@ -13,6 +13,11 @@ internal sealed class NoticeList
         get { lock (_lock) return [.. _all]; }
     }
 
+    public void Remove(string sentence)
+    {
+        lock (_lock) _all.Remove(sentence);
+    }
+
     public void Add(string sentence)
     {
         lock (_lock)

@@ -17,7 +17,7 @@ internal sealed class RecentTier
     private readonly Lock _lock = new();
     private readonly List<RecentEntry> _entries = [];
     private TaskCompletionSource _shrunk = new(TaskCreationOptions.RunContinuationsAsynchronously);
-    private readonly Dictionary<string, long> _bytesBySource = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, (long Bytes, long Rows)> _bySource = new(StringComparer.Ordinal);
     private long _bytes;
 
     public long Bytes => Volatile.Read(ref _bytes);
@@ -25,7 +25,13 @@ internal sealed class RecentTier
     /// <summary>Bytes of a source that wait.</summary>
     public long BytesOf(string source)
     {
-        lock (_lock) return _bytesBySource.GetValueOrDefault(source);
+        lock (_lock) return _bySource.GetValueOrDefault(source).Bytes;
+    }
+
+    /// <summary>Whether a source fills a segment by itself.</summary>
+    public bool IsFull(string source)
+    {
+        lock (_lock) return _bySource.GetValueOrDefault(source) is var (bytes, rows) && (rows >= SegmentWriter.SealedRows || bytes >= SegmentWriter.SealedBytes);
     }
 
     /// <summary>Done when something was sealed after this was asked.</summary>
@@ -44,7 +50,7 @@ internal sealed class RecentTier
         lock (_lock)
         {
             _entries.Add(entry);
-            _bytesBySource[entry.Source] = _bytesBySource.GetValueOrDefault(entry.Source) + entry.RawBytes;
+            Count(entry, 1);
         }
         Interlocked.Add(ref _bytes, entry.RawBytes);
     }
@@ -54,11 +60,17 @@ internal sealed class RecentTier
         lock (_lock)
         {
             _entries.RemoveAll(done.Contains);
-            foreach (var entry in done)
-                if ((_bytesBySource[entry.Source] -= entry.RawBytes) == 0) _bytesBySource.Remove(entry.Source);
+            foreach (var entry in done) Count(entry, -1);
             _shrunk.SetResult();
             _shrunk = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         }
         Interlocked.Add(ref _bytes, -done.Sum(e => e.RawBytes));
+    }
+
+    private void Count(RecentEntry entry, int sign)
+    {
+        var (bytes, rows) = _bySource.GetValueOrDefault(entry.Source);
+        var now = (Bytes: bytes + (sign * entry.RawBytes), Rows: rows + (sign * entry.Records.Count));
+        if (now.Rows == 0) _bySource.Remove(entry.Source); else _bySource[entry.Source] = now;
     }
 }

@@ -151,7 +151,8 @@ public sealed class RecordStore : IDisposable
                 Recent.Add(new RecentEntry(records[0].Sequence, records, source, now));
                 AddBatches(records);
                 Publish();
-                _upkeep.Wake();
+                // What is old is seen to every few seconds; what is full, at once.
+                if (Recent.IsFull(source) || Recent.Bytes > Sealer.MostUnsealedBytes) _upkeep.Wake();
             }, content.Length);
         }
         catch (DiskFullException)
@@ -295,6 +296,9 @@ public sealed class RecordStore : IDisposable
     }
 
     internal void Notice(string sentence) => _notices.Add(sentence);
+
+    /// <summary>Takes back a notice of what is well again.</summary>
+    internal void Forget(string sentence) => _notices.Remove(sentence);
 
     /// <summary>Keeps what was refused, the newest ten thousand.</summary>
     public Task<int> Keep(IReadOnlyList<Refused> refused, string source) => _database.Writer.Write(connection =>

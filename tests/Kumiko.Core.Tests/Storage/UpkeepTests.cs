@@ -306,4 +306,36 @@ public sealed class UpkeepTests : StoreTest
         Assert.Equal(32, All(store).Count);
         Assert.Equal(8, snapshot.NewestFirst(new Window(Sample.At("2199-01-01T00:00:00Z"), long.MaxValue), BatchTest.All, null, CancellationToken.None).Count());
     }
+
+    [Fact]
+    public async Task A_notice_of_a_full_disk_goes_when_it_is_well_again()
+    {
+        using var store = new RecordStore(File, Clock);
+        await store.LimitPages(1);
+        await store.Database.Writer.Write(_ => 0);
+        var pages = await store.Database.Writer.Write(c => { using var ask = c.CreateCommand(); ask.CommandText = "PRAGMA page_count"; return (long)ask.ExecuteScalar()!; });
+        await store.LimitPages(pages + 40);
+        // Fits as a batch, and not as a batch and a segment at once.
+        var random = new Random(1);
+        try { for (var i = 0; i < 40; i++) await store.Append([.. Enumerable.Range(0, 1_000).Select(n => Record(Now + n, $"ref {random.NextInt64():x16}{random.NextInt64():x16}"))], "quay"); }
+        catch (DiskFullException) { /* as meant */ }
+        var kept = store.Count;
+        Assert.True(SpinWait.SpinUntil(() => store.Notices.Any(n => n.Contains("disk is full", StringComparison.Ordinal)), TimeSpan.FromSeconds(30)));
+        await store.LimitPages(1_000_000);
+        Assert.True(SpinWait.SpinUntil(() => { Clock.Advance(TimeSpan.FromSeconds(10)); return store.Notices.Count == 0; }, TimeSpan.FromSeconds(30)));
+        Assert.Equal(kept, All(store).Count);
+    }
+
+    [Fact]
+    public async Task Retention_runs_by_itself_from_the_start()
+    {
+        using (var store = Open())
+        {
+            await store.Append(Many(10), "quay");
+            await store.Upkeep.SealAll();
+        }
+        Clock.Advance(TimeSpan.FromDays(2));
+        using var again = new RecordStore(File, Clock, new RecordStoreOptions(new Retention(Age: Instants.Day)));
+        Assert.True(SpinWait.SpinUntil(() => { Clock.Advance(TimeSpan.FromSeconds(10)); return again.Count == 0; }, TimeSpan.FromSeconds(30)));
+    }
 }

@@ -23,7 +23,7 @@ internal static class Sealer
         if (entries.Count == 0) return null;
         var sources = entries.GroupBy(e => e.Source).ToList();
         foreach (var source in sources)
-            if (source.Sum(e => (long)e.Records.Count) >= SegmentWriter.SealedRows || source.Sum(e => e.RawBytes) >= SegmentWriter.SealedBytes)
+            if (recent.IsFull(source.Key))
                 return (Full(source), source.Key);
         if (!all && recent.Bytes <= MostUnsealedBytes && now - entries[0].Received < OldestUnsealed) return null;
         var own = sources.FirstOrDefault(s => !retention.MayShare(s.Key));

@@ -28,7 +28,9 @@ public sealed class StoreUpkeep : IDisposable
     private readonly CancellationTokenSource _stop = new();
     private readonly ITimer? _timer;
     private readonly Thread? _thread;
-    private long _retained = long.MinValue, _retryAt = long.MinValue;
+    private long? _retained;
+    private long _retryAt = long.MinValue;
+    private string? _told;
 
     internal StoreUpkeep(RecordStore store, RecordStoreOptions options, string path, TimeProvider clock)
     {
@@ -88,7 +90,7 @@ public sealed class StoreUpkeep : IDisposable
             var grown = false;
             if (Now >= _retryAt)
                 while (await SealNext(all: false)) grown = true;
-            if (grown || Now - _retained >= RetainEvery || Now < _retained)
+            if (grown || _retained is not { } last || Now - last >= RetainEvery || Now < last)
             {
                 _retained = Now;
                 await Retain();
@@ -103,8 +105,18 @@ public sealed class StoreUpkeep : IDisposable
     {
         _retryAt = Now + RetryAfter;
         var problem = e as IOException ?? new IOException(e.Message, e);
-        if (Problem?.Message != problem.Message) _store.Notice("Upkeep of the records failed and is tried again: " + problem.Message);
+        if (Problem?.Message == problem.Message) return;
+        Healed();
         Problem = problem;
+        _told = "Older records could not be put in order, and it is tried again: " + problem.Message;
+        _store.Notice(_told);
+    }
+
+    private void Healed()
+    {
+        Problem = null;
+        if (_told is not null) _store.Forget(_told);
+        _told = null;
     }
 
     /// <summary>Seals everything that waits, whether or not it is full or old.</summary>
@@ -124,7 +136,7 @@ public sealed class StoreUpkeep : IDisposable
             if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen) return false;
             var segments = Encode(Sealer.Cut(chosen.Entries.SelectMany(e => e.Records), SegmentWriter.SealedRows, SegmentWriter.SealedBytes), chosen.Source, merges: 0);
             await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
-            Problem = null;
+            Healed();
             return true;
         }
         finally { _turn.Release(); }
