@@ -34,19 +34,20 @@ internal static class Parts
                 }
             });
             Time("batch codec", () => { foreach (var list in records) BatchCodec.Encode(list); });
-            Time("size", () => { foreach (var list in records) list.Sum(RecordSize.Of); });
+            var bytes = 0L;
+            Time("size", () => { foreach (var list in records) bytes += list.Sum(RecordSize.Of); });
             var sequence = 0L;
             foreach (var record in records.SelectMany(r => r)) record.Sequence = sequence++;
             var miner = new TemplateMiner();
             var gaps = new List<Kumiko.Core.Storage.Columns.Slice>();
             Time("templates alone", () =>
             {
-                var bytes = new byte[4096];
+                var utf8 = new byte[4096];
                 foreach (var list in records)
                     foreach (var record in list)
                     {
                         gaps.Clear();
-                        miner.Find(record.Resource.Service.AsText, bytes.AsSpan(0, System.Text.Encoding.UTF8.GetBytes(record.Body, bytes)), record.Time, gaps);
+                        miner.Find(record.Resource.Service.AsText, utf8.AsSpan(0, System.Text.Encoding.UTF8.GetBytes(record.Body, utf8)), record.Time, gaps);
                     }
             });
             using var writer = new SegmentWriter(miner);

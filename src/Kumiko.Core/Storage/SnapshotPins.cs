@@ -49,7 +49,7 @@ internal sealed class SnapshotPins
     {
         lock (_lock)
         {
-            if (!_readers.TryGetValue(version, out var readers)) throw new ObjectDisposedException(nameof(Snapshot));
+            ObjectDisposedException.ThrowIf(!_readers.TryGetValue(version, out var readers), typeof(Snapshot));
             _readers[version] = readers + 1;
         }
     }

@@ -1,3 +1,4 @@
+using System.Buffers;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
@@ -12,6 +13,8 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
 
     /// <summary>Records as objects take about so much more memory than their text.</summary>
     private const int ObjectFactor = 3;
+
+    private static readonly SearchValues<char> NoWords = SearchValues.Create("\0 .,:;=-");
 
     private readonly ColumnReader _reader = new(database);
     private readonly LeastRecentlyUsed<SegmentRows> _rows = new(RowsBudget);
@@ -46,7 +49,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
         var words = Guard(batch.Segment, source =>
         {
             using var filter = source.Read(SegmentColumn.Filter);
-            return new SegmentWords(TokenFilter.Read(filter.Span), [.. batch.Templates().Select(t => t.Text).Where(t => t.AsSpan().ContainsAnyExcept("\0 .,:;=-")).Distinct()], batch.Counts());
+            return new SegmentWords(TokenFilter.Read(filter.Span), [.. batch.Templates().Select(t => t.Text).Where(t => t.AsSpan().ContainsAnyExcept(NoWords)).Distinct()], batch.Counts());
         });
         return (words, words.Size);
     });
