@@ -36,10 +36,10 @@ public sealed class RecordStore : IDisposable
     private const int BatchRows = 16_384;
     private const int MostRefused = 10_000;
 
-    private readonly Database _database;
+    private Database _database;
     private readonly TimeProvider _clock;
     private readonly SnapshotPins _pins = new();
-    private readonly SegmentCache _cache;
+    private SegmentCache _cache;
     private readonly NoticeList _notices = new();
     private readonly StoreUpkeep _upkeep;
     private List<SegmentBatch> _segments = [];
@@ -62,7 +62,7 @@ public sealed class RecordStore : IDisposable
         _cache = new SegmentCache(_database, SetAside);
         try
         {
-            Load();
+            LoadOrRescue(path);
             _upkeep = new StoreUpkeep(this, options ?? RecordStoreOptions.Default, path, clock);
         }
         catch
@@ -85,8 +85,8 @@ public sealed class RecordStore : IDisposable
     /// <summary>Sealing, merging, retention: they run by themselves, or when called.</summary>
     public StoreUpkeep Upkeep => _upkeep;
 
-    internal RecentTier Recent { get; } = new();
-    internal TemplateMiner Templates { get; } = new();
+    internal RecentTier Recent { get; private set; } = new();
+    internal TemplateMiner Templates { get; private set; } = new();
     internal Dictionary<FieldKey, long> FieldsSeen { get; private set; } = [];
     internal Database Database => _database;
 
@@ -97,6 +97,21 @@ public sealed class RecordStore : IDisposable
     public long? FirstSeen(string field)
     {
         lock (FieldsSeen) return FieldsSeen.Where(f => f.Key.Name == field).Select(f => (long?)f.Value).Min();
+    }
+
+    private void LoadOrRescue(string path)
+    {
+        try { Load(); }
+        catch (SqliteException e) when (RecordRescue.IsDamage(e))
+        {
+            // Damage that the first look did not meet.
+            _cache.Dispose();
+            _database.Dispose();
+            _database = RecordRescue.Replace(path, _clock, _notices);
+            _cache = new SegmentCache(_database, SetAside);
+            (Recent, Templates, _recentBatches) = (new RecentTier(), new TemplateMiner(), []);
+            Load();
+        }
     }
 
     private void Load()

@@ -39,6 +39,8 @@ internal static class SegmentTable
         var from = long.MinValue;
         while (connection.ExecuteScalar<long?>("SELECT MIN(key) FROM segment_column WHERE key >= @from", new { from }) is { } key)
         {
+            // A damaged tree may answer with what was not asked for.
+            if (key < from) break;
             var id = key >> Segment.ColumnBits;
             if (!known.Contains(id)) strays.Add(id);
             from = Segment.KeyOf(id + 1, 0);

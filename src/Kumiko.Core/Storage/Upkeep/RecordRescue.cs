@@ -18,7 +18,12 @@ internal static class RecordRescue
 
     public static Database Open(string path, TimeProvider clock, NoticeList notices)
     {
-        if (!File.Exists(path) || IsReadable(path)) return new Database(path, "records");
+        return !File.Exists(path) || IsReadable(path) ? new Database(path, "records") : Replace(path, clock, notices);
+    }
+
+    /// <summary>Moves the file aside and copies what can be read of it into a new one.</summary>
+    public static Database Replace(string path, TimeProvider clock, NoticeList notices)
+    {
         var aside = $"{path}.damaged-{clock.GetUtcNow().ToString("yyyyMMddTHHmmss", CultureInfo.InvariantCulture)}";
         foreach (var suffix in new[] { "", "-wal", "-shm" })
             if (File.Exists(path + suffix)) File.Move(path + suffix, aside + suffix);
@@ -47,6 +52,7 @@ internal static class RecordRescue
                 SegmentTable.Damaged(connection);
                 SegmentTable.Templates(connection);
                 SegmentTable.Fields(connection);
+                SegmentTable.Strays(connection);
             }
             return true;
         }
