@@ -106,6 +106,7 @@ public sealed partial class QueryParser
         _in.SkipBlank();
         var start = _in.Position;
         if (_in.Current is '"' or '\'') return _in.Quoted() is { } text ? new Literal(text, true) { Span = TextSpan.Between(start, _in.Position) } : null;
+        if (_in.Current == ':' && (char.IsAsciiLetter(_in.Peek()) || _in.Peek() == '_')) return Parameter();
         var word = _in.PeekIdentifier();
         if (Words.Is(word, "true") || Words.Is(word, "false") || (levels && Records.Severity.Names.Contains(word.ToLowerInvariant())))
         {
@@ -177,6 +178,10 @@ public sealed partial class QueryParser
                 return null;
             case '"' or '\'':
                 return _in.Quoted() is { } text ? new Literal(text, true) { Span = TextSpan.Between(start, _in.Position) } : null;
+            case '/':
+                return RegexText();
+            case ':' when char.IsAsciiLetter(_in.Peek()) || _in.Peek() == '_':
+                return Parameter();
             case '`':
                 return _in.BacktickName() is { } quotedName ? new Field(quotedName) { Span = TextSpan.Between(start, _in.Position) } : null;
         }
@@ -189,6 +194,14 @@ public sealed partial class QueryParser
         if (!Words.ExpressionKeywords.Contains(name)) return new Field(name) { Span = span };
         _in.Error(start, _in.Position, $"“{name}” stands where a value is missing. A field of this name goes in backticks.");
         return null;
+    }
+
+    private Literal Parameter()
+    {
+        var start = _in.Position++;
+        _in.Identifier();
+        _in.Take('?');
+        return new Literal(_in.Text[start.._in.Position], false) { Span = TextSpan.Between(start, _in.Position) };
     }
 
     private Expr? ParseCall(string name, int start)

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Language;
@@ -15,6 +14,13 @@ public sealed partial class QueryParser
             "group" => ParseGroup(),
             "order" => ParseOrder(),
             "limit" => ParseLimit(),
+            "set" => ParseSet(),
+            "select" => ParseSelect(),
+            "parse" => ParseParse(),
+            "top" => ParseTop(),
+            "gaps" => ParseGaps(),
+            "join" => ParseJoin(),
+            "union" => ParseUnion(),
             _ => UnknownStage(name, start),
         };
         return stage is null ? null : stage with { Span = TextSpan.Between(start, _in.Position) };
@@ -106,13 +112,7 @@ public sealed partial class QueryParser
 
     private Limit? ParseLimit()
     {
-        _in.SkipBlank();
-        var start = _in.Position;
-        if (Number() is not { } number || !long.TryParse(number.Text, NumberStyles.None, CultureInfo.InvariantCulture, out var count))
-        {
-            _in.Error(start, Math.Max(start + 1, _in.Position), "After limit comes a whole number, such as 20.");
-            return null;
-        }
+        if (WholeNumber("After limit comes a whole number, such as 20.") is not { } count) return null;
         var by = new List<Expr>();
         if (_in.TakeKeyword("by"))
             do

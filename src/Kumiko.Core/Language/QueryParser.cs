@@ -17,35 +17,46 @@ public sealed partial class QueryParser
     private readonly List<Hint> _hints = [];
     private int _depth;
 
-    private QueryParser(string text) => _in = new Scanner(text);
+    /// <summary>Names that <c>from</c>, <c>join</c> and <c>union</c> know here.</summary>
+    private readonly HashSet<string> _sets;
 
-    public static ParseResult Parse(string text)
+    private QueryParser(string text, IEnumerable<string> tables)
+    {
+        _in = new Scanner(text);
+        _sets = new HashSet<string>([.. Words.Sets, .. tables], StringComparer.Ordinal);
+    }
+
+    /// <param name="text">Any text.</param>
+    /// <param name="tables">Names of sets that can be read besides those of the language: look-up tables.</param>
+    public static ParseResult Parse(string text, IEnumerable<string>? tables = null)
     {
         if (text.Length > MaxLength)
         {
             var message = FormattableString.Invariant($"A query can have {MaxLength} characters; this one has {text.Length}. Shorten it.");
             return new ParseResult(text, Query.All, [new SyntaxError(TextSpan.Between(MaxLength, text.Length), message)], []);
         }
-        var parser = new QueryParser(text);
+        var parser = new QueryParser(text, tables ?? []);
         var query = parser.ParseQuery();
         if (parser._in.Errors.Count == 0) QueryChecker.Check(query, parser._in.Errors);
         return new ParseResult(text, query, parser._in.Errors, parser._hints);
     }
 
-    private Query ParseQuery()
+    private Query ParseQuery(bool nested = false)
     {
-        var fromLogs = ParseFrom();
-        var empty = fromLogs ? _in.Position : 0;
+        _in.SkipBlank();
+        var with = ParseWith();
+        var from = ParseFrom();
+        var empty = from?.Span.End ?? (with.Count > 0 ? with[^1].Span.End : nested ? _in.Position : 0);
         _in.SkipBlank();
         var start = _in.Position;
         Expr? match = null;
-        if (!_in.AtEnd && _in.Current != '|')
+        if (!AtEndOfQuery(nested) && _in.Current != '|')
         {
             _in.StageStart ??= _in.Position;
             match = MatchOr();
             _in.SkipBlank();
             if (match is null) _in.SkipToPipe();
-            else if (!_in.AtEnd && _in.Current != '|') { Unexpected(); _in.SkipToPipe(); }
+            else if (!AtEndOfQuery(nested) && _in.Current != '|') { Unexpected(); _in.SkipToPipe(); }
         }
         var span = match is null ? new TextSpan(empty, 0) : TextSpan.Between(start, match.Span.End);
         var stages = new List<Stage>();
@@ -58,26 +69,12 @@ public sealed partial class QueryParser
             if (ParseStage() is { } stage) stages.Add(stage);
             else _in.SkipToPipe();
             _in.SkipBlank();
-            if (!_in.AtEnd && _in.Current != '|') { Unexpected(); _in.SkipToPipe(); }
+            if (!AtEndOfQuery(nested) && _in.Current != '|') { Unexpected(); _in.SkipToPipe(); }
         }
-        return new Query(match, new Seq<Stage>(stages), fromLogs) { Comments = new Comments(_in.Comments), MatchSpan = span };
+        return new Query(match, new Seq<Stage>(stages), from) { With = with, Comments = new Comments(_in.Comments), MatchSpan = span };
     }
 
-    private bool ParseFrom()
-    {
-        _in.SkipBlank();
-        var start = _in.Position;
-        if (!Words.Is(_in.BareWord(), "from")) { _in.Position = start; return false; }
-        var blank = _in.Position;
-        while (char.IsWhiteSpace(_in.Current)) _in.Position++;
-        if (_in.Position == blank || !Words.Is(_in.BareWord(), "logs")) { _in.Position = start; return false; }
-        var after = _in.Position;
-        while (char.IsWhiteSpace(_in.Current)) _in.Position++;
-        if (_in.Current is '=' or '!' or '<' or '>' or '~') { _in.Position = start; return false; }
-        _in.Position = after;
-        _in.StageStart = start;
-        return true;
-    }
+    private bool AtEndOfQuery(bool nested) => _in.AtEnd || (nested && _in.Current == ')');
 
     private void Unexpected() =>
         _in.Error(_in.Position, _in.Position + 1, _in.Current switch
@@ -313,7 +310,10 @@ public sealed partial class QueryParser
         _ => ">=",
     };
 
-    private RegexMatch? ParseRegex(Expr left, bool negated)
+    private RegexMatch? ParseRegex(Expr left, bool negated) =>
+        RegexText() is { } regex ? new RegexMatch(left, regex.Pattern, regex.Flags, negated) : null;
+
+    private RegexLiteral? RegexText()
     {
         _in.SkipBlank();
         var start = _in.Position;
@@ -330,6 +330,6 @@ public sealed partial class QueryParser
             return null;
         }
         if (Regexes.Refusal(pattern, flags) is { } refusal) { _in.Error(start, flagStart, refusal); return null; }
-        return new RegexMatch(left, pattern, flags, negated);
+        return new RegexLiteral(pattern, flags) { Span = TextSpan.Between(start, _in.Position) };
     }
 }

@@ -18,8 +18,9 @@ public static class QueryPrinter
             if (stage > 0) line.Append("| ").Append(Print(query.Stages[stage - 1]));
             else
             {
-                if (query.FromLogs) line.Append("from logs");
-                if (query.Match is not null) line.Append(query.FromLogs ? " " : "").Append(PrintMatch(query.Match));
+                if (query.With.Count > 0) line.Append("with ").AppendJoin(",\n     ", query.With.Select(Print)).Append(query.From is null && query.Match is null ? "" : "\n");
+                if (query.From is { } from) line.Append(Print(from));
+                if (query.Match is not null) line.Append(query.From is null ? "" : " ").Append(PrintMatch(query.Match));
             }
             AppendWithComments(text, line.ToString(), query.Comments.Items.Where(c => c.Stage == stage).ToList(), stage > 0);
         }
@@ -41,6 +42,19 @@ public static class QueryPrinter
         }
     }
 
+    private static string Print(Binding binding)
+    {
+        var name = Words.Name(binding.Name, match: false) + " = ";
+        if (binding.Literal is { } literal) return name + PrintMatch(literal);
+        var query = binding.Query!;
+        var text = Print(query);
+        // A comment ends its line, and would swallow the bracket.
+        return query.Comments.Items.Count > 0 || query.With.Count > 0 ? $"{name}(\n{text}\n)" : $"{name}({text.Replace("\n|", " |")})";
+    }
+
+    private static string Print(From from) =>
+        "from " + Words.Name(from.Set, match: false) + (from.Over is { } over ? " over " + over : "") + (from.Earlier is { } earlier ? " earlier " + earlier : "");
+
     private static StringBuilder NewLine(StringBuilder text) => text.Length == 0 ? text : text.Append('\n');
 
     public static string Print(Stage stage) => stage switch
@@ -52,8 +66,28 @@ public static class QueryPrinter
         OrderBy order => "order by " + string.Join(", ", order.Items.Select(i => Print(i.Expr) + (i.Descending ? " desc" : ""))),
         Limit limit => "limit " + limit.Count.ToString(CultureInfo.InvariantCulture)
             + (limit.By.Count > 0 ? " by " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
+        SetFields set => "set " + string.Join(", ", set.Items.Select(i => Words.Name(i.Name, match: false) + " = " + Print(i.Expr))),
+        // “select all” alone means every column.
+        Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Words.Is(first, "all") => "select `" + first + "`" + List(select.Columns)[first.Length..],
+        Select select => "select " + List(select.Columns),
+        SelectAll all => "select all" + (all.Except.Count > 0 ? " except " + Names(all.Except) : ""),
+        Parse parse => $"parse {(parse.Only ? "only " : "")}{Nested(parse.Source, PrimaryLevel)} as {Shape(parse)}",
+        Top top => $"top {top.Count.ToString(CultureInfo.InvariantCulture)} {Print(top.Key)} by {Print(top.By)}{(top.Rest ? " with rest" : "")}",
+        Gaps gaps => "gaps as " + gaps.Fill switch { GapFill.Last => "last", GapFill.Line => "line", _ => "0" } + (gaps.Most is { } most ? FormattableString.Invariant($" up to {most} steps") : ""),
+        Join join => $"join {(join.Kind == JoinKind.All ? "all " : "")}{Words.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
+        Union union => "union " + Words.Name(union.Right, match: false),
         _ => throw new ArgumentOutOfRangeException(nameof(stage)),
     };
+
+    private static string Shape(Parse parse) => parse.Shape switch
+    {
+        ParseShape.Json => "json",
+        ParseShape.Logfmt => "logfmt",
+        ParseShape.Regex => $"/{parse.Pattern}/{parse.Flags}",
+        _ => Words.Quote(parse.Pattern),
+    };
+
+    private static string Names(IEnumerable<Field> fields) => string.Join(", ", fields.Select(f => Words.Name(f.Name, match: false)));
 
     private static string List(IEnumerable<Named> items) =>
         string.Join(", ", items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Words.Name(alias, match: false) : "")));
@@ -101,6 +135,7 @@ public static class QueryPrinter
             Call call => (PrimaryLevel, $"{call.Name}({string.Join(", ", call.Arguments.Select(item => Print(item)))})"),
             Field field => (PrimaryLevel, Words.Name(field.Name, match: false)),
             Literal literal => (PrimaryLevel, literal.Quoted ? Words.Quote(literal.Text) : literal.Text),
+            RegexLiteral regex => (PrimaryLevel, $"/{regex.Pattern}/{regex.Flags}"),
             Term term => (PrimaryLevel, Words.Quote(term.Text)),
             _ => throw new ArgumentOutOfRangeException(nameof(expr)),
         };

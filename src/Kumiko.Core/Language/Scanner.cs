@@ -5,7 +5,7 @@ namespace Kumiko.Core.Language;
 /// <summary>A cursor over query text that knows blanks, comments, quotes and bare words; it never throws.</summary>
 internal sealed class Scanner(string text)
 {
-    private readonly List<Comment> _comments = [];
+    private List<Comment> _comments = [];
     private readonly List<SyntaxError> _errors = [];
     private int _lastComment = -1;
 
@@ -30,6 +30,16 @@ internal sealed class Scanner(string text)
     {
         // One error at a place is enough; what follows from it would only confuse.
         if (_errors.Count == 0 || _errors[^1].Span.Start != start) _errors.Add(new SyntaxError(TextSpan.Between(start, end), message));
+    }
+
+    /// <summary>Reads a query inside the query: its comments and stages are its own.</summary>
+    public T Nested<T>(Func<T> read)
+    {
+        var (comments, stage, start) = (_comments, Stage, StageStart);
+        (_comments, Stage, StageStart) = ([], 0, null);
+        var result = read();
+        (_comments, Stage, StageStart) = (comments, stage, start);
+        return result;
     }
 
     public void SkipBlank()
@@ -86,6 +96,17 @@ internal sealed class Scanner(string text)
         var word = Identifier();
         Position = start;
         return word;
+    }
+
+    /// <summary>The identifier ahead behind blanks, in small letters, without taking it.</summary>
+    public bool PeekAny(out string word)
+    {
+        var start = Position;
+        SkipBlank();
+        word = PeekIdentifier().ToLowerInvariant();
+        var any = word.Length > 0 || Current == '`';
+        Position = start;
+        return any;
     }
 
     public bool Take(char c)

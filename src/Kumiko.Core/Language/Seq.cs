@@ -7,6 +7,8 @@ public sealed class Seq<T>(IEnumerable<T> items) : IReadOnlyList<T>, IEquatable<
 {
     private readonly T[] _items = [.. items];
 
+    public static readonly Seq<T> Empty = new([]);
+
     public int Count => _items.Length;
     public T this[int index] => _items[index];
 

@@ -1,12 +1,15 @@
 namespace Kumiko.Core.Language;
 
-/// <summary>A parsed query: the match (null for all records), then stages in order.</summary>
+/// <summary>A parsed query: what it reads, the match (null for all), then stages in order.</summary>
 /// <param name="Match">The condition of the first line; null when it is empty.</param>
 /// <param name="Stages">What stands behind each pipe.</param>
-/// <param name="FromLogs">Whether the text says <c>from logs</c>, which is also the default.</param>
-public sealed record Query(Expr? Match, Seq<Stage> Stages, bool FromLogs = false)
+/// <param name="From">What is read; null where the text does not say, which means logs of the run's window.</param>
+public sealed record Query(Expr? Match, Seq<Stage> Stages, From? From = null)
 {
     public static readonly Query All = new(null, new Seq<Stage>([]));
+
+    /// <summary>Names for queries and literals, bound before the body.</summary>
+    public Seq<Binding> With { get; init; } = Seq<Binding>.Empty;
 
     /// <summary>Comments in their order; they print back, and do not take part in equality.</summary>
     public Comments Comments { get; init; } = Comments.None;
@@ -14,6 +17,18 @@ public sealed record Query(Expr? Match, Seq<Stage> Stages, bool FromLogs = false
     /// <summary>Where the match stands in the text; where it would stand when there is none.</summary>
     public TextSpan MatchSpan { get; init; }
 }
+
+/// <summary>A set of rows to read.</summary>
+/// <param name="Set"><c>logs</c>, another known set, or a name bound by <c>with</c>.</param>
+/// <param name="Over">The length of time that is read, ending at the window's end, as spelled; null for the window.</param>
+/// <param name="Earlier">How much before the window is read, its times moved forward, as spelled.</param>
+public sealed record From(string Set, string? Over = null, string? Earlier = null)
+{
+    public TextSpan Span { get; init; }
+}
+
+/// <summary>A name for a query or for a literal; one of the two is null.</summary>
+public sealed record Binding(string Name, Query? Query, Literal? Literal) : Node;
 
 /// <param name="Text">From the dashes to the end of the line.</param>
 /// <param name="Stage">0 for the match, n for the n-th stage.</param>
@@ -77,8 +92,20 @@ public sealed record InNetwork(Expr Left, string Network) : Expr;
 /// <summary>A regular expression that must match somewhere in the text.</summary>
 public sealed record RegexMatch(Expr Left, string Pattern, string Flags, bool Negated) : Expr;
 
-/// <summary>A literal as it was spelled. A quoted one is text; a bare one is typed by its spelling.</summary>
-public sealed record Literal(string Text, bool Quoted) : Expr;
+/// <summary>
+/// A literal as it was spelled. A quoted one is text; a bare one is typed by its spelling, and one such as
+/// <c>:terminal</c> is a parameter, optional with a question mark behind it.
+/// </summary>
+public sealed record Literal(string Text, bool Quoted) : Expr
+{
+    /// <summary>The name of the parameter that this stands for; null where it is none.</summary>
+    public string? Parameter => !Quoted && Text.Length > 1 && Text[0] == ':' && Words.IsIdentifier(Text[1..].TrimEnd('?')) && !Text.EndsWith("??", StringComparison.Ordinal) ? Text[1..].TrimEnd('?') : null;
+
+    public bool IsOptional => Text[^1] == '?';
+}
+
+/// <summary>A regular expression as an argument of a function.</summary>
+public sealed record RegexLiteral(string Pattern, string Flags) : Expr;
 
 public sealed record Field(string Name) : Expr;
 public sealed record Call(string Name, Seq<Expr> Arguments) : Expr;
@@ -111,3 +138,49 @@ public sealed record OrderBy(Seq<OrderItem> Items) : Stage;
 
 /// <summary>The first <paramref name="Count"/> rows, of each key where there are keys.</summary>
 public sealed record Limit(long Count, Seq<Expr> By) : Stage;
+
+/// <summary>Adds or replaces fields: each name with its expression, the later seeing the earlier.</summary>
+public sealed record SetFields(Seq<Named> Items) : Stage;
+
+public sealed record Select(Seq<Named> Columns) : Stage;
+
+/// <summary>All columns but some.</summary>
+public sealed record SelectAll(Seq<Field> Except) : Stage;
+
+public enum ParseShape { Template, Json, Logfmt, Regex }
+
+/// <summary>Cuts fields out of a text.</summary>
+/// <param name="Shape">What the text is like.</param>
+/// <param name="Pattern">The template's or regular expression's text; empty for other shapes.</param>
+/// <param name="Flags">Of the regular expression.</param>
+/// <param name="Only">Whether rows that do not fit are dropped.</param>
+public sealed record Parse(Expr Source, ParseShape Shape, string Pattern, string Flags, bool Only) : Stage
+{
+    public TextSpan PatternSpan { get; init; }
+}
+
+/// <summary>Keeps the keys with the highest figure over the whole window; stands right behind a group.</summary>
+/// <param name="Key">A key of the group.</param>
+/// <param name="By">An aggregate of the group.</param>
+/// <param name="Rest">Whether all other keys are merged into one.</param>
+public sealed record Top(long Count, Expr Key, Expr By, bool Rest) : Stage;
+
+public enum GapFill { Last, Line, Zero }
+
+/// <summary>Fills empty steps, at most so many in a row; null for all.</summary>
+public sealed record Gaps(GapFill Fill, long? Most) : Stage;
+
+public enum JoinKind { Inner, All, Nearest }
+
+/// <param name="Right">A name bound by <c>with</c>, or a known set.</param>
+/// <param name="Within">How far apart partners may be in time, for <see cref="JoinKind.Nearest"/>, as spelled.</param>
+/// <param name="On">Columns that both sides have.</param>
+public sealed record Join(string Right, JoinKind Kind, string? Within, Seq<Field> On) : Stage
+{
+    public TextSpan RightSpan { get; init; }
+}
+
+public sealed record Union(string Right) : Stage
+{
+    public TextSpan RightSpan { get; init; }
+}

@@ -10,7 +10,10 @@ internal static class Words
     public static readonly HashSet<string> ExpressionKeywords = new(StringComparer.OrdinalIgnoreCase)
         { "and", "or", "not", "in", "as", "by", "every", "desc", "asc", "true", "false" };
 
-    public static readonly string[] Stages = ["where", "group", "order", "limit"];
+    public static readonly string[] Stages = ["where", "set", "select", "parse", "group", "top", "gaps", "order", "limit", "join", "union"];
+
+    /// <summary>What can be read without being bound first.</summary>
+    public static readonly string[] Sets = ["logs", "alerts"];
 
     public static bool Is(string word, string keyword) => string.Equals(word, keyword, StringComparison.OrdinalIgnoreCase);
 

@@ -6,7 +6,7 @@ namespace Kumiko.Core.Tests.Language;
 /// <summary>Random syntax trees that text can express.</summary>
 internal static class QueryGen
 {
-    private static readonly Gen<string> Identifier = Gen.OneOf("level", "service", "host", "terminal", "wait", "http.status", "x", "_a1", "every_day", "select", "group");
+    private static readonly Gen<string> Identifier = Gen.OneOf("level", "service", "host", "terminal", "wait", "http.status", "x", "_a1", "every_day", "select", "group", "all", "only", "rest");
     private static readonly Gen<string> OddName = Gen.OneOf("two words", "a-b", "and", "by", "ticks`in", "9lives", "naïve", "true", "in");
     private static readonly Gen<string> Name = Gen.Frequency((6, Identifier), (1, OddName));
     private static readonly Gen<string> AnyText = Gen.String[Gen.Frequency((8, Gen.Char['a', 'z']), (2, Gen.OneOf(' ', '"', '\'', '\\', '\n', '\t', '|', '(', ')', '*', '`', '\u0001', 'é', '-'))), 1, 12];
@@ -83,17 +83,49 @@ internal static class QueryGen
             new Seq<Named>(aggregates.Select((a, i) => new Named(a, "n" + i))),
             new Seq<Named>(by.Select((b, i) => new Named(b, "by key" + i))), every));
 
+    private static readonly Gen<Seq<Field>> Fields = Several(Name.Select(n => new Field(n)), 1, 2);
+
+    private static Seq<Named> Columns(IEnumerable<Expr> items) => new(items.Select((e, i) => new Named(e, "c" + i)));
+
+    private static readonly Gen<Stage> Parse = Gen.Select(Name, Gen.Int[0, 3], Gen.OneOf("ticket {ticket} refused: {reason} after {wait:duration}", "{} \"{a}\" {{x", "{b:integer}\n{c:rest}"), Gen.Bool)
+        .Select((f, k, t, only) => (Stage)(k switch
+        {
+            0 => new Parse(new Field(f), ParseShape.Json, "", "", only),
+            1 => new Parse(new Field(f), ParseShape.Logfmt, "", "", only),
+            2 => new Parse(new Call("lower", new Seq<Expr>([new Field(f)])), ParseShape.Regex, "took (?<wait>\\d+)ms", "i", only),
+            _ => new Parse(new Field(f), ParseShape.Template, t, "", only),
+        }));
+
+    private static readonly Gen<Stage> Join = Gen.Select(Gen.Enum<JoinKind>(), Fields).Select((k, on) => (Stage)new Join("alerts", k, k == JoinKind.Nearest ? "5m" : null, on));
+
+    private static readonly Gen<Seq<Stage>> TopAndGaps = Gen.Select(Aggregate, Gen.Bool, Gen.Enum<GapFill>(), Gen.OneOf<long?>(null, 1, 9)).Select((a, rest, fill, most) => new Seq<Stage>(
+    [
+        new Group(new Seq<Named>([new Named(a, "n")]), new Seq<Named>([new Named(new Field("host"), null)]), "5m"),
+        new Top(3, new Field("host"), new Field("n"), rest), new Gaps(fill, most),
+    ]));
+
     private static readonly Gen<Stage> Stage = Gen.OneOf(
+        Value(1).List[1, 2].Select(items => (Stage)new SetFields(Columns(items))),
+        Value(1).List[1, 2].Select(items => (Stage)new Select(Columns(items))),
+        Name.Select(n => (Stage)new Select(new Seq<Named>([new Named(new Field(n), null)]))),
+        Fields.Select(f => (Stage)new SelectAll(f)),
+        Parse, Join, Gen.Const((Stage)new Union("alerts")),
         Condition(2).Select(c => (Stage)new Where(c)),
         Group,
         Gen.Select(Value(1), Gen.Bool).List[1, 2].Select(i => (Stage)new OrderBy(new Seq<OrderItem>(i.Select(x => new OrderItem(x.Item1, x.Item2))))),
         Gen.Select(Gen.Long[0, 1000], Name.List[0, 2]).Select((n, by) => (Stage)new Limit(n, new Seq<Expr>(by.Select(b => (Expr)new Field(b))))));
 
-    public static readonly Gen<Core.Language.Query> Query = Gen.Select(Match.Null(), Stage.List[0, 3], Gen.Bool).Select((m, s, from) => new Core.Language.Query(m, new Seq<Stage>(s), from));
+    private static readonly Gen<Core.Language.Query> Body = Gen.Select(Match.Null(), Gen.OneOf(Stage.List[0, 3].Select(s => new Seq<Stage>(s)), TopAndGaps),
+        Gen.OneOf<From?>(null, new From("logs"), new From("logs", "2h"), new From("alerts", null, "1d"), new From("logs", "1h30m", "7d")))
+        .Select((m, s, from) => new Core.Language.Query(m, s, from));
+
+    private static readonly Gen<Binding> Bound = Gen.Select(Body, MatchLiteral, Gen.Bool).Select((q, l, literal) => literal ? new Binding("b", null, l) : new Binding("b", q, null));
+
+    public static readonly Gen<Core.Language.Query> Query = Gen.Select(Body, Bound.List[0, 2]).Select((body, bound) => body with { With = new Seq<Binding>(bound.Select((b, i) => b with { Name = "b" + i })) });
 
     /// <summary>Text that looks like a query now and then.</summary>
     public static readonly Gen<string> Noise = Gen.OneOf(
         Gen.OneOf(" ", "\n", "|", "(", ")", "\"", "'", "`", "=", "!=", "~", "/x/", "/", "and", "or", "not", "in", "exists(", "where", "group", "count()", "by", "every", "5m",
-            "order by", "limit", "..", "400..499", "10.0.0.0/8", ",", "-- c\n", "--", "*", "level", "warn", "from logs", "\\", "\0", "\ud800", "é", "if(", "1e999", "%", "-", "|where x", "a-b").List[0, 30].Select(string.Concat),
+            "order by", "limit", "..", "400..499", "10.0.0.0/8", ",", "-- c\n", "--", "*", "level", "warn", "from logs", "over 1h", "earlier 1d", "with x = (", "with a = 1", "set a = ", "parse only body as ", "\"{a}\"", "json", "select all except ", "top 3 x by n", "gaps as last", "join all ", "nearest time within 5m", "on", "union alerts", ":p", ":p?", "extract(x, /a/)", "\\", "\0", "\ud800", "é", "if(", "1e999", "%", "-", "|where x", "a-b").List[0, 30].Select(string.Concat),
         Gen.String[0, 60]);
 }
