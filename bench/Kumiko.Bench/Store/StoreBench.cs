@@ -86,7 +86,7 @@ internal static class StoreBench
             var at = DateTime.UtcNow.AddYears(1).AddSeconds(n);
             await intake.Take(new MemoryStream(System.Text.Encoding.UTF8.GetBytes($"{{\"time\":\"{at:O}\",\"body\":\"{body}\"}}")), "quay", null, long.MaxValue, null, CancellationToken.None);
             using var snapshot = store.Current;
-            if (snapshot.NewestFirst(Ever, new BatchTest(r => r.Body == body), null, CancellationToken.None).FirstOrDefault() is null) throw new InvalidOperationException("It was not there.");
+            if (snapshot.NewestFirst(Ever, BatchTest.Of(r => r.Body == body), null, CancellationToken.None).FirstOrDefault() is null) throw new InvalidOperationException("It was not there.");
         });
     }
 

@@ -3,34 +3,59 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>Gathers the values of one aggregate in one group.</summary>
-internal abstract class Accumulator
+/// <summary>What an aggregate needs to know of the step it is in.</summary>
+/// <param name="Seconds">How much of the step lies inside the window.</param>
+/// <param name="Rows">All rows of the step, over all keys.</param>
+public readonly record struct StepFacts(double Seconds, long Rows);
+
+/// <summary>
+/// Gathers the values of one aggregate in one group. What it holds does not depend on the order of adding and merging,
+/// but for the last digits of sums of decimals.
+/// </summary>
+public abstract class Accumulator
 {
-    public abstract void Add(Value value, long time);
-    public abstract Value Result { get; }
+    public abstract void Add(in Value value, in Value second, RecordId id);
+
+    /// <summary>Takes in another part of the same group; it is left as it was.</summary>
+    public abstract void Merge(Accumulator other);
+
+    /// <summary>Takes in another group, to be one with it.</summary>
+    public virtual void Absorb(Accumulator other) => Merge(other);
+
+    public abstract Value Result(in StepFacts step);
 
     /// <summary>What an empty step holds: nothing was counted, everything else is not known.</summary>
-    public static Value Empty(string aggregate) => aggregate is "count" or "distinct" ? Value.Of(0L) : Value.Missing;
+    public static Value Empty(string aggregate) => aggregate is "count" or "distinct" ? Value.Of(0L) : aggregate == "rate" ? Value.Of(0.0) : Value.Missing;
 
-    public static Accumulator Create(Call call) => call.Name switch
+    public static Accumulator Create(Call call, MemoryMeter memory) => call.Name switch
     {
         "count" => new CountAccumulator(),
-        "distinct" => new DistinctAccumulator(),
+        "rate" => new CountAccumulator(c => c.Seconds > 0 ? 1 / c.Seconds : 0),
+        "share" => new CountAccumulator(c => c.Rows > 0 ? 1.0 / c.Rows : 0),
+        "distinct" => new DistinctAccumulator(memory),
         "sum" => new SumAccumulator(mean: false),
         "avg" => new SumAccumulator(mean: true),
         "min" => new ExtremeAccumulator(-1),
         "max" => new ExtremeAccumulator(1),
         "stddev" => new SpreadAccumulator(),
+        "correlate" => new CorrelationAccumulator(),
         "first" => new EdgeAccumulator(first: true),
         "last" => new EdgeAccumulator(first: false),
-        "median" => new PercentileAccumulator(0.5),
-        "percentile" => new PercentileAccumulator(((call.Arguments[1] as Literal)?.ToValue().AsDouble ?? double.NaN) / 100),
-        "p999" => new PercentileAccumulator(0.999),
-        _ => new PercentileAccumulator(int.Parse(call.Name.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture) / 100.0),
+        "increase" => new CounterAccumulator(perSecond: false, memory),
+        "per_second" => new CounterAccumulator(perSecond: true, memory),
+        _ => new PercentileAccumulator(ShareOf(call), memory),
+    };
+
+    private static double ShareOf(Call call) => call.Name switch
+    {
+        "median" => 0.5,
+        "percentile" => ((call.Arguments[1] as Literal)?.ToValue().AsDouble ?? double.NaN) / 100,
+        "p999" => 0.999,
+        _ => int.Parse(call.Name.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture) / 100.0,
     };
 
     /// <summary>Text that spells a quantity counts as one; everything else that is none is left out.</summary>
-    private protected static Value Quantity(Value value) =>
+    private protected static Value Quantity(in Value value) =>
         value.IsText ? Literals.ReadQuantity(value.AsText) : value.IsQuantity || value.Kind == ValueKind.Time ? value : Value.Missing;
 
     /// <summary>A number in the kind of the values it was made from.</summary>
@@ -43,122 +68,373 @@ internal abstract class Accumulator
     };
 }
 
-internal sealed class CountAccumulator : Accumulator
+internal sealed class CountAccumulator(Func<StepFacts, double>? factor = null) : Accumulator
 {
-    private long _count;
-    public override void Add(Value value, long time) { if (!value.IsMissing) _count++; }
-    public override Value Result => Value.Of(_count);
+    public long Count { get; private set; }
+
+    public override void Add(in Value value, in Value second, RecordId id) { if (!value.IsMissing) Count++; }
+    public void Add(long times) => Count += times;
+    public override void Merge(Accumulator other) => Count += ((CountAccumulator)other).Count;
+    public override Value Result(in StepFacts step) => factor is null ? Value.Of(Count) : Value.Of(Count * factor(step));
 }
 
-internal sealed class DistinctAccumulator : Accumulator
+internal sealed class DistinctAccumulator(MemoryMeter memory) : Accumulator
 {
-    private readonly HashSet<string> _seen = new(StringComparer.Ordinal);
-    public override void Add(Value value, long time) { if (!value.IsMissing) _seen.Add(value.ToText()); }
-    public override Value Result => Value.Of(_seen.Count);
-}
+    internal const int MostExact = 100_000;
+    private const int BytesOfEntry = 80;
 
-internal sealed class SumAccumulator(bool mean) : Accumulator
-{
-    private long _whole, _count;
-    private double _sum;
-    private bool _exact = true;
-    private ValueKind _kind = ValueKind.Missing;
+    private HashSet<string>? _seen = new(StringComparer.Ordinal);
+    private DistinctSketch? _sketch;
 
-    public override void Add(Value value, long time)
+    public override void Add(in Value value, in Value second, RecordId id) { if (!value.IsMissing) Add(value.ToText()); }
+
+    public void Add(string text)
     {
-        value = Quantity(value);
-        if (value.IsMissing) return;
-        if (_kind == ValueKind.Missing) _kind = value.Kind;
-        // A sum of unlike things has no unit; the first kind decides and the rest is left out.
-        if (value.Kind != _kind && !(_kind is ValueKind.Integer or ValueKind.Decimal && value.Kind is ValueKind.Integer or ValueKind.Decimal)) return;
-        _count++;
-        _sum += value.AsDouble;
-        if (value.Kind == ValueKind.Decimal) { _exact = false; _kind = ValueKind.Decimal; }
-        else if (_exact)
+        if (_sketch is not null) { _sketch.Add(text); return; }
+        if (!_seen!.Add(text)) return;
+        if (_seen.Count % 1_024 == 0) memory.Take(1_024 * BytesOfEntry);
+        if (_seen.Count > MostExact) Sketch();
+    }
+
+    private void Sketch()
+    {
+        memory.Take(DistinctSketch.Size - (_seen!.Count * BytesOfEntry));
+        _sketch = new DistinctSketch();
+        foreach (var text in _seen) _sketch.Add(text);
+        _seen = null;
+    }
+
+    public override void Merge(Accumulator other)
+    {
+        var more = (DistinctAccumulator)other;
+        if (more._seen is { } seen) { foreach (var text in seen) Add(text); return; }
+        if (_sketch is null) Sketch();
+        _sketch!.Merge(more._sketch!);
+    }
+
+    public override Value Result(in StepFacts step) => _seen is not null ? Value.Of(_seen.Count) : Value.Of(_sketch!.Count).Marked(ValueMarks.Approximate);
+}
+
+/// <summary>Keeps quantities of unlike kinds apart; the kind that most values have gives the result.</summary>
+internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : class
+{
+    private static readonly ValueKind[] Kinds = [ValueKind.Integer, ValueKind.Duration, ValueKind.Size, ValueKind.Time];
+
+    private readonly TPart?[] _parts = new TPart?[Kinds.Length];
+    private readonly long[] _counts = new long[Kinds.Length];
+
+    protected abstract TPart NewPart();
+    protected abstract void Add(TPart part, in Value quantity);
+    protected abstract void Merge(TPart part, TPart other);
+    protected abstract Value Result(TPart part, long count, ValueKind kind);
+
+    public override void Add(in Value value, in Value second, RecordId id)
+    {
+        var quantity = Quantity(value);
+        if (quantity.IsMissing) return;
+        var kind = quantity.Kind switch { ValueKind.Duration => 1, ValueKind.Size => 2, ValueKind.Time => 3, _ => 0 };
+        _counts[kind]++;
+        Add(_parts[kind] ??= NewPart(), quantity);
+    }
+
+    public override void Merge(Accumulator other)
+    {
+        var more = (QuantityAccumulator<TPart>)other;
+        for (var k = 0; k < Kinds.Length; k++)
         {
-            try { _whole = checked(_whole + value.AsLong); }
-            catch (OverflowException) { _exact = false; }
+            if (more._parts[k] is not { } part) continue;
+            _counts[k] += more._counts[k];
+            Merge(_parts[k] ??= NewPart(), part);
         }
     }
 
-    public override Value Result => _count == 0 ? Value.Missing
-        : mean ? Like(_kind, _sum / _count)
-        : _exact && _kind == ValueKind.Integer ? Value.Of(_whole)
-        : Like(_kind, _exact ? _whole : _sum);
+    public override Value Result(in StepFacts step)
+    {
+        var most = 0;
+        for (var k = 1; k < Kinds.Length; k++) if (_counts[k] > _counts[most]) most = k;
+        return _parts[most] is { } part ? Result(part, _counts[most], Kinds[most]) : Value.Missing;
+    }
+}
+
+internal sealed class Total
+{
+    public Int128 Whole;
+    public double Sum;
+    public bool Decimals;
+}
+
+internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
+{
+    protected override Total NewPart() => new();
+
+    protected override void Add(Total part, in Value quantity)
+    {
+        if (quantity.Kind == ValueKind.Decimal) { part.Sum += quantity.AsDouble; part.Decimals = true; }
+        else part.Whole += quantity.AsLong;
+    }
+
+    protected override void Merge(Total part, Total other)
+    {
+        part.Whole += other.Whole;
+        part.Sum += other.Sum;
+        part.Decimals |= other.Decimals;
+    }
+
+    protected override Value Result(Total part, long count, ValueKind kind)
+    {
+        var sum = (double)part.Whole + part.Sum;
+        if (mean) return Like(kind, sum / count);
+        if (part.Decimals || part.Whole > long.MaxValue || part.Whole < long.MinValue) return kind is ValueKind.Integer ? Value.Of(sum) : Math.Abs(sum) < 9.2e18 ? Like(kind, sum) : Value.Missing;
+        return kind switch
+        {
+            ValueKind.Integer => Value.Of((long)part.Whole),
+            ValueKind.Duration => Value.Duration((long)part.Whole),
+            ValueKind.Size => Value.Size((long)part.Whole),
+            _ => Value.Time((long)part.Whole),
+        };
+    }
 }
 
 internal sealed class ExtremeAccumulator(int sign) : Accumulator
 {
     private Value _best = Value.Missing;
 
-    public override void Add(Value value, long time)
+    public override void Add(in Value value, in Value second, RecordId id) =>
+        Take(value.IsText && Literals.ReadQuantity(value.AsText) is { IsMissing: false } quantity ? quantity : value);
+
+    private void Take(in Value value)
     {
-        if (value.IsText && Literals.ReadQuantity(value.AsText) is { IsMissing: false } quantity) value = quantity;
-        if (!value.IsMissing && (_best.IsMissing || Comparison.Sort(value, _best) * sign > 0)) _best = value;
+        if (value.IsMissing) return;
+        var order = _best.IsMissing ? 1 : Comparison.Sort(value, _best) * sign;
+        // 1 and 1.0 sort alike; one of them must win whatever came first.
+        if (order > 0 || (order == 0 && value.Kind < _best.Kind)) _best = value;
     }
 
-    public override Value Result => _best;
+    public override void Merge(Accumulator other) => Take(((ExtremeAccumulator)other)._best);
+    public override Value Result(in StepFacts step) => _best;
 }
 
-/// <summary>Sample standard deviation by Welford's method (Technometrics 4, 1962).</summary>
-internal sealed class SpreadAccumulator : Accumulator
+internal sealed class Moments
 {
-    private long _count;
-    private double _mean, _squares;
-    private ValueKind _kind = ValueKind.Decimal;
+    public long Count;
+    public double Mean, Squares;
+}
 
-    public override void Add(Value value, long time)
+/// <summary>Sample standard deviation: Welford, Technometrics 4 (1962); merged as in Chan, Golub and LeVeque, 1979.</summary>
+internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
+{
+    protected override Moments NewPart() => new();
+
+    protected override void Add(Moments part, in Value quantity)
     {
-        value = Quantity(value);
-        if (value.IsMissing) return;
-        _count++;
-        _kind = value.Kind;
-        var off = value.AsDouble - _mean;
-        _mean += off / _count;
-        _squares += off * (value.AsDouble - _mean);
+        part.Count++;
+        var off = quantity.AsDouble - part.Mean;
+        part.Mean += off / part.Count;
+        part.Squares += off * (quantity.AsDouble - part.Mean);
     }
 
-    public override Value Result => _count < 2 ? Value.Missing : Like(_kind, Math.Sqrt(_squares / (_count - 1)));
+    protected override void Merge(Moments part, Moments other)
+    {
+        var count = part.Count + other.Count;
+        var off = other.Mean - part.Mean;
+        part.Squares += other.Squares + (off * off * part.Count / count * other.Count);
+        part.Mean += off * other.Count / count;
+        part.Count = count;
+    }
+
+    protected override Value Result(Moments part, long count, ValueKind kind) =>
+        part.Count < 2 ? Value.Missing : Like(kind == ValueKind.Time ? ValueKind.Duration : kind, Math.Sqrt(part.Squares / (part.Count - 1)));
+}
+
+/// <summary>Pearson's correlation of two quantities where both are there; merged as in Chan, Golub and LeVeque, 1979.</summary>
+internal sealed class CorrelationAccumulator : Accumulator
+{
+    private long _count;
+    private double _meanA, _meanB, _aa, _bb, _ab;
+
+    public override void Add(in Value value, in Value second, RecordId id)
+    {
+        var (a, b) = (Quantity(value), Quantity(second));
+        if (a.IsMissing || b.IsMissing) return;
+        _count++;
+        var (offA, offB) = (a.AsDouble - _meanA, b.AsDouble - _meanB);
+        _meanA += offA / _count;
+        _meanB += offB / _count;
+        _aa += offA * (a.AsDouble - _meanA);
+        _bb += offB * (b.AsDouble - _meanB);
+        _ab += offA * (b.AsDouble - _meanB);
+    }
+
+    public override void Merge(Accumulator other)
+    {
+        var more = (CorrelationAccumulator)other;
+        if (more._count == 0) return;
+        var count = _count + more._count;
+        var (offA, offB) = (more._meanA - _meanA, more._meanB - _meanB);
+        var weight = (double)_count / count * more._count;
+        _aa += more._aa + (offA * offA * weight);
+        _bb += more._bb + (offB * offB * weight);
+        _ab += more._ab + (offA * offB * weight);
+        _meanA += offA * more._count / count;
+        _meanB += offB * more._count / count;
+        _count = count;
+    }
+
+    public override Value Result(in StepFacts step) =>
+        _count < 2 || !(_aa > 0) || !(_bb > 0) ? Value.Missing : Value.Of(Math.Clamp(_ab / Math.Sqrt(_aa * _bb), -1, 1));
 }
 
 internal sealed class EdgeAccumulator(bool first) : Accumulator
 {
-    private long _time;
+    private RecordId _id;
     private Value _value = Value.Missing;
 
-    public override void Add(Value value, long time)
+    public override void Add(in Value value, in Value second, RecordId id)
     {
-        if (value.IsMissing || (!_value.IsMissing && (first ? time >= _time : time < _time))) return;
-        (_value, _time) = (value, time);
+        if (value.IsMissing || (!_value.IsMissing && (first ? id >= _id : id <= _id))) return;
+        (_value, _id) = (value, id);
     }
 
-    public override Value Result => _value;
+    public override void Merge(Accumulator other)
+    {
+        var more = (EdgeAccumulator)other;
+        Add(more._value, Value.Missing, more._id);
+    }
+
+    public override Value Result(in StepFacts step) => _value;
 }
 
-/// <summary>Exact percentiles by linear interpolation: type 7 of Hyndman and Fan, The American Statistician 50 (1996).</summary>
-internal sealed class PercentileAccumulator(double share) : Accumulator
+/// <summary>Values, all of them while they are few enough, then a sketch.</summary>
+internal sealed class Values(MemoryMeter memory)
 {
-    private readonly List<double> _values = [];
-    private ValueKind _kind = ValueKind.Decimal;
+    private const int MostExact = 100_000;
 
-    public override void Add(Value value, long time)
+    private double[] _exact = [];
+    private int _count;
+    private PercentileSketch? _sketch;
+
+    public bool IsApproximate => _sketch is not null;
+
+    public void Add(double value)
     {
-        value = Quantity(value);
-        if (value.IsMissing) return;
-        _kind = value.Kind;
-        _values.Add(value.AsDouble);
+        if (_sketch is not null) { _sketch.Add(value); return; }
+        if (_count == _exact.Length)
+        {
+            memory.Take(Math.Max(4, _count) * sizeof(double));
+            Array.Resize(ref _exact, Math.Max(4, _count * 2));
+        }
+        _exact[_count++] = value;
+        if (_count > MostExact) Sketch();
     }
 
-    public override Value Result
+    private void Sketch()
+    {
+        _sketch = new PercentileSketch();
+        foreach (var value in _exact.AsSpan(0, _count)) _sketch.Add(value);
+        memory.Take(-_exact.Length * sizeof(double));
+        (_exact, _count) = ([], 0);
+    }
+
+    public void Merge(Values other)
+    {
+        if (other._sketch is null) { foreach (var value in other._exact.AsSpan(0, other._count)) Add(value); return; }
+        if (_sketch is null) Sketch();
+        _sketch!.Merge(other._sketch);
+    }
+
+    /// <summary>By linear interpolation while exact: type 7 of Hyndman and Fan, The American Statistician 50 (1996).</summary>
+    public double At(double share)
+    {
+        if (_sketch is not null) return _sketch.At(share);
+        Array.Sort(_exact, 0, _count);
+        var place = (_count - 1) * share;
+        var below = (int)Math.Floor(place);
+        var above = Math.Min(below + 1, _count - 1);
+        return _exact[below] + ((place - below) * (_exact[above] - _exact[below]));
+    }
+}
+
+internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : QuantityAccumulator<Values>
+{
+    protected override Values NewPart() => new(memory);
+    protected override void Add(Values part, in Value quantity) => part.Add(quantity.AsDouble);
+    protected override void Merge(Values part, Values other) => part.Merge(other);
+
+    protected override Value Result(Values part, long count, ValueKind kind)
+    {
+        if (!(share is >= 0 and <= 1)) return Value.Missing;
+        var value = Like(kind, part.At(share));
+        return part.IsApproximate ? value.Marked(ValueMarks.Approximate) : value;
+    }
+}
+
+/// <summary>The growth of a counter, which falls only when it begins anew: then all it shows is growth.</summary>
+internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : Accumulator
+{
+    private readonly List<(RecordId Id, double Value)> _samples = [];
+    private bool _sorted = true;
+    private double _others;
+    private bool _hasOthers;
+
+    /// <summary>The last sample before this step, from which its first growth counts.</summary>
+    public (RecordId Id, double Value)? Before { get; set; }
+
+    public (RecordId Id, double Value)? Last
     {
         get
         {
-            if (_values.Count == 0 || !(share is >= 0 and <= 1)) return Value.Missing;
-            _values.Sort();
-            var place = (_values.Count - 1) * share;
-            var below = (int)Math.Floor(place);
-            var above = Math.Min(below + 1, _values.Count - 1);
-            return Like(_kind, _values[below] + ((place - below) * (_values[above] - _values[below])));
+            Sort();
+            return _samples.Count == 0 ? Before : _samples[^1];
         }
     }
+
+    public override void Add(in Value value, in Value second, RecordId id)
+    {
+        var quantity = Quantity(value);
+        if (quantity.IsMissing) return;
+        if (_samples.Count == _samples.Capacity) memory.Take(Math.Max(4, _samples.Count) * 24);
+        _samples.Add((id, quantity.AsDouble));
+        _sorted = false;
+    }
+
+    public override void Merge(Accumulator other)
+    {
+        _samples.AddRange(((CounterAccumulator)other)._samples);
+        _sorted = false;
+    }
+
+    public override void Absorb(Accumulator other)
+    {
+        // Counters of different keys do not follow one another; their growths add up.
+        if (((CounterAccumulator)other).Growth() is not { } growth) return;
+        _others += growth;
+        _hasOthers = true;
+    }
+
+    private void Sort()
+    {
+        if (!_sorted) _samples.Sort((a, b) => a.Id.CompareTo(b.Id));
+        _sorted = true;
+    }
+
+    private double? Growth()
+    {
+        Sort();
+        var before = Before;
+        double growth = 0;
+        long? from = before?.Id.Time;
+        var steps = 0;
+        foreach (var sample in _samples)
+        {
+            if (before is { } b) { growth += sample.Value >= b.Value ? sample.Value - b.Value : sample.Value; steps++; }
+            before = sample;
+            from ??= sample.Id.Time;
+        }
+        if (steps == 0) return null;
+        if (!perSecond) return growth;
+        var seconds = (before!.Value.Id.Time - from!.Value) / (double)Instants.Second;
+        return seconds > 0 ? growth / seconds : null;
+    }
+
+    public override Value Result(in StepFacts step) => Growth() is { } growth ? Value.Of(growth + _others) : _hasOthers ? Value.Of(_others) : Value.Missing;
 }

@@ -14,6 +14,7 @@ public static class Comparison
         if (b.Kind == ValueKind.List) return AreEqual(b, a);
         if (a.Kind == ValueKind.Level || b.Kind == ValueKind.Level) return SameLevel(a, b);
         if (IsNumber(a) && IsNumber(b)) return Quantity(a, b) == 0;
+        if (a.Kind == ValueKind.Address || b.Kind == ValueKind.Address) return SameAddress(a, b);
         return a.Kind == b.Kind && a == b;
     }
 
@@ -57,12 +58,21 @@ public static class Comparison
         return a.Kind switch
         {
             ValueKind.Missing => 0,
-            ValueKind.Text or ValueKind.List or ValueKind.Object => string.CompareOrdinal(a.ToText(), b.ToText()),
+            ValueKind.Text or ValueKind.List or ValueKind.Object or ValueKind.Address or ValueKind.Bytes => string.CompareOrdinal(a.ToText(), b.ToText()),
             _ => a.AsLong.CompareTo(b.AsLong),
         };
     }
 
     private static bool SameLevel(Value a, Value b) => Band(a) is var band and > 0 && band == Band(b);
+
+    private static bool SameAddress(Value a, Value b) => AsAddress(a) is { } address && address.Equals(AsAddress(b));
+
+    private static System.Net.IPAddress? AsAddress(Value value) => value.Kind switch
+    {
+        ValueKind.Address => value.AsAddress,
+        ValueKind.Text when System.Net.IPAddress.TryParse(value.AsText, out var address) => address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address,
+        _ => null,
+    };
 
     private static int Band(Value value) => Severity.Band(value.Kind switch
     {

@@ -1,21 +1,13 @@
-using System.Net;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>Turns syntax into delegates over rows of one kind: records, or rows of a frame.</summary>
-/// <param name="bind">How a field's name becomes a look at a row.</param>
-/// <param name="term">How a searched word becomes a test of a row.</param>
-/// <param name="column">A computed column that is found by a call's printed text; null where there is none.</param>
-public sealed class Compiler<TRow>(
-    EvaluationContext context,
-    Func<string, Func<TRow, Value>> bind,
-    Func<Term, Func<TRow, bool>> term,
-    Func<Call, Func<TRow, Value>?>? column = null)
+/// <summary>Turns syntax into delegates over rows.</summary>
+public sealed class Compiler(EvaluationContext context, Scope scope)
 {
     /// <summary>A test of a row; all rows pass where there is no condition.</summary>
-    public Func<TRow, bool> Condition(Expr expr)
+    public Func<Row, bool> Condition(Expr expr)
     {
         switch (expr)
         {
@@ -29,29 +21,16 @@ public sealed class Compiler<TRow>(
                 var inner = Condition(not.Inner);
                 return row => !inner(row);
             case Term word:
-                return term(word);
+                return scope.Term(new TermMatcher(word));
             case Exists exists:
-                var present = bind(exists.Field.Name);
+                var present = scope.Bind(exists.Field.Name);
                 return row => !present(row).IsMissing;
             case Compare compare:
                 return Comparing(compare);
-            case InList list:
-                var left = Value(list.Left);
-                var tests = list.Items.Select(i => new LiteralTest(i)).ToArray();
-                return row => left(row) is { IsMissing: false } value && Array.Exists(tests, test => test.IsEqual(value));
-            case InRange range:
-                return Ranging(range);
-            case InNetwork network:
-                var parsed = IPNetwork.Parse(network.Network);
-                var address = Value(network.Left);
-                return row => IsInside(parsed, address(row));
-            case RegexMatch regex:
-                var compiled = Regexes.Compile(regex.Pattern, regex.Flags);
-                // In any case, a regex knows equals that a search for text does not.
-                var literal = regex.Flags.Contains('i') ? null : Regexes.RequiredLiteral(regex.Pattern);
-                var text = Value(regex.Left);
-                bool Matches(string t) => (literal is null || t.Contains(literal, StringComparison.Ordinal)) && compiled.IsMatch(t);
-                return row => IsMatch(Matches, text(row)) != regex.Negated;
+            case InList or InRange or InNetwork or RegexMatch:
+                var (operand, holds) = ValueTest.Of(expr)!.Value;
+                var left = Value(operand);
+                return row => holds(left(row));
             default:
                 var truth = Value(expr);
                 return row => truth(row).IsTrue;
@@ -59,12 +38,12 @@ public sealed class Compiler<TRow>(
     }
 
     /// <summary>The value of an expression on a row; a condition is a boolean.</summary>
-    public Func<TRow, Value> Value(Expr expr)
+    public Func<Row, Value> Value(Expr expr)
     {
         switch (expr)
         {
             case Field field:
-                return bind(field.Name);
+                return scope.Bind(field.Name);
             case Literal literal:
                 var constant = literal.ToValue();
                 return _ => constant;
@@ -75,7 +54,7 @@ public sealed class Compiler<TRow>(
                 var (left, right, op) = (Value(arithmetic.Left), Value(arithmetic.Right), arithmetic.Op);
                 return row => Scalars.Arithmetic(op, left(row), right(row));
             case Call call:
-                if (column?.Invoke(call) is { } computed) return computed;
+                if (scope.Computed(call) is { } computed) return computed;
                 return Calling(call);
             default:
                 var condition = Condition(expr);
@@ -83,12 +62,22 @@ public sealed class Compiler<TRow>(
         }
     }
 
-    private Func<TRow, Value> Calling(Call call)
+    private Func<Row, Value> Calling(Call call)
     {
         if (call.Name == "if")
         {
             var (test, then, other) = (Condition(call.Arguments[0]), Value(call.Arguments[1]), Value(call.Arguments[2]));
             return row => test(row) ? then(row) : other(row);
+        }
+        if (call.Name == "extract" && call.Arguments[1] is RegexLiteral regex)
+        {
+            var (source, compiled) = (Value(call.Arguments[0]), Regexes.Compile(regex.Pattern, regex.Flags));
+            return row => Scalars.Extract(source(row), compiled);
+        }
+        if (call.Name == "lookup" && call.Arguments is [Literal table, var key, Literal column])
+        {
+            var (look, of) = (context.Lookup(table.Text, column.Text), Value(key));
+            return row => of(row) is { IsMissing: false } k ? look(k) : Records.Value.Missing;
         }
         var arguments = call.Arguments.Select(Value).ToArray();
         var function = Scalars.Find(call.Name, context);
@@ -100,61 +89,18 @@ public sealed class Compiler<TRow>(
         };
     }
 
-    private Func<TRow, bool> Comparing(Compare compare)
+    private Func<Row, bool> Comparing(Compare compare)
     {
-        var op = compare.Op;
-        if (compare.Right is Literal literal)
+        if (ValueTest.Of(compare) is var (operand, holds))
         {
-            var (left, test) = (Value(compare.Left), new LiteralTest(literal));
-            return op switch
-            {
-                CompareOp.Equal => row => test.IsEqual(left(row)),
-                CompareOp.NotEqual => row => !test.IsEqual(left(row)),
-                _ => row => test.Holds(op, left(row)),
-            };
+            var value = Value(operand);
+            return row => holds(value(row));
         }
-        if (compare.Left is Literal) return Comparing(new Compare(compare.Right, Turned(op), compare.Left));
-        var (a, b) = (Value(compare.Left), Value(compare.Right));
+        var (op, a, b) = (compare.Op, Value(compare.Left), Value(compare.Right));
         return row => Comparison.Holds(op, a(row), b(row));
     }
 
-    private Func<TRow, bool> Ranging(InRange range)
-    {
-        var value = Value(range.Left);
-        var from = range.From is null ? null : new LiteralTest(range.From);
-        var to = range.To is null ? null : new LiteralTest(range.To);
-        return row => Inside(value(row));
-
-        bool Inside(Value v) => v.Kind == ValueKind.List
-            ? Array.Exists(v.AsList, Inside)
-            : !v.IsMissing && from?.Holds(CompareOp.GreaterOrEqual, v) != false && to?.Holds(CompareOp.LessOrEqual, v) != false;
-    }
-
-    private static CompareOp Turned(CompareOp op) => op switch
-    {
-        CompareOp.Less => CompareOp.Greater,
-        CompareOp.LessOrEqual => CompareOp.GreaterOrEqual,
-        CompareOp.Greater => CompareOp.Less,
-        CompareOp.GreaterOrEqual => CompareOp.LessOrEqual,
-        _ => op,
-    };
-
-    private static bool IsInside(IPNetwork network, Value value) => value.Kind switch
-    {
-        ValueKind.List => Array.Exists(value.AsList, item => IsInside(network, item)),
-        ValueKind.Text => IPAddress.TryParse(value.AsText, out var address)
-            && network.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address),
-        _ => false,
-    };
-
-    private static bool IsMatch(Func<string, bool> matches, Value value) => value.Kind switch
-    {
-        ValueKind.Missing => false,
-        ValueKind.List => Array.Exists(value.AsList, item => IsMatch(matches, item)),
-        _ => matches(value.ToText()),
-    };
-
-    private static int Cost(Expr expr) => expr switch
+    internal static int Cost(Expr expr) => expr switch
     {
         Compare or Exists or InList or InRange => 1,
         InNetwork => 2,

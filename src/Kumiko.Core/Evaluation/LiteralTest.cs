@@ -26,6 +26,7 @@ internal sealed class LiteralTest
             case ValueKind.Missing: return false;
             case ValueKind.List: return value.AsList.Any(IsEqual);
             case ValueKind.Text when _wildcard is null: return string.Equals(value.AsText, _text, StringComparison.Ordinal);
+            case ValueKind.Address when _wildcard is null: return Comparison.AreEqual(value, Value.Of(_text));
             case ValueKind.Level: return Comparison.AreEqual(value, _value);
         }
         if (_wildcard is not null) return _wildcard.IsWhole(value.ToText());

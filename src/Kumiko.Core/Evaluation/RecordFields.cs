@@ -7,9 +7,11 @@ public static class RecordFields
 {
     private const string AttributesPrefix = "attributes.", ResourcePrefix = "resource.";
 
-    public static readonly string[] BuiltIn = ["time", "observed", "level", "severity_text", "body", "service", "host", "source", "trace_id", "span_id"];
+    public static readonly string[] BuiltIn = ["time", "observed", "level", "severity_text", "body", "service", "host", "source", "trace_id", "span_id", "pattern"];
 
-    public static Func<LogRecord, Value> Bind(string name)
+    /// <param name="name">As a query has it.</param>
+    /// <param name="pattern">Tells a record's pattern; null where nothing can.</param>
+    public static Func<LogRecord, Value> Bind(string name, Func<LogRecord, Value>? pattern = null)
     {
         // Attribute names are interned at intake, so equal names are mostly the same object.
         name = string.Intern(name);
@@ -25,6 +27,7 @@ public static class RecordFields
             "source" => r => Value.Of(r.Source),
             "trace_id" => r => Value.Of(r.TraceId),
             "span_id" => r => Value.Of(r.SpanId),
+            "pattern" => pattern ?? (_ => Value.Missing),
             _ when name.StartsWith(AttributesPrefix, StringComparison.Ordinal) => Attribute(name[AttributesPrefix.Length..]),
             _ when name.StartsWith(ResourcePrefix, StringComparison.Ordinal) => Resource(name[ResourcePrefix.Length..]),
             _ => r =>

@@ -96,11 +96,28 @@ public static class Scalars
         "ceil" => a => Rounded(a[0], Math.Ceiling),
         "abs" => a => a[0].IsQuantity && a[0].AsDouble < 0 ? Negate(a[0]) : a[0].IsQuantity ? a[0] : Value.Missing,
         "floor_to" => a => FloorTo(Quantity(a[0]), Quantity(a[1])),
+        "log" => a => Real(a[0], x => a.Length > 1 ? Math.Log(x, Quantity(a[1]).AsDouble) : Math.Log(x)),
+        "sqrt" => a => Real(a[0], Math.Sqrt),
+        "exp" => a => Real(a[0], Math.Exp),
+        "replace" => a => a[1].ToText() is { Length: > 0 } part && !a[0].IsMissing && !a[2].IsMissing ? Value.Of(a[0].ToText().Replace(part, a[2].ToText(), StringComparison.Ordinal)) : a[0],
+        "date" => a => a[0].Kind == ValueKind.Time ? Value.Of(Instants.ToInstant(a[0].AsLong).InZone(context.Zone).Date.ToString("uuuu-MM-dd", System.Globalization.CultureInfo.InvariantCulture)) : Value.Missing,
         "hour" => a => Civil(a[0], context.Zone, t => t.Hour),
         "weekday" => a => Civil(a[0], context.Zone, t => (int)t.DayOfWeek),
         "now" => _ => Value.Time(context.Now),
         _ => _ => Value.Missing,
     };
+
+    /// <summary>What the first group of an expression matches, or all that it matches where it has no group.</summary>
+    public static Value Extract(Value text, System.Text.RegularExpressions.Regex regex)
+    {
+        if (text.IsMissing) return Value.Missing;
+        var match = regex.Match(text.ToText());
+        if (!match.Success) return Value.Missing;
+        return match.Groups.Count == 1 ? Value.Of(match.Value) : match.Groups[1].Success ? Value.Of(match.Groups[1].Value) : Value.Missing;
+    }
+
+    private static Value Real(Value value, Func<double, double> function) =>
+        Quantity(value) is { Kind: ValueKind.Integer or ValueKind.Decimal } number ? Number(function(number.AsDouble)) : Value.Missing;
 
     private static Value Quantity(Value value) => value.IsText ? Literals.ReadQuantity(value.AsText) : value;
 

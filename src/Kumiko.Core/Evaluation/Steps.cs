@@ -19,9 +19,10 @@ public sealed class Steps
     private readonly long[] _starts;
     private readonly bool _even;
 
-    private Steps(long length, long[] starts)
+    private Steps(long length, long[] starts, long end)
     {
         Length = length;
+        End = end;
         _starts = starts;
         _even = true;
         for (var i = 1; i < starts.Length && _even; i++) _even = starts[i] - starts[i - 1] == length;
@@ -29,6 +30,12 @@ public sealed class Steps
 
     public long Length { get; }
     public IReadOnlyList<long> Starts => _starts;
+
+    /// <summary>Where the last step ends.</summary>
+    public long End { get; }
+
+    /// <summary>The stretch of a step.</summary>
+    public Window this[int index] => new(_starts[index], index + 1 < _starts.Length ? _starts[index + 1] : End);
 
     /// <summary>The shortest round step with at most this many in the window.</summary>
     public static long RoundFor(Window window, int most) =>
@@ -42,6 +49,7 @@ public sealed class Steps
     public static Steps Cut(Window window, long length, DateTimeZone zone)
     {
         var starts = new List<long>();
+        var end = window.From;
         var days = (int)Math.Max(1, length / Instants.Day);
         var date = Instants.ToInstant(window.From).InZone(zone).Date;
         if (length >= Instants.Day)
@@ -54,12 +62,16 @@ public sealed class Steps
         for (var day = Nanoseconds(date, zone); day < window.To; day = Nanoseconds(date, zone))
         {
             date = date.PlusDays(days);
+            var next = end = Nanoseconds(date, zone);
             if (length >= Instants.Day) { starts.Add(day); continue; }
-            var next = Nanoseconds(date, zone);
             var first = day + (Math.Max(0, (window.From - day) / length) * length);
-            for (var start = first; start < next && start < window.To; start += length) starts.Add(start);
+            for (var start = first; start < next && start < window.To; start += length)
+            {
+                starts.Add(start);
+                end = Math.Min(start + length, next);
+            }
         }
-        return new Steps(length, [.. starts]);
+        return new Steps(length, [.. starts], end);
     }
 
     /// <summary>The step a time falls into, or -1 before the first.</summary>

@@ -35,10 +35,11 @@ public sealed class TermMatcher
         if ((record.TraceId is { } trace && Find(trace, 0, out _) >= 0) || (record.SpanId is { } span && Find(span, 0, out _) >= 0)) return true;
         var resource = record.Resource.Attributes;
         // A resource is shared by many records, so its answer is kept.
-        return _resources.TryGetValue(resource, out var found) ? found : _resources.GetOrAdd(resource, static (r, self) => self.Matches(r), this);
+        return _resources.TryGetValue(resource, out var found) ? found : _resources.GetOrAdd(resource, static (r, self) => self.MatchesAny(r), this);
     }
 
-    private bool Matches(Attributes attributes)
+    /// <summary>Whether it stands in any value.</summary>
+    public bool MatchesAny(Attributes attributes)
     {
         foreach (ref readonly var value in attributes.Values)
             if (Matches(value)) return true;
@@ -50,7 +51,7 @@ public sealed class TermMatcher
         switch (value.Kind)
         {
             case ValueKind.Text: return Find(value.AsText, 0, out _) >= 0;
-            case ValueKind.Object: return Matches(value.AsObject);
+            case ValueKind.Object: return MatchesAny(value.AsObject);
             case ValueKind.List:
                 foreach (var item in value.AsList) if (Matches(item)) return true;
                 return false;

@@ -29,6 +29,9 @@ public sealed record Column(string Name, ColumnRole Role, ValueKind Kind = Value
 /// <param name="Window">The stretch of time that was asked about.</param>
 public sealed record Schema(IReadOnlyList<Column> Columns, long? Step, Window Window)
 {
+    /// <summary>Starts of steps that the window covers only in part.</summary>
+    public IReadOnlySet<long> PartialSteps { get; init; } = System.Collections.Immutable.ImmutableHashSet<long>.Empty;
+
     public int IndexOf(string name)
     {
         for (var i = 0; i < Columns.Count; i++)
@@ -45,7 +48,12 @@ public sealed record Schema(IReadOnlyList<Column> Columns, long? Step, Window Wi
 }
 
 /// <summary>A bounded answer: a schema and its rows, one value a column.</summary>
-public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows);
+public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows)
+{
+    /// <summary>The columns with the kind that their first value in some rows has.</summary>
+    public static IReadOnlyList<Column> WithKinds(IReadOnlyList<Column> columns, IReadOnlyList<Value[]> rows) =>
+        [.. columns.Select((c, i) => c.Role is ColumnRole.Value ? c with { Kind = rows.Select(r => r[i]).FirstOrDefault(v => !v.IsMissing, Value.Of(0.0)).Kind } : c)];
+}
 
 /// <summary>An answer of any length: a schema and chunks of rows, read once.</summary>
 public sealed record FrameStream(Schema Schema, IEnumerable<IReadOnlyList<Value[]>> Chunks);

@@ -104,6 +104,9 @@ internal static class QueryChecker
     private static IEnumerable<Call> Calls(Expr expr) =>
         expr is Call call && Functions.Find(call.Name)!.Aggregate ? [call] : Parts(expr).SelectMany(Calls).Concat(expr is Call own ? [own] : []).Where(c => Functions.Find(c.Name)!.Aggregate);
 
+    /// <summary>Whether a field of this name stands anywhere in an expression.</summary>
+    internal static bool Mentions(Expr expr, string field) => (expr is Field named && named.Name == field) || Parts(expr).Any(part => Mentions(part, field));
+
     /// <summary>The expressions that one is made of.</summary>
     internal static IEnumerable<Expr> Parts(Expr expr) => expr switch
     {

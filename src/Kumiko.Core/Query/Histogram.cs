@@ -1,5 +1,4 @@
 using Kumiko.Core.Frames;
-using Kumiko.Core.Storage;
 
 namespace Kumiko.Core.Query;
 
@@ -20,6 +19,4 @@ public sealed record Histogram(Window Window, long Step, long[] Counts)
         foreach (var count in Counts.AsSpan(step * Bands, Bands)) total += count;
         return total;
     }
-
-    public static Histogram Of(MatchSet matches, Window window, long step) => new(window, step, matches.Counts(window, step));
 }

@@ -12,4 +12,8 @@ namespace Kumiko.Core.Query;
 /// <param name="Now">The instant of the run.</param>
 /// <param name="Zone">In which days and hours are cut.</param>
 /// <param name="Sources">Sources that may be read; null for all.</param>
-public sealed record Question(string Person, ParseResult Parsed, Window Window, long Now, DateTimeZone Zone, Limits Limits, IReadOnlySet<string>? Sources = null);
+public sealed record Question(string Person, ParseResult Parsed, Window Window, long Now, DateTimeZone Zone, Limits Limits, IReadOnlySet<string>? Sources = null)
+{
+    /// <summary>Values of the query's parameters, as typed.</summary>
+    public IReadOnlyDictionary<string, string> Parameters { get; init; } = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty;
+}

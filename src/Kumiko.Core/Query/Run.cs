@@ -1,20 +1,19 @@
 using System.Collections.Concurrent;
+using System.Diagnostics;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query.Execution;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query;
 
-/// <param name="All">Records in the focus before any condition.</param>
-/// <param name="Left">What the match left, then each stage: records, and rows behind a group.</param>
-/// <param name="RecordStages">How many of them count records; the rest count rows.</param>
-public sealed record StageCounts(long All, IReadOnlyList<long> Left, int RecordStages)
+/// <summary>A record of an answer, with what the query computed beside it.</summary>
+/// <param name="Computed">Names and values in the order in which the query made them; missing ones are left out.</param>
+public sealed record FoundRecord(LogRecord Record, IReadOnlyList<(string Name, Value Value)> Computed)
 {
-    /// <summary>Records that the answer is made of.</summary>
-    public long Records => Left[RecordStages - 1];
+    public RecordId Id => Record.Id;
 }
 
 /// <summary>
@@ -23,23 +22,37 @@ public sealed record StageCounts(long All, IReadOnlyList<long> Left, int RecordS
 /// </summary>
 public sealed class Run : IDisposable
 {
-    private readonly RowPipeline _pipeline;
-    private readonly BatchTest _match, _all;
     private readonly CancellationTokenSource _cancel = new();
     private readonly ConcurrentDictionary<object, object> _work = new();
+    private readonly EvaluationContext _context;
+    private readonly FieldRefs _fields;
+    private readonly Executor _executor;
+    private readonly Lazy<Pipeline> _pipeline;
+    private CountingPass? _counting;
     private int _readers;
 
     /// <param name="snapshot">Disposed with the run.</param>
-    public Run(Question question, Snapshot snapshot)
+    /// <param name="surroundings">What else the query can reach; null for the records alone.</param>
+    public Run(Question question, Snapshot snapshot, RunSurroundings? surroundings = null)
     {
         (Question, Snapshot) = (question, snapshot);
-        _pipeline = new RowPipeline(question.Parsed.Query, new EvaluationContext(question.Now, question.Zone), question.Limits);
-        var query = question.Parsed.Query;
-        Expr[] conditions = [.. query.Match is { } match ? [match] : Array.Empty<Expr>(), .. query.Stages.TakeWhile(s => s is Where).Cast<Where>().Select(w => w.Condition)];
-        _match = new BatchTest(Tested(_pipeline.Match), query.Match is null ? null : (batch, window) => SegmentPruning.MayMatch(query.Match, batch, window));
-        _all = _pipeline.Filters.Count == 0 ? _match : new BatchTest(Tested(_pipeline.Test), (batch, window) => conditions.All(c => SegmentPruning.MayMatch(c, batch, window)));
+        var around = surroundings ?? RunSurroundings.None;
+        var patterns = snapshot.Patterns;
+        _context = new EvaluationContext(question.Now, question.Zone) { Lookup = around.Lookup };
+        _fields = new FieldRefs(patterns is null ? null : patterns.Of);
+        _executor = new Executor(snapshot, _context, _fields, patterns, question.Sources, _cancel.Token);
+        _pipeline = new Lazy<Pipeline>(() => Build(around));
         if (question.Limits.Time <= TimeSpan.Zero) _cancel.Cancel(); else _cancel.CancelAfter(question.Limits.Time);
     }
+
+    private Pipeline Build(RunSurroundings around)
+    {
+        var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
+        if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
+        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, around.Sets, _executor.Answer) { Fields = _fields });
+    }
+
+    private Pipeline Pipeline => _pipeline.Value;
 
     public string Id { get; } = Guid.NewGuid().ToString("N");
     public Question Question { get; }
@@ -49,77 +62,159 @@ public sealed class Run : IDisposable
 
     public Snapshot Snapshot { get; }
 
+    /// <summary>What was read and left out so far.</summary>
+    public ScanMeter Meter => _executor.Meter;
+
     /// <summary>Whether the answer has columns of its own rather than records.</summary>
-    public bool IsGrouped => _pipeline.IsGrouped;
+    public bool IsGrouped => !Pipeline.IsRecords;
+
+    /// <summary>Whether the run reads log records at all, and not another set.</summary>
+    public bool ReadsRecords => Pipeline.Rows is null;
 
     /// <summary>Whether further pages of records follow by reading on below the last one.</summary>
-    public bool ReadsOn => _pipeline.IsPlain || IsGrouped;
+    public bool ReadsOn => ReadsRecords && (Pipeline.ReadsOn || IsGrouped);
 
-    /// <summary>Records of the answer (of a grouped one: before the group), newest first unless ordered.</summary>
+    /// <summary>Records of the answer (of one with columns: those it is made of), newest first unless ordered.</summary>
     /// <param name="before">Reads on below this record; null for the first.</param>
-    public Task<IReadOnlyList<LogRecord>> Records(RecordId? before, int count) => Once<IReadOnlyList<LogRecord>>(("records", before, count), () =>
-        [.. Passing(before).Take(count)]);
+    public Task<IReadOnlyList<FoundRecord>> Records(RecordId? before, int count) => Once<IReadOnlyList<FoundRecord>>(("records", before, count), () =>
+        [.. Rows(before).Take(count).Select(Found)]);
 
     /// <summary>All records of the answer as they are read, for export.</summary>
-    public IEnumerable<LogRecord> Passing(RecordId? before)
+    public IEnumerable<LogRecord> Passing(RecordId? before) => Rows(before).Select(row => row.Record!);
+
+    private IEnumerable<Row> Rows(RecordId? before)
     {
-        var window = Question.Window;
-        var newest = Snapshot.NewestFirst(window, _all, before, _cancel.Token);
-        return _pipeline.Records(newest);
+        if (!ReadsRecords) return [];
+        var passing = _executor.Passing(Pipeline, before);
+        return IsGrouped ? passing : Pipeline.Answer(passing);
+    }
+
+    private FoundRecord Found(Row row)
+    {
+        if (Pipeline.Scope is not RecordScope scope || (scope.IsPlain && scope.Added.IsEmpty)) return new FoundRecord(row.Record!, []);
+        var computed = scope.Added.Select(name => (name, Value: scope.Bind(name)(row))).Where(c => !c.Value.IsMissing).ToList();
+        foreach (var slot in scope.ObjectSlots.Reverse())
+            if (row.Slots[slot] is { Kind: ValueKind.Object } found)
+                for (var i = 0; i < found.AsObject.Count; i++) computed.Add((found.AsObject.Names[i], found.AsObject.Values[i]));
+        return new FoundRecord(row.Record!, computed);
     }
 
     /// <summary>One record of the snapshot, whatever the query says.</summary>
     public LogRecord? Find(RecordId id) =>
         Snapshot.OldestFirst(new Window(id.Time, id.Time + 1), BatchTest.All, null, _cancel.Token).FirstOrDefault(r => r.Sequence == id.Sequence);
 
-    /// <summary>How many records the match and each stage left in the focus.</summary>
+    /// <summary>How a name is read from a record, as this run's query sees it.</summary>
+    public Func<LogRecord, Value> Reader(string field) => _fields.Get(field).OfRecord;
+
+    private int RecordStages => 1 + Question.Parsed.Query.Stages.TakeWhile(s => s is Where or SetFields or Parse).Count();
+
+    /// <summary>How many records the match, each condition and each stage left in the focus.</summary>
     public Task<StageCounts> Counts() => Once("counts", () =>
     {
-        var window = Question.Window;
-        var all = Snapshot.Scan(window, new BatchTest(Allowed()), _cancel.Token).CountIn(window);
-        var left = new List<long>();
-        var matches = Snapshot.Scan(window, _match, _cancel.Token);
-        left.Add(matches.CountIn(window));
-        foreach (var filter in _pipeline.Filters)
-        {
-            matches = matches.Filter(filter, _cancel.Token);
-            left.Add(matches.CountIn(window));
-        }
-        if (IsGrouped) _pipeline.Collect(Ordered(), window, left);
-        else if (!_pipeline.IsPlain) foreach (var _ in _pipeline.Records(Ordered(), left)) { }
-        return new StageCounts(all, left, 1 + Question.Parsed.Query.Stages.TakeWhile(s => s is not Group).Count());
+        var stages = Question.Parsed.Query.Stages;
+        var counting = Counting();
+        if (ReadsRecords) counting.Run(Snapshot, _cancel.Token);
+        var (recordStages, others) = (RecordStages, _executor.Allowed is null ? 0 : 1);
+        var counts = counting.Counts(stages.Count, recordStages, others, done: true);
+        if (recordStages == stages.Count + 1) return counts;
+        var behind = Behind();
+        var left = counts.Left.ToList();
+        for (var stage = recordStages; stage <= stages.Count; stage++) left.Add(behind.GetValueOrDefault(stage, left[^1]));
+        var joins = Pipeline.Steps.Where(s => s.Join is not null).Select(s => new JoinCount(s.Index, s.Join!.Unmatched, s.Join.Multiplied)).ToList();
+        // Stages behind the records that still give records count records too.
+        var records = 1 + stages.TakeWhile(s => s is Where or SetFields or Parse or OrderBy or Limit or SelectAll or Join or Union).Count();
+        return counts with { Left = left, RecordStages = IsGrouped ? Math.Max(recordStages, Math.Min(records, stages.Count)) : left.Count, Joins = joins };
     });
 
-    /// <summary>The records of any stretch that pass the match and the where stages.</summary>
-    public Task<MatchSet> Matches(Window window) => Once(("matches", window), () => Snapshot.Scan(window, _all, _cancel.Token));
+    /// <summary>What is counted by now, at least; null before counting began.</summary>
+    public StageCounts? CountsSoFar => Volatile.Read(ref _counting) is { } counting && _pipeline.IsValueCreated
+        ? counting.Counts(Question.Parsed.Query.Stages.Count, RecordStages, _executor.Allowed is null ? 0 : 1, done: false)
+        : null;
+
+    private CountingPass Counting()
+    {
+        var counting = new CountingPass(Pipeline, _executor.Conditions(Pipeline), _context, _fields);
+        Volatile.Write(ref _counting, counting);
+        return counting;
+    }
+
+    /// <summary>Rows that each stage behind the records left.</summary>
+    private Dictionary<int, long> Behind()
+    {
+        var left = new Dictionary<int, long>();
+        IEnumerable<Row> Counted(int index, IEnumerable<Row> rows)
+        {
+            left[index] = 0;
+            using var each = rows.GetEnumerator();
+            try
+            {
+                while (each.MoveNext())
+                {
+                    left[index]++;
+                    yield return each.Current;
+                }
+            }
+            finally
+            {
+                // A limit behind it stops asking; what it left out is counted all the same.
+                while (!_cancel.IsCancellationRequested && each.MoveNext()) left[index]++;
+            }
+        }
+        var (rows, steps) = (_executor.Start(Pipeline), Pipeline.Steps);
+        if (Pipeline.Group is { } group) rows = Counted(group.Index, rows);
+        foreach (var step in steps) rows = Counted(step.Index, step.Run(rows));
+        foreach (var _ in rows) _cancel.Token.ThrowIfCancellationRequested();
+        return left;
+    }
+
+    /// <summary>The records of any stretch that pass the conditions and the steps on single records.</summary>
+    public Task<MatchSet> Matches(Window window) => Once(("matches", window), () => Snapshot.Scan(window.Shift(-Pipeline.Moved), _executor.Test(Pipeline), _cancel.Token));
 
     public async Task<Histogram> Histogram(Window span, long step) =>
-        await Once(("histogram", span, step), async () => Query.Histogram.Of(await Matches(span), span, step));
+        await Once(("histogram", span, step), async () => new Histogram(span, step, (await Matches(span)).Counts(span.Shift(-Pipeline.Moved), step)));
 
     public async Task<IReadOnlyList<FieldSummary>> Fields(Window? baseline) => await Once(("fields", baseline), async () =>
     {
         var then = baseline is { } window ? await Matches(window) : null;
-        return FieldSummaries.Of(await Matches(Question.Window), Question.Window, then, baseline ?? default, _cancel.Token);
+        return FieldSummaries.Of(await Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved), then, (baseline ?? default).Shift(-Pipeline.Moved), _cancel.Token);
     });
 
-    /// <summary>The answer of a grouped query.</summary>
-    public Task<Frame> Frame() => Once("frame", () => _pipeline.Collect(Ordered(), Question.Window));
+    /// <summary>The answer of a query that has columns.</summary>
+    public Task<Frame> Frame() => Once("frame", () => Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
 
     /// <summary>The answer of any query as a stream of rows, for export and the API.</summary>
     public FrameStream Stream()
     {
-        if (!IsGrouped) return RecordFrames.Of(Passing(null), Question.Window);
-        var frame = _pipeline.Collect(Ordered(), Question.Window);
-        return new FrameStream(frame.Schema, [frame.Rows]);
+        const int ChunkRows = 1_024;
+        if (Pipeline.IsRecords)
+        {
+            var reader = RecordColumns.Reader((RecordScope)Pipeline.Scope);
+            return new FrameStream(Pipeline.Schema, Guarded(Pipeline.Answer(_executor.Passing(Pipeline))).Select(reader).Chunk(ChunkRows));
+        }
+        return new FrameStream(Pipeline.Schema, Guarded(_executor.Answer(Pipeline)).Select(row => row.Slots).Chunk(ChunkRows));
     }
 
-    private IEnumerable<LogRecord> Ordered() =>
-        Snapshot.NewestFirst(Question.Window, _all, null, _cancel.Token);
+    private IEnumerable<Row> Guarded(IEnumerable<Row> rows)
+    {
+        foreach (var row in rows)
+        {
+            _cancel.Token.ThrowIfCancellationRequested();
+            yield return row;
+        }
+    }
 
-    private Func<LogRecord, bool>? Allowed() => Question.Sources is { } sources ? r => sources.Contains(r.Source) : null;
+    /// <summary>How the run goes about its answer: one line for each step.</summary>
+    public IReadOnlyList<string> Plan() => PlanText.Of(Pipeline, _executor.Conditions(Pipeline), Snapshot);
 
-    private Func<LogRecord, bool>? Tested(Func<LogRecord, bool>? test) =>
-        Allowed() is not { } allowed ? test : test is null ? allowed : r => allowed(r) && test(r);
+    /// <summary>Answers as a plan would be tried: the steps with what each took.</summary>
+    public async Task<IReadOnlyList<string>> Explain()
+    {
+        var clock = Stopwatch.StartNew();
+        long rows = IsGrouped ? (await Frame()).Rows.Count : (await Records(null, 200)).Count;
+        var answer = clock.Elapsed;
+        var counts = await Counts();
+        return PlanText.Explained(Plan(), rows, answer, clock.Elapsed - answer, counts, Meter);
+    }
 
     private Task<T> Once<T>(object key, Func<T> work) => Once(key, () => Task.FromResult(work()));
 

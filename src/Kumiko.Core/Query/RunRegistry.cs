@@ -19,9 +19,11 @@ public sealed class RunRegistry : IDisposable
         public DateTimeOffset Used { get; set; } = used;
     }
 
-    public RunRegistry(RecordStore store, TimeProvider clock)
+    private readonly RunSurroundings _surroundings;
+
+    public RunRegistry(RecordStore store, TimeProvider clock, RunSurroundings? surroundings = null)
     {
-        (_store, _clock) = (store, clock);
+        (_store, _clock, _surroundings) = (store, clock, surroundings ?? RunSurroundings.None);
         _timer = clock.CreateTimer(_ => Sweep(), null, Idle, Idle);
     }
 
@@ -29,7 +31,7 @@ public sealed class RunRegistry : IDisposable
 
     public Run Open(Question question)
     {
-        var run = new Run(question, _store.Current);
+        var run = new Run(question, _store.Current, _surroundings);
         _runs[run.Id] = new Held(run, _clock.GetUtcNow());
         return run;
     }
@@ -38,10 +40,13 @@ public sealed class RunRegistry : IDisposable
     public Run FindOrOpen(string? id, Question question)
     {
         if (id is null || !_runs.TryGetValue(id, out var held) || held.Run.Question.Person != question.Person
-            || held.Run.Question.Parsed.Text != question.Parsed.Text || held.Run.Question.Window != question.Window) return Open(question);
+            || held.Run.Question.Parsed.Text != question.Parsed.Text || held.Run.Question.Window != question.Window || !SameParameters(held.Run.Question, question)) return Open(question);
         held.Used = _clock.GetUtcNow();
         return held.Run;
     }
+
+    private static bool SameParameters(Question a, Question b) =>
+        a.Parameters.Count == b.Parameters.Count && a.Parameters.All(p => b.Parameters.TryGetValue(p.Key, out var value) && value == p.Value);
 
     private void Sweep()
     {

@@ -3,6 +3,19 @@ using System.Text;
 
 namespace Kumiko.Core.Records;
 
+/// <summary>What is to be said beside a value; it takes no part in comparing.</summary>
+[Flags]
+public enum ValueMarks : byte
+{
+    None = 0,
+
+    /// <summary>Estimated within 1 %.</summary>
+    Approximate = 1,
+
+    /// <summary>Not measured: put into an empty step.</summary>
+    Filled = 2,
+}
+
 /// <summary>
 /// One typed value of a field. Missing is a value too: it compares as false and stays missing in arithmetic.
 /// Times and durations are nanoseconds, sizes are bytes, a level is an OpenTelemetry severity number.
@@ -12,11 +25,12 @@ public readonly struct Value : IEquatable<Value>
     private readonly long _bits;
     private readonly object? _reference;
 
-    private Value(ValueKind kind, long bits, object? reference)
+    private Value(ValueKind kind, long bits, object? reference, ValueMarks marks = ValueMarks.None)
     {
         Kind = kind;
         _bits = bits;
         _reference = reference;
+        Marks = marks;
     }
 
     public static readonly Value Missing = new(ValueKind.Missing, 0, null);
@@ -24,6 +38,7 @@ public readonly struct Value : IEquatable<Value>
     public static readonly Value False = new(ValueKind.Boolean, 0, null);
 
     public ValueKind Kind { get; }
+    public ValueMarks Marks { get; }
     public bool IsMissing => Kind == ValueKind.Missing;
     public bool IsText => Kind == ValueKind.Text;
 
@@ -39,13 +54,20 @@ public readonly struct Value : IEquatable<Value>
     public static Value Duration(long nanoseconds) => new(ValueKind.Duration, nanoseconds, null);
     public static Value Size(long bytes) => new(ValueKind.Size, bytes, null);
     public static Value Level(int severity) => severity == 0 ? Missing : new(ValueKind.Level, severity, null);
+    public static Value Of(System.Net.IPAddress address) => new(ValueKind.Address, 0, address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address);
+    public static Value Of(byte[] bytes) => new(ValueKind.Bytes, 0, bytes);
     public static Value Of(Value[] items) => new(ValueKind.List, 0, items);
     public static Value Of(Attributes fields) => new(ValueKind.Object, 0, fields);
+
+    /// <summary>The same value with something to be said beside it.</summary>
+    public Value Marked(ValueMarks marks) => new(Kind, _bits, _reference, Marks | marks);
 
     /// <summary>The whole number behind a boolean, integer, duration, size, time or level.</summary>
     public long AsLong => _bits;
 
     public string AsText => (string)_reference!;
+    public System.Net.IPAddress AsAddress => (System.Net.IPAddress)_reference!;
+    public byte[] AsBytes => (byte[])_reference!;
     public Value[] AsList => (Value[])_reference!;
     public Attributes AsObject => (Attributes)_reference!;
     public bool IsTrue => Kind == ValueKind.Boolean && _bits != 0;
@@ -64,6 +86,8 @@ public readonly struct Value : IEquatable<Value>
         ValueKind.Size => Quantities.Size(_bits),
         ValueKind.Time => Instants.Format(_bits),
         ValueKind.Level => Severity.Name((int)_bits),
+        ValueKind.Address => AsAddress.ToString(),
+        ValueKind.Bytes => Convert.ToHexStringLower(AsBytes),
         ValueKind.List or ValueKind.Object => ToJson(),
         _ => "",
     };
@@ -82,6 +106,8 @@ public readonly struct Value : IEquatable<Value>
         return Kind switch
         {
             ValueKind.Text => string.Equals(AsText, other.AsText, StringComparison.Ordinal),
+            ValueKind.Address => AsAddress.Equals(other.AsAddress),
+            ValueKind.Bytes => AsBytes.AsSpan().SequenceEqual(other.AsBytes),
             ValueKind.List => AsList.AsSpan().SequenceEqual(other.AsList),
             ValueKind.Object => AsObject.Equals(other.AsObject),
             _ => true,
@@ -93,6 +119,8 @@ public readonly struct Value : IEquatable<Value>
     public override int GetHashCode() => Kind switch
     {
         ValueKind.Text => AsText.GetHashCode(StringComparison.Ordinal),
+        ValueKind.Address => AsAddress.GetHashCode(),
+        ValueKind.Bytes => AsBytes.Length,
         ValueKind.List => AsList.Length,
         ValueKind.Object => AsObject.Count,
         _ => HashCode.Combine(Kind, _bits),

@@ -9,27 +9,36 @@ namespace Kumiko.Core.Storage;
 /// A test of records that looks at each batch once, whoever asks: rows, strip, counts and fields of one run share
 /// what it found.
 /// </summary>
-/// <param name="test">Null passes all.</param>
-/// <param name="mayMatch">False for segments in which surely nothing passes; null where that is not known.</param>
-public sealed class BatchTest(Func<LogRecord, bool>? test, Func<SegmentBatch, Window, bool>? mayMatch = null)
+public sealed class BatchTest
 {
     private const int CancelEvery = 8_192;
 
     private readonly ConcurrentDictionary<RecordBatch, Lazy<int[]>> _found = new(ReferenceEqualityComparer.Instance);
+    private readonly Func<RecordBatch, CancellationToken, int[]>? _look;
+    private readonly Func<SegmentBatch, Window, bool>? _mayMatch;
 
-    public static readonly BatchTest All = new(null);
+    public static readonly BatchTest All = new((Func<RecordBatch, CancellationToken, int[]>?)null);
 
-    public bool PassesAll => test is null;
+    /// <param name="look">Finds the places in a batch whose records pass, rising; null passes all.</param>
+    /// <param name="mayMatch">False for segments in which surely nothing passes; null where that is not known.</param>
+    public BatchTest(Func<RecordBatch, CancellationToken, int[]>? look, Func<SegmentBatch, Window, bool>? mayMatch = null) =>
+        (_look, _mayMatch) = (look, mayMatch);
+
+    /// <summary>The same, one record after another.</summary>
+    public static BatchTest Of(Func<LogRecord, bool> test, Func<SegmentBatch, Window, bool>? mayMatch = null) =>
+        new((batch, cancel) => Look(test, batch, cancel), mayMatch);
+
+    public bool PassesAll => _look is null;
 
     /// <summary>False where no record of the batch inside the window can pass, told without reading its rows.</summary>
-    public bool MayMatch(RecordBatch batch, Window window) => mayMatch is null || batch is not SegmentBatch segment || mayMatch(segment, window);
+    public bool MayMatch(RecordBatch batch, Window window) => _mayMatch is null || batch is not SegmentBatch segment || _mayMatch(segment, window);
 
     /// <summary>The places in a batch whose records pass, rising. Not to be called where all pass.</summary>
     /// <exception cref="OperationCanceledException">The token was cancelled while the batch was read.</exception>
     public int[] Matches(RecordBatch batch, CancellationToken cancel) =>
-        _found.GetOrAdd(batch, static (b, s) => new Lazy<int[]>(() => s.self.Look(b, s.cancel)), (self: this, cancel)).Value;
+        _found.GetOrAdd(batch, static (b, s) => new Lazy<int[]>(() => s.self._look!(b, s.cancel)), (self: this, cancel)).Value;
 
-    private int[] Look(RecordBatch batch, CancellationToken cancel)
+    private static int[] Look(Func<LogRecord, bool> test, RecordBatch batch, CancellationToken cancel)
     {
         var found = new int[Math.Min(batch.Count, 256)];
         var count = 0;
@@ -37,7 +46,7 @@ public sealed class BatchTest(Func<LogRecord, bool>? test, Func<SegmentBatch, Wi
         for (var i = 0; i < batch.Count; i++)
         {
             if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
-            if (!test!(rows[i])) continue;
+            if (!test(rows[i])) continue;
             if (count == found.Length) Array.Resize(ref found, Math.Min(batch.Count, count * 2));
             found[count++] = i;
         }

@@ -77,7 +77,7 @@ public sealed class RecordStore : IDisposable
     public IReadOnlyList<string> Notices => _notices.All;
 
     /// <summary>All records committed so far, to be disposed after reading.</summary>
-    public Snapshot Current => _pins.Take();
+    public Snapshot Current => _pins.Take().With(Patterns);
 
     /// <summary>Number of records.</summary>
     public long Count => _pins.Count;
@@ -87,6 +87,9 @@ public sealed class RecordStore : IDisposable
 
     internal RecentTier Recent { get; private set; } = new();
     internal TemplateMiner Templates { get; private set; } = new();
+
+    /// <summary>What the field pattern holds.</summary>
+    public Patterns Patterns { get; private set; } = new(new TemplateMiner());
     internal Dictionary<FieldKey, long> FieldsSeen { get; private set; } = [];
     internal Database Database => _database;
 
@@ -118,6 +121,7 @@ public sealed class RecordStore : IDisposable
     {
         using var connection = _database.Read();
         Templates.Load(SegmentTable.Templates(connection));
+        Patterns = new Patterns(Templates);
         FieldsSeen = SegmentTable.Fields(connection);
         foreach (var segment in SegmentTable.Unsure(connection)) _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult();
         foreach (var (segment, damage) in SegmentTable.Damaged(connection)) _notices.Add(Told(segment, damage));
@@ -230,7 +234,8 @@ public sealed class RecordStore : IDisposable
     /// <summary>Segments that come and go, and batches that were sealed into them, in one transaction.</summary>
     internal async Task Commit(SegmentChange change)
     {
-        var templates = Templates.Unsaved.ToList();
+        List<Template> templates;
+        lock (Templates) templates = [.. Templates.Unsaved];
         var fields = NewFields(change.Added);
         var added = await _database.Writer.Write(connection =>
         {
@@ -243,7 +248,7 @@ public sealed class RecordStore : IDisposable
             connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
             return inserted;
         }, inserted => Apply(change, inserted), change.Added.Sum(e => (int)e.Catalogue.Bytes));
-        Templates.MarkSaved(templates);
+        lock (Templates) Templates.MarkSaved(templates);
         lock (FieldsSeen)
             foreach (var (field, time) in fields) FieldsSeen[field] = time;
     }

@@ -188,19 +188,20 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     {
         var records = await Run.Records(below, RowsAtOnce);
         var bodies = new BodyText(Run.Question.Parsed.Query);
-        var columns = Address.Columns.Select(c => (c, RecordFields.Bind(c))).ToList();
+        var columns = Address.Columns.Select(c => (c, Run.Reader(c))).ToList();
         var rows = new List<RecordRow>();
         var (day, minute) = ("", "");
         var today = Format.Day(Run.Question.Now, Zone);
         // Reading on goes on from the line above, so its time is repeated only where it differs.
         if (below is { } above) (day, minute) = (Format.Day(above.Time, Zone), Format.Clock(above.Time, Zone));
         else day = today;
-        foreach (var record in records)
+        foreach (var found in records)
         {
+            var record = found.Record;
             var (itsDay, itsMinute) = (Format.Day(record.Time, Zone), Format.Clock(record.Time, Zone));
             var newDay = itsDay != day;
             rows.Add(new RecordRow(record, newDay ? itsDay : null, newDay || itsMinute != minute ? itsMinute : null, Format.SecondsPart(record.Time, Zone),
-                bodies.Pieces(record, BodyText.RowLength), [.. columns.Select(c => (c.c, c.Item2(record))).Where(c => !c.Item2.IsMissing).Select(c => (c.c, BodyText.Visible(c.Item2.ToText())))]));
+                bodies.Pieces(record, BodyText.RowLength), [.. columns.Select(c => (c.c, c.Item2(record))).Concat(found.Computed).Where(c => !c.Item2.IsMissing).Select(c => (c.Item1, BodyText.Visible(c.Item2.ToText())))]));
             (day, minute) = (itsDay, itsMinute);
         }
         return new RecordRows(rows, Run, Address, Address.At is { } at ? Run.Find(at) : null);

@@ -12,14 +12,9 @@ public class EvaluatorTests
 {
     private static readonly EvaluationContext Context = new(Sample.At("2026-11-23T18:00:00Z"), DateTimeZone.Utc);
 
-    internal static RowPipeline Pipeline(string text)
-    {
-        var parsed = QueryParser.Parse(text);
-        Assert.True(parsed.Ok, string.Join("\n", parsed.Errors.Select(e => e.Describe(text))));
-        return new RowPipeline(parsed.Query, Context, Limits.Default);
-    }
+    private static readonly Window Ever = new(0, long.MaxValue);
 
-    private static bool Holds(string text) => Pipeline(text).Test(Sample.Refusal);
+    private static bool Holds(string text) => Oracle.Of(text, Ever, Context).Records([Sample.Refusal]).Any();
 
     [Theory]
     [InlineData("refused", true)]
@@ -118,8 +113,9 @@ public class EvaluatorTests
     public void A_condition_and_its_opposite_are_everything() => Gen.Select(QueryGen.Match, Gen.Int[0, 200]).Sample((condition, seed) =>
     {
         var record = Sample.Random(seed);
-        var compiler = new Compiler<LogRecord>(Context, RecordFields.Bind, t => new TermMatcher(t).Matches);
-        Assert.True(compiler.Condition(condition)(record) ^ compiler.Condition(new Not(condition))(record));
+        var compiler = new Compiler(Context, new RecordScope(new FieldRefs()));
+        var row = new Row(RowSource.Of(record), 0, []);
+        Assert.True(compiler.Condition(condition)(row) ^ compiler.Condition(new Not(condition))(row));
     }, iter: 3_000);
 
     [Theory]
@@ -151,7 +147,7 @@ public class EvaluatorTests
         var from = Sample.At("2026-11-23T17:00:00Z");
         var window = new Window(from, from + Instants.Hour);
         var records = Enumerable.Range(0, 500).Select(i => Sample.Random(i, from + (i * 5 * Instants.Second))).ToList();
-        var frame = Pipeline("| group count() as n, avg(wait) by terminal every 10m").Collect(records, window);
+        var frame = Oracle.Of("| group count() as n, avg(wait) by terminal every 10m", window, Context).Collect(records);
         Assert.Equal(["time", "terminal", "n", "avg(wait)"], frame.Schema.Columns.Select(c => c.Name));
         Assert.Equal(500, frame.Rows.Sum(r => r[2].AsLong));
         var terminals = frame.Rows.Select(r => r[1].ToText()).Distinct().Count();
@@ -163,7 +159,7 @@ public class EvaluatorTests
     [Fact]
     public void Without_by_nothing_is_one_row_of_zero()
     {
-        var frame = Pipeline("nowhere | group count(), max(wait)").Collect([], new Window(0, Instants.Hour));
+        var frame = Oracle.Of("nowhere | group count(), max(wait)", new Window(0, Instants.Hour), Context).Collect([]);
         var row = Assert.Single(frame.Rows);
         Assert.Equal(0, row[0].AsLong);
         Assert.True(row[1].IsMissing);
@@ -174,7 +170,7 @@ public class EvaluatorTests
     {
         // R: quantile(c(1, 2, 4, 8, 16), c(.5, .9), type = 7) gives 4.0 and 12.8
         var records = new[] { 1, 2, 4, 8, 16 }.Select(n => Sample.With(("n", Value.Of((long)n)))).ToList();
-        var row = Pipeline("| group median(n), p90(n), percentile(n, 25), stddev(n), sum(n), first(n), last(n)").Collect(records, new Window(0, long.MaxValue)).Rows[0];
+        var row = Oracle.Of("| group median(n), p90(n), percentile(n, 25), stddev(n), sum(n), first(n), last(n)", new Window(0, long.MaxValue), Context).Collect(records).Rows[0];
         Assert.Equal([4.0, 12.8, 2.0], row[..3].Select(v => Math.Round(v.AsDouble, 9)));
         // R: sd(c(1, 2, 4, 8, 16)) gives 6.09918
         Assert.Equal(6.09918, row[3].AsDouble, 5);
@@ -185,7 +181,7 @@ public class EvaluatorTests
     public void Keys_go_by_canonical_text_and_later_stages_see_columns()
     {
         var records = new[] { Value.Of(409L), Value.Of("409"), Value.Of("a"), Value.Missing }.Select(v => Sample.With(("k", v))).ToList();
-        var frame = Pipeline("| group count() by k | where count() > 1 or k = \"a\" | order by k desc | limit 5").Collect(records, new Window(0, long.MaxValue));
+        var frame = Oracle.Of("| group count() by k | where count() > 1 or k = \"a\" | order by k desc | limit 5", new Window(0, long.MaxValue), Context).Collect(records);
         Assert.Equal(["a", "409"], frame.Rows.Select(r => r[0].ToText()));
     }
 
@@ -193,17 +189,17 @@ public class EvaluatorTests
     public void Too_many_keys_and_steps_are_refused_in_words()
     {
         var limits = Limits.Default with { Keys = 10 };
-        var many = new RowPipeline(QueryParser.Parse("| group count() by k").Query, Context, limits);
+        var many = Oracle.Of("| group count() by k", new Window(0, Instants.Hour), Context, limits);
         var keys = Enumerable.Range(0, 20).Select(i => Sample.With(("k", Value.Of((long)i))));
-        Assert.Contains("More than 10 different values of k", Assert.Throws<QueryRefusedException>(() => many.Collect(keys, new Window(0, Instants.Hour))).Message);
-        Assert.Contains("are too many", Assert.Throws<QueryRefusedException>(() => Pipeline("| group count() every 1ms").Collect([], new Window(0, Instants.Hour))).Message);
+        Assert.Contains("More than 10 different values of k", Assert.Throws<QueryRefusedException>(() => many.Collect(keys)).Message);
+        Assert.Contains("are too many", Assert.Throws<QueryRefusedException>(() => Oracle.Of("| group count() every 1ms", new Window(0, Instants.Hour), Context).Collect([])).Message);
     }
 
     [Fact]
     public void Order_and_limit_take_the_first_of_each_key()
     {
         var records = Enumerable.Range(0, 30).Select(i => Sample.With(("k", Value.Of(i % 3 == 0 ? "x" : "y")), ("n", Value.Of((long)i)))).ToList();
-        var rows = Pipeline("| order by n desc | limit 2 by k").Records(records).Select(r => r.Attributes.Get("n").AsLong);
+        var rows = Oracle.Of("| order by n desc | limit 2 by k", Ever, Context).Records(records).Select(r => r.Attributes.Get("n").AsLong);
         Assert.Equal([29, 28, 27, 24], rows);
     }
 }

@@ -1,5 +1,6 @@
 using CsCheck;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Tests.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
@@ -38,13 +39,13 @@ public sealed class PruningTests : StoreTest
         {
             var parsed = QueryParser.Parse(text);
             if (!parsed.Ok) continue;
-            var test = new RowPipeline(parsed.Query, new EvaluationContext(0, DateTimeZone.Utc), Limits.Default);
+            var oracle = Oracle.Of(text, Ever);
             using var run = new Run(new Question("test", parsed, Ever, 0, DateTimeZone.Utc, Limits.Default), store.Current);
-            Assert.Equal(all.Where(r => test.Test(r)).Select(r => r.Id).Reverse(), run.Passing(null).Select(r => r.Id));
+            Assert.Equal(oracle.Records(all).Select(r => r.Id), run.Passing(null).Select(r => r.Id));
             // A part of a segment, where counts of minutes come in.
             var part = new Window(all[all.Count / 3].Time, all[all.Count / 2].Time + 1);
             using var narrow = new Run(new Question("test", parsed, part, 0, DateTimeZone.Utc, Limits.Default), store.Current);
-            Assert.Equal(all.Where(r => part.Contains(r.Time) && test.Test(r)).Select(r => r.Id).Reverse(), narrow.Passing(null).Select(r => r.Id));
+            Assert.Equal(Oracle.Of(text, part).Records(all).Select(r => r.Id), narrow.Passing(null).Select(r => r.Id));
         }
     }, iter: 80, threads: 1);
 

@@ -56,7 +56,7 @@ public sealed class RecordStoreTests : IDisposable
         Assert.Equal(before.Select(r => r.Id), after.Select(r => r.Id));
         for (var i = 0; i < after.Count; i++) Sample.Same(before[i], after[i]);
         await again.Append([Sample.Refusal], "quay");
-        Assert.Equal(1_000, again.Current.NewestFirst(Ever, new BatchTest(r => r.Body == Sample.Refusal.Body && r.Sequence >= 1000), null, CancellationToken.None).Single().Sequence);
+        Assert.Equal(1_000, again.Current.NewestFirst(Ever, BatchTest.Of(r => r.Body == Sample.Refusal.Body && r.Sequence >= 1000), null, CancellationToken.None).Single().Sequence);
     }
 
     [Fact]
@@ -80,7 +80,7 @@ public sealed class RecordStoreTests : IDisposable
         Assert.Equal(all.OrderBy(r => r.Id).Select(r => r.Id), all.Select(r => r.Id));
         var window = new Window(all[all.Count / 4].Time, all[all.Count / 2].Time);
         bool Test(LogRecord r) => r.SeverityNumber > 12;
-        var test = new BatchTest(Test);
+        var test = BatchTest.Of(Test);
         var expected = all.Where(r => window.Contains(r.Time) && Test(r)).Reverse().Select(r => r.Id).ToList();
         Assert.Equal(expected, store.Current.NewestFirst(window, test, null, CancellationToken.None).Select(r => r.Id));
         Assert.Equal(expected.Skip(11), store.Current.NewestFirst(window, test, expected[10], CancellationToken.None).Select(r => r.Id));

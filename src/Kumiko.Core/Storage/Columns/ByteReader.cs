@@ -7,7 +7,16 @@ namespace Kumiko.Core.Storage.Columns;
 public ref struct ByteReader(ReadOnlySpan<byte> content)
 {
     private readonly ReadOnlySpan<byte> _content = content;
+    private readonly ReadOnlyMemory<byte>? _memory;
     private int _at;
+
+    /// <summary>Reads bytes that stay where they are, so that parts of them can be kept without a copy.</summary>
+    public ByteReader(ReadOnlyMemory<byte> content) : this(content.Span) => _memory = content;
+
+    public readonly int Position => _at;
+
+    /// <summary>The bytes from a place up to here, to keep: a copy where the reader does not know that they stay.</summary>
+    public readonly ReadOnlyMemory<byte> Since(int start) => _memory is { } memory ? memory[start.._at] : _content[start.._at].ToArray();
 
     public readonly int Left => _content.Length - _at;
 

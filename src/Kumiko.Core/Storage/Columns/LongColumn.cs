@@ -135,6 +135,35 @@ public static class LongColumn
         for (var i = 0; i < values.Length; i++) values[i] = (values[i] * step) + min;
     }
 
+    /// <summary>Passes by such a column without unpacking it.</summary>
+    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
+    public static LongSlice Take(ref ByteReader from, int count)
+    {
+        var start = from.Position;
+        switch (from.Byte())
+        {
+            case Plain: SkipFrame(ref from, count); break;
+            case Differences when count > 0:
+                from.Signed();
+                if (from.Byte() != Plain) throw new InvalidDataException("A column of numbers has an unknown form.");
+                SkipFrame(ref from, count - 1);
+                break;
+            default: throw new InvalidDataException("A column of numbers has an unknown form.");
+        }
+        return new LongSlice(from.Since(start), count);
+    }
+
+    private static void SkipFrame(ref ByteReader from, int count)
+    {
+        if (count == 0) return;
+        from.Signed();
+        var width = from.Byte();
+        if (width == 0) return;
+        if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64)) throw new InvalidDataException("A column of numbers has an unknown width.");
+        from.Unsigned();
+        from.Bytes((int)((((long)count * width) + 7) / 8));
+    }
+
     private static void UnpackBits(ReadOnlySpan<byte> packed, int width, Span<long> values)
     {
         var (perByte, shift, mask) = (8 / width, BitOperations.Log2((uint)(8 / width)), (1 << width) - 1);
@@ -161,14 +190,20 @@ public static class LongColumn
     /// <summary>Reads numbers that are places in a list of so many entries.</summary>
     public static int[] ReadPlaces(ref ByteReader from, int count, int entries)
     {
-        var wide = ArrayPool<long>.Shared.Rent(count);
+        var places = new int[count];
+        ReadPlaces(ref from, places, entries);
+        return places;
+    }
+
+    /// <summary>The same into a buffer.</summary>
+    public static void ReadPlaces(ref ByteReader from, Span<int> places, int entries)
+    {
+        var wide = ArrayPool<long>.Shared.Rent(places.Length);
         try
         {
-            Read(ref from, wide.AsSpan(0, count));
-            var places = new int[count];
-            for (var i = 0; i < count; i++)
+            Read(ref from, wide.AsSpan(0, places.Length));
+            for (var i = 0; i < places.Length; i++)
                 places[i] = (ulong)wide[i] < (ulong)entries ? (int)wide[i] : throw new InvalidDataException("A place lies outside its list.");
-            return places;
         }
         finally { ArrayPool<long>.Shared.Return(wide); }
     }
@@ -179,5 +214,21 @@ public static class LongColumn
         for (var i = 0; i < values.Length; i++) wide[i] = values[i];
         Write(to, wide.AsSpan(0, values.Length));
         ArrayPool<long>.Shared.Return(wide);
+    }
+}
+
+/// <summary>A column of numbers that is not unpacked yet.</summary>
+public readonly record struct LongSlice(ReadOnlyMemory<byte> Bytes, int Count)
+{
+    public void Read(Span<long> values)
+    {
+        var from = new ByteReader(Bytes.Span);
+        LongColumn.Read(ref from, values[..Count]);
+    }
+
+    public void ReadPlaces(Span<int> places, int entries)
+    {
+        var from = new ByteReader(Bytes.Span);
+        LongColumn.ReadPlaces(ref from, places[..Count], entries);
     }
 }

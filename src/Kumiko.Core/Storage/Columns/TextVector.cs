@@ -1,104 +1,168 @@
+using System.Buffers;
 using System.Text;
 
 namespace Kumiko.Core.Storage.Columns;
 
-/// <summary>A decoded column of texts: any of them by its place, without rebuilding the others.</summary>
-/// <remarks>Reading from several threads at once is safe.</remarks>
+/// <summary>
+/// A column of texts: any of them by its place, without rebuilding the others. What a look needs is unpacked when it
+/// is first needed, and kept.
+/// </summary>
+/// <remarks>Reading from several threads at once is safe, unless buffers come from an arena.</remarks>
 public sealed class TextVector
 {
-    private readonly TextForm _form;
-    private readonly long[] _numbers = [];
-    private readonly long[] _digits = [];
-    private readonly int[] _places = [];
-    private readonly int[] _starts = [];
-    private readonly byte[] _bytes = [];
-    private readonly byte[] _before = [], _after = [];
+    private readonly Arena? _arena;
+    private readonly LongSlice _numberSlice, _digitSlice, _placeSlice;
+    private readonly ReadOnlyMemory<byte> _bytes, _before, _after;
     private readonly TextVector? _inner;
-    private readonly string?[] _strings = [];
     private readonly int _length;
+    private long[]? _numbers, _digits;
+    private readonly int[] _starts = [];
+    private int[]? _places;
+    private string?[]? _strings;
 
     public static readonly TextVector Empty = new();
 
-    private TextVector() => _form = TextForm.Plain;
+    private TextVector() => Form = TextForm.Plain;
 
+    /// <param name="from">Stands at the column; behind it afterwards.</param>
+    /// <param name="count">Number of texts.</param>
+    /// <param name="arena">Lends the buffers; null for buffers that live as long as the vector.</param>
     /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
-    public TextVector(ref ByteReader from, int count)
+    public TextVector(ref ByteReader from, int count, Arena? arena = null)
     {
-        Count = count;
-        _form = (TextForm)from.Byte();
-        switch (_form)
+        (Count, _arena) = (count, arena);
+        Form = (TextForm)from.Byte();
+        switch (Form)
         {
             case TextForm.Plain: (_starts, _bytes) = Plain(ref from, count); break;
             case TextForm.Dictionary:
-                var entries = from.Count(Math.Max(count, 1));
+                Entries = from.Count(Math.Max(count, 1));
                 if (from.Byte() != (byte)TextForm.Plain) throw Unknown();
-                (_starts, _bytes) = Plain(ref from, entries);
-                _places = LongColumn.ReadPlaces(ref from, count, entries);
-                _strings = new string?[entries];
+                (_starts, _bytes) = Plain(ref from, Entries);
+                _placeSlice = LongColumn.Take(ref from, count);
                 break;
-            case TextForm.Integer or TextForm.Address: _numbers = Numbers(ref from, count); break;
+            case TextForm.Integer or TextForm.Address: _numberSlice = LongColumn.Take(ref from, count); break;
             case TextForm.Decimal:
-                _digits = Numbers(ref from, count);
-                if (Array.Exists(_digits, d => d is < 1 or > TextForms.MostDigits)) throw Unknown();
-                _numbers = Numbers(ref from, count);
+                _digitSlice = LongColumn.Take(ref from, count);
+                _numberSlice = LongColumn.Take(ref from, count);
                 break;
             case TextForm.PaddedDigits:
                 _length = from.Byte();
-                _numbers = Numbers(ref from, count);
+                _numberSlice = LongColumn.Take(ref from, count);
                 break;
             case TextForm.Hex or TextForm.UpperHex:
                 _length = from.Byte();
-                _bytes = from.Bytes(checked((_length + 1) / 2 * count)).ToArray();
+                _bytes = Bytes(ref from, checked((_length + 1) / 2 * count));
                 break;
-            case TextForm.Uuid: _bytes = from.Bytes(checked(16 * count)).ToArray(); break;
+            case TextForm.Uuid: _bytes = Bytes(ref from, checked(16 * count)); break;
             case TextForm.Affixed:
-                (_before, _after) = (from.Sized().ToArray(), from.Sized().ToArray());
-                _inner = new TextVector(ref from, count);
-                if (_inner._form == TextForm.Affixed) throw Unknown();
+                (_before, _after) = (Bytes(ref from, from.Count(from.Left)), Bytes(ref from, from.Count(from.Left)));
+                _inner = new TextVector(ref from, count, arena);
+                if (_inner.Form == TextForm.Affixed) throw Unknown();
                 break;
             default: throw Unknown();
         }
     }
 
+    internal TextForm Form { get; }
+
     public int Count { get; }
 
-    /// <summary>The different values, where the column is a dictionary; else none.</summary>
-    public int Entries => _strings.Length;
+    /// <summary>The number of different values, where the column is a dictionary; else 0.</summary>
+    public int Entries { get; }
 
     /// <summary>The place in the dictionary of each value.</summary>
-    public ReadOnlySpan<int> Places => _places;
+    public ReadOnlySpan<int> Places => (_places ??= ReadPlaces()).AsSpan(0, Count);
 
-    private static InvalidDataException Unknown() => new("A column of texts has an unknown form.");
+    /// <summary>The constant text around each value, and the values inside; null inner where there is none.</summary>
+    internal (ReadOnlyMemory<byte> Before, TextVector Inner, ReadOnlyMemory<byte> After)? Affixes => _inner is null ? null : (_before, _inner, _after);
 
-    private static long[] Numbers(ref ByteReader from, int count)
+    /// <summary>All texts of a plain column, or all entries of a dictionary, one behind the other.</summary>
+    internal ReadOnlySpan<byte> AllBytes => _bytes.Span;
+
+    /// <summary>Where each of them begins, and the end of the last.</summary>
+    internal ReadOnlySpan<int> Starts => _starts.AsSpan(0, (Form == TextForm.Dictionary ? Entries : Count) + 1);
+
+    internal ReadOnlySpan<long> Numbers => (_numbers ??= Read(_numberSlice)).AsSpan(0, Count);
+
+    private ReadOnlySpan<long> Digits
     {
-        var numbers = new long[count];
-        LongColumn.Read(ref from, numbers);
+        get
+        {
+            if (_digits is not null) return _digits.AsSpan(0, Count);
+            var digits = Read(_digitSlice);
+            foreach (var d in digits.AsSpan(0, Count)) if (d is < 1 or > TextForms.MostDigits) throw Unknown();
+            return (_digits = digits).AsSpan(0, Count);
+        }
+    }
+
+    /// <summary>Unpacks all, so that nothing can fail later.</summary>
+    public TextVector Decode()
+    {
+        switch (Form)
+        {
+            case TextForm.Dictionary: _ = Places; break;
+            case TextForm.Decimal: _ = Digits; _ = Numbers; break;
+            case TextForm.Affixed: _inner!.Decode(); break;
+            case TextForm.Integer or TextForm.Address or TextForm.PaddedDigits: _ = Numbers; break;
+        }
+        return this;
+    }
+
+    private long[] Read(LongSlice slice)
+    {
+        var numbers = New<long>(slice.Count);
+        slice.Read(numbers);
         return numbers;
     }
 
-    private static (int[] Starts, byte[] Bytes) Plain(ref ByteReader from, int count)
+    private int[] ReadPlaces()
     {
-        var lengths = Numbers(ref from, count);
-        var starts = new int[count + 1];
-        for (var i = 0; i < count; i++)
+        var places = New<int>(Count);
+        _placeSlice.ReadPlaces(places, Entries);
+        return places;
+    }
+
+    private T[] New<T>(int count) => _arena?.Take<T>(count) ?? new T[count];
+
+    private static InvalidDataException Unknown() => new("A column of texts has an unknown form.");
+
+    private static ReadOnlyMemory<byte> Bytes(ref ByteReader from, int count)
+    {
+        var start = from.Position;
+        from.Bytes(count);
+        return from.Since(start);
+    }
+
+    // How many bytes there are is the sum of the lengths, so these are unpacked at once.
+    private (int[] Starts, ReadOnlyMemory<byte> Bytes) Plain(ref ByteReader from, int count)
+    {
+        var lengths = ArrayPool<long>.Shared.Rent(count);
+        try
         {
-            if (lengths[i] < 0 || lengths[i] > from.Left) throw new InvalidDataException("A length is larger than it can be.");
-            starts[i + 1] = checked(starts[i] + (int)lengths[i]);
+            LongColumn.Read(ref from, lengths.AsSpan(0, count));
+            var starts = New<int>(count + 1);
+            starts[0] = 0;
+            for (var i = 0; i < count; i++)
+            {
+                if ((ulong)lengths[i] > (ulong)(from.Left - starts[i])) throw new InvalidDataException("A length is larger than it can be.");
+                starts[i + 1] = starts[i] + (int)lengths[i];
+            }
+            return (starts, Bytes(ref from, starts[count]));
         }
-        return (starts, from.Bytes(starts[count]).ToArray());
+        finally { ArrayPool<long>.Shared.Return(lengths); }
     }
 
     /// <summary>The bytes of a dictionary's entry.</summary>
-    public ReadOnlySpan<byte> Entry(int place) => _bytes.AsSpan(_starts[place], _starts[place + 1] - _starts[place]);
+    public ReadOnlySpan<byte> Entry(int place) => _bytes.Span[_starts[place].._starts[place + 1]];
 
     /// <summary>The text of a dictionary's entry; one object however often it is asked for.</summary>
-    public string EntryText(int place) => _strings[place] ??= Encoding.UTF8.GetString(Entry(place));
+    public string EntryText(int place) => (_strings ??= new string?[Entries])[place] ??= Encoding.UTF8.GetString(Entry(place));
 
     public string Text(int index)
     {
-        if (_form == TextForm.Dictionary) return EntryText(_places[index]);
-        if (_form == TextForm.Plain) return Encoding.UTF8.GetString(Entry(index));
+        if (Form == TextForm.Dictionary) return EntryText(Places[index]);
+        if (Form == TextForm.Plain) return Encoding.UTF8.GetString(Entry(index));
         using var bytes = new ByteWriter(64);
         Append(index, bytes);
         return Encoding.UTF8.GetString(bytes.Written);
@@ -106,20 +170,20 @@ public sealed class TextVector
 
     public void Append(int index, ByteWriter to)
     {
-        switch (_form)
+        switch (Form)
         {
             case TextForm.Plain: to.Bytes(Entry(index)); break;
-            case TextForm.Dictionary: to.Bytes(Entry(_places[index])); break;
-            case TextForm.Integer: TextForms.AppendInteger(to, _numbers[index]); break;
-            case TextForm.Decimal: TextForms.AppendDecimal(to, _numbers[index], (int)_digits[index]); break;
-            case TextForm.PaddedDigits: TextForms.AppendPadded(to, _numbers[index], _length); break;
-            case TextForm.Address: TextForms.AppendAddress(to, _numbers[index]); break;
+            case TextForm.Dictionary: to.Bytes(Entry(Places[index])); break;
+            case TextForm.Integer: TextForms.AppendInteger(to, Numbers[index]); break;
+            case TextForm.Decimal: TextForms.AppendDecimal(to, Numbers[index], (int)Digits[index]); break;
+            case TextForm.PaddedDigits: TextForms.AppendPadded(to, Numbers[index], _length); break;
+            case TextForm.Address: TextForms.AppendAddress(to, Numbers[index]); break;
             case TextForm.Hex or TextForm.UpperHex: AppendHex(index, to); break;
             case TextForm.Uuid: AppendUuid(index, to); break;
             case TextForm.Affixed:
-                to.Bytes(_before);
+                to.Bytes(_before.Span);
                 _inner!.Append(index, to);
-                to.Bytes(_after);
+                to.Bytes(_after.Span);
                 break;
         }
     }
@@ -127,15 +191,15 @@ public sealed class TextVector
     private void AppendHex(int index, ByteWriter to)
     {
         var width = (_length + 1) / 2;
-        var digits = _form == TextForm.Hex ? "0123456789abcdef"u8 : "0123456789ABCDEF"u8;
-        var packed = _bytes.AsSpan(index * width, width);
+        var digits = Form == TextForm.Hex ? "0123456789abcdef"u8 : "0123456789ABCDEF"u8;
+        var packed = _bytes.Span.Slice(index * width, width);
         var room = to.Reserve(_length);
         for (var i = 0; i < room.Length; i++) room[i] = digits[(packed[i >> 1] >> ((~i & 1) * 4)) & 15];
     }
 
     private void AppendUuid(int index, ByteWriter to)
     {
-        var packed = _bytes.AsSpan(index * 16, 16);
+        var packed = _bytes.Span.Slice(index * 16, 16);
         var room = to.Reserve(TextForms.UuidLength);
         var at = 0;
         for (var i = 0; i < room.Length; i++)

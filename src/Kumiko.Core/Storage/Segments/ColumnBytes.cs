@@ -11,6 +11,8 @@ public sealed class ColumnBytes(byte[] pooled, int start, int length, bool owned
 
     public ReadOnlySpan<byte> Span => _pooled.AsSpan(start, length);
 
+    public ReadOnlyMemory<byte> Memory => _pooled.AsMemory(start, length);
+
     public void Dispose()
     {
         if (!owned || _pooled.Length == 0) return;

@@ -3,53 +3,70 @@ using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>The decoded values of one field.</summary>
+/// <summary>The values of one field.</summary>
 public abstract class FieldVector
 {
     public abstract Value this[int index] { get; }
 
-    internal static FieldVector Read(ValueKind kind, ReadOnlySpan<byte> content, int count, string[] names)
+    /// <summary>Unpacks all, so that nothing can fail later.</summary>
+    internal virtual void Decode() { }
+
+    /// <summary>The texts, where it is a field of texts.</summary>
+    public virtual TextVector? Texts => null;
+
+    /// <summary>Whole numbers of the field's kind; empty where it has none.</summary>
+    public virtual ReadOnlySpan<long> Wholes => [];
+
+    /// <summary>Decimals; empty where it has none.</summary>
+    public virtual ReadOnlySpan<double> Decimals => [];
+
+    internal static FieldVector Read(ValueKind kind, ref ByteReader from, int count, string[] names, Arena? arena)
     {
-        var from = new ByteReader(content);
         switch (kind)
         {
-            case ValueKind.Missing: return new Nothing();
-            case ValueKind.Text: return new Texts(new TextVector(ref from, count));
+            case ValueKind.Missing: return new NothingVector();
+            case ValueKind.Text: return new TextsVector(new TextVector(ref from, count, arena));
             case ValueKind.Decimal:
-                var decimals = new double[count];
-                DecimalColumn.Read(ref from, decimals);
-                return new Decimals(decimals);
-            case ValueKind.List or ValueKind.Object: return new Nested(new TextVector(ref from, count), names);
+                var decimals = arena?.Take<double>(count) ?? new double[count];
+                DecimalColumn.Read(ref from, decimals.AsSpan(0, count));
+                return new DecimalsVector(decimals, count);
+            case ValueKind.List or ValueKind.Object: return new NestedVector(new TextVector(ref from, count, arena), names);
             default:
-                var numbers = new long[count];
-                LongColumn.Read(ref from, numbers);
+                var numbers = arena?.Take<long>(count) ?? new long[count];
+                LongColumn.Read(ref from, numbers.AsSpan(0, count));
                 ValueCodec.Whole(kind, 0);
-                return new Wholes(kind, numbers);
+                return new WholesVector(kind, numbers, count);
         }
     }
 
-    private sealed class Nothing : FieldVector
+    private sealed class NothingVector : FieldVector
     {
         public override Value this[int index] => Value.Missing;
     }
 
-    private sealed class Wholes(ValueKind kind, long[] numbers) : FieldVector
+    private sealed class WholesVector(ValueKind kind, long[] numbers, int count) : FieldVector
     {
         public override Value this[int index] => ValueCodec.Whole(kind, numbers[index]);
+        public override ReadOnlySpan<long> Wholes => numbers.AsSpan(0, count);
     }
 
-    private sealed class Decimals(double[] numbers) : FieldVector
+    private sealed class DecimalsVector(double[] numbers, int count) : FieldVector
     {
         public override Value this[int index] => Value.Of(numbers[index]);
+        public override ReadOnlySpan<double> Decimals => numbers.AsSpan(0, count);
     }
 
-    private sealed class Texts(TextVector texts) : FieldVector
+    private sealed class TextsVector(TextVector texts) : FieldVector
     {
         public override Value this[int index] => Value.Of(texts.Text(index));
+        public override TextVector? Texts => texts;
+        internal override void Decode() => texts.Decode();
     }
 
-    private sealed class Nested(TextVector values, string[] names) : FieldVector
+    private sealed class NestedVector(TextVector values, string[] names) : FieldVector
     {
+        internal override void Decode() => values.Decode();
+
         public override Value this[int index]
         {
             get

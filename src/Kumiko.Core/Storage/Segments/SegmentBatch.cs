@@ -1,3 +1,5 @@
+using Kumiko.Core.Records;
+
 namespace Kumiko.Core.Storage.Segments;
 
 /// <summary>A segment among the batches of a snapshot.</summary>
@@ -24,11 +26,19 @@ public sealed class SegmentBatch : RecordBatch
     /// <exception cref="DamagedSegmentException">It is damaged.</exception>
     public ColumnBytes Read(SegmentColumn column) => _cache.Guard(Segment, s => s.Read(column));
 
+    /// <summary>Looks through the segment, reading what is asked for.</summary>
+    /// <exception cref="DamagedSegmentException">It is damaged.</exception>
+    public T Scan<T>(Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Guard(Segment, source =>
+    {
+        using var scan = new SegmentScan(Segment, source, patternOf);
+        return look(scan);
+    });
+
     /// <summary>How many records there are by minute, service and severity band.</summary>
     public List<MinuteCount> Counts() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Counts); return MinuteCounts.Read(bytes.Span); });
 
     /// <summary>The templates of the segment, without its rows.</summary>
-    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Templates); return SegmentBodies.ReadTemplates(bytes.Span, Count).Templates; });
+    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Templates); var from = new Columns.ByteReader(bytes.Span); return SegmentBodies.ReadTemplates(ref from); });
 
     /// <summary>What is known of its words without reading its rows.</summary>
     internal SegmentWords Words() => _cache.Words(this);

@@ -88,20 +88,20 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     private (int[] Places, TextVector Texts)? Optional(SegmentColumn column)
     {
         using var bytes = source.Read(column);
-        return bytes.Span.IsEmpty ? null : OptionalTexts.Read(bytes.Span, segment.Rows);
+        if (bytes.Span.IsEmpty) return null;
+        var (places, texts) = OptionalTexts.Read(bytes.Span, segment.Rows);
+        return (places, texts.Decode());
     }
 
     private Columns Decode()
     {
         var (resources, resourceOfRow) = ReadResources();
-        using var templates = source.Read(SegmentColumn.Templates);
-        using var variables = source.Read(SegmentColumn.Variables);
-        using var longBodies = source.Read(SegmentColumn.LongBodies);
-        var bodies = new SegmentBodies(segment.Rows, templates.Span, variables.Span, longBodies.Span);
+        var bodies = new SegmentBodies(segment.Rows, source, arena: null);
+        bodies.Decode();
         var sources = Optional(SegmentColumn.Source)?.Texts ?? throw new InvalidDataException("The sources are missing.");
         _records = new LogRecord?[segment.Rows];
         return new Columns(Numbers(SegmentColumn.Observed), Numbers(SegmentColumn.Sequence), Optional(SegmentColumn.SeverityText), sources, resources, resourceOfRow,
-            Optional(SegmentColumn.TraceId), Optional(SegmentColumn.SpanId), bodies, new SegmentFields(segment.Rows, source));
+            Optional(SegmentColumn.TraceId), Optional(SegmentColumn.SpanId), bodies, new SegmentFields(segment.Rows, source, arena: null).Decode());
     }
 
     private (Resource[] Resources, int[] OfRow) ReadResources()
@@ -111,9 +111,16 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
         var table = NameTable.Read(ref names, Strings);
         using var bytes = source.Read(SegmentColumn.Resource);
         var from = new ByteReader(bytes.Span);
-        var resources = new Resource[from.Count(from.Left)];
-        for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(ValueCodec.ReadFields(ref from, table, Strings));
+        var resources = ReadResources(ref from, table);
         return (resources, LongColumn.ReadPlaces(ref from, segment.Rows, resources.Length));
+    }
+
+    /// <summary>The different resources, from a reader that stands at them.</summary>
+    internal static Resource[] ReadResources(ref ByteReader from, string[] names)
+    {
+        var resources = new Resource[from.Count(from.Left)];
+        for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, Strings));
+        return resources;
     }
 
     private LogRecord Make(Columns columns, int row)
@@ -132,6 +139,7 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
             SpanId = Text(columns.SpanId, row),
             Source = columns.Source.Text(row),
             Sequence = columns.Sequence[row],
+            TemplateId = columns.Bodies.Templates[columns.Bodies.TemplateOfRow[row]].Id,
         };
     }
 

@@ -1,0 +1,194 @@
+using System.Buffers;
+using System.Net;
+using System.Text.Json;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Evaluation;
+
+/// <summary>
+/// Cuts slots out of text that fits a template as a whole, in linear time. A slot of any text ends where what follows
+/// it first fits; by the exchange argument of glob matching no earlier choice has to be taken back.
+/// </summary>
+public sealed class TemplateMatcher
+{
+    private const int LongestTyped = 128;
+
+    private readonly TemplatePart[] _parts;
+    private readonly SearchValues<char>?[] _characters;
+
+    public TemplateMatcher(string template)
+    {
+        var (parts, error) = ParseTemplate.Read(template);
+        if (error is not null) throw new ArgumentException(error, nameof(template));
+        _parts = [.. parts];
+        _characters = Array.ConvertAll(_parts, p => p.IsSlot ? Characters(p.Type!) : null);
+        Names = [.. parts.Where(p => p.IsSlot && p.Text.Length > 0).Select(p => p.Text)];
+    }
+
+    /// <summary>The named slots, in order.</summary>
+    public IReadOnlyList<string> Names { get; }
+
+    /// <summary>The most slots a match can have, with those that skip: room for <see cref="Match"/>.</summary>
+    public int Slots => _parts.Length;
+
+    /// <summary>Finds where each piece of the template stands.</summary>
+    /// <param name="text">Must fit as a whole.</param>
+    /// <param name="places">Receives start and end of each piece.</param>
+    public bool Match(ReadOnlySpan<char> text, Span<(int Start, int End)> places)
+    {
+        var at = 0;
+        for (var p = 0; p < _parts.Length;)
+        {
+            if (!(_parts[p].IsSlot && _parts[p].IsOpen))
+            {
+                // Only a template that begins with a constant or a typed slot comes here: it stands at the text's start.
+                if (!Fits(text, p, at, places, out at, out p)) return false;
+                if (p == _parts.Length && at != text.Length) return false;
+                continue;
+            }
+            var open = p++;
+            if (p == _parts.Length) { places[open] = (at, text.Length); return true; }
+            var found = -1;
+            for (var from = at; from <= text.Length; from++)
+            {
+                from = Next(text, p, from);
+                if (from < 0) return false;
+                if (!Fits(text, p, from, places, out var end, out var next)) continue;
+                if (next == _parts.Length && end != text.Length) continue;
+                (found, places[open]) = (end, (at, from));
+                p = next;
+                break;
+            }
+            if (found < 0) return false;
+            at = found;
+        }
+        return at == text.Length;
+    }
+
+    /// <summary>The first place from which a run of pieces could begin, or -1.</summary>
+    private int Next(ReadOnlySpan<char> text, int part, int from)
+    {
+        if (_parts[part].IsSlot) return from;
+        var constant = _parts[part].Text;
+        // The last constant stands at the end, however often it is met before.
+        if (part == _parts.Length - 1) return text.Length - constant.Length >= from && text.EndsWith(constant, StringComparison.Ordinal) ? text.Length - constant.Length : -1;
+        var at = text[from..].IndexOf(constant, StringComparison.Ordinal);
+        return at < 0 ? -1 : from + at;
+    }
+
+    /// <summary>Constants and typed slots up to the next open slot, from a place on.</summary>
+    private bool Fits(ReadOnlySpan<char> text, int part, int from, Span<(int Start, int End)> places, out int end, out int next)
+    {
+        (end, next) = (from, part);
+        for (; next < _parts.Length && !(_parts[next].IsSlot && _parts[next].IsOpen); next++)
+        {
+            var piece = _parts[next];
+            var start = end;
+            if (!piece.IsSlot)
+            {
+                if (!text[start..].StartsWith(piece.Text, StringComparison.Ordinal)) return false;
+                end = start + piece.Text.Length;
+            }
+            else if (!TryTyped(text, next, start, out end)) return false;
+            places[next] = (start, end);
+        }
+        return true;
+    }
+
+    private bool TryTyped(ReadOnlySpan<char> text, int part, int start, out int end)
+    {
+        var run = text[start..];
+        var length = run.IndexOfAnyExcept(_characters[part]!);
+        if (length < 0) length = run.Length;
+        var follows = part + 1 < _parts.Length && !_parts[part + 1].IsSlot ? _parts[part + 1].Text : null;
+        var type = _parts[part].Type!;
+        end = start;
+        if (length == 0) return false;
+        if (follows is null) { end = start + length; return Reads(run[..length], type); }
+        if (type == "word")
+        {
+            // The shortest word that what follows stands behind.
+            var at = run.IndexOf(follows, StringComparison.Ordinal);
+            if (at <= 0 || at > length) return false;
+            end = start + at;
+            return true;
+        }
+        for (var size = Math.Min(length, LongestTyped); size > 0; size--)
+        {
+            if (!run[size..].StartsWith(follows, StringComparison.Ordinal) || !Reads(run[..size], type)) continue;
+            end = start + size;
+            return true;
+        }
+        return false;
+    }
+
+    private static readonly SearchValues<char> Digits = SearchValues.Create("-0123456789");
+    private static readonly SearchValues<char> Number = SearchValues.Create("+-.0123456789eE");
+    private static readonly SearchValues<char> Quantity = SearchValues.Create("-.0123456789abcdefghijklmnopqrstuvwxyzµKMGTBi");
+    private static readonly SearchValues<char> Iso = SearchValues.Create("0123456789-:.,+TZtz ");
+    private static readonly SearchValues<char> Addresses = SearchValues.Create("0123456789abcdefABCDEF:.");
+    private static readonly SearchValues<char> Letters = SearchValues.Create("truefalsTRUEFALS");
+    private static readonly SearchValues<char> Hex = SearchValues.Create("0123456789abcdefABCDEF");
+    private static readonly SearchValues<char> NotBlank = SearchValues.Create([.. Enumerable.Range(0, char.MaxValue + 1).Select(c => (char)c).Where(c => !char.IsWhiteSpace(c))]);
+    private static readonly SearchValues<char> Anything = SearchValues.Create([.. Enumerable.Range(0, char.MaxValue + 1).Select(c => (char)c)]);
+
+    private static SearchValues<char> Characters(string type) => type switch
+    {
+        "integer" => Digits,
+        "decimal" => Number,
+        "duration" or "size" => Quantity,
+        "time" => Iso,
+        "address" => Addresses,
+        "boolean" => Letters,
+        "bytes" => Hex,
+        "list" or "object" => Anything,
+        _ when ParseTemplate.IsUnit(type) => Number,
+        _ => NotBlank,
+    };
+
+    // Most slots hold whole numbers, which need no value made to be recognised.
+    private static bool Reads(ReadOnlySpan<char> text, string type) =>
+        type switch
+        {
+            "integer" => long.TryParse(text, System.Globalization.NumberStyles.AllowLeadingSign, System.Globalization.CultureInfo.InvariantCulture, out _),
+            "word" => true,
+            _ => !Read(text, type).IsMissing,
+        };
+
+    /// <summary>The value that the text of a slot is.</summary>
+    public static Value Read(ReadOnlySpan<char> text, string type)
+    {
+        switch (type)
+        {
+            case "" or "text" or "rest" or "word": return Value.Of(text.ToString());
+            case "boolean": return text.Equals("true", StringComparison.OrdinalIgnoreCase) ? Value.True : text.Equals("false", StringComparison.OrdinalIgnoreCase) ? Value.False : Value.Missing;
+            case "time": return Instants.TryParse(text.ToString(), out var time) ? Value.Time(time) : Value.Missing;
+            case "address": return IPAddress.TryParse(text, out var address) ? Value.Of(address) : Value.Missing;
+            case "bytes": return text.Length % 2 == 0 ? Value.Of(Convert.FromHexString(text)) : Value.Missing;
+            case "list" or "object":
+                var json = JsonValues.TryRead(text.ToString(), out var value) ? value : Value.Missing;
+                return json.Kind == (type == "list" ? ValueKind.List : ValueKind.Object) ? json : Value.Missing;
+        }
+        var quantity = Literals.ReadQuantity(text.ToString());
+        return type switch
+        {
+            "integer" => quantity.Kind == ValueKind.Integer ? quantity : Value.Missing,
+            "decimal" => quantity.Kind is ValueKind.Integer or ValueKind.Decimal ? Value.Of(quantity.AsDouble) : Value.Missing,
+            "duration" => quantity.Kind == ValueKind.Duration ? quantity : Value.Missing,
+            "size" => quantity.Kind == ValueKind.Size ? quantity : Value.Missing,
+            _ => quantity.Kind is ValueKind.Integer or ValueKind.Decimal ? Scalars.Arithmetic('*', quantity, Literals.ReadQuantity("1" + type)) : Value.Missing,
+        };
+    }
+
+    /// <summary>The values of the named slots, in order; false where the text does not fit.</summary>
+    public bool TryRead(ReadOnlySpan<char> text, Span<Value> values)
+    {
+        Span<(int Start, int End)> places = stackalloc (int, int)[_parts.Length];
+        if (!Match(text, places)) return false;
+        var at = 0;
+        for (var p = 0; p < _parts.Length; p++)
+            if (_parts[p].IsSlot && _parts[p].Text.Length > 0) values[at++] = Read(text[places[p].Start..places[p].End], _parts[p].Type!);
+        return true;
+    }
+}

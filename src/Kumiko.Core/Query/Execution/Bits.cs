@@ -1,0 +1,87 @@
+using System.Numerics;
+
+namespace Kumiko.Core.Query.Execution;
+
+/// <summary>A set of the rows of one batch.</summary>
+public sealed class Bits
+{
+    private readonly ulong[] _words;
+
+    public Bits(int count) => (Count, _words) = (count, new ulong[(count + 63) >> 6]);
+
+    /// <summary>Number of rows, in the set or not.</summary>
+    public int Count { get; }
+
+    public bool this[int row] => (_words[row >> 6] >> row & 1) != 0;
+
+    public bool IsEmpty => !_words.AsSpan().ContainsAnyExcept(0UL);
+
+    public static Bits Between(int count, int first, int end)
+    {
+        var bits = new Bits(count);
+        bits.SetRange(first, end);
+        return bits;
+    }
+
+    public void Set(int row) => _words[row >> 6] |= 1UL << row;
+
+    public void SetRange(int first, int end)
+    {
+        for (; first < end && (first & 63) != 0; first++) Set(first);
+        for (; first + 64 <= end; first += 64) _words[first >> 6] = ulong.MaxValue;
+        for (; first < end; first++) Set(first);
+    }
+
+    public Bits Copy()
+    {
+        var copy = new Bits(Count);
+        _words.CopyTo(copy._words, 0);
+        return copy;
+    }
+
+    public void Add(Bits other) { for (var i = 0; i < _words.Length; i++) _words[i] |= other._words[i]; }
+    public void Keep(Bits other) { for (var i = 0; i < _words.Length; i++) _words[i] &= other._words[i]; }
+    public void Remove(Bits other) { for (var i = 0; i < _words.Length; i++) _words[i] &= ~other._words[i]; }
+
+    /// <summary>Whether every row of another set is in this one.</summary>
+    public bool Covers(Bits other)
+    {
+        for (var i = 0; i < _words.Length; i++) if ((other._words[i] & ~_words[i]) != 0) return false;
+        return true;
+    }
+
+    /// <summary>Number of rows in the set.</summary>
+    public int Size
+    {
+        get
+        {
+            var size = 0;
+            foreach (var word in _words) size += BitOperations.PopCount(word);
+            return size;
+        }
+    }
+
+    /// <summary>The first row in the set from a row on, or -1.</summary>
+    public int Next(int row)
+    {
+        if (row >= Count) return -1;
+        var at = row >> 6;
+        var word = _words[at] & (ulong.MaxValue << row);
+        while (word == 0)
+        {
+            if (++at == _words.Length) return -1;
+            word = _words[at];
+        }
+        return (at << 6) + BitOperations.TrailingZeroCount(word);
+    }
+
+    /// <summary>The rows in the set, rising.</summary>
+    public int[] ToPlaces()
+    {
+        var places = new int[Size];
+        var at = 0;
+        for (var w = 0; w < _words.Length; w++)
+            for (var word = _words[w]; word != 0; word &= word - 1) places[at++] = (w << 6) + BitOperations.TrailingZeroCount(word);
+        return places;
+    }
+}

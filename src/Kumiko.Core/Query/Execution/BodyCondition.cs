@@ -1,0 +1,85 @@
+using System.Buffers;
+using System.Text;
+using System.Text.RegularExpressions;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Segments;
+
+namespace Kumiko.Core.Query.Execution;
+
+/// <summary>A test of the body: a template without variables is asked once, others where what must stand in them can.</summary>
+internal sealed class BodyCondition : SegmentCondition
+{
+    private readonly Func<Value, bool> _holds;
+    private readonly Regex? _regex;
+    private readonly bool _negated;
+    private readonly Needle? _required;
+
+    public BodyCondition(Expr condition, Func<Value, bool> holds)
+    {
+        _holds = holds;
+        switch (condition)
+        {
+            case RegexMatch regex:
+                (_regex, _negated) = (Regexes.Compile(regex.Pattern, regex.Flags), regex.Negated);
+                // In any case, a regex knows equals that a search for text does not.
+                if (!regex.Flags.Contains('i') && Regexes.RequiredLiteral(regex.Pattern) is { } literal) _required = Needle.Of(literal, anyCase: false);
+                break;
+            case Compare { Op: CompareOp.Equal, Right: Literal { Quoted: true } text } when text.Text.Length > 0:
+                _required = Needle.Of(text.Text, anyCase: false);
+                break;
+        }
+    }
+
+    public override double Cost => _required is null ? 60 : 40;
+
+    public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+    {
+        var found = new Bits(candidates.Count);
+        var look = candidates;
+        if (_required is not null)
+        {
+            look = BodyCandidates.Find(scan, _required, null);
+            // Without what is required there is no match, which is all that a negated one asks for.
+            if (_negated)
+            {
+                found = candidates.Copy();
+                found.Remove(look);
+            }
+            look.Keep(candidates);
+        }
+        var bodies = scan.Bodies;
+        var constant = new bool?[bodies.Templates.Count];
+        using var utf8 = new ByteWriter(1024);
+        var chars = ArrayPool<char>.Shared.Rent(4096);
+        var templates = bodies.TemplateOfRow;
+        for (int row = look.Next(0), read = 0; row >= 0; row = look.Next(row + 1), read++)
+        {
+            if (read % 1_024 == 0) cancel.ThrowIfCancellationRequested();
+            var template = bodies.Templates[templates[row]];
+            if (template.Gaps == 0)
+            {
+                if (constant[templates[row]] ??= _holds(Value.Of(template.Text))) found.Set(row);
+                continue;
+            }
+            if (_regex is null)
+            {
+                if (_holds(Value.Of(bodies.Text(row)))) found.Set(row);
+                continue;
+            }
+            utf8.Clear();
+            bodies.Append(row, utf8);
+            if (chars.Length < utf8.Length)
+            {
+                ArrayPool<char>.Shared.Return(chars);
+                chars = ArrayPool<char>.Shared.Rent(utf8.Length);
+            }
+            var length = Encoding.UTF8.GetChars(utf8.Written, chars);
+            if (_regex.IsMatch(chars.AsSpan(0, length)) != _negated) found.Set(row);
+        }
+        ArrayPool<char>.Shared.Return(chars);
+        return found;
+    }
+}

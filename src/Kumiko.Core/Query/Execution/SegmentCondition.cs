@@ -1,0 +1,242 @@
+using System.Buffers;
+using System.Text;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Core.Query.Execution;
+
+/// <summary>
+/// A condition on records, asked of a whole segment: dictionaries, templates and resources are asked once, columns are
+/// read only if they are needed, rows are rebuilt only where nothing else can tell. Several threads may ask at once.
+/// </summary>
+public abstract class SegmentCondition
+{
+    protected const int CancelEvery = 8_192;
+
+    /// <summary>What it costs to ask, beside other conditions.</summary>
+    public abstract double Cost { get; }
+
+    /// <summary>Those of the candidates for which the condition holds.</summary>
+    public abstract Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel);
+
+    /// <summary>Whether the segment's filter and constants allow all tokens of a text.</summary>
+    public delegate bool SegmentWordsOf(string text);
+
+    /// <param name="compiler">For what has to be asked row by row.</param>
+    public static SegmentCondition Of(Expr condition, Compiler compiler, FieldRefs fields, Patterns? patterns)
+    {
+        switch (condition)
+        {
+            case And and: return new All([.. and.Items.Select(i => Of(i, compiler, fields, patterns)).OrderBy(c => c.Cost)]);
+            case Or or: return new Any([.. or.Items.Select(i => Of(i, compiler, fields, patterns)).OrderBy(c => c.Cost)]);
+            case Not not: return new Opposite(Of(not.Inner, compiler, fields, patterns));
+            case Term term: return new TermCondition(term);
+        }
+        if (ValueTest.Of(condition) is var (operand, holds) && operand is Field field)
+        {
+            if (field.Name == "body") return new BodyCondition(condition, holds);
+            return new FieldCondition(fields.Get(field.Name), holds, condition as Compare, patterns);
+        }
+        return new RowCondition(compiler.Condition(condition));
+    }
+
+    private sealed class All(SegmentCondition[] items) : SegmentCondition
+    {
+        public override double Cost => items.Sum(i => i.Cost);
+
+        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        {
+            foreach (var item in items)
+            {
+                candidates = item.Of(scan, words, candidates, cancel);
+                if (candidates.IsEmpty) break;
+            }
+            return candidates;
+        }
+    }
+
+    private sealed class Any(SegmentCondition[] items) : SegmentCondition
+    {
+        public override double Cost => items.Sum(i => i.Cost);
+
+        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        {
+            var (left, found) = (candidates.Copy(), new Bits(candidates.Count));
+            foreach (var item in items)
+            {
+                var more = item.Of(scan, words, left, cancel);
+                found.Add(more);
+                left.Remove(more);
+                if (left.IsEmpty) break;
+            }
+            return found;
+        }
+    }
+
+    private sealed class Opposite(SegmentCondition inner) : SegmentCondition
+    {
+        public override double Cost => inner.Cost;
+
+        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        {
+            var left = candidates.Copy();
+            left.Remove(inner.Of(scan, words, candidates, cancel));
+            return left;
+        }
+    }
+
+    /// <summary>Rebuilds what it needs of every candidate.</summary>
+    private sealed class RowCondition(Func<Row, bool> test) : SegmentCondition
+    {
+        public override double Cost => 100;
+
+        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        {
+            var found = new Bits(candidates.Count);
+            for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
+            {
+                if (row % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                if (test(new Row(scan, row, []))) found.Set(row);
+            }
+            return found;
+        }
+    }
+}
+
+/// <summary>A test of the value of one field.</summary>
+internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, Patterns? patterns) : SegmentCondition
+{
+    private const int LargestTable = 4_096;
+
+    public override double Cost => asked.Name switch
+    {
+        "service" or "host" or "level" or "pattern" => 1,
+        "trace_id" or "span_id" => 4,
+        _ => 2,
+    };
+
+    public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        var found = new Bits(candidates.Count);
+        switch (asked.Name)
+        {
+            case "level":
+                Span<bool> bySeverity = stackalloc bool[256];
+                for (var s = 0; s < bySeverity.Length; s++) bySeverity[s] = holds(Value.Level(s));
+                var severities = scan.Severities;
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (bySeverity[severities[row]]) found.Set(row);
+                return found;
+            case "time":
+                var times = scan.Times;
+                var truth = TruthOf(times, ValueKind.Time);
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (truth[row]) found.Set(row);
+                return found;
+            case "service": return ByPlace(scan.ResourceOfRow, [.. scan.Resources.Select(r => holds(r.Service))], candidates);
+            case "host": return ByPlace(scan.ResourceOfRow, [.. scan.Resources.Select(r => holds(r.Host))], candidates);
+            case "pattern": return ByPlace(scan.Bodies.TemplateOfRow, [.. scan.Bodies.Templates.Select(t => holds(patterns?.ValueOf(t.Id) ?? Value.Missing))], candidates);
+            case "trace_id": return Texts(scan.TraceId, candidates);
+            case "span_id": return Texts(scan.SpanId, candidates);
+            case "severity_text": return Texts(scan.SeverityText, candidates);
+            case "source": return Texts(scan.Origin, candidates);
+            case "observed":
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(scan.Field(asked, row))) found.Set(row);
+                return found;
+        }
+        var column = scan.Column(asked);
+        if (column.RowByRow)
+        {
+            for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(column.Of(row))) found.Set(row);
+            return found;
+        }
+        int[] ofResource = [.. column.OfResource.Select(v => holds(v) ? 1 : 0)];
+        var missing = holds(Value.Missing) ? 1 : 0;
+        if (!column.Any && (ofResource.Length == 0 ? missing == 0 : ofResource.All(r => r == 0))) return found;
+        var codes = ArrayPool<int>.Shared.Rent(scan.Count);
+        column.Codes(codes.AsSpan(0, scan.Count), c => Array.ConvertAll(Truth(scan.Attributes, c), t => t ? 1 : 0), ofResource, missing);
+        for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (codes[row] != 0) found.Set(row);
+        ArrayPool<int>.Shared.Return(codes);
+        return found;
+    }
+
+    private static Bits ByPlace(ReadOnlySpan<int> placeOfRow, bool[] truth, Bits candidates)
+    {
+        if (!truth.Contains(false)) return candidates;
+        var found = new Bits(candidates.Count);
+        if (!truth.Contains(true)) return found;
+        for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (truth[placeOfRow[row]]) found.Set(row);
+        return found;
+    }
+
+    private Bits Texts((int[] Places, TextVector Texts) column, Bits candidates)
+    {
+        var found = new Bits(candidates.Count);
+        var missing = holds(Value.Missing);
+        var truth = column.Texts.Entries > 0 ? TruthOf(column.Texts) : null;
+        for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
+        {
+            var place = column.Places[row];
+            if (place < 0 ? missing : truth?[place] ?? holds(Value.Of(column.Texts.Text(place)))) found.Set(row);
+        }
+        return found;
+    }
+
+    private bool[] TruthOf(TextVector texts)
+    {
+        var truth = new bool[texts.Count];
+        if (texts.Entries == 0)
+        {
+            for (var i = 0; i < truth.Length; i++) truth[i] = holds(Value.Of(texts.Text(i)));
+            return truth;
+        }
+        var byEntry = new bool[texts.Entries];
+        for (var e = 0; e < byEntry.Length; e++) byEntry[e] = holds(Value.Of(texts.EntryText(e)));
+        var places = texts.Places;
+        for (var i = 0; i < truth.Length; i++) truth[i] = byEntry[places[i]];
+        return truth;
+    }
+
+    /// <summary>What the test says of each value of a column.</summary>
+    private bool[] Truth(SegmentFields fields, int column)
+    {
+        var values = fields.Column(column);
+        if (values.Texts is { } texts) return TruthOf(texts);
+        if (!values.Wholes.IsEmpty) return TruthOf(values.Wholes, fields.Keys[column].Kind);
+        var truth = new bool[fields.CountOf(column)];
+        for (var i = 0; i < truth.Length; i++) truth[i] = holds(values[i]);
+        return truth;
+    }
+
+    private bool[] TruthOf(ReadOnlySpan<long> numbers, ValueKind kind)
+    {
+        var truth = new bool[numbers.Length];
+        if (numbers.IsEmpty) return truth;
+        var (min, max) = (numbers[0], numbers[0]);
+        foreach (var n in numbers) (min, max) = (Math.Min(min, n), Math.Max(max, n));
+        if ((ulong)(max - min) < LargestTable && numbers.Length > max - min)
+        {
+            var table = new bool[max - min + 1];
+            for (var i = 0; i < table.Length; i++) table[i] = holds(ValueCodec.Whole(kind, min + i));
+            for (var i = 0; i < truth.Length; i++) truth[i] = table[numbers[i] - min];
+        }
+        else if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) } && kind is ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time)
+        {
+            // Along rising numbers such a test changes once, so the place of the change tells all.
+            var (atMin, atMax) = (holds(ValueCodec.Whole(kind, min)), holds(ValueCodec.Whole(kind, max)));
+            if (atMin == atMax) { Array.Fill(truth, atMin); return truth; }
+            var (low, high) = (min, max);
+            while ((ulong)(high - low) > 1)
+            {
+                var middle = low + (long)((ulong)(high - low) >> 1);
+                if (holds(ValueCodec.Whole(kind, middle)) == atMin) low = middle; else high = middle;
+            }
+            for (var i = 0; i < truth.Length; i++) truth[i] = (numbers[i] <= low) == atMin;
+        }
+        else for (var i = 0; i < truth.Length; i++) truth[i] = holds(ValueCodec.Whole(kind, numbers[i]));
+        return truth;
+    }
+}

@@ -1,0 +1,37 @@
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Core.Query;
+
+/// <summary>What queries can reach besides records: other sets of rows, look-up tables.</summary>
+/// <param name="Sets">The rows of a set in a window; null where there is no such set.</param>
+public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
+{
+    public static readonly RunSurroundings None = new((_, _) => null);
+
+    /// <summary>A look at a table by key, for a table and a column of it.</summary>
+    public Func<string, string, Func<Value, Value>> Lookup { get; init; } = (_, _) => _ => Value.Missing;
+
+    /// <summary>Names of look-up tables, which queries can read.</summary>
+    public Func<IReadOnlyCollection<string>> Tables { get; init; } = () => [];
+}
+
+/// <summary>Ids of patterns in a query, each as the pattern it was merged into: links to old ones go on working.</summary>
+internal static class PatternNames
+{
+    public static Language.Query Settle(Language.Query query, Patterns? patterns) => patterns is null ? query : new Settler(patterns).Visit(query);
+
+    private sealed class Settler(Patterns patterns) : QueryRewriter
+    {
+        protected override Expr Visit(Expr expr) => expr switch
+        {
+            Compare { Left: Field { Name: "pattern" }, Right: Literal literal } compare => compare with { Right = Settled(literal) },
+            InList { Left: Field { Name: "pattern" } } list => list with { Items = new Seq<Literal>(list.Items.Select(Settled)) },
+            _ => base.Visit(expr),
+        };
+
+        private Literal Settled(Literal literal) => Patterns.Id(literal.Text) is { } id ? literal with { Text = Patterns.Name(patterns.Final(id)) } : literal;
+    }
+}

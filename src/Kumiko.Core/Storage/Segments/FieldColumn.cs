@@ -1,0 +1,107 @@
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Storage.Segments;
+
+/// <summary>
+/// Where the values of one name lie in a segment: for each list of fields a column, else the resource. Names of
+/// nested or rare fields are looked up row by row.
+/// </summary>
+internal sealed class FieldColumn
+{
+    private const string AttributesPrefix = "attributes.", ResourcePrefix = "resource.";
+
+    private readonly SegmentScan _scan;
+    private readonly string _name;
+    private readonly Value[] _ofResource;
+    private readonly int[] _columnOfShape, _baseOfShape;
+    private readonly bool _any, _rowByRow, _inRest;
+
+    /// <summary>Stands for a field inside of objects.</summary>
+    private const int Nested = -2;
+
+    public FieldColumn(SegmentScan scan, string name)
+    {
+        _scan = scan;
+        var (ofAttributes, ofResource) = (true, true);
+        if (name.StartsWith(AttributesPrefix, StringComparison.Ordinal)) (_name, ofResource) = (name[AttributesPrefix.Length..], false);
+        else if (name.StartsWith(ResourcePrefix, StringComparison.Ordinal)) (_name, ofAttributes) = (name[ResourcePrefix.Length..], false);
+        else _name = name;
+        _ofResource = ofResource ? [.. scan.Resources.Select(r => r.Attributes.Get(_name))] : [];
+        var fields = scan.Attributes;
+        var dotted = _name.Contains('.');
+        var known = ofAttributes && (fields.Names.Contains(_name) || (dotted && fields.Names.Any(n => _name.StartsWith(n + ".", StringComparison.Ordinal))));
+        (_columnOfShape, _baseOfShape) = (new int[fields.Shapes.Count], new int[fields.Shapes.Count]);
+        Array.Fill(_columnOfShape, -1);
+        if (!known) return;
+        _inRest = fields.RestOfRow is not null;
+        for (var s = 0; s < fields.Shapes.Count; s++)
+        {
+            var shape = fields.Shapes[s];
+            var at = Array.IndexOf(shape.Names, _name);
+            if (at >= 0 && fields.Keys[shape.Fields[at]].Kind != ValueKind.Missing) (_columnOfShape[s], _baseOfShape[s]) = (shape.Fields[at], shape.Bases[at]);
+            // The value is missing there, whatever objects hold.
+            else if (at >= 0) continue;
+            else if (dotted && Array.Exists(shape.Fields, f => fields.Keys[f].Kind == ValueKind.Object)) _columnOfShape[s] = Nested;
+            _any |= _columnOfShape[s] != -1;
+            _rowByRow |= _columnOfShape[s] == Nested;
+        }
+        _any |= _inRest;
+    }
+
+    /// <summary>Whether values have to be looked up row by row, and not by column.</summary>
+    public bool RowByRow => _rowByRow || _inRest;
+
+    /// <summary>Whether some row may have an attribute of this name.</summary>
+    public bool Any => _any;
+
+    public Value Of(int row)
+    {
+        if (_any)
+        {
+            var value = OfAttributes(row);
+            if (!value.IsMissing) return value;
+        }
+        return _ofResource.Length == 0 ? Value.Missing : _ofResource[_scan.ResourceOfRow[row]];
+    }
+
+    private Value OfAttributes(int row)
+    {
+        var fields = _scan.Attributes;
+        if (_inRest && fields.RestOfRow![row] >= 0) return fields.Of(row).Get(_name);
+        var shape = fields.ShapeOfRow[row];
+        return _columnOfShape[shape] switch
+        {
+            -1 => Value.Missing,
+            Nested => fields.Of(row).Get(_name),
+            var column => fields.Column(column)[_baseOfShape[shape] + fields.Ranks[row]],
+        };
+    }
+
+    /// <summary>The columns that hold values of this name.</summary>
+    public IEnumerable<int> Columns => _columnOfShape.Where(c => c >= 0).Distinct();
+
+    /// <summary>The value that rows without an attribute of this name have, for each resource; empty where it is missing for all.</summary>
+    public IReadOnlyList<Value> OfResource => _ofResource;
+
+    /// <summary>
+    /// For each row a number that stands for its value: what <paramref name="ofColumn"/> says of the values of each
+    /// column, else what <paramref name="ofResource"/> says of its resource. Not for names that go row by row.
+    /// </summary>
+    /// <param name="missing">For rows that have it nowhere.</param>
+    public void Codes(Span<int> codes, Func<int, int[]> ofColumn, ReadOnlySpan<int> ofResource, int missing)
+    {
+        if (ofResource.IsEmpty) codes.Fill(missing);
+        else
+        {
+            var resources = _scan.ResourceOfRow;
+            for (var i = 0; i < codes.Length; i++) codes[i] = ofResource[resources[i]];
+        }
+        if (!_any) return;
+        var fields = _scan.Attributes;
+        var shapes = fields.ShapeOfRow;
+        var ranks = fields.Ranks;
+        var values = Array.ConvertAll(_columnOfShape, c => c < 0 ? null : ofColumn(c));
+        for (var i = 0; i < codes.Length; i++)
+            if (values[shapes[i]] is { } column) codes[i] = column[_baseOfShape[shapes[i]] + ranks[i]];
+    }
+}

@@ -1,0 +1,178 @@
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+
+namespace Kumiko.Core.Storage.Segments;
+
+/// <summary>
+/// One look through a segment: its columns, each read and unpacked when it is first asked for, into buffers that go
+/// back when the look ends. For one thread; what it hands out is not to be kept.
+/// </summary>
+public sealed class SegmentScan : RowSource, IDisposable
+{
+    private readonly Arena _arena = new();
+    private readonly Counting _source;
+    private readonly Func<LogRecord, Value>? _patternOf;
+    private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
+    private long[]? _times, _sequences, _observed;
+    private byte[]? _severities;
+    private (Resource[] Resources, int[] OfRow)? _resources;
+    private SegmentBodies? _bodies;
+    private SegmentFields? _attributes;
+    private (int[] Places, TextVector Texts)? _traceId, _spanId, _severityText, _origin;
+
+    /// <summary>Adds up what is read.</summary>
+    private sealed class Counting(IColumnSource inner) : IColumnSource
+    {
+        public long Bytes;
+
+        public ColumnBytes Read(SegmentColumn column)
+        {
+            var bytes = inner.Read(column);
+            Bytes += bytes.Span.Length;
+            return bytes;
+        }
+    }
+
+    internal SegmentScan(Segment segment, IColumnSource source, Func<LogRecord, Value>? patternOf)
+    {
+        (Segment, _source, _patternOf) = (segment, new Counting(source), patternOf);
+    }
+
+    public Segment Segment { get; }
+    public int Count => Segment.Rows;
+
+    /// <summary>Unpacked bytes that were read so far.</summary>
+    public long BytesRead => _source.Bytes;
+
+    public ReadOnlySpan<long> Times => (_times ??= Numbers(SegmentColumn.Time)).AsSpan(0, Count);
+    public ReadOnlySpan<long> Sequences => (_sequences ??= Numbers(SegmentColumn.Sequence)).AsSpan(0, Count);
+
+    /// <summary>Severity numbers.</summary>
+    public ReadOnlySpan<byte> Severities
+    {
+        get
+        {
+            if (_severities is not null) return _severities.AsSpan(0, Count);
+            var wide = Numbers(SegmentColumn.Severity);
+            var narrow = _arena.Take<byte>(Count);
+            for (var i = 0; i < Count; i++) narrow[i] = (byte)wide[i];
+            return (_severities = narrow).AsSpan(0, Count);
+        }
+    }
+
+    public IReadOnlyList<Resource> Resources => ReadResources().Resources;
+
+    /// <summary>For each row, the place of its resource.</summary>
+    public ReadOnlySpan<int> ResourceOfRow => ReadResources().OfRow.AsSpan(0, Count);
+
+    public SegmentBodies Bodies => _bodies ??= new SegmentBodies(Count, _source, _arena);
+    public SegmentFields Attributes => _attributes ??= new SegmentFields(Count, _source, _arena);
+
+    /// <summary>For each row the place of its trace id among the texts, or -1.</summary>
+    internal (int[] Places, TextVector Texts) TraceId => _traceId ??= Optional(SegmentColumn.TraceId);
+    internal (int[] Places, TextVector Texts) SpanId => _spanId ??= Optional(SegmentColumn.SpanId);
+    internal (int[] Places, TextVector Texts) SeverityText => _severityText ??= Optional(SegmentColumn.SeverityText);
+    internal (int[] Places, TextVector Texts) Origin => _origin ??= Optional(SegmentColumn.Source);
+
+    /// <summary>The places [First, End) of the rows inside a window.</summary>
+    public (int First, int End) Range(Frames.Window window)
+    {
+        if (window.From <= Segment.MinTime && Segment.MaxTime < window.To) return (0, Count);
+        return (LowerBound(Times, window.From), LowerBound(Times, window.To));
+    }
+
+    private static int LowerBound(ReadOnlySpan<long> times, long time)
+    {
+        var (low, high) = (0, times.Length);
+        while (low < high)
+        {
+            var middle = (low + high) >>> 1;
+            if (times[middle] < time) low = middle + 1; else high = middle;
+        }
+        return low;
+    }
+
+    private long[] Numbers(SegmentColumn column)
+    {
+        using var bytes = _source.Read(column);
+        var from = new ByteReader(bytes.Span);
+        var numbers = _arena.Take<long>(Count);
+        LongColumn.Read(ref from, numbers.AsSpan(0, Count));
+        return numbers;
+    }
+
+    private (int[] Places, TextVector Texts) Optional(SegmentColumn column)
+    {
+        var bytes = _arena.Keep(_source.Read(column));
+        if (!bytes.Span.IsEmpty) return OptionalTexts.Read(bytes.Memory, Count, _arena);
+        var none = _arena.Take<int>(Count);
+        Array.Fill(none, -1, 0, Count);
+        return (none, TextVector.Empty);
+    }
+
+    private (Resource[] Resources, int[] OfRow) ReadResources()
+    {
+        if (_resources is { } known) return known;
+        using var head = _source.Read(SegmentColumn.Shapes);
+        var names = new ByteReader(head.Span);
+        var table = NameTable.Read(ref names, SegmentRows.Strings);
+        using var bytes = _source.Read(SegmentColumn.Resource);
+        var from = new ByteReader(bytes.Span);
+        var resources = SegmentRows.ReadResources(ref from, table);
+        var ofRow = _arena.Take<int>(Count);
+        LongColumn.ReadPlaces(ref from, ofRow.AsSpan(0, Count), resources.Length);
+        _resources = (resources, ofRow);
+        return (resources, ofRow);
+    }
+
+    /// <summary>Where a record's own attribute or its resource's of a name lies.</summary>
+    internal FieldColumn Column(FieldRef field)
+    {
+        if (!_fields.TryGetValue(field, out var column)) _fields.Add(field, column = new FieldColumn(this, field.Name));
+        return column;
+    }
+
+    public override Value Field(FieldRef field, int place)
+    {
+        switch (field.Name)
+        {
+            case "time": return Value.Time(Times[place]);
+            case "observed": return Value.Time(Times[place] + (_observed ??= Numbers(SegmentColumn.Observed))[place]);
+            case "level": return Value.Level(Severities[place]);
+            case "severity_text": return Text(SeverityText, place);
+            case "body": return Value.Of(Bodies.Text(place));
+            case "service": return Resources[ResourceOfRow[place]].Service;
+            case "host": return Resources[ResourceOfRow[place]].Host;
+            case "source": return Text(Origin, place);
+            case "trace_id": return Text(TraceId, place);
+            case "span_id": return Text(SpanId, place);
+            case "pattern": return _patternOf?.Invoke(Record(place)!) ?? Value.Missing;
+            default: return Column(field).Of(place);
+        }
+    }
+
+    internal static Value Text((int[] Places, TextVector Texts) column, int row) =>
+        column.Places[row] is var place and >= 0 ? Value.Of(column.Texts.Text(place)) : Value.Missing;
+
+    public override RecordId Id(int place) => new(Times[place], Sequences[place]);
+
+    /// <summary>A record of its own, to be kept.</summary>
+    public override LogRecord Record(int place) => new()
+    {
+        Time = Times[place],
+        Observed = Times[place] + (_observed ??= Numbers(SegmentColumn.Observed))[place],
+        SeverityNumber = Severities[place],
+        SeverityText = Text(SeverityText, place) is { IsMissing: false } level ? level.AsText : null,
+        Body = Bodies.Text(place),
+        Attributes = Attributes.Of(place),
+        Resource = Resources[ResourceOfRow[place]],
+        TraceId = Text(TraceId, place) is { IsMissing: false } trace ? trace.AsText : null,
+        SpanId = Text(SpanId, place) is { IsMissing: false } span ? span.AsText : null,
+        Source = Text(Origin, place) is { IsMissing: false } origin ? origin.AsText : "",
+        Sequence = Sequences[place],
+        TemplateId = Bodies.Templates[Bodies.TemplateOfRow[place]].Id,
+    };
+
+    public void Dispose() => _arena.Dispose();
+}
