@@ -12,6 +12,16 @@ if (args is ["parts"])
     Kumiko.Bench.Store.Parts.Measure();
     return;
 }
+if (args is ["queries", ..])
+{
+    await Kumiko.Bench.Store.Queries.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
+    return;
+}
+if (args is ["alone", var kept])
+{
+    await Kumiko.Bench.Store.Queries.Alone(kept, "kept");
+    return;
+}
 if (args is ["store", ..])
 {
     await Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);

@@ -24,7 +24,9 @@ internal static class StoreBench
             Console.WriteLine("| taking records in: parsed, committed, durable | records/s | ratio |\n|---|---|---|");
             Console.WriteLine($"| a row each in SQLite with FTS5, batches of 10 000 | {rows.Rate:0} | 1 |");
             await Fill(path, log, records, rows.Rate);
+            using (var yardsticks = Yardsticks.Make(folder, log, records)) await Queries.Compare(path, yardsticks, "hot");
             await Merged(path, log, records, rows.Bytes);
+            await Queries.Alone(path, "merged");
             await Opened(path);
             await Exported(path, log);
         }
@@ -54,7 +56,7 @@ internal static class StoreBench
     }
 
     /// <summary>Sends all with two senders, as one alone waits for each of its commits.</summary>
-    private static async Task Feed(RecordStore store, FerryLog log, long records, Action<long> told)
+    internal static async Task Feed(RecordStore store, FerryLog log, long records, Action<long> told)
     {
         var intake = new NdjsonIntake(store, TimeProvider.System);
         using var batches = log.Batches(records).GetEnumerator();

@@ -16,6 +16,18 @@ public abstract class Accumulator
 {
     public abstract void Add(in Value value, in Value second, RecordId id);
 
+    /// <summary>Adds a value that is a whole number inside, without making one where that is not needed.</summary>
+    public virtual void AddWhole(ValueKind kind, long number, RecordId id) => Add(Whole(kind, number), Value.Missing, id);
+
+    private protected static Value Whole(ValueKind kind, long number) => kind switch
+    {
+        ValueKind.Integer => Value.Of(number),
+        ValueKind.Duration => Value.Duration(number),
+        ValueKind.Size => Value.Size(number),
+        ValueKind.Time => Value.Time(number),
+        _ => throw new ArgumentOutOfRangeException(nameof(kind)),
+    };
+
     /// <summary>Takes in another part of the same group; it is left as it was.</summary>
     public abstract void Merge(Accumulator other);
 
@@ -124,7 +136,7 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
     private readonly long[] _counts = new long[Kinds.Length];
 
     protected abstract TPart NewPart();
-    protected abstract void Add(TPart part, in Value quantity);
+    protected abstract void Add(TPart part, double number, long whole, bool isDecimal);
     protected abstract void Merge(TPart part, TPart other);
     protected abstract Value Result(TPart part, long count, ValueKind kind);
 
@@ -132,10 +144,19 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
     {
         var quantity = Quantity(value);
         if (quantity.IsMissing) return;
-        var kind = quantity.Kind switch { ValueKind.Duration => 1, ValueKind.Size => 2, ValueKind.Time => 3, _ => 0 };
+        var kind = PlaceOf(quantity.Kind);
         _counts[kind]++;
-        Add(_parts[kind] ??= NewPart(), quantity);
+        Add(_parts[kind] ??= NewPart(), quantity.AsDouble, quantity.AsLong, quantity.Kind == ValueKind.Decimal);
     }
+
+    public override void AddWhole(ValueKind kind, long number, RecordId id)
+    {
+        var place = PlaceOf(kind);
+        _counts[place]++;
+        Add(_parts[place] ??= NewPart(), number, number, false);
+    }
+
+    private static int PlaceOf(ValueKind kind) => kind switch { ValueKind.Duration => 1, ValueKind.Size => 2, ValueKind.Time => 3, _ => 0 };
 
     public override void Merge(Accumulator other)
     {
@@ -167,10 +188,10 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
 {
     protected override Total NewPart() => new();
 
-    protected override void Add(Total part, in Value quantity)
+    protected override void Add(Total part, double number, long whole, bool isDecimal)
     {
-        if (quantity.Kind == ValueKind.Decimal) { part.Sum += quantity.AsDouble; part.Decimals = true; }
-        else part.Whole += quantity.AsLong;
+        if (isDecimal) { part.Sum += number; part.Decimals = true; }
+        else part.Whole += whole;
     }
 
     protected override void Merge(Total part, Total other)
@@ -225,12 +246,12 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 {
     protected override Moments NewPart() => new();
 
-    protected override void Add(Moments part, in Value quantity)
+    protected override void Add(Moments part, double number, long whole, bool isDecimal)
     {
         part.Count++;
-        var off = quantity.AsDouble - part.Mean;
+        var off = number - part.Mean;
         part.Mean += off / part.Count;
-        part.Squares += off * (quantity.AsDouble - part.Mean);
+        part.Squares += off * (number - part.Mean);
     }
 
     protected override void Merge(Moments part, Moments other)
@@ -309,8 +330,12 @@ internal sealed class Values(MemoryMeter memory)
 {
     private const int MostExact = 100_000;
 
-    private double[] _exact = [];
-    private int _count;
+    /// <summary>In pieces, as large arrays that come and go are what a collector likes least.</summary>
+    private const int Piece = 4_096;
+
+    private readonly List<double[]> _pieces = [];
+    private double[] _last = [];
+    private int _inLast, _count;
     private PercentileSketch? _sketch;
 
     public bool IsApproximate => _sketch is not null;
@@ -318,26 +343,37 @@ internal sealed class Values(MemoryMeter memory)
     public void Add(double value)
     {
         if (_sketch is not null) { _sketch.Add(value); return; }
-        if (_count == _exact.Length)
-        {
-            memory.Take(Math.Max(4, _count) * sizeof(double));
-            Array.Resize(ref _exact, Math.Max(4, _count * 2));
-        }
-        _exact[_count++] = value;
-        if (_count > MostExact) Sketch();
+        if (_inLast == _last.Length) Room();
+        _last[_inLast++] = value;
+        if (++_count > MostExact) Sketch();
+    }
+
+    private void Room()
+    {
+        var size = _last.Length == 0 ? 4 : _last.Length < Piece ? _last.Length * 2 : Piece;
+        memory.Take(size * sizeof(double));
+        if (_last.Length is > 0 and < Piece) { Array.Resize(ref _last, size); _pieces[^1] = _last; return; }
+        _pieces.Add(_last = new double[size]);
+        _inLast = 0;
     }
 
     private void Sketch()
     {
         _sketch = new PercentileSketch();
-        foreach (var value in _exact.AsSpan(0, _count)) _sketch.Add(value);
-        memory.Take(-_exact.Length * sizeof(double));
-        (_exact, _count) = ([], 0);
+        ForEach(_sketch.Add);
+        memory.Take(-_pieces.Sum(p => p.Length) * sizeof(double));
+        _pieces.Clear();
+        (_last, _inLast, _count) = ([], 0, 0);
+    }
+
+    private void ForEach(Action<double> take)
+    {
+        for (var i = 0; i < _count; i++) take(_pieces[i / Piece][i % Piece]);
     }
 
     public void Merge(Values other)
     {
-        if (other._sketch is null) { foreach (var value in other._exact.AsSpan(0, other._count)) Add(value); return; }
+        if (other._sketch is null) { other.ForEach(Add); return; }
         if (_sketch is null) Sketch();
         _sketch!.Merge(other._sketch);
     }
@@ -346,18 +382,20 @@ internal sealed class Values(MemoryMeter memory)
     public double At(double share)
     {
         if (_sketch is not null) return _sketch.At(share);
-        Array.Sort(_exact, 0, _count);
+        var sorted = new double[_count];
+        for (var i = 0; i < _count; i++) sorted[i] = _pieces[i / Piece][i % Piece];
+        Array.Sort(sorted);
         var place = (_count - 1) * share;
         var below = (int)Math.Floor(place);
         var above = Math.Min(below + 1, _count - 1);
-        return _exact[below] + ((place - below) * (_exact[above] - _exact[below]));
+        return sorted[below] + ((place - below) * (sorted[above] - sorted[below]));
     }
 }
 
 internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : QuantityAccumulator<Values>
 {
     protected override Values NewPart() => new(memory);
-    protected override void Add(Values part, in Value quantity) => part.Add(quantity.AsDouble);
+    protected override void Add(Values part, double number, long whole, bool isDecimal) => part.Add(number);
     protected override void Merge(Values part, Values other) => part.Merge(other);
 
     protected override Value Result(Values part, long count, ValueKind kind)

@@ -77,7 +77,8 @@ public sealed partial class PipelineBuilder
             for (var i = 0; match.Success && i < names.Length; i++)
                 values[i] = match.Groups[names[i]] is { Success: true } group ? Value.Of(group.Value) : Value.Missing;
             return match.Success;
-        });
+        }
+        );
     }
 
     /// <summary>The other side of a join or union, made ready: a bound query, or a known set.</summary>

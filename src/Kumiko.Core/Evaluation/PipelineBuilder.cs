@@ -45,8 +45,19 @@ public sealed partial class PipelineBuilder
 
     private Pipeline Finish() => new()
     {
-        Set = _set, Reads = _reads, Moved = _moved, Conditions = _conditions, Tests = _tests, RecordSteps = _recordSteps, Group = _group, Steps = _steps,
-        Scope = _scope, Schema = _scope is ColumnScope columns ? _schema with { Columns = columns.Columns } : RecordColumns.Schema((RecordScope)_scope, _schema.Window), Rows = _rows, Slots = _slots, Limit = _around.Limits.Rows,
+        Set = _set,
+        Reads = _reads,
+        Moved = _moved,
+        Conditions = _conditions,
+        Tests = _tests,
+        RecordSteps = _recordSteps,
+        Group = _group,
+        Steps = _steps,
+        Scope = _scope,
+        Schema = _scope is ColumnScope columns ? _schema with { Columns = columns.Columns } : RecordColumns.Schema((RecordScope)_scope, _schema.Window),
+        Rows = _rows,
+        Slots = _slots,
+        Limit = _around.Limits.Rows,
     };
 
     private void Add(Language.Query query, bool outermost)

@@ -65,8 +65,17 @@ public sealed class MovedSource(RowSource inner, long by) : RowSource
         if (inner.Record(place) is not { } r) return null;
         return new LogRecord
         {
-            Time = r.Time + by, Observed = r.Observed, SeverityNumber = r.SeverityNumber, SeverityText = r.SeverityText, Body = r.Body,
-            Attributes = r.Attributes, Resource = r.Resource, TraceId = r.TraceId, SpanId = r.SpanId, Source = r.Source, Sequence = r.Sequence,
+            Time = r.Time + by,
+            Observed = r.Observed,
+            SeverityNumber = r.SeverityNumber,
+            SeverityText = r.SeverityText,
+            Body = r.Body,
+            Attributes = r.Attributes,
+            Resource = r.Resource,
+            TraceId = r.TraceId,
+            SpanId = r.SpanId,
+            Source = r.Source,
+            Sequence = r.Sequence,
         };
     }
 }

@@ -5,32 +5,58 @@ using System.Text;
 namespace Kumiko.Core.Evaluation;
 
 /// <summary>
-/// Counts of values by logarithmic buckets, from which any percentile comes within half a percent of its value,
-/// whatever the order of adding and merging. Masson, Rim and Lee: DDSketch, PVLDB 12 (2019).
+/// Counts of values in buckets that grow with the value, 128 to each power of two, from which any percentile comes
+/// within 0.4 % of its value, whatever the order of adding and merging. A bucket is the leading bits of the number
+/// itself, so that finding it takes no logarithm; the idea of such buckets is that of Masson, Rim and Lee: DDSketch,
+/// PVLDB 12 (2019).
 /// </summary>
 public sealed class PercentileSketch
 {
-    private const double Accuracy = 0.005;
-    private static readonly double LogGamma = Math.Log((1 + Accuracy) / (1 - Accuracy));
+    private const int Kept = 52 - 7;
 
-    private readonly SortedDictionary<int, long> _above = [], _below = [];
+    private readonly Buckets _above = new(), _below = new();
     private long _zeros;
+
+    /// <summary>Counts from the lowest bucket that was met to the highest.</summary>
+    private sealed class Buckets
+    {
+        public long[] Counts = [];
+        public int First;
+
+        public void Add(int bucket, long times)
+        {
+            if (Counts.Length == 0) (Counts, First) = (new long[64], bucket - 32);
+            if ((uint)(bucket - First) >= (uint)Counts.Length) Grow(bucket);
+            Counts[bucket - First] += times;
+        }
+
+        private void Grow(int bucket)
+        {
+            var first = bucket < First ? bucket - Counts.Length : First;
+            var counts = new long[Math.Max(First + Counts.Length, bucket + Counts.Length) - first];
+            Counts.CopyTo(counts, First - first);
+            (Counts, First) = (counts, first);
+        }
+
+        public void Add(Buckets other)
+        {
+            for (var i = 0; i < other.Counts.Length; i++) if (other.Counts[i] > 0) Add(other.First + i, other.Counts[i]);
+        }
+    }
 
     public long Count { get; private set; }
 
-    public void Add(double value, long times = 1)
+    public void Add(double value)
     {
-        Count += times;
-        if (value == 0) { _zeros += times; return; }
-        var buckets = value > 0 ? _above : _below;
-        var bucket = (int)Math.Ceiling(Math.Log(Math.Abs(value)) / LogGamma);
-        buckets[bucket] = buckets.GetValueOrDefault(bucket) + times;
+        Count++;
+        if (value == 0) { _zeros++; return; }
+        (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> Kept), 1);
     }
 
     public void Merge(PercentileSketch other)
     {
-        foreach (var (bucket, times) in other._above) _above[bucket] = _above.GetValueOrDefault(bucket) + times;
-        foreach (var (bucket, times) in other._below) _below[bucket] = _below.GetValueOrDefault(bucket) + times;
+        _above.Add(other._above);
+        _below.Add(other._below);
         _zeros += other._zeros;
         Count += other.Count;
     }
@@ -39,14 +65,14 @@ public sealed class PercentileSketch
     public double At(double share)
     {
         var rank = (long)Math.Round(share * (Count - 1));
-        foreach (var (bucket, times) in _below.Reverse()) if ((rank -= times) < 0) return -Middle(bucket);
+        for (var i = _below.Counts.Length - 1; i >= 0; i--) if ((rank -= _below.Counts[i]) < 0) return -Middle(_below.First + i);
         if ((rank -= _zeros) < 0) return 0;
-        foreach (var (bucket, times) in _above) if ((rank -= times) < 0) return Middle(bucket);
+        for (var i = 0; i < _above.Counts.Length; i++) if ((rank -= _above.Counts[i]) < 0) return Middle(_above.First + i);
         return double.NaN;
     }
 
-    // The value that is as far, in parts of itself, from both ends of its bucket.
-    private static double Middle(int bucket) => 2 * Math.Exp(bucket * LogGamma) / (1 + Math.Exp(LogGamma));
+    private static double Middle(int bucket) =>
+        (BitConverter.Int64BitsToDouble((long)bucket << Kept) + BitConverter.Int64BitsToDouble((long)(bucket + 1) << Kept)) / 2;
 }
 
 /// <summary>

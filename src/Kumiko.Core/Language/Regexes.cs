@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Text;
 using System.Text.RegularExpressions;
 
@@ -7,6 +8,24 @@ namespace Kumiko.Core.Language;
 public static class Regexes
 {
     private const int LongestPattern = 2_000;
+
+    private const int MostKept = 128;
+
+    private static readonly ConcurrentDictionary<(string, string), ConcurrentBag<Regex>> Kept = new();
+
+    /// <summary>
+    /// A compiled expression for one thread at a time, to be given back: it learns while it matches, and two threads
+    /// that share one would each start anew.
+    /// </summary>
+    public static Regex Lend(string pattern, string flags) =>
+        Kept.TryGetValue((pattern, flags), out var free) && free.TryTake(out var regex) ? regex : Compile(pattern, flags);
+
+    public static void GiveBack(string pattern, string flags, Regex regex)
+    {
+        if (Kept.Count > MostKept) Kept.Clear();
+        var free = Kept.GetOrAdd((pattern, flags), _ => []);
+        if (free.Count < Environment.ProcessorCount * 2) free.Add(regex);
+    }
 
     /// <exception cref="ArgumentException">The pattern is malformed.</exception>
     /// <exception cref="NotSupportedException">It needs backtracking or an automaton that is too large.</exception>
@@ -24,7 +43,7 @@ public static class Regexes
     {
         if (pattern.Length == 0) return "This regular expression is empty.";
         if (pattern.Length > LongestPattern) return FormattableString.Invariant($"A regular expression can have {LongestPattern} characters.");
-        try { Compile(pattern, flags); return null; }
+        try { GiveBack(pattern, flags, Lend(pattern, flags)); return null; }
         catch (ArgumentException e) { return "This regular expression is not understood: " + Reason(e.Message); }
         catch (NotSupportedException) { return "This regular expression needs look-around, back-references or a very large count. Write it without."; }
     }

@@ -69,8 +69,16 @@ public sealed class ExecutorLaws : StoreTest
         };
         return new LogRecord
         {
-            Time = record.Time, Observed = record.Observed, SeverityNumber = record.SeverityNumber, SeverityText = record.SeverityText, Body = body, TraceId = record.TraceId, SpanId = record.SpanId,
-            Resource = record.Resource, Attributes = Sane(record.Attributes), Source = record.Source,
+            Time = record.Time,
+            Observed = record.Observed,
+            SeverityNumber = record.SeverityNumber,
+            SeverityText = record.SeverityText,
+            Body = body,
+            TraceId = record.TraceId,
+            SpanId = record.SpanId,
+            Resource = record.Resource,
+            Attributes = Sane(record.Attributes),
+            Source = record.Source,
         };
     });
 

@@ -13,9 +13,9 @@ namespace Kumiko.Core.Query.Execution;
 internal sealed class BodyCondition : SegmentCondition
 {
     private readonly Func<Value, bool> _holds;
-    private readonly Regex? _regex;
+    private readonly RegexMatch? _regex;
     private readonly bool _negated;
-    private readonly Needle? _required;
+    private readonly BodyCandidates? _required;
 
     public BodyCondition(Expr condition, Func<Value, bool> holds)
     {
@@ -23,15 +23,17 @@ internal sealed class BodyCondition : SegmentCondition
         switch (condition)
         {
             case RegexMatch regex:
-                (_regex, _negated) = (Regexes.Compile(regex.Pattern, regex.Flags), regex.Negated);
+                (_regex, _negated) = (regex, regex.Negated);
                 // In any case, a regex knows equals that a search for text does not.
-                if (!regex.Flags.Contains('i') && Regexes.RequiredLiteral(regex.Pattern) is { } literal) _required = Needle.Of(literal, anyCase: false);
+                if (!regex.Flags.Contains('i') && Regexes.RequiredLiteral(regex.Pattern) is { } literal) _required = Of(literal);
                 break;
             case Compare { Op: CompareOp.Equal, Right: Literal { Quoted: true } text } when text.Text.Length > 0:
-                _required = Needle.Of(text.Text, anyCase: false);
+                _required = Of(text.Text);
                 break;
         }
     }
+
+    private static BodyCandidates? Of(string text) => Needle.Of(text, anyCase: false) is { } needle ? new BodyCandidates(needle, wholeTokens: false) : null;
 
     public override double Cost => _required is null ? 60 : 40;
 
@@ -41,7 +43,7 @@ internal sealed class BodyCondition : SegmentCondition
         var look = candidates;
         if (_required is not null)
         {
-            look = BodyCandidates.Find(scan, _required, null);
+            look = _required.Find(scan, null);
             // Without what is required there is no match, which is all that a negated one asks for.
             if (_negated)
             {
@@ -53,6 +55,7 @@ internal sealed class BodyCondition : SegmentCondition
         var bodies = scan.Bodies;
         var constant = new bool?[bodies.Templates.Count];
         using var utf8 = new ByteWriter(1024);
+        var match = _regex is null ? null : Regexes.Lend(_regex.Pattern, _regex.Flags);
         var chars = ArrayPool<char>.Shared.Rent(4096);
         var templates = bodies.TemplateOfRow;
         for (int row = look.Next(0), read = 0; row >= 0; row = look.Next(row + 1), read++)
@@ -64,7 +67,7 @@ internal sealed class BodyCondition : SegmentCondition
                 if (constant[templates[row]] ??= _holds(Value.Of(template.Text))) found.Set(row);
                 continue;
             }
-            if (_regex is null)
+            if (match is null)
             {
                 if (_holds(Value.Of(bodies.Text(row)))) found.Set(row);
                 continue;
@@ -77,9 +80,10 @@ internal sealed class BodyCondition : SegmentCondition
                 chars = ArrayPool<char>.Shared.Rent(utf8.Length);
             }
             var length = Encoding.UTF8.GetChars(utf8.Written, chars);
-            if (_regex.IsMatch(chars.AsSpan(0, length)) != _negated) found.Set(row);
+            if (match.IsMatch(chars.AsSpan(0, length)) != _negated) found.Set(row);
         }
         ArrayPool<char>.Shared.Return(chars);
+        if (match is not null) Regexes.GiveBack(_regex!.Pattern, _regex.Flags, match);
         return found;
     }
 }

@@ -24,7 +24,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
         var (combined, groups) = Combine(keys, scan.Count, rows, table, arena);
         var countsOnly = Array.TrueForAll(plan.Aggregates, a => a.CountsRows);
         var needIds = Array.Exists(plan.Aggregates, a => a.Call.Name is "first" or "last" or "increase" or "per_second");
-        var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan));
+        var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
         var starts = plan.Cut;
         var (step, stepEnd) = (0, long.MaxValue);
         var current = new Accumulator[]?[groups.Length];
@@ -49,7 +49,11 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
             var accumulators = current[group] ??= table.At(groups[group], step);
             var id = needIds ? new RecordId(times[row] + moved, sequences[row]) : default;
             for (var i = 0; i < accumulators.Length; i++)
-                accumulators[i].Add(arguments[i].First(row), arguments[i].Second?.Invoke(row) ?? Value.Missing, id);
+            {
+                ref readonly var argument = ref arguments[i];
+                if (argument.Wholes is null) accumulators[i].Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
+                else if (argument.There![row] != 0) accumulators[i].AddWhole(argument.Kind, argument.Wholes[row], id);
+            }
         }
         if (countsOnly) Flush(counts, groups, step, table);
     }
@@ -70,10 +74,23 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
         }
     }
 
-    private (Func<int, Value> First, Func<int, Value>? Second) Argument(Aggregate aggregate, SegmentScan scan)
+    /// <summary>How an aggregate's argument is read: by a function, or out of a column of whole numbers.</summary>
+    private readonly record struct ArgumentReader(Func<int, Value>? First, Func<int, Value>? Second)
     {
-        if (aggregate.CountsRows) return (_ => Value.True, null);
-        return (Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Call.Name, scan), aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, "", scan) : null);
+        public long[]? Wholes { get; init; }
+        public byte[]? There { get; init; }
+        public ValueKind Kind { get; init; }
+    }
+
+    private ArgumentReader Argument(Aggregate aggregate, SegmentScan scan, Arena arena)
+    {
+        if (aggregate.CountsRows) return new ArgumentReader(_ => Value.True, null);
+        if (aggregate.Second is null && aggregate.Call.Arguments[0] is Field field && !RecordFields.BuiltIn.Contains(field.Name) && aggregate.Call.Name is not ("count" or "distinct"))
+        {
+            var (wholes, there) = (arena.Longs(scan.Count), arena.Bytes(scan.Count));
+            if (scan.Column(fields.Get(field.Name)).TryWholes(wholes.AsSpan(0, scan.Count), there.AsSpan(0, scan.Count), out var kind)) return new ArgumentReader(null, null) { Wholes = wholes, There = there, Kind = kind };
+        }
+        return new ArgumentReader(Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Call.Name, scan), aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, "", scan) : null);
     }
 
     private Func<int, Value> Reader(Expr expr, Func<Row, Value> compiled, string aggregate, SegmentScan scan)
@@ -88,7 +105,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
     /// <summary>One number for each combination of keys that rows have, and the group it stands for.</summary>
     private static (int[] OfRow, KeyGroups[] Groups) Combine(Codes[] keys, int count, Bits rows, GroupTable table, Arena arena)
     {
-        var combined = arena.Take<int>(count);
+        var combined = arena.Ints(count);
         var groups = new List<KeyGroups>();
         var values = new Value[keys.Length];
         if (keys.Length == 0)
@@ -124,7 +141,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
 
     private Codes CodesOf(Expr key, SegmentScan scan, Arena arena, Func<Row, Value> compiled)
     {
-        var codes = arena.Take<int>(scan.Count);
+        var codes = arena.Ints(scan.Count);
         if (key is Field field)
         {
             switch (field.Name)
@@ -134,8 +151,11 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
                     for (var i = 0; i < scan.Count; i++) codes[i] = severities[i];
                     return new Codes(codes, [.. Enumerable.Range(0, 256).Select(Value.Level)]);
                 case "service" or "host":
-                    scan.ResourceOfRow.CopyTo(codes);
-                    return new Codes(codes, [.. scan.Resources.Select(r => field.Name == "service" ? r.Service : r.Host)]);
+                    var names = new Numbering();
+                    int[] ofResource = [.. scan.Resources.Select(r => names.Of(field.Name == "service" ? r.Service : r.Host))];
+                    var resources = scan.ResourceOfRow;
+                    for (var i = 0; i < resources.Length; i++) codes[i] = ofResource[resources[i]];
+                    return new Codes(codes, names.Values);
                 case "pattern":
                     scan.Bodies.TemplateOfRow.CopyTo(codes);
                     return new Codes(codes, [.. scan.Bodies.Templates.Select(t => patterns?.ValueOf(t.Id) ?? Value.Missing)]);

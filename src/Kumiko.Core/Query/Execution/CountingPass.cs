@@ -82,7 +82,7 @@ internal sealed class CountingPass
         {
             var condition = _conditions.Written[c];
             var found = SegmentPruning.MayMatch(condition.Expr, batch, _pipeline.Reads)
-                ? condition.OnSegment.Of(scan, text => batch.Words().MayHaveTokens(text), window, cancel)
+                ? condition.OnSegment.Of(scan, text => batch.Facts().MayHaveTokens(text), window, cancel)
                 : new Bits(scan.Count);
             Count(ref _alone[c], found.Size);
             if (_absentOnSegment[c] is { } absent) Count(ref _missing[c], absent.Of(scan, _ => true, found, cancel).Size);

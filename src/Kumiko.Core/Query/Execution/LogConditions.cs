@@ -44,7 +44,7 @@ internal sealed class LogConditions
         foreach (var condition in _cheapest)
         {
             if (candidates.IsEmpty) break;
-            candidates = condition.OnSegment.Of(scan, text => batch.Words().MayHaveTokens(text), candidates, cancel);
+            candidates = condition.OnSegment.Of(scan, text => batch.Facts().MayHaveTokens(text), candidates, cancel);
         }
         return candidates;
     }

@@ -27,6 +27,9 @@ public sealed class Needle
     public static Needle? Of(string text, bool anyCase) =>
         text.Length > 0 && Ascii.IsValid(text) ? new Needle(Encoding.ASCII.GetBytes(anyCase ? text.ToLowerInvariant() : text), anyCase) : null;
 
+    /// <summary>A part of it, to be searched in the same way.</summary>
+    public Needle Part(string text) => new(Encoding.ASCII.GetBytes(text), _anyCase);
+
     public int Length => _bytes.Length;
 
     public ReadOnlySpan<byte> Bytes => _bytes;
@@ -82,10 +85,10 @@ public sealed class Needle
 
     private bool Same(byte text, byte own) => text == own || ((text | 0x20) == own && Mask(own) != 0);
 
-    /// <summary>Whether it can begin in a text and go on behind its end.</summary>
-    public bool CanLeave(ReadOnlySpan<byte> text)
+    /// <summary>Whether it can begin in a text (or, where something stands before that, even earlier) and go on behind its end.</summary>
+    public bool CanLeave(ReadOnlySpan<byte> text, bool isStart)
     {
-        for (var inside = 1; inside < _bytes.Length; inside++)
+        for (var inside = 1; inside < _bytes.Length && !(isStart && inside > text.Length); inside++)
         {
             // So much of it lies in the text or before: its end must be the text's end.
             var length = Math.Min(inside, text.Length);
@@ -96,10 +99,10 @@ public sealed class Needle
         return false;
     }
 
-    /// <summary>Whether it can begin before a text and go on in it.</summary>
-    public bool CanEnter(ReadOnlySpan<byte> text)
+    /// <summary>Whether it can begin before a text and end in it (or, where something stands behind that, even later).</summary>
+    public bool CanEnter(ReadOnlySpan<byte> text, bool isEnd)
     {
-        for (var before = 1; before < _bytes.Length; before++)
+        for (var before = _bytes.Length - 1; before > 0 && !(isEnd && _bytes.Length - before > text.Length); before--)
         {
             var length = Math.Min(_bytes.Length - before, text.Length);
             var fits = true;

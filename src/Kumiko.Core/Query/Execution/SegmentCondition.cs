@@ -111,6 +111,7 @@ public abstract class SegmentCondition
 internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, Patterns? patterns) : SegmentCondition
 {
     private const int LargestTable = 4_096;
+    private const int FewRows = 8;
 
     public override double Cost => asked.Name switch
     {
@@ -148,7 +149,8 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
                 return found;
         }
         var column = scan.Column(asked);
-        if (column.RowByRow)
+        // Of few rows each is asked by itself.
+        if (column.RowByRow || candidates.Size < candidates.Count / FewRows)
         {
             for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(column.Of(row))) found.Set(row);
             return found;
@@ -168,7 +170,8 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         if (!truth.Contains(false)) return candidates;
         var found = new Bits(candidates.Count);
         if (!truth.Contains(true)) return found;
-        for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (truth[placeOfRow[row]]) found.Set(row);
+        found.AddMarked(placeOfRow, Array.ConvertAll(truth, t => t ? (byte)1 : (byte)0));
+        found.Keep(candidates);
         return found;
     }
 

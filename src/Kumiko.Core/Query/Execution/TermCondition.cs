@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Collections.Concurrent;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
@@ -12,7 +13,10 @@ internal sealed class TermCondition : SegmentCondition
 {
     private readonly TermMatcher _matcher;
     private readonly Needle? _needle;
-    private readonly bool _isNeedle, _isOnePart;
+    private readonly BodyCandidates? _bodies;
+    private readonly ConcurrentDictionary<SegmentTemplate, bool> _inConstants = new(ReferenceEqualityComparer.Instance);
+    private readonly ConcurrentDictionary<Resource, bool> _inResource = new(ReferenceEqualityComparer.Instance);
+    private readonly bool _isNeedle, _isOnePart, _wholeTokens;
     private readonly string? _tokens;
 
     public TermCondition(Term term)
@@ -21,6 +25,9 @@ internal sealed class TermCondition : SegmentCondition
         var parts = term.Quoted ? [term.Text] : Wildcard.Split(term.Text);
         var longest = parts.MaxBy(p => p.Length)!;
         _needle = Needle.Of(longest, anyCase: true);
+        // One token that is not open at either side.
+        _wholeTokens = parts.Length == 1 && longest.All(Words.IsTokenChar);
+        _bodies = _needle is null ? null : new BodyCandidates(_needle, _wholeTokens);
         // Open on both sides, so that wherever it stands is a match.
         _isNeedle = !term.Quoted && parts.Length == 3 && parts[0].Length == 0 && parts[2].Length == 0;
         // Between several parts a star takes what it can, which the constants alone cannot tell.
@@ -39,8 +46,8 @@ internal sealed class TermCondition : SegmentCondition
         var found = new Bits(candidates.Count);
         InResources(scan, found);
         if (!found.Covers(candidates)) InBodies(scan, candidates, found, cancel);
-        if (!found.Covers(candidates)) InIds(scan.TraceId, found);
-        if (!found.Covers(candidates)) InIds(scan.SpanId, found);
+        if (MayBeSpelled(scan.TraceForm) && !found.Covers(candidates)) InIds(scan.TraceId, found);
+        if (MayBeSpelled(scan.SpanForm) && !found.Covers(candidates)) InIds(scan.SpanId, found);
         if (!found.Covers(candidates)) InAttributes(scan, candidates, found, cancel);
         found.Keep(candidates);
         return found;
@@ -59,7 +66,7 @@ internal sealed class TermCondition : SegmentCondition
 
     private void InResources(SegmentScan scan, Bits found)
     {
-        bool[] truth = [.. scan.Resources.Select(r => _matcher.MatchesAny(r.Attributes))];
+        bool[] truth = [.. scan.Resources.Select(r => _inResource.GetOrAdd(r, static (resource, matcher) => matcher.MatchesAny(resource.Attributes), _matcher))];
         if (!truth.Contains(true)) return;
         var places = scan.ResourceOfRow;
         for (var row = 0; row < places.Length; row++) if (truth[places[row]]) found.Set(row);
@@ -68,7 +75,7 @@ internal sealed class TermCondition : SegmentCondition
     private void InBodies(SegmentScan scan, Bits candidates, Bits found, CancellationToken cancel)
     {
         var sure = new Bits(scan.Count);
-        var may = BodyCandidates.Find(scan, _needle!, sure);
+        var may = _bodies!.Find(scan, sure);
         if (_isNeedle)
         {
             found.Add(sure);
@@ -79,13 +86,12 @@ internal sealed class TermCondition : SegmentCondition
         if (may.IsEmpty) return;
         var bodies = scan.Bodies;
         var templates = bodies.TemplateOfRow;
-        // What its constants say of all rows of a template: nothing, or that the term stands in each.
-        var always = new bool?[bodies.Templates.Count];
         for (int row = may.Next(0), read = 0; row >= 0; row = may.Next(row + 1), read++)
         {
             if (read % 1_024 == 0) cancel.ThrowIfCancellationRequested();
             var template = bodies.Templates[templates[row]];
-            if ((always[templates[row]] ??= _isOnePart && template.Id != 0 && StandsInConstants(template)) || _matcher.Find(bodies.Text(row), 0, out _) >= 0) found.Set(row);
+            // What its constants say of all rows of a template: nothing, or that the term stands in each.
+            if ((_isOnePart && template.Id != 0 && _inConstants.GetOrAdd(template, StandsInConstants)) || _matcher.Find(bodies.Text(row), 0, out _) >= 0) found.Set(row);
         }
     }
 
@@ -101,12 +107,14 @@ internal sealed class TermCondition : SegmentCondition
         return false;
     }
 
+    private bool MayBeSpelled(TextForm? form) => form is not { } known || TextSearch.IsKept(known) || TextSearch.IsSpelled(known, _needle!);
+
     private void InIds((int[] Places, TextVector Texts) ids, Bits found)
     {
         var texts = ids.Texts;
         if (texts.Count == 0) return;
         var hits = new Bits(texts.Count);
-        TextSearch.Find(texts, _needle!, hits);
+        TextSearch.Find(texts, _needle!, hits, _wholeTokens);
         if (hits.IsEmpty) return;
         for (var row = 0; row < found.Count; row++)
             if (ids.Places[row] is var place and >= 0 && hits[place] && (_isNeedle || _matcher.Find(texts.Text(place), 0, out _) >= 0)) found.Set(row);
@@ -149,7 +157,7 @@ internal sealed class TermCondition : SegmentCondition
         var values = fields.Column(column);
         if (values.Texts is { } texts)
         {
-            TextSearch.Find(texts, _needle, hits);
+            TextSearch.Find(texts, _needle, hits, _wholeTokens);
             if (hits.IsEmpty) return null;
             if (_isNeedle) return hits;
             var verified = new Bits(hits.Count);

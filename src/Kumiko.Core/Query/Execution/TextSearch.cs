@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Globalization;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Query.Execution;
@@ -9,9 +10,16 @@ internal static class TextSearch
     private static readonly SearchValues<byte> Integers = SearchValues.Create("-0123456789"u8), Decimals = SearchValues.Create("-.0123456789"u8),
         Addresses = SearchValues.Create(".0123456789"u8), LowerHex = SearchValues.Create("0123456789abcdefABCDEF"u8), Uuids = SearchValues.Create("-0123456789abcdefABCDEF"u8);
 
+    /// <summary>Whether the bytes of texts stand as they are in a column of this form.</summary>
+    public static bool IsKept(TextForm form) => form is TextForm.Plain or TextForm.Dictionary or TextForm.Affixed;
+
+    /// <summary>Whether numbers of this form could spell the needle; of affixed ones that is not known.</summary>
+    public static bool IsSpelled(TextForm form, Needle needle) => form == TextForm.Affixed || (!IsKept(form) && needle.IsOf(Characters(form)));
+
     /// <summary>Marks the texts that hold the needle.</summary>
     /// <param name="hits">By place in the column.</param>
-    public static void Find(TextVector texts, Needle needle, Bits hits)
+    /// <param name="wholeTokens">Whether only whole tokens count, so that numbers need not be spelled to be compared.</param>
+    public static void Find(TextVector texts, Needle needle, Bits hits, bool wholeTokens)
     {
         switch (texts.Form)
         {
@@ -28,8 +36,18 @@ internal static class TextSearch
             case TextForm.Affixed:
                 var (before, inner, after) = texts.Affixes!.Value;
                 if (needle.IsIn(before.Span) || needle.IsIn(after.Span)) hits.SetRange(0, texts.Count);
-                else if (needle.CanLeave(before.Span) || needle.CanEnter(after.Span)) Each(texts, needle, hits);
-                else Find(inner, needle, hits);
+                else if (needle.CanLeave(before.Span, isStart: true) || needle.CanEnter(after.Span, isEnd: true)) Each(texts, needle, hits);
+                // What stands around it may be of the same token.
+                else Find(inner, needle, hits, wholeTokens: false);
+                break;
+            case TextForm.Integer when wholeTokens:
+                // A sign is no part of a token.
+                if (!long.TryParse(needle.Bytes, NumberStyles.None, CultureInfo.InvariantCulture, out var number) || (needle.Bytes[0] == '0' && needle.Length > 1)) break;
+                var numbers = texts.Numbers;
+                for (var i = 0; i < numbers.Length; i++) if (numbers[i] == number || numbers[i] == -number) hits.Set(i);
+                break;
+            case TextForm.Hex or TextForm.UpperHex when wholeTokens:
+                if (texts.HexLength == needle.Length) FindHex(texts, needle, hits);
                 break;
             case var form when needle.IsOf(Characters(form)):
                 Each(texts, needle, hits);
@@ -61,6 +79,21 @@ internal static class TextSearch
             else at++;
             at = at >= all.Length ? -1 : needle.IndexIn(all, at);
         }
+    }
+
+    private static void FindHex(TextVector texts, Needle needle, Bits hits)
+    {
+        Span<byte> packed = stackalloc byte[(needle.Length + 1) / 2];
+        for (var i = 0; i < needle.Length; i++)
+        {
+            var c = needle.Bytes[i] | 0x20;
+            var digit = c is >= '0' and <= '9' ? c - '0' : c is >= 'a' and <= 'f' ? c - 'a' + 10 : -1;
+            if (digit < 0) return;
+            packed[i >> 1] |= (byte)(digit << ((~i & 1) * 4));
+        }
+        var all = texts.AllBytes;
+        for (var i = 0; i < texts.Count; i++)
+            if (all.Slice(i * packed.Length, packed.Length).SequenceEqual(packed)) hits.Set(i);
     }
 
     private static void Each(TextVector texts, Needle needle, Bits hits)

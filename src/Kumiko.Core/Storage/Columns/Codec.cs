@@ -25,14 +25,15 @@ public static class Codecs
     [ThreadStatic] private static Compressor? _compressor;
     [ThreadStatic] private static Decompressor? _decompressor;
 
-    /// <summary>Packs into a writer; answers with the codec that was used, which is none where packing saves less than a sixteenth.</summary>
+    /// <summary>Packs into a writer; answers with the codec that was used, which is none where packing saves too little.</summary>
     public static Codec Pack(ReadOnlySpan<byte> raw, Codec wanted, ByteWriter to)
     {
         if (wanted == Codec.None || raw.Length < SmallestPacked) { to.Bytes(raw); return Codec.None; }
         var bound = wanted == Codec.Lz4 ? LZ4Codec.MaximumOutputSize(raw.Length) : Compressor.GetCompressBound(raw.Length);
         var room = to.Reserve(bound);
         var packed = wanted == Codec.Lz4 ? LZ4Codec.Encode(raw, room) : (_compressor ??= new Compressor(1)).Wrap(raw, room);
-        if (packed > 0 && packed < raw.Length - (raw.Length >> 4)) { to.Back(bound - packed); return wanted; }
+        // LZ4 is for columns that are read often, so it must save more than reading it costs.
+        if (packed > 0 && packed < raw.Length - (raw.Length >> (wanted == Codec.Lz4 ? 2 : 4))) { to.Back(bound - packed); return wanted; }
         to.Back(bound);
         to.Bytes(raw);
         return Codec.None;

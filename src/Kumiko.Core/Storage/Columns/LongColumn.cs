@@ -140,6 +140,13 @@ public static class LongColumn
     public static LongSlice Take(ref ByteReader from, int count)
     {
         var start = from.Position;
+        Skip(ref from, count);
+        return new LongSlice(from.Since(start), count);
+    }
+
+    /// <summary>The same without keeping it.</summary>
+    public static void Skip(ref ByteReader from, int count)
+    {
         switch (from.Byte())
         {
             case Plain: SkipFrame(ref from, count); break;
@@ -150,7 +157,6 @@ public static class LongColumn
                 break;
             default: throw new InvalidDataException("A column of numbers has an unknown form.");
         }
-        return new LongSlice(from.Since(start), count);
     }
 
     private static void SkipFrame(ref ByteReader from, int count)
@@ -198,14 +204,40 @@ public static class LongColumn
     /// <summary>The same into a buffer.</summary>
     public static void ReadPlaces(ref ByteReader from, Span<int> places, int entries)
     {
-        var wide = ArrayPool<long>.Shared.Rent(places.Length);
+        if (TryReadNarrow(ref from, places, entries)) return;
+        var wide = Buffers<long>.Take(places.Length);
         try
         {
             Read(ref from, wide.AsSpan(0, places.Length));
             for (var i = 0; i < places.Length; i++)
                 places[i] = (ulong)wide[i] < (ulong)entries ? (int)wide[i] : throw new InvalidDataException("A place lies outside its list.");
         }
-        finally { ArrayPool<long>.Shared.Return(wide); }
+        finally { Buffers<long>.Return(wide); }
+    }
+
+    /// <summary>Places of one byte or less, which most are, without passing through 64 bits; nothing is read where they are wider.</summary>
+    private static bool TryReadNarrow(ref ByteReader from, Span<int> places, int entries)
+    {
+        var start = from;
+        if (places.IsEmpty || from.Byte() != Plain) { from = start; return false; }
+        var min = from.Signed();
+        var width = from.Byte();
+        if (width == 0 && (ulong)min < (ulong)entries) { places.Fill((int)min); return true; }
+        if (width is not (1 or 2 or 4 or 8) || min < 0 || min >= entries) { from = start; return false; }
+        var step = from.Unsigned();
+        if (step == 0 || step > (ulong)entries) { from = start; return false; }
+        var packed = from.Bytes((int)((((long)places.Length * width) + 7) / 8));
+        if (width == 8) for (var i = 0; i < places.Length; i++) places[i] = packed[i];
+        else
+        {
+            var (perByte, shift, mask) = (8 / width, BitOperations.Log2((uint)(8 / width)), (1 << width) - 1);
+            for (var i = 0; i < places.Length; i++) places[i] = (packed[i >> shift] >> ((i & (perByte - 1)) * width)) & mask;
+        }
+        var largest = 0;
+        foreach (var place in places) largest = Math.Max(largest, place);
+        if (((ulong)largest * step) + (ulong)min >= (ulong)entries) throw new InvalidDataException("A place lies outside its list.");
+        if (step != 1 || min != 0) for (var i = 0; i < places.Length; i++) places[i] = (int)((places[i] * (long)step) + min);
+        return true;
     }
 
     public static void Write(ByteWriter to, ReadOnlySpan<int> values)

@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Text;
 
 namespace Kumiko.Core.Storage.Columns;
@@ -64,6 +63,53 @@ public sealed class TextVector
         }
     }
 
+    /// <summary>Passes by such a column and tells its form.</summary>
+    internal static TextForm Skip(ref ByteReader from, int count)
+    {
+        var form = (TextForm)from.Byte();
+        switch (form)
+        {
+            case TextForm.Plain: SkipPlain(ref from, count); break;
+            case TextForm.Dictionary:
+                var entries = from.Count(Math.Max(count, 1));
+                from.Byte();
+                SkipPlain(ref from, entries);
+                LongColumn.Skip(ref from, count);
+                break;
+            case TextForm.Integer or TextForm.Address: LongColumn.Skip(ref from, count); break;
+            case TextForm.Decimal:
+                LongColumn.Skip(ref from, count);
+                LongColumn.Skip(ref from, count);
+                break;
+            case TextForm.PaddedDigits:
+                from.Byte();
+                LongColumn.Skip(ref from, count);
+                break;
+            case TextForm.Hex or TextForm.UpperHex: from.Bytes(checked((from.Byte() + 1) / 2 * count)); break;
+            case TextForm.Uuid: from.Bytes(checked(16 * count)); break;
+            case TextForm.Affixed:
+                from.Sized();
+                from.Sized();
+                Skip(ref from, count);
+                break;
+            default: throw Unknown();
+        }
+        return form;
+    }
+
+    private static void SkipPlain(ref ByteReader from, int count)
+    {
+        var lengths = Buffers<long>.Take(count);
+        try
+        {
+            LongColumn.Read(ref from, lengths.AsSpan(0, count));
+            long total = 0;
+            foreach (var length in lengths.AsSpan(0, count)) total += (ulong)length <= (ulong)from.Left ? length : throw new InvalidDataException("A length is larger than it can be.");
+            from.Bytes((int)Math.Min(total, int.MaxValue));
+        }
+        finally { Buffers<long>.Return(lengths); }
+    }
+
     internal TextForm Form { get; }
 
     public int Count { get; }
@@ -82,6 +128,9 @@ public sealed class TextVector
 
     /// <summary>Where each of them begins, and the end of the last.</summary>
     internal ReadOnlySpan<int> Starts => _starts.AsSpan(0, (Form == TextForm.Dictionary ? Entries : Count) + 1);
+
+    /// <summary>Digits of each text, where it is a column of hexadecimal ones.</summary>
+    internal int HexLength => _length;
 
     internal ReadOnlySpan<long> Numbers => (_numbers ??= Read(_numberSlice)).AsSpan(0, Count);
 
@@ -111,19 +160,21 @@ public sealed class TextVector
 
     private long[] Read(LongSlice slice)
     {
-        var numbers = New<long>(slice.Count);
+        var numbers = NewLongs(slice.Count);
         slice.Read(numbers);
         return numbers;
     }
 
     private int[] ReadPlaces()
     {
-        var places = New<int>(Count);
+        var places = NewInts(Count);
         _placeSlice.ReadPlaces(places, Entries);
         return places;
     }
 
-    private T[] New<T>(int count) => _arena?.Take<T>(count) ?? new T[count];
+    private long[] NewLongs(int count) => _arena?.Longs(count) ?? new long[count];
+
+    private int[] NewInts(int count) => _arena?.Ints(count) ?? new int[count];
 
     private static InvalidDataException Unknown() => new("A column of texts has an unknown form.");
 
@@ -137,11 +188,11 @@ public sealed class TextVector
     // How many bytes there are is the sum of the lengths, so these are unpacked at once.
     private (int[] Starts, ReadOnlyMemory<byte> Bytes) Plain(ref ByteReader from, int count)
     {
-        var lengths = ArrayPool<long>.Shared.Rent(count);
+        var lengths = Buffers<long>.Take(count);
         try
         {
             LongColumn.Read(ref from, lengths.AsSpan(0, count));
-            var starts = New<int>(count + 1);
+            var starts = NewInts(count + 1);
             starts[0] = 0;
             for (var i = 0; i < count; i++)
             {
@@ -150,7 +201,7 @@ public sealed class TextVector
             }
             return (starts, Bytes(ref from, starts[count]));
         }
-        finally { ArrayPool<long>.Shared.Return(lengths); }
+        finally { Buffers<long>.Return(lengths); }
     }
 
     /// <summary>The bytes of a dictionary's entry.</summary>

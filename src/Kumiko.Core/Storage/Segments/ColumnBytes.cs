@@ -1,4 +1,4 @@
-using System.Buffers;
+using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
 
@@ -16,7 +16,7 @@ public sealed class ColumnBytes(byte[] pooled, int start, int length, bool owned
     public void Dispose()
     {
         if (!owned || _pooled.Length == 0) return;
-        ArrayPool<byte>.Shared.Return(_pooled);
+        Buffers<byte>.Return(_pooled);
         _pooled = [];
     }
 }

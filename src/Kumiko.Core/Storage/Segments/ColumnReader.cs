@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Collections.Concurrent;
 using Kumiko.Core.Storage.Columns;
 using Microsoft.Data.Sqlite;
@@ -37,7 +36,7 @@ internal sealed class ColumnReader(Database database) : IDisposable
                 if (Checksum.Of(content, key) != raw.sqlite3_column_int64(_statement, 2)) throw new InvalidDataException("A column does not match its checksum.");
                 var length = raw.sqlite3_column_int64(_statement, 1);
                 if (length < 0 || length > mostBytes) throw new InvalidDataException("A column's length cannot be right.");
-                var buffer = ArrayPool<byte>.Shared.Rent((int)length);
+                var buffer = Buffers<byte>.Take((int)length);
                 Codecs.Unpack(content, (Codec)raw.sqlite3_column_int64(_statement, 0), buffer.AsSpan(0, (int)length));
                 return new ColumnBytes(buffer, 0, (int)length);
             }

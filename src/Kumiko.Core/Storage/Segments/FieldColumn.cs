@@ -64,17 +64,50 @@ internal sealed class FieldColumn
         return _ofResource.Length == 0 ? Value.Missing : _ofResource[_scan.ResourceOfRow[row]];
     }
 
+    private FieldVector?[]? _vectorOfShape;
+
     private Value OfAttributes(int row)
     {
         var fields = _scan.Attributes;
         if (_inRest && fields.RestOfRow![row] >= 0) return fields.Of(row).Get(_name);
         var shape = fields.ShapeOfRow[row];
-        return _columnOfShape[shape] switch
+        _vectorOfShape ??= Array.ConvertAll(_columnOfShape, c => c < 0 ? null : fields.Column(c));
+        if (_vectorOfShape[shape] is { } vector) return vector[_baseOfShape[shape] + fields.Ranks[row]];
+        return _columnOfShape[shape] == Nested ? fields.Of(row).Get(_name) : Value.Missing;
+    }
+
+    /// <summary>
+    /// The values of all rows, where they are whole numbers of one kind and nothing else; false where they are not.
+    /// </summary>
+    /// <param name="numbers">Receives them; 0 where there is none.</param>
+    /// <param name="there">Receives 1 for rows that have one.</param>
+    public bool TryWholes(Span<long> numbers, Span<byte> there, out ValueKind kind)
+    {
+        kind = default;
+        if (RowByRow || !_ofResource.All(v => v.IsMissing)) return false;
+        var fields = _scan.Attributes;
+        var columns = Columns.ToList();
+        if (columns.Count == 0) return false;
+        kind = fields.Keys[columns[0]].Kind;
+        var first = kind;
+        if (kind is not (ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time) || columns.Any(c => fields.Keys[c].Kind != first)) return false;
+        var shapes = fields.ShapeOfRow;
+        var ranks = fields.Ranks;
+        if (columns.Count == 1 && !_columnOfShape.Contains(-1))
         {
-            -1 => Value.Missing,
-            Nested => fields.Of(row).Get(_name),
-            var column => fields.Column(column)[_baseOfShape[shape] + fields.Ranks[row]],
-        };
+            var all = fields.Column(columns[0]).Wholes;
+            for (var i = 0; i < numbers.Length; i++) numbers[i] = all[_baseOfShape[shapes[i]] + ranks[i]];
+            there.Fill(1);
+            return true;
+        }
+        var vectors = Array.ConvertAll(_columnOfShape, c => c < 0 ? null : fields.Column(c));
+        for (var i = 0; i < numbers.Length; i++)
+        {
+            var vector = vectors[shapes[i]];
+            there[i] = vector is null ? (byte)0 : (byte)1;
+            numbers[i] = vector is null ? 0 : vector.Wholes[_baseOfShape[shapes[i]] + ranks[i]];
+        }
+        return true;
     }
 
     /// <summary>The columns that hold values of this name.</summary>

@@ -27,12 +27,12 @@ public abstract class FieldVector
             case ValueKind.Missing: return new NothingVector();
             case ValueKind.Text: return new TextsVector(new TextVector(ref from, count, arena));
             case ValueKind.Decimal:
-                var decimals = arena?.Take<double>(count) ?? new double[count];
+                var decimals = arena?.Doubles(count) ?? new double[count];
                 DecimalColumn.Read(ref from, decimals.AsSpan(0, count));
                 return new DecimalsVector(decimals, count);
             case ValueKind.List or ValueKind.Object: return new NestedVector(new TextVector(ref from, count, arena), names);
             default:
-                var numbers = arena?.Take<long>(count) ?? new long[count];
+                var numbers = arena?.Longs(count) ?? new long[count];
                 LongColumn.Read(ref from, numbers.AsSpan(0, count));
                 ValueCodec.Whole(kind, 0);
                 return new WholesVector(kind, numbers, count);

@@ -22,10 +22,10 @@ internal sealed class Grouped
     }
 
     /// <summary>For each row, its place within its group.</summary>
-    public static int[] Ranks(ReadOnlySpan<int> groupOfRow, int groups)
+    public static int[] Ranks(ReadOnlySpan<int> groupOfRow, int groups, Columns.Arena? arena = null)
     {
         var next = new int[groups];
-        var ranks = new int[groupOfRow.Length];
+        var ranks = arena?.Ints(groupOfRow.Length) ?? new int[groupOfRow.Length];
         for (var i = 0; i < groupOfRow.Length; i++) ranks[i] = next[groupOfRow[i]]++;
         return ranks;
     }

@@ -17,7 +17,7 @@ public enum SegmentColumn
     TraceId = 8,
     SpanId = 9,
 
-    /// <summary>The templates of the segment with their text, and which one each row has.</summary>
+    /// <summary>The templates of the segment with their text.</summary>
     Templates = 10,
 
     /// <summary>The variables of the bodies, by template and gap.</summary>
@@ -33,6 +33,12 @@ public enum SegmentColumn
     Rest = 14,
     Filter = 15,
     Counts = 16,
+
+    /// <summary>Which template each row has.</summary>
+    TemplateOfRow = 17,
+
+    /// <summary>Which resource each row has.</summary>
+    ResourceOfRow = 18,
     FirstField = 32,
 }
 

@@ -30,7 +30,7 @@ public sealed class SegmentBatch : RecordBatch
     /// <exception cref="DamagedSegmentException">It is damaged.</exception>
     public T Scan<T>(Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Guard(Segment, source =>
     {
-        using var scan = new SegmentScan(Segment, source, patternOf);
+        using var scan = new SegmentScan(Segment, source, Facts(), patternOf);
         return look(scan);
     });
 
@@ -38,8 +38,8 @@ public sealed class SegmentBatch : RecordBatch
     public List<MinuteCount> Counts() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Counts); return MinuteCounts.Read(bytes.Span); });
 
     /// <summary>The templates of the segment, without its rows.</summary>
-    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Templates); var from = new Columns.ByteReader(bytes.Span); return SegmentBodies.ReadTemplates(ref from); });
+    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Templates); return SegmentBodies.ReadTemplates(bytes.Span); });
 
     /// <summary>What is known of its words without reading its rows.</summary>
-    internal SegmentWords Words() => _cache.Words(this);
+    internal SegmentFacts Facts() => _cache.Facts(this);
 }

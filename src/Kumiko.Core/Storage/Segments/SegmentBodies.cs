@@ -20,7 +20,12 @@ public sealed class SegmentTemplate
     internal byte[] Key { get; }
 
     /// <summary>The constant text, with a zero character for each gap.</summary>
-    public string Text => Encoding.UTF8.GetString(Key);
+    public string Text => field ??= Encoding.UTF8.GetString(Key);
+
+    /// <summary>Whether the constant text may have this token, in any case.</summary>
+    internal bool HasToken(string upper) => (_tokens ??= TokenSet.TokenTexts(Text).ToHashSet(StringComparer.Ordinal)).Contains(upper);
+
+    private HashSet<string>? _tokens;
 }
 
 /// <summary>The bodies of a segment: template and variables, or whole. Variables are read when the first is asked for.</summary>
@@ -30,25 +35,31 @@ public sealed class SegmentBodies
     private readonly Arena? _arena;
     private readonly int[] _templateOfRow;
     private readonly int _rows;
+    private readonly VariableStarts? _known;
     private int[]? _ranks;
-    private Vectors? _vectors;
+    private Variable[]? _variables;
+    private ColumnBytes? _bytes;
+    private ReadOnlyMemory<byte> _content;
+    private VariableStarts? _starts;
+    private Wholes? _wholes;
 
-    private sealed class Vectors
+    private struct Variable
     {
-        public required TextVector[][] Variables { get; init; }
-        public int[] WholePlaces = [];
-        public bool[] WholeIsLong = [];
-        public TextVector Shorts = TextVector.Empty, Longs = TextVector.Empty;
+        public TextVector? Texts;
     }
 
+    /// <summary>Bodies without a template.</summary>
+    private sealed record Wholes(int[] Places, bool[] IsLong, TextVector Shorts, TextVector Longs);
+
+    /// <param name="templates">Those of the segment.</param>
     /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>
-    internal SegmentBodies(int rows, IColumnSource source, Arena? arena)
+    /// <param name="starts">Where the variables lie, if somebody knows.</param>
+    internal SegmentBodies(int rows, IColumnSource source, IReadOnlyList<SegmentTemplate> templates, Arena? arena, VariableStarts? starts = null)
     {
-        (_rows, _source, _arena) = (rows, source, arena);
-        using var templates = source.Read(SegmentColumn.Templates);
-        var from = new ByteReader(templates.Span);
-        Templates = ReadTemplates(ref from);
-        _templateOfRow = arena?.Take<int>(rows) ?? new int[rows];
+        (_rows, _source, _arena, Templates, _known) = (rows, source, arena, templates, starts);
+        using var places = source.Read(SegmentColumn.TemplateOfRow);
+        var from = new ByteReader(places.Span);
+        _templateOfRow = arena?.Ints(rows) ?? new int[rows];
         LongColumn.ReadPlaces(ref from, _templateOfRow.AsSpan(0, rows), Templates.Count);
     }
 
@@ -58,62 +69,96 @@ public sealed class SegmentBodies
     public ReadOnlySpan<int> TemplateOfRow => _templateOfRow.AsSpan(0, _rows);
 
     /// <summary>For each row, its place among the rows of its template.</summary>
-    public ReadOnlySpan<int> Ranks => (_ranks ??= Grouped.Ranks(TemplateOfRow, Templates.Count)).AsSpan(0, _rows);
+    public ReadOnlySpan<int> Ranks => (_ranks ??= Grouped.Ranks(TemplateOfRow, Templates.Count, _arena)).AsSpan(0, _rows);
 
     /// <summary>The variables in one gap of a template, in the order of its rows.</summary>
-    public TextVector Variables(int template, int gap) => Loaded.Variables[template][gap];
+    public TextVector Variables(int template, int gap) => Vector(Starts.First[template] + gap, Starts.Counts[template]);
 
     /// <summary>Reads everything, so that nothing can fail later.</summary>
     internal void Decode()
     {
         _ = Ranks;
-        var vectors = Loaded;
-        foreach (var gaps in vectors.Variables)
-            foreach (var vector in gaps) vector.Decode();
-        vectors.Shorts.Decode();
-        vectors.Longs.Decode();
+        for (var t = 0; t < Templates.Count; t++)
+        {
+            if (Templates[t].Id == 0) { Whole.Shorts.Decode(); Whole.Longs.Decode(); }
+            else for (var gap = 0; gap < Templates[t].Gaps; gap++) Variables(t, gap).Decode();
+        }
+        if (_arena is null) _bytes?.Dispose();
     }
 
-    /// <summary>The templates, from a reader that stands at them.</summary>
-    internal static IReadOnlyList<SegmentTemplate> ReadTemplates(ref ByteReader from)
+    /// <summary>The templates of a column.</summary>
+    internal static SegmentTemplate[] ReadTemplates(ReadOnlySpan<byte> content, Func<long, byte[], SegmentTemplate>? make = null)
     {
+        var from = new ByteReader(content);
         var templates = new SegmentTemplate[from.Count(from.Left)];
-        for (var i = 0; i < templates.Length; i++) templates[i] = new SegmentTemplate(from.Signed(), from.Sized().ToArray());
+        for (var i = 0; i < templates.Length; i++)
+        {
+            var (id, key) = (from.Signed(), from.Sized().ToArray());
+            templates[i] = make is null ? new SegmentTemplate(id, key) : make(id, key);
+        }
         return templates;
     }
 
-    private Vectors Loaded => _vectors ??= Load();
-
-    private Vectors Load()
+    /// <summary>The bytes of all variables.</summary>
+    internal ReadOnlySpan<byte> Content
     {
-        var counts = new int[Templates.Count];
-        foreach (var template in TemplateOfRow) counts[template]++;
-        var vectors = new Vectors { Variables = new TextVector[Templates.Count][] };
-        var bytes = _source.Read(SegmentColumn.Variables);
-        if (_arena is not null) _arena.Keep(bytes);
-        var from = _arena is null ? new ByteReader(bytes.Span) : new ByteReader(bytes.Memory);
-        for (var t = 0; t < Templates.Count; t++)
+        get
         {
-            if (Templates[t].Id == 0)
-            {
-                var which = new long[counts[t]];
-                LongColumn.Read(ref from, which);
-                vectors.WholeIsLong = Array.ConvertAll(which, w => w != 0);
-                vectors.WholePlaces = new int[which.Length];
-                var (shorts, longs) = (0, 0);
-                for (var i = 0; i < which.Length; i++) vectors.WholePlaces[i] = vectors.WholeIsLong[i] ? longs++ : shorts++;
-                vectors.Shorts = new TextVector(ref from, shorts, _arena);
-                using var longBytes = _source.Read(SegmentColumn.LongBodies);
-                var fromLong = new ByteReader(longBytes.Span);
-                if (longs > 0) vectors.Longs = new TextVector(ref fromLong, longs, _arena);
-                vectors.Variables[t] = [];
-                continue;
-            }
-            var gaps = vectors.Variables[t] = new TextVector[Templates[t].Gaps];
-            for (var gap = 0; gap < gaps.Length; gap++) gaps[gap] = new TextVector(ref from, counts[t], _arena);
+            _ = Starts;
+            return _content.Span;
         }
+    }
+
+    /// <summary>Where the variables lie in <see cref="Content"/>.</summary>
+    internal VariableStarts Starts
+    {
+        get
+        {
+            if (_starts is not null) return _starts;
+            _bytes = _source.Read(SegmentColumn.Variables);
+            if (_arena is not null) _arena.Keep(_bytes);
+            // Without an arena the vectors outlive the buffer, so they copy what they keep.
+            _content = _bytes.Memory;
+            var starts = _known ?? VariableStarts.Of(this, _content.Span);
+            _variables = new Variable[starts.Places.Length];
+            return _starts = starts;
+        }
+    }
+
+    internal VariableStarts? KnownStarts => _starts;
+
+    private TextVector Vector(int place, int count)
+    {
+        ref var variable = ref _variables![place];
+        if (variable.Texts is { } known) return known;
+        var content = _content[_starts!.Places[place]..];
+        var from = _arena is null ? new ByteReader(content.Span) : new ByteReader(content);
+        return variable.Texts = new TextVector(ref from, count, _arena);
+    }
+
+    private Wholes Whole => _wholes ??= ReadWholes();
+
+    private Wholes ReadWholes()
+    {
+        var starts = Starts;
+        var t = 0;
+        while (Templates[t].Id != 0) t++;
+        var content = _content[starts.Places[starts.First[t]]..];
+        var from = _arena is null ? new ByteReader(content.Span) : new ByteReader(content);
+        var which = new long[starts.Counts[t]];
+        LongColumn.Read(ref from, which);
+        var isLong = Array.ConvertAll(which, w => w != 0);
+        var places = new int[which.Length];
+        var (shorts, longs) = (0, 0);
+        for (var i = 0; i < which.Length; i++) places[i] = isLong[i] ? longs++ : shorts++;
+        var texts = new TextVector(ref from, shorts, _arena);
+        if (longs == 0) return new Wholes(places, isLong, texts, TextVector.Empty);
+        var bytes = _source.Read(SegmentColumn.LongBodies);
+        if (_arena is not null) _arena.Keep(bytes);
+        var fromLong = _arena is null ? new ByteReader(bytes.Span) : new ByteReader(bytes.Memory);
+        var wholes = new Wholes(places, isLong, texts, new TextVector(ref fromLong, longs, _arena));
         if (_arena is null) bytes.Dispose();
-        return vectors;
+        return wholes;
     }
 
     public string Text(int row)
@@ -121,7 +166,7 @@ public sealed class SegmentBodies
         var (place, rank) = (_templateOfRow[row], Ranks[row]);
         var template = Templates[place];
         if (template.Id != 0 && template.Gaps == 0) return template.Text;
-        if (template.Id == 0) return Loaded.WholeIsLong[rank] ? Loaded.Longs.Text(Loaded.WholePlaces[rank]) : Loaded.Shorts.Text(Loaded.WholePlaces[rank]);
+        if (template.Id == 0) return (Whole.IsLong[rank] ? Whole.Longs : Whole.Shorts).Text(Whole.Places[rank]);
         using var body = new ByteWriter();
         Append(row, body);
         return Encoding.UTF8.GetString(body.Written);
@@ -130,11 +175,11 @@ public sealed class SegmentBodies
     /// <summary>The body's UTF-8 behind what is written already.</summary>
     public void Append(int row, ByteWriter to)
     {
-        var (place, rank, vectors) = (_templateOfRow[row], Ranks[row], Loaded);
+        var (place, rank) = (_templateOfRow[row], Ranks[row]);
         var template = Templates[place];
         if (template.Id == 0)
         {
-            (vectors.WholeIsLong[rank] ? vectors.Longs : vectors.Shorts).Append(vectors.WholePlaces[rank], to);
+            (Whole.IsLong[rank] ? Whole.Longs : Whole.Shorts).Append(Whole.Places[rank], to);
             return;
         }
         var gap = 0;
@@ -144,9 +189,57 @@ public sealed class SegmentBodies
             var at = key.IndexOf(BodyTokens.Gap);
             if (at < 0) break;
             to.Bytes(key[..at]);
-            vectors.Variables[place][gap++].Append(rank, to);
+            Variables(place, gap++).Append(rank, to);
             key = key[(at + 1)..];
         }
         to.Bytes(key);
+    }
+}
+
+/// <summary>Where the variables of a segment lie in their column: told by passing by them once.</summary>
+/// <param name="First">For each template, the place of its first variable among all; of bodies without a template, of these.</param>
+/// <param name="Counts">For each template, its rows.</param>
+/// <param name="Places">Where each variable begins.</param>
+/// <param name="Forms">How each is kept.</param>
+/// <param name="TemplateOf">The template of each.</param>
+internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, byte[] Forms, int[] TemplateOf)
+{
+    public int Size => (First.Length + Counts.Length + Places.Length + TemplateOf.Length) * sizeof(int) + Forms.Length;
+
+    public static VariableStarts Of(SegmentBodies bodies, ReadOnlySpan<byte> content)
+    {
+        var templates = bodies.Templates;
+        var (first, counts) = (new int[templates.Count], new int[templates.Count]);
+        foreach (var template in bodies.TemplateOfRow) counts[template]++;
+        var (places, forms, templateOf) = (new List<int>(), new List<byte>(), new List<int>());
+        var from = new ByteReader(content);
+        for (var t = 0; t < templates.Count; t++)
+        {
+            first[t] = places.Count;
+            if (templates[t].Id == 0)
+            {
+                places.Add(from.Position);
+                forms.Add(0);
+                templateOf.Add(t);
+                var which = new long[counts[t]];
+                LongColumn.Read(ref from, which);
+                TextVector.Skip(ref from, which.Count(w => w == 0));
+                continue;
+            }
+            for (var gap = 0; gap < templates[t].Gaps; gap++)
+            {
+                places.Add(from.Position);
+                forms.Add((byte)TextVector.Skip(ref from, counts[t]));
+                templateOf.Add(t);
+            }
+        }
+        return new VariableStarts(first, counts, [.. places], [.. forms], [.. templateOf]);
+    }
+
+    /// <summary>The variable that a place in the column belongs to.</summary>
+    public int At(int place)
+    {
+        var at = Array.BinarySearch(Places, place);
+        return at >= 0 ? at : ~at - 1;
     }
 }

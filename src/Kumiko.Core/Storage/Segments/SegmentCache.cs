@@ -1,4 +1,3 @@
-using System.Buffers;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
@@ -9,16 +8,15 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 internal sealed class SegmentCache(Database database, Action<DamagedSegmentException> damaged) : IDisposable
 {
-    private const long RowsBudget = 768L << 20, WordsBudget = 256L << 20;
+    private const long RowsBudget = 768L << 20, FactsBudget = 256L << 20;
 
     /// <summary>Records as objects take about so much more memory than their text.</summary>
     private const int ObjectFactor = 3;
 
-    private static readonly SearchValues<char> NoWords = SearchValues.Create("\0 .,:;=-");
-
     private readonly ColumnReader _reader = new(database);
+    private readonly SharedParts _shared = new();
     private readonly LeastRecentlyUsed<SegmentRows> _rows = new(RowsBudget);
-    private readonly LeastRecentlyUsed<SegmentWords> _words = new(WordsBudget);
+    private readonly LeastRecentlyUsed<SegmentFacts> _facts = new(FactsBudget);
 
     public SegmentRows Rows(SegmentBatch batch, bool records)
     {
@@ -44,14 +42,20 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
         }
     }
 
-    public SegmentWords Words(SegmentBatch batch) => _words.Get(batch.Segment.Id, () =>
+    public SegmentFacts Facts(SegmentBatch batch) => _facts.Get(batch.Segment.Id, () =>
     {
-        var words = Guard(batch.Segment, source =>
+        var facts = Guard(batch.Segment, source =>
         {
             using var filter = source.Read(SegmentColumn.Filter);
-            return new SegmentWords(TokenFilter.Read(filter.Span), [.. batch.Templates().Select(t => t.Text).Where(t => t.AsSpan().ContainsAnyExcept(NoWords)).Distinct()], batch.Counts());
+            using var templates = source.Read(SegmentColumn.Templates);
+            using var head = source.Read(SegmentColumn.Shapes);
+            using var resources = source.Read(SegmentColumn.Resource);
+            var names = new ByteReader(head.Span);
+            var from = new ByteReader(resources.Span);
+            return new SegmentFacts(TokenFilter.Read(filter.Span), SegmentBodies.ReadTemplates(templates.Span, _shared.Template),
+                Array.ConvertAll(SegmentRows.ReadResources(ref from, NameTable.Read(ref names, SegmentRows.Strings)), _shared.Resource), batch.Counts());
         });
-        return (words, words.Size);
+        return (facts, facts.Size);
     });
 
     /// <summary>Reads columns without keeping them; damage is told and thrown.</summary>
@@ -69,7 +73,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
     public void Forget(long segment)
     {
         _rows.Remove(segment);
-        _words.Remove(segment);
+        _facts.Remove(segment);
     }
 
     public void Dispose() => _reader.Dispose();

@@ -19,7 +19,7 @@ public static class SegmentPruning
     {
         And and => and.Items.All(item => MayMatch(item, batch, window)),
         Or or => or.Items.Any(item => MayMatch(item, batch, window)),
-        Term term => term.Quoted || !term.Text.AsSpan().ContainsAny('*', '\\') ? batch.Words().MayHaveTokens(term.Text) : true,
+        Term term => term.Quoted || !term.Text.AsSpan().ContainsAny('*', '\\') ? batch.Facts().MayHaveTokens(term.Text) : true,
         Compare { Left: Field { Name: "level" }, Right: Literal literal } compare => MayHaveLevel(batch, new LiteralTest(literal), compare.Op, window),
         Compare { Left: Field field, Op: CompareOp.Equal, Right: Literal literal } => MayEqual(field, literal, batch, window),
         InList { Left: Field { Name: not "level" } field } list => list.Items.Any(item => MayEqual(field, item, batch, window)),
@@ -32,7 +32,7 @@ public static class SegmentPruning
         for (var number = 0; number <= 24; number++)
             if (test.Holds(op, Value.Level(number))) bands |= 1 << Severity.Band(number);
         if ((batch.Segment.SeverityMask & bands) == 0) return false;
-        return IsWhole(batch, window) || batch.Words().Counts.Any(c => (bands & (1 << c.Band)) != 0 && IsIn(c, window));
+        return IsWhole(batch, window) || batch.Facts().Counts.Any(c => (bands & (1 << c.Band)) != 0 && IsIn(c, window));
     }
 
     private static bool IsWhole(SegmentBatch batch, Window window) => window.From <= batch.MinTime && batch.MaxTime < window.To;
@@ -45,7 +45,7 @@ public static class SegmentPruning
         if (NotInFilter.Contains(field.Name) || literal.Text.Length == 0) return true;
         // What spells a number equals other spellings of it; a star or a backslash means something else.
         if (!literal.Quoted && (literal.Text.AsSpan().ContainsAny('*', '\\') || !literal.ToValue().IsText)) return true;
-        if (!batch.Words().MayHaveValue(literal.Text)) return false;
-        return field.Name != "service" || IsWhole(batch, window) || batch.Words().Counts.Any(c => c.Service == literal.Text && IsIn(c, window));
+        if (!batch.Facts().MayHaveValue(literal.Text)) return false;
+        return field.Name != "service" || IsWhole(batch, window) || batch.Facts().Counts.Any(c => c.Service == literal.Text && IsIn(c, window));
     }
 }

@@ -96,12 +96,18 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     private Columns Decode()
     {
         var (resources, resourceOfRow) = ReadResources();
-        var bodies = new SegmentBodies(segment.Rows, source, arena: null);
+        var bodies = new SegmentBodies(segment.Rows, source, ReadTemplates(), arena: null);
         bodies.Decode();
         var sources = Optional(SegmentColumn.Source)?.Texts ?? throw new InvalidDataException("The sources are missing.");
         _records = new LogRecord?[segment.Rows];
         return new Columns(Numbers(SegmentColumn.Observed), Numbers(SegmentColumn.Sequence), Optional(SegmentColumn.SeverityText), sources, resources, resourceOfRow,
             Optional(SegmentColumn.TraceId), Optional(SegmentColumn.SpanId), bodies, new SegmentFields(segment.Rows, source, arena: null).Decode());
+    }
+
+    private SegmentTemplate[] ReadTemplates()
+    {
+        using var bytes = source.Read(SegmentColumn.Templates);
+        return SegmentBodies.ReadTemplates(bytes.Span);
     }
 
     private (Resource[] Resources, int[] OfRow) ReadResources()
@@ -112,7 +118,9 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
         using var bytes = source.Read(SegmentColumn.Resource);
         var from = new ByteReader(bytes.Span);
         var resources = ReadResources(ref from, table);
-        return (resources, LongColumn.ReadPlaces(ref from, segment.Rows, resources.Length));
+        using var places = source.Read(SegmentColumn.ResourceOfRow);
+        var ofRow = new ByteReader(places.Span);
+        return (resources, LongColumn.ReadPlaces(ref ofRow, segment.Rows, resources.Length));
     }
 
     /// <summary>The different resources, from a reader that stands at them.</summary>

@@ -12,11 +12,12 @@ public sealed class SegmentScan : RowSource, IDisposable
 {
     private readonly Arena _arena = new();
     private readonly Counting _source;
+    private readonly SegmentFacts _facts;
     private readonly Func<LogRecord, Value>? _patternOf;
     private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
     private long[]? _times, _sequences, _observed;
     private byte[]? _severities;
-    private (Resource[] Resources, int[] OfRow)? _resources;
+    private int[]? _resourceOfRow;
     private SegmentBodies? _bodies;
     private SegmentFields? _attributes;
     private (int[] Places, TextVector Texts)? _traceId, _spanId, _severityText, _origin;
@@ -34,9 +35,9 @@ public sealed class SegmentScan : RowSource, IDisposable
         }
     }
 
-    internal SegmentScan(Segment segment, IColumnSource source, Func<LogRecord, Value>? patternOf)
+    internal SegmentScan(Segment segment, IColumnSource source, SegmentFacts facts, Func<LogRecord, Value>? patternOf)
     {
-        (Segment, _source, _patternOf) = (segment, new Counting(source), patternOf);
+        (Segment, _source, _facts, _patternOf) = (segment, new Counting(source), facts, patternOf);
     }
 
     public Segment Segment { get; }
@@ -55,23 +56,45 @@ public sealed class SegmentScan : RowSource, IDisposable
         {
             if (_severities is not null) return _severities.AsSpan(0, Count);
             var wide = Numbers(SegmentColumn.Severity);
-            var narrow = _arena.Take<byte>(Count);
+            var narrow = _arena.Bytes(Count);
             for (var i = 0; i < Count; i++) narrow[i] = (byte)wide[i];
             return (_severities = narrow).AsSpan(0, Count);
         }
     }
 
-    public IReadOnlyList<Resource> Resources => ReadResources().Resources;
+    /// <summary>The different resources of its rows; one object however many segments have it.</summary>
+    public IReadOnlyList<Resource> Resources => _facts.Resources;
 
     /// <summary>For each row, the place of its resource.</summary>
-    public ReadOnlySpan<int> ResourceOfRow => ReadResources().OfRow.AsSpan(0, Count);
+    public ReadOnlySpan<int> ResourceOfRow => (_resourceOfRow ??= ReadResourceOfRow()).AsSpan(0, Count);
 
-    public SegmentBodies Bodies => _bodies ??= new SegmentBodies(Count, _source, _arena);
+    public SegmentBodies Bodies => _bodies ??= new SegmentBodies(Count, _source, _facts.Templates, _arena, _facts.Starts);
     public SegmentFields Attributes => _attributes ??= new SegmentFields(Count, _source, _arena);
 
     /// <summary>For each row the place of its trace id among the texts, or -1.</summary>
-    internal (int[] Places, TextVector Texts) TraceId => _traceId ??= Optional(SegmentColumn.TraceId);
-    internal (int[] Places, TextVector Texts) SpanId => _spanId ??= Optional(SegmentColumn.SpanId);
+    internal (int[] Places, TextVector Texts) TraceId
+    {
+        get
+        {
+            var ids = _traceId ??= Optional(SegmentColumn.TraceId);
+            _facts.TraceForm ??= ids.Texts.Form;
+            return ids;
+        }
+    }
+
+    internal (int[] Places, TextVector Texts) SpanId
+    {
+        get
+        {
+            var ids = _spanId ??= Optional(SegmentColumn.SpanId);
+            _facts.SpanForm ??= ids.Texts.Form;
+            return ids;
+        }
+    }
+
+    /// <summary>How these ids are kept, where that is known without reading them.</summary>
+    internal TextForm? TraceForm => _facts.TraceForm;
+    internal TextForm? SpanForm => _facts.SpanForm;
     internal (int[] Places, TextVector Texts) SeverityText => _severityText ??= Optional(SegmentColumn.SeverityText);
     internal (int[] Places, TextVector Texts) Origin => _origin ??= Optional(SegmentColumn.Source);
 
@@ -97,7 +120,7 @@ public sealed class SegmentScan : RowSource, IDisposable
     {
         using var bytes = _source.Read(column);
         var from = new ByteReader(bytes.Span);
-        var numbers = _arena.Take<long>(Count);
+        var numbers = _arena.Longs(Count);
         LongColumn.Read(ref from, numbers.AsSpan(0, Count));
         return numbers;
     }
@@ -106,24 +129,18 @@ public sealed class SegmentScan : RowSource, IDisposable
     {
         var bytes = _arena.Keep(_source.Read(column));
         if (!bytes.Span.IsEmpty) return OptionalTexts.Read(bytes.Memory, Count, _arena);
-        var none = _arena.Take<int>(Count);
+        var none = _arena.Ints(Count);
         Array.Fill(none, -1, 0, Count);
         return (none, TextVector.Empty);
     }
 
-    private (Resource[] Resources, int[] OfRow) ReadResources()
+    private int[] ReadResourceOfRow()
     {
-        if (_resources is { } known) return known;
-        using var head = _source.Read(SegmentColumn.Shapes);
-        var names = new ByteReader(head.Span);
-        var table = NameTable.Read(ref names, SegmentRows.Strings);
-        using var bytes = _source.Read(SegmentColumn.Resource);
+        using var bytes = _source.Read(SegmentColumn.ResourceOfRow);
         var from = new ByteReader(bytes.Span);
-        var resources = SegmentRows.ReadResources(ref from, table);
-        var ofRow = _arena.Take<int>(Count);
-        LongColumn.ReadPlaces(ref from, ofRow.AsSpan(0, Count), resources.Length);
-        _resources = (resources, ofRow);
-        return (resources, ofRow);
+        var ofRow = _arena.Ints(Count);
+        LongColumn.ReadPlaces(ref from, ofRow.AsSpan(0, Count), Resources.Count);
+        return ofRow;
     }
 
     /// <summary>Where a record's own attribute or its resource's of a name lies.</summary>
@@ -174,5 +191,10 @@ public sealed class SegmentScan : RowSource, IDisposable
         TemplateId = Bodies.Templates[Bodies.TemplateOfRow[place]].Id,
     };
 
-    public void Dispose() => _arena.Dispose();
+    public void Dispose()
+    {
+        // The next look need not pass by all variables to find one.
+        if (_bodies?.KnownStarts is { } starts) _facts.Starts ??= starts;
+        _arena.Dispose();
+    }
 }

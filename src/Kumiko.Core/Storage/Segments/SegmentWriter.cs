@@ -145,8 +145,9 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             _column.Signed(template.Id);
             _column.Sized(template.Key);
         }
-        LongColumn.Write(_column, places);
         columns.Add(SegmentColumn.Templates, _column);
+        LongColumn.Write(_column, places);
+        columns.Add(SegmentColumn.TemplateOfRow, _column);
         WriteVariables(columns, templates, rows, places, firstGap, isLong);
     }
 
@@ -241,8 +242,9 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             ValueCodec.Write(_column, resource, names);
             AddTokens(Value.Of(resource));
         }
-        LongColumn.Write(_column, places);
         columns.Add(SegmentColumn.Resource, _column);
+        LongColumn.Write(_column, places);
+        columns.Add(SegmentColumn.ResourceOfRow, _column);
     }
 
     private IReadOnlyList<KeyValuePair<FieldKey, long>> WriteFields(ColumnGatherer columns, LogRecord[] records, NameTable names)

@@ -26,6 +26,9 @@ internal sealed class BodyTokens
     /// <summary>Whether a token has a digit, or is a gap in a key.</summary>
     public bool IsVariable(int index) => _variable[index];
 
+    /// <summary>The characters that are no part of a token or only inside it.</summary>
+    public static readonly char[] Separators = [.. Enumerable.Range(0, 128).Where(c => Classes[c] >= Inner).Select(c => (char)c)];
+
     private static byte[] MakeClasses()
     {
         var classes = new byte[256];

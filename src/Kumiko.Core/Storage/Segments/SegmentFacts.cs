@@ -1,0 +1,62 @@
+using System.Collections.Concurrent;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+
+namespace Kumiko.Core.Storage.Segments;
+
+/// <summary>
+/// What can be said of a segment without reading its rows: variables and values by the filter, constant text by the
+/// templates, counts by minute; and what every look through it needs first.
+/// </summary>
+internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templates, Resource[] resources, List<MinuteCount> counts)
+{
+    private const int BytesOfCount = 32;
+
+    private VariableStarts? _starts;
+
+    /// <summary>How the trace ids and span ids are kept, once somebody has looked; null before.</summary>
+    public TextForm? TraceForm { get; set; }
+    public TextForm? SpanForm { get; set; }
+
+    /// <summary>Bytes that it takes; templates and resources are shared with other segments.</summary>
+    public int Size => (filter?.Size ?? 0) + (templates.Length * 64) + (resources.Length * 8) + (counts.Count * BytesOfCount);
+
+    public IReadOnlyList<MinuteCount> Counts => counts;
+    public SegmentTemplate[] Templates => templates;
+    public Resource[] Resources => resources;
+
+    /// <summary>Where the variables lie, once somebody has looked.</summary>
+    public VariableStarts? Starts { get => Volatile.Read(ref _starts); set => Volatile.Write(ref _starts, value); }
+
+    /// <summary>False where no value of any record is this text, in any case.</summary>
+    public bool MayHaveValue(string text) => filter is null || filter.MayHold(TokenSet.Whole(text));
+
+    /// <summary>False where some token of this text is nowhere in the segment.</summary>
+    public bool MayHaveTokens(string text)
+    {
+        if (filter is null) return true;
+        foreach (var token in TokenSet.TokenTexts(text))
+            if (!filter.MayHold(TokenSet.HashOfUpper(token)) && !Array.Exists(templates, t => t.HasToken(token))) return false;
+        return true;
+    }
+}
+
+/// <summary>Templates and resources that many segments have, each kept once.</summary>
+internal sealed class SharedParts
+{
+    /// <summary>Endless ones are not shared.</summary>
+    private const int Most = 100_000;
+
+    private readonly ConcurrentDictionary<string, SegmentTemplate> _templates = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, Resource> _resources = new(StringComparer.Ordinal);
+
+    public SegmentTemplate Template(long id, byte[] key)
+    {
+        // Bytes as characters, one for one.
+        var name = $"{id}:{System.Text.Encoding.Latin1.GetString(key)}";
+        return _templates.Count < Most ? _templates.GetOrAdd(name, _ => new SegmentTemplate(id, key)) : new SegmentTemplate(id, key);
+    }
+
+    public Resource Resource(Resource resource) =>
+        _resources.Count < Most ? _resources.GetOrAdd(Value.Of(resource.Attributes).ToJson(), resource) : resource;
+}
