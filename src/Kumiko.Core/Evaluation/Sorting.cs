@@ -2,10 +2,12 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>Sorts rows: equal ones stay in their order, missing last in either direction.</summary>
+/// <summary>Sorts rows: equal ones stay in their order, missing last in either direction; text that spells a quantity sorts as one.</summary>
 internal static class Sorting
 {
     private readonly record struct Keyed(Row Row, Value[] Keys, long Order);
+
+    private static Value Key(Value value) => value.IsText && Language.Literals.ReadQuantity(value.AsText) is { IsMissing: false } quantity ? quantity : value;
 
     /// <param name="most">Only so many are wanted; null for all.</param>
     /// <exception cref="QueryRefusedException">There are too many to hold.</exception>
@@ -29,7 +31,7 @@ internal static class Sorting
         var count = 0L;
         foreach (var row in rows)
         {
-            var keyed = new Keyed(row, Array.ConvertAll(keys, k => k.Value(row)), count++);
+            var keyed = new Keyed(row, Array.ConvertAll(keys, k => Key(k.Value(row))), count++);
             if (!few)
             {
                 if (all.Count >= limits.Sorted)
