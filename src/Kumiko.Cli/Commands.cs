@@ -41,8 +41,15 @@ public static class Commands
         var to = new Option<string>("--to") { Description = "ISO 8601, or now", DefaultValueFactory = _ => "now" };
         var format = new Option<string>("--format") { Description = "table, csv or ndjson", DefaultValueFactory = _ => "table" };
         format.AcceptOnlyFromAmong("table", "csv", "ndjson");
-        var command = new Command("query", "Asks a query") { text, from, to, format };
-        command.SetAction((parsed, cancel) => QueryCommand.Do(parsed.GetValue(data)!, parsed.GetValue(text)!, parsed.GetValue(from)!, parsed.GetValue(to)!, parsed.GetValue(format)!, cancel));
+        var plan = new Option<bool>("--plan") { Description = "Says how the query is answered, and what each step took" };
+        var parameters = new Option<string[]>("--param") { Description = "A parameter's value: terminal=Tarnhead gives :terminal its value", DefaultValueFactory = _ => [] };
+        parameters.Validators.Add(result =>
+        {
+            if (result.Tokens.Any(t => t.Value.IndexOf('=') < 1)) result.AddError("Write --param NAME=VALUE.");
+        });
+        var command = new Command("query", "Asks a query") { text, from, to, format, plan, parameters };
+        command.SetAction((parsed, cancel) => QueryCommand.Do(parsed.GetValue(data)!, parsed.GetValue(text)!, parsed.GetValue(from)!, parsed.GetValue(to)!, parsed.GetValue(format)!, parsed.GetValue(plan),
+            parsed.GetValue(parameters)!.GroupBy(p => p[..p.IndexOf('=')]).ToDictionary(g => g.Key, g => g.Last()[(g.Key.Length + 1)..], StringComparer.Ordinal), cancel));
         return command;
     }
 

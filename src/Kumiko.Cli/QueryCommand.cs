@@ -4,7 +4,9 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
+using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
 using NodaTime;
 
@@ -15,28 +17,35 @@ public static class QueryCommand
 {
     private const int WidestCell = 80;
 
-    public static async Task<int> Do(string data, string text, string from, string to, string format, CancellationToken cancel)
+    public static async Task<int> Do(string data, string text, string from, string to, string format, bool plan, IReadOnlyDictionary<string, string> parameters, CancellationToken cancel)
     {
         using var access = DataAccess.Open(data);
         if (access is null) return 1;
         await using var output = Console.OpenStandardOutput();
         return access.Folder is { } folder
-            ? await Ask(folder, text, from, to, format, output, cancel)
-            : await Ask(access.Server!, text, from, to, format, output, cancel);
+            ? await Ask(folder, text, from, to, format, plan, parameters, output, cancel)
+            : await Ask(access.Server!, text, from, to, format, plan, parameters, output, cancel);
     }
 
-    private static async Task<int> Ask(DataFolder folder, string text, string from, string to, string format, Stream output, CancellationToken cancel)
+    private static async Task<int> Ask(DataFolder folder, string text, string from, string to, string format, bool plan, IReadOnlyDictionary<string, string> parameters, Stream output, CancellationToken cancel)
     {
         var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
-        var parsed = QueryParser.Parse(text);
+        using var kept = new KeptDatabase(folder.Kept);
+        var surroundings = StoreSets.Of(new RuleStore(kept, TimeProvider.System), new LookupTables(folder.Tables));
+        var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");
         var window = new TimeRange(first, last).Resolve(now);
         if (window.IsEmpty) return Failed("--from must lie before --to.");
         using var store = new RecordStore(folder.Records, TimeProvider.System);
-        using var run = new Run(new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default), store.Current);
+        using var run = new Run(new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default) { Parameters = parameters }, store.Current, surroundings);
         try
         {
+            if (plan)
+            {
+                await FrameWriter.WritePlan(run, output, cancel);
+                return 0;
+            }
             var answer = run.Stream();
             if (format != "table") await FrameWriter.Write(answer, format, output, cancel);
             else Print(answer.Schema.Columns.Select(c => c.Name).ToList(), answer.Chunks.SelectMany(c => c).Select(r => r.Select(Cell).ToArray()));
@@ -45,9 +54,12 @@ public static class QueryCommand
         catch (QueryRefusedException e) { return Failed(e.Message); }
     }
 
-    private static async Task<int> Ask(HttpClient server, string text, string from, string to, string format, Stream output, CancellationToken cancel)
+    private static async Task<int> Ask(HttpClient server, string text, string from, string to, string format, bool plan, IReadOnlyDictionary<string, string> parameters, Stream output, CancellationToken cancel)
     {
-        using var form = new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = text, ["from"] = from, ["to"] = to, ["format"] = format == "table" ? "ndjson" : format });
+        var fields = new Dictionary<string, string> { ["q"] = text, ["from"] = from, ["to"] = to, ["format"] = format == "table" ? "ndjson" : format };
+        if (plan) fields["plan"] = "1";
+        foreach (var (name, value) in parameters) fields["p." + name] = value;
+        using var form = new FormUrlEncodedContent(fields);
         using var response = await server.PostAsync("/api/query", form, cancel);
         await using var body = await response.Content.ReadAsStreamAsync(cancel);
         if (!response.IsSuccessStatusCode)
@@ -55,7 +67,7 @@ public static class QueryCommand
             using var error = await JsonDocument.ParseAsync(body, cancellationToken: cancel);
             return Failed(error.RootElement.GetProperty("error").GetString()!);
         }
-        if (format != "table") { await body.CopyToAsync(output, cancel); return 0; }
+        if (plan || format != "table") { await body.CopyToAsync(output, cancel); return 0; }
         using var reader = new StreamReader(body);
         var rows = new List<string[]>();
         List<string> names = [];

@@ -48,12 +48,12 @@ internal static class PlanText
         _ => "parts in the order of their cost",
     };
 
-    public static IReadOnlyList<string> Explained(IReadOnlyList<string> plan, long rows, TimeSpan answer, TimeSpan counting, StageCounts counts, ScanMeter meter) =>
+    public static IReadOnlyList<string> Explained(IReadOnlyList<string> plan, long rows, TimeSpan answer, TimeSpan counting, IReadOnlyList<ConditionCount> conditions, ScanMeter meter) =>
     [
         .. plan,
         $"answer: {Number(rows)} rows in {Milliseconds(answer)}, counts in {Milliseconds(counting)} more",
         $"read: {Number(meter.Segments)} segments, {Number(meter.Rows)} rows looked at, {Number(meter.Bytes >> 10)} KiB of columns; skipped {Number(meter.Skipped)} segments with {Number(meter.SkippedRows)} rows",
-        .. counts.Conditions.Select(c => $"{QueryPrinter.PrintMatch(c.Condition)}: {Number(c.Alone)} alone, {Number(c.Left)} left"),
+        .. conditions.Select(c => $"{QueryPrinter.PrintMatch(c.Condition)}: {Number(c.Alone)} alone, {Number(c.Left)} left"),
     ];
 
     private static string Milliseconds(TimeSpan time) => time.TotalMilliseconds.ToString("0.0", CultureInfo.InvariantCulture) + " ms";

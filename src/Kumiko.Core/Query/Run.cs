@@ -203,17 +203,28 @@ public sealed class Run : IDisposable
         }
     }
 
+    /// <summary>Advice about the answer: what the records tell that the text does not.</summary>
+    public Task<IReadOnlyList<AnswerHint>> Hints() => Once("hints", async () => QueryHints.Of(this, await Counts(), _cancel.Token));
+
+    /// <summary>The time of the newest record in any window that passes what records must pass; null for none.</summary>
+    internal long? Newest(Window window, CancellationToken cancel)
+    {
+        foreach (var record in Snapshot.NewestFirst(window, _executor.Test(Pipeline), null, cancel)) return record.Time + Pipeline.Moved;
+        return null;
+    }
+
     /// <summary>How the run goes about its answer: one line for each step.</summary>
     public IReadOnlyList<string> Plan() => PlanText.Of(Pipeline, _executor.Conditions(Pipeline), Snapshot);
 
     /// <summary>Answers as a plan would be tried: the steps with what each took.</summary>
-    public async Task<IReadOnlyList<string>> Explain()
+    /// <param name="conditions">Whether to say what each condition takes.</param>
+    public async Task<IReadOnlyList<string>> Explain(bool conditions = true)
     {
         var clock = Stopwatch.StartNew();
         long rows = IsGrouped ? (await Frame()).Rows.Count : (await Records(null, 200)).Count;
         var answer = clock.Elapsed;
         var counts = await Counts();
-        return PlanText.Explained(Plan(), rows, answer, clock.Elapsed - answer, counts, Meter);
+        return PlanText.Explained(Plan(), rows, answer, clock.Elapsed - answer, conditions ? counts.Conditions : [], Meter);
     }
 
     private Task<T> Once<T>(object key, Func<T> work) => Once(key, () => Task.FromResult(work()));

@@ -15,6 +15,9 @@ public sealed class DataFolder : IDisposable
     public string Path { get; }
     public string Records => System.IO.Path.Combine(Path, "records.db");
     public string Kept => System.IO.Path.Combine(Path, "kumiko.db");
+
+    /// <summary>Where look-up tables lie, as CSV files.</summary>
+    public string Tables => System.IO.Path.Combine(Path, "tables");
     public string Keys => System.IO.Path.Combine(Path, "keys");
 
     private string Server => ServerFile(Path);

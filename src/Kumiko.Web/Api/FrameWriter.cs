@@ -28,6 +28,15 @@ public static class FrameWriter
         catch (QueryRefusedException e) { await WriteError(e.Message, to, cancel); }
     }
 
+    /// <summary>How a run went about its answer, one step a line.</summary>
+    public static async Task WritePlan(Run run, Stream to, CancellationToken cancel)
+    {
+        IReadOnlyList<string> lines;
+        try { lines = await run.Explain(); }
+        catch (QueryRefusedException e) { lines = [e.Message]; }
+        await to.WriteAsync(Encoding.UTF8.GetBytes(string.Join('\n', lines) + "\n"), cancel);
+    }
+
     /// <summary>Writes as it reads. What fails after the start is told in a last line.</summary>
     public static async Task Write(FrameStream answer, string format, Stream to, CancellationToken cancel)
     {

@@ -15,18 +15,20 @@ namespace Kumiko.Web.Api;
 /// <summary>Queries for programs, by the path that pages take.</summary>
 public static class QueryEndpoint
 {
+    private const string ParameterPrefix = "p.";
+
     public static void Map(WebApplication app)
     {
-        app.MapGet("/api/query", (HttpContext http, BearerTokens tokens) => Answer(http, tokens, name => http.Request.Query[name])).AllowAnonymous();
+        app.MapGet("/api/query", (HttpContext http, BearerTokens tokens) => Answer(http, tokens, name => http.Request.Query[name], http.Request.Query.Keys)).AllowAnonymous();
         app.MapPost("/api/query", async (HttpContext http, BearerTokens tokens) =>
         {
             if (!http.Request.HasFormContentType) return Wrong("Send q, from and to as a form.");
             var form = await http.Request.ReadFormAsync(http.RequestAborted);
-            return Answer(http, tokens, name => form[name]);
+            return Answer(http, tokens, name => form[name], form.Keys);
         }).AllowAnonymous().DisableAntiforgery();
     }
 
-    private static IResult Answer(HttpContext http, BearerTokens tokens, Func<string, string?> value)
+    private static IResult Answer(HttpContext http, BearerTokens tokens, Func<string, string?> value, IEnumerable<string> names)
     {
         if (tokens.Find(http, TokenPurpose.Query) is not { } name) return BearerTokens.Refuse(http, TokenPurpose.Query);
         var clock = http.RequestServices.GetRequiredService<TimeProvider>();
@@ -39,12 +41,22 @@ public static class QueryEndpoint
         var zone = value("zone") is { Length: > 0 } id ? DateTimeZoneProviders.Tzdb.GetZoneOrNull(id) : DateTimeZone.Utc;
         if (zone is null) return Wrong($"There is no zone “{value("zone")}”. Use a name such as Europe/Dublin.");
         var text = value("q") ?? "";
-        var parsed = QueryParser.Parse(text);
+        var surroundings = http.RequestServices.GetRequiredService<RunSurroundings>();
+        var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Results.Json(new { error = parsed.Errors[0].Describe(text), errors = parsed.Errors.Select(e => new { line = e.Position(text).Line, column = e.Position(text).Column, message = e.Message }) }, statusCode: 400);
+        // p.terminal=Tarnhead gives the parameter :terminal its value.
+        var parameters = names.Where(n => n.StartsWith(ParameterPrefix, StringComparison.Ordinal)).ToDictionary(n => n[ParameterPrefix.Length..], n => value(n) ?? "", StringComparer.Ordinal);
+        var question = new Question(name, parsed, window, now, zone, Limits.Default) { Parameters = parameters };
+        if (Parameters.Undeclared(parsed.Query).FirstOrDefault(p => !p.Optional && parameters.GetValueOrDefault(p.Name) is null or "") is { } missing) return Wrong($":{missing.Name} has no value. Send it as {ParameterPrefix}{missing.Name}.");
         var snapshot = http.RequestServices.GetRequiredService<RecordStore>().Current;
+        if (value("plan") is "1" or "true") return Results.Stream(async stream =>
+        {
+            using var run = new Run(question, snapshot, surroundings);
+            await FrameWriter.WritePlan(run, stream, http.RequestAborted);
+        }, "text/plain; charset=utf-8");
         return Results.Stream(async stream =>
         {
-            using var run = new Run(new Question(name, parsed, window, now, zone, Limits.Default), snapshot);
+            using var run = new Run(question, snapshot, surroundings);
             await using var ended = http.RequestAborted.Register(run.Dispose);
             await FrameWriter.Write(run, format, stream, http.RequestAborted);
         }, FrameWriter.MediaType(format));

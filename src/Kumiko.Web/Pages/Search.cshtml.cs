@@ -25,7 +25,7 @@ public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateT
 
 public sealed record FieldsPart(IReadOnlyList<FieldSummary> Fields, SearchAddress Address, DateTimeZone Zone);
 
-public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records) : PageModel
+public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records, RunSurroundings surroundings) : PageModel
 {
     private const int RowsAtOnce = 200;
 
@@ -38,7 +38,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     private const int MostDamageTold = 3;
 
     // Fields and counts come later by themselves when they take longer than a page should.
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80), CountsPatience = TimeSpan.FromMilliseconds(400);
 
     public SearchAddress Address { get; private set; } = new();
     public ParseResult Parsed { get; private set; } = QueryParser.Parse("");
@@ -50,6 +50,9 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         : records.Notices;
 
     public Run Run { get; private set; } = null!;
+
+    /// <summary>Parameters of the query that want a value.</summary>
+    public IReadOnlyList<Parameter> Parameters { get; private set; } = [];
     public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
     public StripModel Strip { get; private set; } = null!;
     public RecordRows? Rows { get; private set; }
@@ -92,7 +95,26 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     public async Task<IActionResult> OnGetCountsAsync()
     {
         Prepare();
-        return await Part("_Counts", async () => await Run.Counts());
+        return await Part("_Counts", async () =>
+        {
+            // What is known by then is shown as at least so much, and asked for again.
+            var counts = Run.Counts();
+            await Task.WhenAny(counts, Task.Delay(CountsPatience));
+            return new CountsPart(counts.IsCompleted || Run.CountsSoFar is not { } soFar ? await counts : soFar, Address, Run);
+        });
+    }
+
+    /// <summary>What each condition takes, and how the answer came about.</summary>
+    public async Task<IActionResult> OnGetHowAsync()
+    {
+        Prepare();
+        return await Part("_How", async () => new HowPart(await Run.Counts(), await Run.Explain(conditions: false), Address, Parsed.Query));
+    }
+
+    public async Task<IActionResult> OnGetHintsAsync()
+    {
+        Prepare();
+        return await Part("_Hints", async () => new HintsPart(await Run.Hints(), Address, Zone, Run.Question));
     }
 
     /// <summary>Reads on below a record.</summary>
@@ -112,7 +134,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     /// <summary>What is wrong with a text while it is typed.</summary>
     public IActionResult OnGetCheck(string? q)
     {
-        var parsed = QueryParser.Parse((q ?? "").ReplaceLineEndings("\n"));
+        var parsed = QueryParser.Parse((q ?? "").ReplaceLineEndings("\n"), surroundings.Tables());
         return new JsonResult(new
         {
             errors = parsed.Errors.Select(e => new { from = e.Span.Start, to = e.Span.End, message = e.Describe(parsed.Text) }),
@@ -125,7 +147,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     {
         Prepare();
         if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known) return BadRequest();
-        using var run = new Run(Run.Question, Run.Snapshot.Share());
+        using var run = new Run(Run.Question, Run.Snapshot.Share(), surroundings);
         Response.ContentType = FrameWriter.MediaType(known);
         Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
         await FrameWriter.Write(run, known, Response.Body, HttpContext.RequestAborted);
@@ -138,9 +160,11 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         if (long.TryParse(Request.Query["now"], System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var told) && told <= now) now = told;
         Address = SearchAddress.Parse(name => Request.Query[name], now, Notices);
         Zone = viewer.Zone(Address.Zone);
-        Parsed = QueryParser.Parse(Address.Query);
+        Parsed = QueryParser.Parse(Address.Query, surroundings.Tables());
+        Parameters = Core.Language.Parameters.Undeclared(Parsed.Query);
+        Address = Address with { Parameters = [.. Parameters.Select(p => (p.Name, Value: Request.Query["p." + p.Name].ToString())).Where(p => p.Value.Length is > 0 and <= 500)] };
         var window = Address.Focus.Resolve(now);
-        var question = new Question(User.Identity?.Name ?? "", Parsed.Ok ? Parsed : QueryParser.Parse(""), window, now, Zone, Limits.Default);
+        var question = new Question(User.Identity?.Name ?? "", Parsed.Ok ? Parsed : QueryParser.Parse(""), window, now, Zone, Limits.Default) { Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal) };
         Run = runs.FindOrOpen(Request.Query["run"], question);
     }
 
@@ -172,6 +196,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     private Tab Chosen()
     {
         if (Frame is null) return Tab.Read;
+        if (!Run.ReadsRecords && Address.Tab == Tab.Read) return Tab.Table;
         var overTime = Frame.Schema.Step is not null && Frame.Schema.IndexOf(ColumnRole.Time) >= 0;
         return Address.Tab switch
         {

@@ -38,6 +38,9 @@ public sealed record SearchAddress
     /// <summary>Fields shown in every row, besides the body.</summary>
     public IReadOnlyList<string> Columns { get; init; } = [];
 
+    /// <summary>Values of the query's parameters.</summary>
+    public IReadOnlyList<(string Name, string Value)> Parameters { get; init; } = [];
+
     /// <summary>The unfolded record.</summary>
     public RecordId? At { get; init; }
 
@@ -125,6 +128,7 @@ public sealed record SearchAddress
         Add("zone", Zone);
         if (Tab != Tab.Auto) Add("tab", Tab.ToString().ToLowerInvariant());
         Add("cols", string.Join(',', Columns));
+        foreach (var (name, value) in Parameters) Add("p." + name, value);
         Add("at", At?.ToString());
         foreach (var (name, value) in more) Add(name, value);
         return url.ToString();

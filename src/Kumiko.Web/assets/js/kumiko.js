@@ -29,6 +29,12 @@ startKeys();
 start();
 document.addEventListener('htmx:after:swap', start);
 document.addEventListener('kumiko:loaded', start);
+// The head of the result knows only what its page knew; the counts that come later know more.
+document.addEventListener('kumiko:loaded', () => {
+  const told = document.querySelector('#counts [data-records]');
+  const total = document.getElementById('total');
+  if (told && total) total.textContent = told.dataset.records;
+});
 
 // Menus close when one looks elsewhere.
 document.addEventListener('click', event => {
@@ -54,7 +60,7 @@ window.addEventListener('resize', () => {
 export function go(url, replace = false) {
   if (!document.getElementById('view')) { location.assign(url); return; }
   htmx.ajax('GET', url, {
-    source: '#page', target: '#view', swap: 'outerHTML', select: '#view', selectOOB: '#counts,#strip,#state,#tell',
+    source: '#page', target: '#view', swap: 'outerHTML', select: '#view', selectOOB: '#counts,#parameters,#strip,#state,#tell',
     push: replace ? undefined : 'true',
   });
 }

@@ -1,7 +1,9 @@
 import { StreamLanguage } from '@codemirror/language';
 
 // Colours for the query language. The server's parser is what decides; this only paints.
-const stages = /^(where|group|order|limit)\b/i;
+const stages = /^(where|set|select|parse|group|top|gaps|order|limit|join|union)\b/i;
+const openings = /^(with(?=\s+[\w`]+\s*=)|over(?=\s+\d)|earlier(?=\s+\d))/i;
+const stageWords = /^(all|except|only|with|rest|on|nearest|within|up|to|steps|last|line|json|logfmt)\b(?!\s*[=<>!~(,.])/i;
 const words = /^(and|or|not|in|by|as|every|desc|asc|auto|true|false|from|logs)\b(?!\s*[=<>!~])/i;
 
 function inQuotes(stream, state) {
@@ -30,8 +32,10 @@ export const queryLanguage = StreamLanguage.define({
       return 'regexp';
     }
     if (state.fresh) { state.fresh = false; if (stream.match(stages)) return 'keyword'; }
-    if (stream.match(words)) return 'keyword';
+    if (stream.match(words) || stream.match(openings)) return 'keyword';
+    if (stream.match(/^:[A-Za-z_][\w.]*\??/)) return 'atom';
     if (state.stage) {
+      if (stream.match(stageWords)) return 'keyword';
       if (stream.match(/^[A-Za-z_][\w.]*(?=\()/)) return 'variableName.function';
       if (stream.match(/^\d[\w.%]*/)) return 'number';
       if (stream.match(/^[A-Za-z_][\w.]*/)) return 'propertyName';

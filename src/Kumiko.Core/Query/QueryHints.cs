@@ -1,0 +1,170 @@
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Core.Query;
+
+/// <summary>Advice about a query's answer.</summary>
+/// <param name="Instead">A query that does what was perhaps meant; null for none.</param>
+/// <param name="At">A time to look at; null for none.</param>
+public sealed record AnswerHint(string Message, string? Instead = null, long? At = null);
+
+/// <summary>What a person would notice who knew the records: names that do not exist, conditions that cannot hold together, values of another kind.</summary>
+internal static class QueryHints
+{
+    /// <summary>So many of the newest records of the focus are looked at to know fields and values.</summary>
+    private const int Looked = 2_000;
+
+    private const int MostHints = 4;
+
+    public static IReadOnlyList<AnswerHint> Of(Run run, StageCounts counts, CancellationToken cancel)
+    {
+        var parsed = run.Question.Parsed;
+        if (parsed.Query.Match is not { } match && !parsed.Query.Stages.Any(s => s is Where)) return [];
+        var sample = run.Snapshot.NewestFirst(run.Question.Window, BatchTest.All, null, cancel).Take(Looked).ToList();
+        var hints = new List<AnswerHint>();
+        hints.AddRange(UnknownFields(parsed, sample));
+        hints.AddRange(Contradictions(counts));
+        hints.AddRange(OtherKinds(parsed.Text, counts, sample));
+        hints.AddRange(TwoWords(parsed, counts));
+        hints.AddRange(ValueWords(parsed, sample));
+        if (run.ReadsRecords && counts.Records == 0 && LastTrue(run, cancel) is { } last) hints.Add(last);
+        return [.. hints.DistinctBy(h => h.Message).Take(MostHints)];
+    }
+
+    private static IEnumerable<Expr> All(Expr expr) => QueryChecker.Parts(expr).SelectMany(All).Prepend(expr);
+
+    /// <summary>Fields that are asked for before anything was computed.</summary>
+    private static IEnumerable<Field> Asked(Language.Query query)
+    {
+        var known = new HashSet<string>(query.With.Select(b => b.Name), StringComparer.Ordinal);
+        var conditions = query.Match is { } match ? new List<Expr> { match } : [];
+        foreach (var stage in query.Stages)
+        {
+            if (stage is Where where) conditions.Add(where.Condition);
+            else if (stage is SetFields set) { conditions.AddRange(set.Items.Select(i => i.Expr)); known.UnionWith(set.Items.Select(i => i.Name)); }
+            else if (stage is Group group) { conditions.AddRange(group.By.Select(b => b.Expr)); conditions.AddRange(group.Aggregates.Select(a => a.Expr)); break; }
+            else break;
+        }
+        return conditions.SelectMany(All).OfType<Field>().Where(f => !known.Contains(f.Name));
+    }
+
+    private static IEnumerable<AnswerHint> UnknownFields(ParseResult parsed, List<LogRecord> sample)
+    {
+        if (sample.Count == 0 || parsed.Query.From is { Set: not "logs" } || parsed.Query.Stages.Any(s => s is Parse)) yield break;
+        var names = sample.SelectMany(r => r.Attributes.Names.ToArray().Concat(r.Resource.Attributes.Names.ToArray())).Distinct(StringComparer.Ordinal).Concat(RecordFields.BuiltIn).ToList();
+        foreach (var field in Asked(parsed.Query).DistinctBy(f => f.Name))
+        {
+            var bind = RecordFields.Bind(field.Name);
+            if (RecordFields.BuiltIn.Contains(field.Name) || sample.Exists(r => !bind(r).IsMissing)) continue;
+            var near = names.Find(n => string.Equals(n, field.Name, StringComparison.OrdinalIgnoreCase)) ?? Words.Nearest(field.Name, names);
+            yield return near is null
+                ? new AnswerHint($"No recent record here has a field {field.Name}.")
+                : new AnswerHint($"No recent record here has a field {field.Name}. Did you mean {near}?", Replaced(parsed.Text, field.Span, near));
+        }
+    }
+
+    private static string? Replaced(string text, TextSpan span, string with) =>
+        span.End <= text.Length && span.Length > 0 ? text[..span.Start] + Words.Name(with, match: true) + text[span.End..] : null;
+
+    /// <summary>Two conditions that no single value can meet.</summary>
+    private static IEnumerable<AnswerHint> Contradictions(StageCounts counts)
+    {
+        var compares = counts.Conditions.Select(c => c.Condition).OfType<Compare>().Where(c => c is { Left: Field, Right: Literal }).ToList();
+        for (var i = 0; i < compares.Count; i++)
+            for (var j = i + 1; j < compares.Count; j++)
+            {
+                var (a, b) = (compares[i], compares[j]);
+                if (a.Left != b.Left || !Exclude(a, b)) continue;
+                yield return new AnswerHint($"{QueryPrinter.PrintMatch(a)} and {QueryPrinter.PrintMatch(b)} cannot both hold, unless {((Field)a.Left).Name} is a list.");
+            }
+    }
+
+    private static bool Exclude(Compare a, Compare b)
+    {
+        var (left, right) = (ValueOf(a), ValueOf(b));
+        if (a.Op == CompareOp.Equal && b.Op == CompareOp.Equal) return !left.Text.Contains('*') && !right.Text.Contains('*') && !Comparison.AreEqual(left.ToValue(), right.ToValue()) && !string.Equals(left.Text, right.Text, StringComparison.Ordinal);
+        if (IsUpper(a.Op) && IsLower(b.Op)) (a, b, left, right) = (b, a, right, left);
+        // a wants more than left, b less than right.
+        if (!IsLower(a.Op) || !IsUpper(b.Op) || Comparison.Order(left.ToValue(), right.ToValue()) is not { } order) return false;
+        return order > 0 || (order == 0 && (a.Op == CompareOp.Greater || b.Op == CompareOp.Less));
+    }
+
+    private static Literal ValueOf(Compare compare) => (Literal)compare.Right;
+    private static bool IsLower(CompareOp op) => op is CompareOp.Greater or CompareOp.GreaterOrEqual;
+    private static bool IsUpper(CompareOp op) => op is CompareOp.Less or CompareOp.LessOrEqual;
+
+    /// <summary>A bare number where values are durations or sizes, and the other way round.</summary>
+    private static IEnumerable<AnswerHint> OtherKinds(string text, StageCounts counts, List<LogRecord> sample)
+    {
+        foreach (var count in counts.Conditions)
+        {
+            if (count is not { Alone: 0, Condition: Compare { Left: Field field, Right: Literal { Quoted: false } literal } }) continue;
+            var wanted = literal.ToValue();
+            var bind = RecordFields.Bind(field.Name);
+            var value = sample.Select(r => bind(r)).Select(v => v.IsText ? Literals.ReadQuantity(v.AsText) : v).FirstOrDefault(v => v.IsQuantity, Value.Missing);
+            if (value.IsMissing || !wanted.IsQuantity || value.Kind == wanted.Kind || (IsNumber(value) && IsNumber(wanted))) continue;
+            var instead = IsNumber(wanted) && value.Kind == ValueKind.Duration ? literal.Text + "ms" : IsNumber(wanted) && value.Kind == ValueKind.Size ? literal.Text + "B" : null;
+            yield return new AnswerHint($"{field.Name} holds {KindName(value)} such as {value.ToText()}, and {literal.Text} is {KindName(wanted)}. The two have no order."
+                + (instead is null ? "" : $" Write {instead}, say."), instead is null ? null : Spelled(text, literal, instead));
+        }
+    }
+
+    private static string? Spelled(string text, Literal literal, string instead) =>
+        literal.Span.Length > 0 && literal.Span.End <= text.Length ? text[..literal.Span.Start] + instead + text[literal.Span.End..] : null;
+
+    private static bool IsNumber(Value value) => value.Kind is ValueKind.Integer or ValueKind.Decimal;
+
+    private static string KindName(Value value) => value.Kind switch { ValueKind.Duration => "a duration", ValueKind.Size => "a size", ValueKind.Time => "a time", _ => "a bare number" };
+
+    /// <summary>A value of two words without quotes: the second is searched as a word of its own.</summary>
+    private static IEnumerable<AnswerHint> TwoWords(ParseResult parsed, StageCounts counts)
+    {
+        if (parsed.Query.Match is not And and) yield break;
+        for (var i = 0; i + 1 < and.Items.Count; i++)
+        {
+            if (and.Items[i] is not Compare { Op: CompareOp.Equal, Left: Field field, Right: Literal { Quoted: false } literal } compare || and.Items[i + 1] is not Term { Quoted: false } word) continue;
+            if (compare.Span.End > word.Span.Start || !string.IsNullOrWhiteSpace(parsed.Text[compare.Span.End..word.Span.Start])) continue;
+            if (!counts.Conditions.Any(c => c.Alone == 0 && c.Condition == compare)) continue;
+            var both = Words.Quote(literal.Text + " " + word.Text);
+            yield return new AnswerHint($"This reads as {field.Name} = {literal.Text}, and the word {word.Text} anywhere. A value of two words goes in quotes: {field.Name} = {both}.",
+                parsed.Text[..literal.Span.Start] + both + parsed.Text[word.Span.End..]);
+        }
+    }
+
+    /// <summary>A searched word that is the whole value of one field.</summary>
+    private static IEnumerable<AnswerHint> ValueWords(ParseResult parsed, List<LogRecord> sample)
+    {
+        if (parsed.Query.Match is null) yield break;
+        foreach (var word in (parsed.Query.Match is And and ? and.Items : new Seq<Expr>([parsed.Query.Match])).OfType<Term>().Where(t => !t.Quoted && !t.Text.Contains('*')))
+        {
+            var fields = new HashSet<(string Name, string Value)>();
+            foreach (var record in sample)
+            {
+                Note(record.Attributes, word.Text, fields);
+                Note(record.Resource.Attributes, word.Text, fields);
+            }
+            if (fields.Count != 1) continue;
+            var (name, value) = fields.First();
+            name = name switch { "service.name" => "service", "host.name" => "host", _ => name };
+            var condition = QueryPrinter.PrintMatch(new Compare(new Field(name), CompareOp.Equal, Literals.For(Value.Of(value))));
+            yield return new AnswerHint($"{word.Text} is a value of {name}: {condition} takes exactly those records.", word.Span.End <= parsed.Text.Length ? parsed.Text[..word.Span.Start] + condition + parsed.Text[word.Span.End..] : null);
+        }
+    }
+
+    private static void Note(Attributes attributes, string word, HashSet<(string, string)> fields)
+    {
+        for (var i = 0; i < attributes.Count && fields.Count < 3; i++)
+            if (attributes.Values[i] is { Kind: ValueKind.Text } value && string.Equals(value.AsText, word, StringComparison.OrdinalIgnoreCase)) fields.Add((attributes.Names[i], value.AsText));
+    }
+
+    /// <summary>The newest record outside the focus that the conditions take.</summary>
+    private static AnswerHint? LastTrue(Run run, CancellationToken cancel)
+    {
+        var window = run.Question.Window;
+        if (run.Newest(new Window(long.MinValue, window.From), cancel) is { } before) return new AnswerHint("Nothing matches in the focus. It last matched before it, at ", null, before);
+        return run.Newest(new Window(window.To, long.MaxValue), cancel) is { } after ? new AnswerHint("Nothing matches in the focus. It matched after it, at ", null, after) : null;
+    }
+}

@@ -1,0 +1,11 @@
+using Kumiko.Core.Rules;
+using Kumiko.Core.Tables;
+
+namespace Kumiko.Core.Query;
+
+/// <summary>What queries of a data folder can reach besides its records.</summary>
+public static class StoreSets
+{
+    public static RunSurroundings Of(RuleStore rules, LookupTables tables) =>
+        new((name, window) => name == "alerts" ? AlertSet.Read(rules, window) : tables.Read(name, window)) { Lookup = tables.Lookup, Tables = tables.Names };
+}
