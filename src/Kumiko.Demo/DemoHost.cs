@@ -78,8 +78,8 @@ public static class DemoHost
     /// </summary>
     private static DateTimeOffset? PastPlay(DateTimeOffset now)
     {
-        var yesterday = new DateTimeOffset(now.UtcDateTime.Date.AddDays(-1), TimeSpan.Zero);
-        DateTimeOffset[] starts = [yesterday.Add(new TimeSpan(17, 51, 0)), yesterday.Add(new TimeSpan(6, 48, 0))];
-        return starts.Cast<DateTimeOffset?>().FirstOrDefault(s => (s!.Value - now.AddDays(-1)).Duration() > TimeSpan.FromHours(4));
+        var today = new DateTimeOffset(now.UtcDateTime.Date, TimeSpan.Zero);
+        DateTimeOffset[] starts = [today.Add(new TimeSpan(6, 48, 0)), today.AddDays(-1).Add(new TimeSpan(17, 51, 0))];
+        return starts.Cast<DateTimeOffset?>().FirstOrDefault(s => (now - s!.Value).TotalHours is >= 6 and <= 22);
     }
 }

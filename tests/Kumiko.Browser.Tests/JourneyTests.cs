@@ -8,6 +8,48 @@ namespace Kumiko.Browser.Tests;
 public sealed class JourneyTests(RunningDemo demo)
 {
     [Fact]
+    public void A_question_cut_out_of_bodies_understood_and_corrected()
+    {
+        using var ines = new Browser(demo);
+        ines.SignIn("Ines Halloran");
+
+        // 1. Fields cut out of bodies; a table of them; a count beside every stage.
+        ines.Open("/search?from=-1d&to=now");
+        ines.Until(() => ines.All("#counts .figure").Count == 1 && ines.Records > 1_000, "all records");
+        ines.Ask("refused\n| parse body as \"{} refused: {why} after {took:duration}\"\n| where took > 400ms\n| select time, why, took");
+        Assert.Equal(["time", "why", "took"], ines.Until(() => ines.All("table.frame th[scope=col]") is { Count: 3 } heads ? heads.Select(h => h.Text).ToList() : null, "the table"));
+        ines.Until(() => ines.All("#counts .figure").Count == 4, "four counts");
+        Assert.EndsWith("rows", ines.All("#counts .figure")[3].Text);
+        Assert.Empty(ines.Axe());
+
+        // 2. What each condition takes; its number opens exactly those records.
+        ines.Ask("service = gate-control and level >= warn and terminal != Orra");
+        ines.Click(() => ines.Button("How this is answered"));
+        ines.Until(() => ines.All(".conditions tbody tr").Count == 3, "three conditions");
+        Assert.Contains(ines.All(".plan li"), l => l.Text.StartsWith("read logs:", StringComparison.Ordinal));
+        Assert.Empty(ines.Axe());
+        var alone = Digits(ines.All(".conditions tbody tr")[1].FindElements(By.CssSelector("td a"))[0].Text);
+        ines.Click(() => ines.All(".conditions tbody tr")[1].FindElements(By.CssSelector("td a"))[0]);
+        ines.Until(() => ines.Query == "level >= warn", "the condition alone");
+        // Records go on arriving in the demo while one looks.
+        ines.Until(() => ines.Records >= alone && ines.Records < alone + 500, "its records");
+
+        // 3. A wrong name is told, with what was meant; one click asks it.
+        ines.Ask("levle = error");
+        ines.Until(() => ines.All(".hint").Any(h => h.Text.Contains("Did you mean level?", StringComparison.Ordinal)), "the advice");
+        ines.Click(() => ines.Button("Ask this instead"));
+        ines.Until(() => ines.Query == "level = error" && ines.Records > 0, "what was meant");
+
+        // 4. A parameter has a field of its own, and stands in the address.
+        ines.Ask("terminal = :terminal");
+        ines.Until(() => ines.All("p.refused").Any(p => p.Text.Contains(":terminal has no value", StringComparison.Ordinal)), "the question for a value");
+        ines.Find("#parameters input").SendKeys("Tarnhead" + Keys.Enter);
+        ines.Until(() => ines.Here.Contains("p.terminal=Tarnhead", StringComparison.Ordinal) && ines.Records > 0, "records of Tarnhead");
+        Assert.Empty(ines.Axe());
+        Assert.Empty(ines.Problems);
+    }
+
+    [Fact]
     public void From_signing_in_to_the_second_mail()
     {
         using var ines = new Browser(demo);

@@ -94,4 +94,28 @@ public sealed class QueryApiTests : IAsyncLifetime
         Assert.Equal(HttpStatusCode.Unauthorized, (await _server.Stranger().GetAsync("/api/query?q=")).StatusCode);
         Assert.Equal(HttpStatusCode.Unauthorized, (await (await _server.Program(TokenPurpose.Intake)).GetAsync("/api/query?q=")).StatusCode);
     }
+
+    [Fact]
+    public async Task A_parameter_takes_its_value_from_beside_the_query()
+    {
+        Assert.Equal("{\"n\":1}\n", await (await Ask("status = :s | group count() as n", "&p.s=409")).Content.ReadAsStringAsync());
+        Assert.Equal("{\"n\":0}\n", await (await Ask("status = :s | group count() as n", "&p.s=" + Uri.EscapeDataString("1 or status = 409"))).Content.ReadAsStringAsync());
+        var missing = await Ask("status = :s");
+        Assert.Equal(HttpStatusCode.BadRequest, missing.StatusCode);
+        Assert.Contains("p.s", await missing.Content.ReadAsStringAsync());
+    }
+
+    [Fact]
+    public async Task A_plan_says_how_and_a_table_in_the_folder_can_be_joined()
+    {
+        var plan = await (await Ask("refused and level >= warn | group count() by host", "&plan=1")).Content.ReadAsStringAsync();
+        Assert.Contains("read logs:", plan);
+        Assert.Contains("refused: 2 alone, 2 left", plan);
+        Directory.CreateDirectory(Path.Combine(_server.Path, "tables"));
+        await File.WriteAllTextAsync(Path.Combine(_server.Path, "tables", "hosts.csv"), "host,quay\ngate-t1,North\ngate-t3,South\n");
+        Assert.Equal("{\"host\":\"gate-t1\",\"hosts.quay\":\"North\"}\n{\"host\":\"gate-t3\",\"hosts.quay\":\"South\"}\n",
+            await (await Ask("refused | group count() by host | join hosts on host | order by host | select host, `hosts.quay`")).Content.ReadAsStringAsync());
+        Assert.Equal("{\"q\":\"South\"}\n", await (await Ask("status = 409 | select lookup(\"hosts\", host, \"quay\") as q")).Content.ReadAsStringAsync());
+        Assert.Equal("", await (await Ask("from alerts | select rule")).Content.ReadAsStringAsync());
+    }
 }

@@ -38,6 +38,7 @@ function marks(effect, className) {
 
 let view;
 let checking;
+let shown = null;
 
 export function startEditors() {
   const box = document.querySelector('[data-editor]');
@@ -76,6 +77,8 @@ export function startEditors() {
     url.searchParams.delete('at');
     url.searchParams.delete('when');
     if (area.value.trim()) url.searchParams.set('q', area.value); else url.searchParams.delete('q');
+    for (const name of [...url.searchParams.keys()]) if (name.startsWith('p.')) url.searchParams.delete(name);
+    for (const input of document.querySelectorAll('#parameters input')) if (input.value) url.searchParams.set(input.name, input.value);
     if (!url.searchParams.has('from') && state.dataset.from !== '-3h') { url.searchParams.set('from', state.dataset.from); url.searchParams.set('to', state.dataset.to); }
     window.kumikoGo(url.pathname + url.search);
   });
@@ -88,8 +91,7 @@ async function check() {
   if (!response.ok || text !== view.state.doc.toString()) return;
   const found = await response.json();
   view.dispatch({ effects: setErrors.of(found.errors) });
-  const state = document.getElementById('state');
-  state.replaceChildren(...found.errors.map(e => line('error', e.message)), ...found.hints.map(h => line('hint', h.message)));
+  document.getElementById('typed').replaceChildren(...found.errors.map(e => line('error', e.message)), ...found.hints.map(h => line('hint', h.message)));
 }
 
 function line(className, text) {
@@ -104,6 +106,9 @@ export function showQuery() {
   const state = document.getElementById('state');
   if (!view || !state || !document.body.contains(view.dom)) return;
   const text = state.dataset.q ?? '';
+  // Parts of a page arrive while somebody types the next question; only another answer's query comes in.
+  if (text === shown) return;
+  shown = text;
   const old = view.state.doc.toString();
   if (text !== old) {
     let from = 0;
