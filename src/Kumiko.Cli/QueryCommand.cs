@@ -8,6 +8,7 @@ using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
+using Kumiko.Web.Hosting;
 using NodaTime;
 
 namespace Kumiko.Cli;

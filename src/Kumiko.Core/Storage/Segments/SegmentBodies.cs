@@ -58,7 +58,14 @@ public sealed class SegmentBodies
     {
         (_rows, _source, _arena, Templates, _known) = (rows, source, arena, templates, starts);
         using var places = source.Read(SegmentColumn.TemplateOfRow);
+        using var joined = places.Span.IsEmpty && rows > 0 ? source.Read(SegmentColumn.Templates) : ColumnBytes.None;
         var from = new ByteReader(places.Span);
+        if (!joined.Span.IsEmpty)
+        {
+            // Segments of the first days have both in one column.
+            from = new ByteReader(joined.Span);
+            for (var left = from.Count(from.Left); left > 0; left--) { from.Signed(); from.Sized(); }
+        }
         _templateOfRow = arena?.Ints(rows) ?? new int[rows];
         LongColumn.ReadPlaces(ref from, _templateOfRow.AsSpan(0, rows), Templates.Count);
     }

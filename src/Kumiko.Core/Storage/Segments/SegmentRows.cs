@@ -95,7 +95,7 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
 
     private Columns Decode()
     {
-        var (resources, resourceOfRow) = ReadResources();
+        var (resources, resourceOfRow) = ReadResources(segment, source);
         var bodies = new SegmentBodies(segment.Rows, source, ReadTemplates(), arena: null);
         bodies.Decode();
         var sources = Optional(SegmentColumn.Source)?.Texts ?? throw new InvalidDataException("The sources are missing.");
@@ -110,7 +110,8 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
         return SegmentBodies.ReadTemplates(bytes.Span);
     }
 
-    private (Resource[] Resources, int[] OfRow) ReadResources()
+    /// <summary>The different resources, and which one each row has.</summary>
+    internal static (Resource[] Resources, int[] OfRow) ReadResources(Segment segment, IColumnSource source)
     {
         using var head = source.Read(SegmentColumn.Shapes);
         var names = new ByteReader(head.Span);
@@ -119,7 +120,8 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
         var from = new ByteReader(bytes.Span);
         var resources = ReadResources(ref from, table);
         using var places = source.Read(SegmentColumn.ResourceOfRow);
-        var ofRow = new ByteReader(places.Span);
+        // Segments of the first days have both in one column.
+        var ofRow = places.Span.IsEmpty ? from : new ByteReader(places.Span);
         return (resources, LongColumn.ReadPlaces(ref ofRow, segment.Rows, resources.Length));
     }
 

@@ -137,8 +137,14 @@ public sealed class SegmentScan : RowSource, IDisposable
     private int[] ReadResourceOfRow()
     {
         using var bytes = _source.Read(SegmentColumn.ResourceOfRow);
-        var from = new ByteReader(bytes.Span);
         var ofRow = _arena.Ints(Count);
+        if (bytes.Span.IsEmpty)
+        {
+            // Segments of the first days have both in one column.
+            SegmentRows.ReadResources(Segment, _source).OfRow.CopyTo(ofRow, 0);
+            return ofRow;
+        }
+        var from = new ByteReader(bytes.Span);
         LongColumn.ReadPlaces(ref from, ofRow.AsSpan(0, Count), Resources.Count);
         return ofRow;
     }

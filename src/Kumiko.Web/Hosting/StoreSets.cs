@@ -1,7 +1,8 @@
+using Kumiko.Core.Query;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Tables;
 
-namespace Kumiko.Core.Query;
+namespace Kumiko.Web.Hosting;
 
 /// <summary>What queries of a data folder can reach besides its records.</summary>
 public static class StoreSets
