@@ -17,6 +17,11 @@ if (args is ["queries", ..])
     await Kumiko.Bench.Store.Queries.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
     return;
 }
+if (args is ["parse"])
+{
+    Kumiko.Bench.Store.ParseBench.Measure();
+    return;
+}
 if (args is ["alone", var kept])
 {
     await Kumiko.Bench.Store.Queries.Alone(kept, "kept");

@@ -50,6 +50,7 @@ internal static class Queries
             }
             using var yardsticks = Yardsticks.Make(folder, log, records);
             await Compare(path, yardsticks, "hot");
+            ParseBench.Measure();
         }
         finally { if (Environment.GetEnvironmentVariable("KEEP") is null) Directory.Delete(folder, true); else Console.WriteLine(folder); }
     }

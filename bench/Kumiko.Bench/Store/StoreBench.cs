@@ -27,6 +27,7 @@ internal static class StoreBench
             using (var yardsticks = Yardsticks.Make(folder, log, records)) await Queries.Compare(path, yardsticks, "hot");
             await Merged(path, log, records, rows.Bytes);
             await Queries.Alone(path, "merged");
+            ParseBench.Measure();
             await Opened(path);
             await Exported(path, log);
         }

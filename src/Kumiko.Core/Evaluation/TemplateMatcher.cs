@@ -43,7 +43,7 @@ public sealed class TemplateMatcher
             if (!(_parts[p].IsSlot && _parts[p].IsOpen))
             {
                 // Only a template that begins with a constant or a typed slot comes here: it stands at the text's start.
-                if (!Fits(text, p, at, places, out at, out p)) return false;
+                if (!Fits(text, p, at, isFound: false, places, out at, out p)) return false;
                 if (p == _parts.Length && at != text.Length) return false;
                 continue;
             }
@@ -54,7 +54,7 @@ public sealed class TemplateMatcher
             {
                 from = Next(text, p, from);
                 if (from < 0) return false;
-                if (!Fits(text, p, from, places, out var end, out var next)) continue;
+                if (!Fits(text, p, from, isFound: true, places, out var end, out var next)) continue;
                 if (next == _parts.Length && end != text.Length) continue;
                 (found, places[open]) = (end, (at, from));
                 p = next;
@@ -72,13 +72,13 @@ public sealed class TemplateMatcher
         if (_parts[part].IsSlot) return from;
         var constant = _parts[part].Text;
         // The last constant stands at the end, however often it is met before.
-        if (part == _parts.Length - 1) return text.Length - constant.Length >= from && text.EndsWith(constant, StringComparison.Ordinal) ? text.Length - constant.Length : -1;
-        var at = text[from..].IndexOf(constant, StringComparison.Ordinal);
+        if (part == _parts.Length - 1) return text.Length - constant.Length >= from && text.EndsWith(constant.AsSpan()) ? text.Length - constant.Length : -1;
+        var at = text[from..].IndexOf(constant.AsSpan());
         return at < 0 ? -1 : from + at;
     }
 
     /// <summary>Constants and typed slots up to the next open slot, from a place on.</summary>
-    private bool Fits(ReadOnlySpan<char> text, int part, int from, Span<(int Start, int End)> places, out int end, out int next)
+    private bool Fits(ReadOnlySpan<char> text, int part, int from, bool isFound, Span<(int Start, int End)> places, out int end, out int next)
     {
         (end, next) = (from, part);
         for (; next < _parts.Length && !(_parts[next].IsSlot && _parts[next].IsOpen); next++)
@@ -87,7 +87,8 @@ public sealed class TemplateMatcher
             var start = end;
             if (!piece.IsSlot)
             {
-                if (!text[start..].StartsWith(piece.Text, StringComparison.Ordinal)) return false;
+                // The caller has found the first piece where it stands.
+                if (!(isFound && next == part) && !text[start..].StartsWith(piece.Text.AsSpan())) return false;
                 end = start + piece.Text.Length;
             }
             else if (!TryTyped(text, next, start, out end)) return false;
@@ -109,14 +110,14 @@ public sealed class TemplateMatcher
         if (type == "word")
         {
             // The shortest word that what follows stands behind.
-            var at = run.IndexOf(follows, StringComparison.Ordinal);
+            var at = run.IndexOf(follows.AsSpan());
             if (at <= 0 || at > length) return false;
             end = start + at;
             return true;
         }
         for (var size = Math.Min(length, LongestTyped); size > 0; size--)
         {
-            if (!run[size..].StartsWith(follows, StringComparison.Ordinal) || !Reads(run[..size], type)) continue;
+            if (!run[size..].StartsWith(follows.AsSpan()) || !Reads(run[..size], type)) continue;
             end = start + size;
             return true;
         }

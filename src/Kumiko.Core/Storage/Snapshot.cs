@@ -71,13 +71,38 @@ public sealed class Snapshot : IDisposable
     private static IEnumerable<LogRecord> Cursor(RecordBatch batch, Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
     {
         var part = Part(batch, window, test, cancel);
-        if (part.Count == 0 || part.TryOpen(records: true) is not { } rows) yield break;
+        if (part.Count == 0) yield break;
+        if (batch is SegmentBatch segment && part.Count < batch.Count / FewRecords)
+        {
+            foreach (var record in Few(segment, part, newest))
+                if (from is not { } few || (newest ? record.Id < few : record.Id > few)) yield return record;
+            yield break;
+        }
+        if (part.TryOpen(records: true) is not { } rows) yield break;
         for (var n = 0; n < part.Count; n++)
         {
             var record = rows[part[newest ? part.Count - 1 - n : n]];
             if (from is { } edge && (newest ? record.Id >= edge : record.Id <= edge)) continue;
             yield return record;
         }
+    }
+
+    /// <summary>A part of so many rows is few: they are put together by themselves, and the segment is not unpacked.</summary>
+    private const int FewRecords = 32;
+
+    private static LogRecord[] Few(SegmentBatch segment, MatchSet.Part part, bool newest)
+    {
+        try
+        {
+            return segment.Scan(null, scan =>
+            {
+                var records = new LogRecord[part.Count];
+                for (var n = 0; n < records.Length; n++) records[n] = scan.Record(part[newest ? part.Count - 1 - n : n]);
+                return records;
+            });
+        }
+        // The store has set it aside and said so; the rest goes on.
+        catch (DamagedSegmentException) { return []; }
     }
 
     /// <summary>Tests every record in a window once, on two workers, newest batches first.</summary>

@@ -141,6 +141,25 @@ public sealed class ExecutorLaws : StoreTest
         }, iter: 60, threads: 1);
 
     [Fact]
+    public Task Mutilated_queries_are_answered_or_refused_with_a_place() => Gen.Select(Gen.Select(Query, Gen.Int[0, 200], Gen.OneOf("", "|", "(", ")", "\"", " ", "=", "0", "{", "}", "by", "/", "~", ",", "\0", "\ud800", "-"), Gen.Int[0, 3]).Array[1, 60], Templated.Array[1, 40], Gen.Int[0, 1000]).SampleAsync(async (mutations, records, shape) =>
+    {
+        using var store = await Stored(records, shape);
+        var window = new Window(Start, Start + (3 * Instants.Hour));
+        foreach (var (query, place, put, cut) in mutations)
+        {
+            var at = Math.Min(place, query.Length);
+            var text = query[..at] + put + query[Math.Min(at + cut, query.Length)..];
+            var parsed = QueryParser.Parse(text);
+            foreach (var error in parsed.Errors) Assert.InRange(error.Span.Start, 0, text.Length);
+            if (!parsed.Ok) continue;
+            using var run = new Run(new Question("test", parsed, window, window.To, DateTimeZone.Utc, Limits.Default), store.Current);
+            Assert.NotNull(Stream(run));
+            try { Assert.True((await run.Counts()).IsDone); }
+            catch (QueryRefusedException e) { Assert.NotEmpty(e.Message); }
+        }
+    }, iter: 30, threads: 1);
+
+    [Fact]
     public Task Counts_of_conditions_add_up() => Gen.Select(Condition.Array[1, 4], Templated.Array[1, 120], Gen.Int[0, 1000]).SampleAsync(async (conditions, records, shape) =>
     {
         using var store = await Stored(records, shape);

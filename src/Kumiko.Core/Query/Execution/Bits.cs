@@ -62,6 +62,18 @@ public sealed class Bits
         }
     }
 
+    /// <summary>The same where places are bytes.</summary>
+    public void AddMarked(ReadOnlySpan<byte> placeOfRow, ReadOnlySpan<byte> marks)
+    {
+        for (var w = 0; w < _words.Length; w++)
+        {
+            var rows = placeOfRow.Slice(w << 6, Math.Min(64, Count - (w << 6)));
+            ulong word = 0;
+            for (var i = 0; i < rows.Length; i++) word |= (ulong)marks[rows[i]] << i;
+            _words[w] |= word;
+        }
+    }
+
     /// <summary>Number of rows in the set.</summary>
     public int Size
     {
@@ -91,9 +103,16 @@ public sealed class Bits
     public int[] ToPlaces()
     {
         var places = new int[Size];
+        ToPlaces(places);
+        return places;
+    }
+
+    /// <summary>The same into a buffer with room for all; returns how many there are.</summary>
+    public int ToPlaces(Span<int> places)
+    {
         var at = 0;
         for (var w = 0; w < _words.Length; w++)
             for (var word = _words[w]; word != 0; word &= word - 1) places[at++] = (w << 6) + BitOperations.TrailingZeroCount(word);
-        return places;
+        return at;
     }
 }

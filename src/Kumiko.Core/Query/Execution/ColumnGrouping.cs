@@ -21,7 +21,9 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
     {
         using var arena = new Arena();
         var keys = Array.ConvertAll([.. plan.Group.By], b => CodesOf(b.Expr, scan, arena, plan.Keys[IndexOf(b)]));
-        var (combined, groups) = Combine(keys, scan.Count, rows, table, arena);
+        var buffer = arena.Ints(scan.Count);
+        ReadOnlySpan<int> places = buffer.AsSpan(0, rows.ToPlaces(buffer));
+        var (combined, groups) = Combine(keys, scan.Count, places, table, arena);
         var countsOnly = Array.TrueForAll(plan.Aggregates, a => a.CountsRows);
         var needIds = Array.Exists(plan.Aggregates, a => a.Call.Name is "first" or "last" or "increase" or "per_second");
         var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
@@ -32,8 +34,9 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
         ReadOnlySpan<long> times = starts is null && !needIds ? [] : scan.Times;
         var sequences = needIds ? scan.Sequences : [];
         var first = true;
-        for (int row = rows.Next(0), read = 0; row >= 0; row = rows.Next(row + 1), read++)
+        for (var read = 0; read < places.Length; read++)
         {
+            var row = places[read];
             if (read % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             if (starts is not null && (first || times[row] + moved >= stepEnd))
             {
@@ -103,7 +106,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
     private RowSource Source(SegmentScan scan) => moved == 0 ? scan : new MovedSource(scan, moved);
 
     /// <summary>One number for each combination of keys that rows have, and the group it stands for.</summary>
-    private static (int[] OfRow, KeyGroups[] Groups) Combine(Codes[] keys, int count, Bits rows, GroupTable table, Arena arena)
+    private static (int[] OfRow, KeyGroups[] Groups) Combine(Codes[] keys, int count, ReadOnlySpan<int> rows, GroupTable table, Arena arena)
     {
         var combined = arena.Ints(count);
         var groups = new List<KeyGroups>();
@@ -117,7 +120,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns?
         foreach (var key in keys) size = Math.Min(size * Math.Max(1, key.Values.Count), int.MaxValue);
         var small = size <= LargestTable ? new int[size] : null;
         var large = small is null ? new Dictionary<UInt128, int>() : null;
-        for (var row = rows.Next(0); row >= 0; row = rows.Next(row + 1))
+        foreach (var row in rows)
         {
             UInt128 code = 0;
             var place = 0;

@@ -110,6 +110,8 @@ public abstract class SegmentCondition
 /// <summary>A test of the value of one field.</summary>
 internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, Patterns? patterns) : SegmentCondition
 {
+    private readonly Lazy<byte[]> _bySeverity = new(() => [.. Enumerable.Range(0, 256).Select(s => holds(Value.Level(s)) ? (byte)1 : (byte)0)]);
+
     private const int LargestTable = 4_096;
     private const int FewRows = 8;
 
@@ -127,10 +129,8 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         switch (asked.Name)
         {
             case "level":
-                Span<bool> bySeverity = stackalloc bool[256];
-                for (var s = 0; s < bySeverity.Length; s++) bySeverity[s] = holds(Value.Level(s));
-                var severities = scan.Severities;
-                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (bySeverity[severities[row]]) found.Set(row);
+                found.AddMarked(scan.Severities, _bySeverity.Value);
+                found.Keep(candidates);
                 return found;
             case "time":
                 var times = scan.Times;

@@ -53,7 +53,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
             var names = new ByteReader(head.Span);
             var from = new ByteReader(resources.Span);
             return new SegmentFacts(TokenFilter.Read(filter.Span), SegmentBodies.ReadTemplates(templates.Span, _shared.Template),
-                Array.ConvertAll(SegmentRows.ReadResources(ref from, NameTable.Read(ref names, SegmentRows.Strings)), _shared.Resource), batch.Counts());
+                Array.ConvertAll(SegmentRows.ReadResources(ref from, NameTable.Read(ref names, SegmentRows.Strings)), _shared.Resource), batch.Counts(), _shared);
         });
         return (facts, facts.Size);
     });

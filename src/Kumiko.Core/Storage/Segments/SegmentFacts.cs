@@ -8,7 +8,7 @@ namespace Kumiko.Core.Storage.Segments;
 /// What can be said of a segment without reading its rows: variables and values by the filter, constant text by the
 /// templates, counts by minute; and what every look through it needs first.
 /// </summary>
-internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templates, Resource[] resources, List<MinuteCount> counts)
+internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templates, Resource[] resources, List<MinuteCount> counts, SharedParts shared)
 {
     private const int BytesOfCount = 32;
 
@@ -36,7 +36,7 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
     {
         if (filter is null) return true;
         foreach (var token in TokenSet.TokenTexts(text))
-            if (!filter.MayHold(TokenSet.HashOfUpper(token)) && !Array.Exists(templates, t => t.HasToken(token))) return false;
+            if (!filter.MayHold(TokenSet.HashOfUpper(token)) && (!shared.MayHaveToken(token) || !Array.Exists(templates, t => t.HasToken(token)))) return false;
         return true;
     }
 }
@@ -54,8 +54,18 @@ internal sealed class SharedParts
     {
         // Bytes as characters, one for one.
         var name = $"{id}:{System.Text.Encoding.Latin1.GetString(key)}";
-        return _templates.Count < Most ? _templates.GetOrAdd(name, _ => new SegmentTemplate(id, key)) : new SegmentTemplate(id, key);
+        if (_templates.TryGetValue(name, out var known)) return known;
+        var template = new SegmentTemplate(id, key);
+        foreach (var token in TokenSet.TokenTexts(template.Text))
+            if (_tokens.Count < Most * 10) _tokens.TryAdd(token, true); else _tokensOverflowed = true;
+        return _templates.Count < Most ? _templates.GetOrAdd(name, template) : template;
     }
+
+    private readonly ConcurrentDictionary<string, bool> _tokens = new(StringComparer.Ordinal);
+    private volatile bool _tokensOverflowed;
+
+    /// <summary>False where the constant text of no template that was ever met has this token.</summary>
+    public bool MayHaveToken(string upper) => _tokensOverflowed || _tokens.ContainsKey(upper);
 
     public Resource Resource(Resource resource) =>
         _resources.Count < Most ? _resources.GetOrAdd(Value.Of(resource.Attributes).ToJson(), resource) : resource;
