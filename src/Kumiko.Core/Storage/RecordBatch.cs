@@ -23,7 +23,8 @@ public abstract class RecordBatch
         return (LowerBound(times, window.From), LowerBound(times, window.To));
     }
 
-    private static int LowerBound(ReadOnlySpan<long> times, long time)
+    /// <summary>The first place whose time is not before this.</summary>
+    internal static int LowerBound(ReadOnlySpan<long> times, long time)
     {
         var (low, high) = (0, times.Length);
         while (low < high)

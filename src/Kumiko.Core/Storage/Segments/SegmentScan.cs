@@ -102,18 +102,7 @@ public sealed class SegmentScan : RowSource, IDisposable
     public (int First, int End) Range(Frames.Window window)
     {
         if (window.From <= Segment.MinTime && Segment.MaxTime < window.To) return (0, Count);
-        return (LowerBound(Times, window.From), LowerBound(Times, window.To));
-    }
-
-    private static int LowerBound(ReadOnlySpan<long> times, long time)
-    {
-        var (low, high) = (0, times.Length);
-        while (low < high)
-        {
-            var middle = (low + high) >>> 1;
-            if (times[middle] < time) low = middle + 1; else high = middle;
-        }
-        return low;
+        return (RecordBatch.LowerBound(Times, window.From), RecordBatch.LowerBound(Times, window.To));
     }
 
     private long[] Numbers(SegmentColumn column)
