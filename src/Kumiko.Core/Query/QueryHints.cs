@@ -23,7 +23,9 @@ internal static class QueryHints
     {
         var parsed = run.Question.Parsed;
         if (parsed.Query.Match is not { } match && !parsed.Query.Stages.Any(s => s is Where)) return [];
-        var sample = run.Snapshot.NewestFirst(run.Question.Window, BatchTest.All, null, cancel).Take(Looked).ToList();
+        // Advice must not tell of records that the person may not read.
+        var allowed = run.Question.Sources;
+        var sample = run.Snapshot.NewestFirst(run.Question.Window, BatchTest.All, null, cancel).Where(r => allowed is null || allowed.Contains(r.Source)).Take(Looked).ToList();
         var hints = new List<AnswerHint>();
         hints.AddRange(UnknownFields(parsed, sample));
         hints.AddRange(Contradictions(counts));
