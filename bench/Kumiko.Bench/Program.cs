@@ -7,6 +7,11 @@ if (args is ["kill", ..])
     await Kumiko.Bench.Store.Killed.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 200);
     return;
 }
+if (args is ["patterns", ..])
+{
+    Kumiko.Bench.Patterns.Accuracy.Measure(args[1..]);
+    return;
+}
 if (args is ["parts"])
 {
     Kumiko.Bench.Store.Parts.Measure();

@@ -1,0 +1,67 @@
+using System.Reflection;
+using System.Text;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Bench.Patterns;
+
+/// <summary>A record as the miner sees it, with the line of code that wrote it.</summary>
+internal sealed record Labelled(string Service, string Body, string Truth);
+
+/// <summary>
+/// Grouping accuracy: a record is right if the group it is put in holds exactly the records of its line of code
+/// (Zhu, He, Liu, He, Xie, Zheng, Lyu: Tools and benchmarks for automated log parsing, 2019).
+/// </summary>
+internal static class Accuracy
+{
+    public static IEnumerable<string> Daemons => Names.Select(n => n.Split('.')[^2]).Order(StringComparer.Ordinal);
+
+    private static IEnumerable<string> Names => Assembly.GetExecutingAssembly().GetManifestResourceNames().Where(n => n.Contains(".Formats.", StringComparison.Ordinal));
+
+    /// <summary>Lines of one daemon, or of each of them under its own name.</summary>
+    public static List<Labelled> Of(string daemon, int count, int seed)
+    {
+        using var stream = new StreamReader(Assembly.GetExecutingAssembly().GetManifestResourceStream(Names.Single(n => n.Split('.')[^2] == daemon))!);
+        var formats = stream.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(l => new LineFormat(l)).ToList();
+        var random = new Random(seed);
+        var drawn = formats.SelectMany(f => Enumerable.Repeat(f, f.Weight)).ToArray();
+        return [.. Enumerable.Range(0, count).Select(_ => drawn[random.Next(drawn.Length)]).Select(f => new Labelled(daemon, f.Write(random), f.Text))];
+    }
+
+    public static void Measure(string[] args)
+    {
+        Console.WriteLine("| material | records | lines of code | patterns | accuracy |\n|---|---|---|---|---|");
+        foreach (var daemon in Daemons)
+        {
+            if (args.Length > 0 && !args.Contains(daemon)) continue;
+            Show(daemon, Of(daemon, 20_000, 7), args.Length > 0);
+        }
+    }
+
+    private static void Show(string name, List<Labelled> records, bool confusion)
+    {
+        var miner = new TemplateMiner();
+        var gaps = new List<Slice>();
+        var ids = new long[records.Count];
+        for (var i = 0; i < ids.Length; i++)
+        {
+            gaps.Clear();
+            ids[i] = miner.Find(records[i].Service, Encoding.UTF8.GetBytes(records[i].Body), 0, gaps).Id;
+        }
+        var patterns = new Core.Storage.Templates.Patterns(miner);
+        var found = ids.Select(id => id == 0 ? "#0" : Core.Storage.Templates.Patterns.Name(patterns.Final(id))).ToArray();
+        var sizes = records.CountBy(r => r.Truth).ToDictionary();
+        var groups = Enumerable.Range(0, ids.Length).GroupBy(i => found[i]).ToList();
+        var right = groups.Where(g => g.Select(i => records[i].Truth).Distinct().Count() == 1 && g.Count() == sizes[records[g.First()].Truth]).Sum(g => g.Count());
+        Console.WriteLine($"| {name} | {records.Count} | {sizes.Count} | {groups.Count} | {(double)right / records.Count:0.000} |");
+        if (!confusion) return;
+        foreach (var truth in records.Select((r, i) => (r.Truth, Found: found[i])).GroupBy(x => x.Truth).OrderByDescending(g => g.Count()))
+        {
+            var into = truth.CountBy(x => x.Found).OrderByDescending(x => x.Value).ToList();
+            var others = into.SelectMany(f => groups.Single(g => g.Key == f.Key)).Select(i => records[i].Truth).Distinct().Count();
+            if (into.Count == 1 && others == 1) continue;
+            Console.WriteLine($"\n{truth.Count()} records of: {truth.Key}\n  in {into.Count} patterns, with {others - 1} other lines of code");
+            foreach (var (id, n) in into.Take(6)) Console.WriteLine($"  {n,6} {id} {patterns.Text(id)?.ReplaceLineEndings("⏎")}");
+        }
+    }
+}
