@@ -11,8 +11,8 @@ internal sealed class LineFormat
     private abstract record Part;
     private sealed record Literal(string Text) : Part;
     private sealed record Slot(string Name) : Part;
-    private sealed record OneOf(Part[][] Choices) : Part;
-    private sealed record Optional(Part[] Inner) : Part;
+    private sealed record OneOf(Part[][] Of) : Part;
+    private sealed record Optional(Part Inner) : Part;
 
     private readonly Part[] _parts;
 
@@ -56,8 +56,15 @@ internal sealed class LineFormat
         if (text[at] == '?')
         {
             at++;
-            return new Optional(Read(text, ref at, inside: true));
+            return new Optional(Choices(text, ref at));
         }
+        var found = Choices(text, ref at);
+        // A single word in braces is a slot.
+        return found.Of is [[Literal one]] ? new Slot(one.Text) : found;
+    }
+
+    private static OneOf Choices(string text, ref int at)
+    {
         var choices = new List<Part[]>();
         while (true)
         {
@@ -65,8 +72,8 @@ internal sealed class LineFormat
             if (text[at] == '}') break;
             at++;
         }
-        // A single word in braces is a slot, and so is one among choices that names one.
-        return choices is [[Literal one]] ? new Slot(one.Text) : new OneOf([.. choices.Select(c => c is [Literal l] && Slots.Has(l.Text) ? [new Slot(l.Text)] : c)]);
+        // One of several that has the name of a slot is one.
+        return new OneOf([.. choices.Select(c => choices.Count > 1 && c is [Literal l] && Slots.Has(l.Text) ? [new Slot(l.Text)] : c)]);
     }
 
     public string Write(Random random)
@@ -84,8 +91,8 @@ internal sealed class LineFormat
                 case Literal literal: to.Append(literal.Text); break;
                 case Slot slot: to.Append(Slots.Value(slot.Name, random)); break;
                 // The first is met more often than the last, as it is in life.
-                case OneOf one: Write(one.Choices[Math.Min(random.Next(one.Choices.Length), random.Next(one.Choices.Length))], random, to); break;
-                case Optional optional: if (random.NextDouble() < 0.45) Write(optional.Inner, random, to); break;
+                case OneOf one: Write(one.Of[Math.Min(random.Next(one.Of.Length), random.Next(one.Of.Length))], random, to); break;
+                case Optional optional: if (random.NextDouble() < 0.45) Write([optional.Inner], random, to); break;
             }
     }
 }

@@ -1,7 +1,7 @@
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
-using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Patterns;
 
 namespace Kumiko.Core.Query;
 
@@ -21,9 +21,9 @@ public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
 /// <summary>Ids of patterns in a query, each as the pattern it was merged into: links to old ones go on working.</summary>
 internal static class PatternNames
 {
-    public static Language.Query Settle(Language.Query query, Patterns? patterns) => patterns is null ? query : new Settler(patterns).Visit(query);
+    public static Language.Query Settle(Language.Query query, PatternBook? patterns) => patterns is null ? query : new Settler(patterns).Visit(query);
 
-    private sealed class Settler(Patterns patterns) : QueryRewriter
+    private sealed class Settler(PatternBook patterns) : QueryRewriter
     {
         protected override Expr Visit(Expr expr) => expr switch
         {
@@ -32,6 +32,6 @@ internal static class PatternNames
             _ => base.Visit(expr),
         };
 
-        private Literal Settled(Literal literal) => Patterns.Id(literal.Text) is { } id ? literal with { Text = Patterns.Name(patterns.Final(id)) } : literal;
+        private Literal Settled(Literal literal) => literal with { Text = patterns.Today(literal.Text) };
     }
 }

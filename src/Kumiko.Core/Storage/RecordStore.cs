@@ -1,6 +1,7 @@
 using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Patterns;
 using Kumiko.Core.Storage.Templates;
 using Kumiko.Core.Storage.Upkeep;
 using Microsoft.Data.Sqlite;
@@ -89,7 +90,7 @@ public sealed class RecordStore : IDisposable
     internal TemplateMiner Templates { get; private set; } = new();
 
     /// <summary>What the field pattern holds.</summary>
-    public Patterns Patterns { get; private set; } = new(new TemplateMiner());
+    public PatternBook Patterns { get; private set; } = new(new TemplateMiner(), []);
     internal Dictionary<FieldKey, long> FieldsSeen { get; private set; } = [];
     internal Database Database => _database;
 
@@ -121,7 +122,7 @@ public sealed class RecordStore : IDisposable
     {
         using var connection = _database.Read();
         Templates.Load(SegmentTable.Templates(connection));
-        Patterns = new Patterns(Templates);
+        Patterns = new PatternBook(Templates, SegmentTable.PatternNames(connection));
         FieldsSeen = SegmentTable.Fields(connection);
         foreach (var segment in SegmentTable.Unsure(connection)) _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult();
         foreach (var (segment, damage) in SegmentTable.Damaged(connection)) _notices.Add(Told(segment, damage));
@@ -234,8 +235,9 @@ public sealed class RecordStore : IDisposable
     /// <summary>Segments that come and go, and batches that were sealed into them, in one transaction.</summary>
     internal async Task Commit(SegmentChange change)
     {
-        List<Template> templates;
-        lock (Templates) templates = [.. Templates.Unsaved];
+        List<TemplateRow> templates;
+        lock (Templates) templates = Templates.Unsaved();
+        var names = Patterns.Unsaved();
         var fields = NewFields(change.Added);
         var added = await _database.Writer.Write(connection =>
         {
@@ -243,12 +245,14 @@ public sealed class RecordStore : IDisposable
             SegmentTable.MarkGone(connection, change.Gone.Select(s => s.Id));
             connection.Execute("DELETE FROM recent WHERE first_sequence = @First", change.Sealed.Select(e => new { e.First }));
             SegmentTable.SaveTemplates(connection, templates);
+            SegmentTable.SavePatternNames(connection, names);
             SegmentTable.SaveFields(connection, fields);
             connection.Execute("UPDATE counter SET value = value - @Count WHERE name = 'batches'", new { change.Sealed.Count });
             connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
             return inserted;
         }, inserted => Apply(change, inserted), change.Added.Sum(e => (int)e.Catalogue.Bytes));
         lock (Templates) Templates.MarkSaved(templates);
+        Patterns.MarkSaved(names);
         lock (FieldsSeen)
             foreach (var (field, time) in fields) FieldsSeen[field] = time;
     }

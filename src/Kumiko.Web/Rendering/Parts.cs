@@ -3,7 +3,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
-using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Patterns;
 using NodaTime;
 
 namespace Kumiko.Web.Rendering;
@@ -73,7 +73,7 @@ public sealed record HintsPart(IReadOnlyList<AnswerHint> Hints, SearchAddress Ad
 }
 
 /// <summary>A frame as a table.</summary>
-public sealed record TablePart(Frame Frame, DateTimeZone Zone, Patterns? Patterns = null)
+public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternBook? Patterns = null)
 {
     public const int MostRows = 1_000;
 

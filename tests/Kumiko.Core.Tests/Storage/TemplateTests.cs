@@ -26,7 +26,7 @@ public sealed class TemplateTests
     private static TemplateMiner Reloaded(TemplateMiner miner)
     {
         var again = new TemplateMiner();
-        again.Load(miner.Unsaved.OrderBy(t => t.Id).Select(t => new TemplateRow { Id = t.Id, Service = t.Service, Key = t.Key, MergedInto = t.MergedInto?.Id, FirstSeen = t.FirstSeen }));
+        again.Load(miner.Unsaved());
         return again;
     }
 

@@ -12,8 +12,8 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
     private enum Place : byte { Inside, Straddling, Anywhere, Constant, Whole }
 
     /// <summary>
-    /// A variable is one token of its body, so what stands partly in one and partly in constants has at least one of
-    /// these wholly in a variable; none where that cannot be said.
+    /// No variable begins or ends within a word, so what stands partly in one and partly in constants has at least one
+    /// of these wholly in a variable, unless only separators are in it; none where that cannot be said.
     /// </summary>
     private readonly Needle[] _fragments = Fragments(needle);
 
@@ -25,7 +25,7 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
 
     private static Needle[] Fragments(Needle needle)
     {
-        if (needle.Bytes[^1] == '-') return [];
+        if (BodyTokens.IsSeparator(needle.Bytes[0]) || BodyTokens.IsSeparator(needle.Bytes[^1])) return [];
         var text = System.Text.Encoding.ASCII.GetString(needle.Bytes);
         return [.. text.Split(BodyTokens.Separators, StringSplitOptions.RemoveEmptyEntries).Select(needle.Part)];
     }

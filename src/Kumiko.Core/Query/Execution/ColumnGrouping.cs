@@ -3,12 +3,12 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
-using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Patterns;
 
 namespace Kumiko.Core.Query.Execution;
 
 /// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each number.</summary>
-internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, Patterns? patterns, long moved)
+internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternBook? patterns, long moved)
 {
     private const int LargestTable = 1 << 16;
     private const int CancelEvery = 8_192;

@@ -5,7 +5,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Segments;
-using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Patterns;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -13,7 +13,7 @@ namespace Kumiko.Core.Query.Execution;
 /// Runs pipelines over a snapshot: conditions on whole segments, groups on their columns by two workers, and what is
 /// left row by row with the steps of the row evaluator.
 /// </summary>
-internal sealed class Executor(Snapshot snapshot, EvaluationContext context, FieldRefs fields, Patterns? patterns, IReadOnlySet<string>? sources, CancellationToken cancel)
+internal sealed class Executor(Snapshot snapshot, EvaluationContext context, FieldRefs fields, PatternBook? patterns, IReadOnlySet<string>? sources, CancellationToken cancel)
 {
     private const int Workers = 2;
 

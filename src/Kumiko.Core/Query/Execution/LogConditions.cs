@@ -4,7 +4,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Segments;
-using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Patterns;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -19,7 +19,7 @@ internal sealed class LogConditions
     private readonly LogCondition[] _written, _cheapest;
     private readonly Func<LogRecord, Value>? _patternOf;
 
-    public LogConditions(IEnumerable<(int Index, Expr Condition)> conditions, EvaluationContext context, FieldRefs fields, Patterns? patterns)
+    public LogConditions(IEnumerable<(int Index, Expr Condition)> conditions, EvaluationContext context, FieldRefs fields, PatternBook? patterns)
     {
         var compiler = new Compiler(context, new RecordScope(fields));
         _patternOf = patterns is null ? null : patterns.Of;

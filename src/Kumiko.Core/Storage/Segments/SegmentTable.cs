@@ -87,13 +87,18 @@ internal static class SegmentTable
         return connection.Execute("DELETE FROM segment WHERE id = @id", new { id });
     }
 
-    public static void SaveTemplates(SqliteConnection connection, IEnumerable<Template> templates) => connection.Execute("""
-        INSERT INTO template (id, service, key, merged_into, first_seen) VALUES (@Id, @Service, @Key, @into, @FirstSeen)
-        ON CONFLICT (id) DO UPDATE SET merged_into = excluded.merged_into, first_seen = MIN(first_seen, excluded.first_seen)
-        """, templates.Select(t => new { t.Id, t.Service, t.Key, into = t.MergedInto?.Id, t.FirstSeen }));
+    public static void SaveTemplates(SqliteConnection connection, IEnumerable<TemplateRow> templates) => connection.Execute("""
+        INSERT INTO template (id, service, key, merged_into, first_seen, last_seen, is_tail, gaps) VALUES (@Id, @Service, @Key, @MergedInto, @FirstSeen, @LastSeen, @IsTail, @Gaps)
+        ON CONFLICT (id) DO UPDATE SET merged_into = excluded.merged_into, first_seen = MIN(first_seen, excluded.first_seen), last_seen = MAX(last_seen, excluded.last_seen), gaps = excluded.gaps
+        """, templates);
 
     public static List<TemplateRow> Templates(SqliteConnection connection) =>
-        [.. connection.Query<TemplateRow>("SELECT id AS Id, service AS Service, key AS Key, merged_into AS MergedInto, first_seen AS FirstSeen FROM template ORDER BY id")];
+        [.. connection.Query<TemplateRow>("SELECT id AS Id, service AS Service, key AS Key, merged_into AS MergedInto, first_seen AS FirstSeen, last_seen AS LastSeen, is_tail AS IsTail, gaps AS Gaps FROM template ORDER BY id")];
+
+    public static void SavePatternNames(SqliteConnection connection, IEnumerable<(long Id, long Template)> names) =>
+        connection.Execute("INSERT OR IGNORE INTO pattern_name (id, template) VALUES (@Id, @Template)", names.Select(n => new { n.Id, n.Template }));
+
+    public static List<(long Id, long Template)> PatternNames(SqliteConnection connection) => [.. connection.Query<(long, long)>("SELECT id, template FROM pattern_name")];
 
     public static void SaveFields(SqliteConnection connection, IEnumerable<KeyValuePair<FieldKey, long>> fields) => connection.Execute("""
         INSERT INTO field (name, kind, first_seen) VALUES (@Name, @kind, @seen)

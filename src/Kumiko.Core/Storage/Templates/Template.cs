@@ -7,8 +7,9 @@ public sealed class Template
 {
     internal Template(long id, string service, byte[] key, long firstSeen)
     {
-        (Id, Service, Key, FirstSeen) = (id, service, key, firstSeen);
+        (Id, Service, Key, FirstSeen, LastSeen) = (id, service, key, firstSeen, firstSeen);
         Gaps = key.Count(b => b == BodyTokens.Gap);
+        Facts = new GapFacts[Gaps];
     }
 
     /// <summary>Identity over all segments; 0 for a body that has no template and is one variable.</summary>
@@ -19,8 +20,13 @@ public sealed class Template
     internal byte[] Key { get; }
     public int Gaps { get; }
 
-    /// <summary>The time of its earliest record.</summary>
+    /// <summary>The times of its earliest and its latest record.</summary>
     public long FirstSeen { get; internal set; }
+
+    public long LastSeen { get; internal set; }
+
+    /// <summary>What was seen in each gap.</summary>
+    internal GapFacts[] Facts { get; set; }
 
     /// <summary>The more general template that took its place; null while it stands for itself.</summary>
     public Template? MergedInto { get; internal set; }
@@ -39,6 +45,16 @@ public sealed class Template
     /// <summary>Which tokens are gaps.</summary>
     internal bool[] Wiped { get; set; } = [];
 
+    /// <summary>Whether its last gap is all that follows a colon.</summary>
+    internal bool IsTail { get; init; }
+
+    /// <summary>How many records were looked at closely.</summary>
+    internal int Looks { get; set; }
+
+    /// <summary>Whether the table has not yet what is known.</summary>
+    internal bool IsUnsaved { get; set; }
+    internal int Revision { get; set; }
+
     public override string ToString() => System.Text.Encoding.UTF8.GetString(Key).Replace("\0", "{}", StringComparison.Ordinal);
 
     internal static Template Whole { get; } = new(0, "", [BodyTokens.Gap], 0);
@@ -52,4 +68,8 @@ internal sealed class TemplateRow
     public byte[] Key { get; init; } = [];
     public long? MergedInto { get; init; }
     public long FirstSeen { get; init; }
+    public long LastSeen { get; init; }
+    public byte[] Gaps { get; init; } = [];
+    public long IsTail { get; init; }
+    public int Revision { get; init; }
 }

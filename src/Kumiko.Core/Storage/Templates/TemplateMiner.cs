@@ -17,22 +17,32 @@ public sealed class TemplateMiner
     /// <summary>So many templates that differ in one word make that word a variable.</summary>
     public const int Variants = 8;
 
+    /// <summary>And so many where no other word is left.</summary>
+    private const int VariantsAlone = 64;
+
     public const int MostOfService = 1_024;
     public const int MostServices = 1_024;
     public const int MostOfAll = 20_000;
 
     /// <summary>A service may have this many times its templates over time, counting those that were merged away.</summary>
     private const int MostEver = 16;
+
+    private const int LooksAtFirst = 64, LooksAfter = 63;
     private const int MostAliases = 8_192, MostMasks = 64, MostMergedTokens = 64;
 
     /// <summary>Longer bodies are kept whole.</summary>
     public const int LongestBody = 8 * 1024;
+
+    /// <summary>So many templates that say the same up to a colon become one.</summary>
+    public const int ManyTails = 64;
+    private const int MostBefore = 24, MostBeginnings = 3, FewLooks = 2;
 
     private readonly BodyTokens _tokens = new();
     private readonly ByteWriter _key = new(1024);
     private readonly Dictionary<string, ServiceTemplates> _services = new(StringComparer.Ordinal);
     private readonly Dictionary<long, Template> _byId = [];
     private readonly HashSet<Template> _unsaved = [];
+    private readonly HashSet<string> _full = new(StringComparer.Ordinal);
     private int _live;
     private long _nextId = 1;
 
@@ -42,16 +52,32 @@ public sealed class TemplateMiner
         public readonly Dictionary<ulong, (byte[] Key, Template Template)> Exact = [];
         public readonly Dictionary<int, List<Mask>> Masks = [];
         public readonly Dictionary<ulong, List<Template>> Siblings = [];
+
+        /// <summary>By the hash of what stands before a colon: how many templates begin so, and the one that took their place.</summary>
+        public readonly Dictionary<ulong, Tail> Tails = [];
         public int Count, Ever, Aliases;
+        public required string Name { get; init; }
+    }
+
+    private sealed class Tail
+    {
+        public int Count;
+        public Template? Template;
     }
 
     private sealed record Mask(bool[] Wiped, Dictionary<ulong, Template> Templates);
 
-    /// <summary>Templates that the table does not have yet, or not as they are now.</summary>
-    internal IReadOnlyCollection<Template> Unsaved => _unsaved;
-
     /// <summary>Templates of all services that stand for themselves.</summary>
     public IEnumerable<Template> All => _byId.Values.Where(t => t.MergedInto is null);
+
+    /// <summary>Those that were merged away too.</summary>
+    internal IReadOnlyCollection<Template> Ever => _byId.Values;
+
+    /// <summary>Changes whenever there is a template more.</summary>
+    internal int Version { get; private set; }
+
+    /// <summary>Services that write so many kinds of lines that some got no template.</summary>
+    internal IReadOnlySet<string> Full => _full;
 
     internal Template? Find(long id) => _byId.GetValueOrDefault(id);
 
@@ -66,22 +92,38 @@ public sealed class TemplateMiner
             gaps.Add(new Slice(0, body.Length));
             return Template.Whole;
         }
-        if (time < template.FirstSeen)
-        {
-            template.FirstSeen = time;
-            Save(template);
-        }
-        for (var t = 0; t < _tokens.Count; t++)
-            if (template.Wiped[t]) gaps.Add(_tokens[t]);
+        See(template, body, time, gaps);
         return template;
     }
+
+    /// <summary>Adds the gaps, and notes what is seen in them: closely at the first records and at some of those after.</summary>
+    private void See(Template template, ReadOnlySpan<byte> body, long time, List<Slice> gaps)
+    {
+        var closely = template.Looks++ is var looks && (looks < LooksAtFirst || (looks & LooksAfter) == 0);
+        var news = time < template.FirstSeen || time > template.LastSeen;
+        if (time < template.FirstSeen) template.FirstSeen = time;
+        if (time > template.LastSeen) template.LastSeen = time;
+        var (gap, words) = (0, template.IsTail ? template.Wiped.Length - 1 : _tokens.Count);
+        for (var t = 0; t <= words; t++)
+        {
+            if (t == words && !template.IsTail) break;
+            if (t < words && !template.Wiped[t]) continue;
+            var variable = t < words ? _tokens[t] : Behind(body, Colon(body, words));
+            gaps.Add(variable);
+            ref var facts = ref template.Facts[gap++];
+            if (closely || !facts.Varies) news |= facts.See(variable.Of(body), closely);
+        }
+        if (news) Save(template);
+    }
+
+    private static Slice Behind(ReadOnlySpan<byte> body, int start) => new(start, body.Length - start);
 
     private ServiceTemplates Of(string service)
     {
         // Endless services share one set; their templates are bounded all the same.
         if (_services.TryGetValue(service, out var found)) return found;
-        if (_services.Count < MostServices) return _services[service] = new ServiceTemplates();
-        return _services.TryGetValue("", out var shared) ? shared : _services[""] = new ServiceTemplates();
+        if (_services.Count < MostServices) return _services[service] = new ServiceTemplates { Name = service };
+        return _services.TryGetValue("", out var shared) ? shared : _services[""] = new ServiceTemplates { Name = "" };
     }
 
     private Template? Mine(ServiceTemplates of, string service, ReadOnlySpan<byte> body, long time)
@@ -90,17 +132,28 @@ public sealed class TemplateMiner
         var hash = Key(body, []);
         if (of.Exact.TryGetValue(hash, out var known)) return known.Key.AsSpan().SequenceEqual(_key.Written) ? known.Template.Final : null;
         var key = _key.ToArray();
-        if (Masked(of, body) is { } general)
+        if ((Masked(of, body) ?? Tailed(of, body)) is { } general)
         {
             if (of.Aliases >= MostAliases) Forget(of);
             of.Aliases++;
             of.Exact.Add(hash, (key, general));
             return general;
         }
-        if (of.Count >= MostOfService || of.Ever >= MostOfService * MostEver || _live >= MostOfAll) return null;
+        if (of.Count >= MostOfService || of.Ever >= MostOfService * MostEver || _live >= MostOfAll)
+        {
+            _full.Add(of.Name);
+            return null;
+        }
+        var variable = Variables();
         var template = Add(of, new Template(_nextId++, service, key, time), hash);
         Save(template);
-        var final = Generalise(of, template).Final;
+        if (template.Wiped.Length == 0) template.Wiped = variable;
+        else
+        {
+            Generalise(of, template);
+            CountTails(of, template);
+        }
+        var final = template.Final;
         _tokens.Cut(body);
         return final;
     }
@@ -110,6 +163,89 @@ public sealed class TemplateMiner
         _key.Clear();
         _tokens.WriteKey(body, wiped, _key);
         return XxHash3.HashToUInt64(_key.Written);
+    }
+
+    /// <summary>Where the text behind the first colon and blank after a token begins; 0 where there is none before the next token.</summary>
+    private int Colon(ReadOnlySpan<byte> body, int tokens)
+    {
+        var end = _tokens[tokens - 1].Start + _tokens[tokens - 1].Length;
+        var at = body[end.._tokens[tokens].Start].IndexOf(": "u8);
+        return at < 0 ? 0 : end + at + 2;
+    }
+
+    /// <summary>The beginnings of the key that is written, up to a colon behind at least two words.</summary>
+    private int Beginnings(ReadOnlySpan<byte> body, Span<(int Tokens, int Length, ulong Hash)> beginnings)
+    {
+        var (count, words) = (0, 0);
+        for (var t = 1; t < Math.Min(_tokens.Count, MostBefore) && count < beginnings.Length; t++)
+        {
+            if (!_tokens.IsVariable(t - 1)) words++;
+            if (words < 2 || Colon(body, t) is 0) continue;
+            ReadOnlySpan<byte> key = _key.Written;
+            var at = PlaceInKey(body, t);
+            // A tag is no sentence.
+            if (key[..(at - 2)].IndexOf((byte)' ') < 0) continue;
+            beginnings[count++] = (t, at, XxHash3.HashToUInt64(key[..at]));
+        }
+        return count;
+    }
+
+    /// <summary>Where in the written key the text behind the colon begins.</summary>
+    private int PlaceInKey(ReadOnlySpan<byte> body, int tokens)
+    {
+        var place = Colon(body, tokens);
+        for (var t = 0; t < tokens; t++) if (_tokens.IsVariable(t)) place -= _tokens[t].Length - 1;
+        return place;
+    }
+
+    private Template? Tailed(ServiceTemplates of, ReadOnlySpan<byte> body)
+    {
+        if (of.Tails.Count == 0) return null;
+        Span<(int Tokens, int Length, ulong Hash)> beginnings = stackalloc (int, int, ulong)[MostBeginnings];
+        Key(body, []);
+        for (var (b, count) = (0, Beginnings(body, beginnings)); b < count; b++)
+            if (of.Tails.TryGetValue(beginnings[b].Hash, out var tail) && tail.Template is { } template && template.Key.AsSpan()[..^1].SequenceEqual(_key.Written[..beginnings[b].Length])) return template.Final;
+        return null;
+    }
+
+    /// <summary>Where very many templates say the same up to a colon, what follows it is text from elsewhere: a statement, a message of another program.</summary>
+    private void CountTails(ServiceTemplates of, Template template)
+    {
+        Span<(int Tokens, int Length, ulong Hash)> beginnings = stackalloc (int, int, ulong)[MostBeginnings];
+        _tokens.Cut(template.Key);
+        Key(template.Key, []);
+        for (var (b, count) = (0, Beginnings(template.Key, beginnings)); b < count; b++)
+        {
+            if (!of.Tails.TryGetValue(beginnings[b].Hash, out var tail)) of.Tails[beginnings[b].Hash] = tail = new Tail();
+            if (++tail.Count < ManyTails || tail.Template is not null) continue;
+            var beginning = template.Key[..beginnings[b].Length];
+            var alike = of.Exact.Values.Select(e => e.Template).Where(t => t.MergedInto is null && t.Key.AsSpan().StartsWith(beginning)).Distinct().ToList();
+            // Text from elsewhere hardly ever comes twice; what a program says itself does.
+            tail.Count = alike.Count;
+            if (alike.Count < ManyTails || alike.Count(t => t.Looks <= FewLooks) < alike.Count / 2) continue;
+            Cut(of, template, beginnings[b].Tokens, beginning, alike, tail);
+            return;
+        }
+    }
+
+    private void Cut(ServiceTemplates of, Template template, int tokens, byte[] beginning, List<Template> alike, Tail tail)
+    {
+        byte[] key = [.. beginning, BodyTokens.Gap];
+        var hash = XxHash3.HashToUInt64(key);
+        if (of.Exact.ContainsKey(hash)) return;
+        var wiped = template.Wiped[..tokens];
+        tail.Template = Add(of, new Template(_nextId++, template.Service, key, template.FirstSeen) { IsTail = true }, hash);
+        tail.Template.Wiped = [.. wiped, true];
+        foreach (var other in alike)
+        {
+            tail.Template.FirstSeen = Math.Min(tail.Template.FirstSeen, other.FirstSeen);
+            tail.Template.LastSeen = Math.Max(tail.Template.LastSeen, other.LastSeen);
+            for (var gap = 0; gap < tail.Template.Gaps - 1; gap++) tail.Template.Facts[gap].See(other.Facts[gap]);
+            Retire(of, other, tail.Template);
+            Save(other);
+        }
+        (tail.Template.Facts[^1].Varies, tail.Template.Facts[^1].Types) = (true, VariableTypes.Text);
+        Save(tail.Template);
     }
 
     private Template? Masked(ServiceTemplates of, ReadOnlySpan<byte> body)
@@ -129,15 +265,30 @@ public sealed class TemplateMiner
 
     private Template Add(ServiceTemplates of, Template template, ulong hash)
     {
-        _tokens.Cut(template.Key);
-        template.Wiped = new bool[_tokens.Count];
-        for (var t = 0; t < _tokens.Count; t++) template.Wiped[t] = _tokens.IsVariable(t);
+        template.Wiped = GapsOf(template.Key);
+        Version++;
         _byId[template.Id] = template;
         of.Exact[hash] = (template.Key, template);
         of.Count++;
         of.Ever++;
         _live++;
         return template;
+    }
+
+    private bool[] Variables()
+    {
+        var variable = new bool[_tokens.Count];
+        for (var t = 0; t < variable.Length; t++) variable[t] = _tokens.IsVariable(t);
+        return variable;
+    }
+
+    /// <summary>Which tokens of a key are gaps; none where a key of another time is cut otherwise today, which no body has then.</summary>
+    private bool[] GapsOf(ReadOnlySpan<byte> key)
+    {
+        _tokens.Cut(key);
+        var wiped = Variables();
+        Key(key, []);
+        return _key.Written.SequenceEqual(key) ? wiped : [];
     }
 
     private void Retire(ServiceTemplates of, Template template, Template into)
@@ -150,7 +301,7 @@ public sealed class TemplateMiner
     /// <summary>Merges a template with those that differ from it in one word, where they are enough; again with the result.</summary>
     private Template Generalise(ServiceTemplates of, Template template)
     {
-        if (template.Wiped.Length > MostMergedTokens || (of.Masks.TryGetValue(template.Wiped.Length, out var masks) && masks.Count >= MostMasks)) return template;
+        if (template.Wiped.Length is 0 or > MostMergedTokens || (of.Masks.TryGetValue(template.Wiped.Length, out var masks) && masks.Count >= MostMasks)) return template;
         var merged = template;
         for (var t = 0; t < template.Wiped.Length && merged == template; t++)
         {
@@ -159,7 +310,7 @@ public sealed class TemplateMiner
             var siblings = SiblingsWithout(of, template, t, out var wiped, out var hash);
             siblings.RemoveAll(s => s.MergedInto is not null);
             siblings.Add(template);
-            if (siblings.Count >= Variants) merged = Merge(of, siblings, _key.ToArray(), hash, wiped);
+            if (siblings.Count >= (wiped.Contains(false) ? Variants : VariantsAlone) && GapsOf(_key.ToArray()).AsSpan().SequenceEqual(wiped)) merged = Merge(of, siblings, _key.ToArray(), hash, wiped);
         }
         return merged == template ? template : Generalise(of, merged);
     }
@@ -176,11 +327,34 @@ public sealed class TemplateMiner
         foreach (var sibling in siblings)
         {
             if (sibling == general) continue;
+            Absorb(general, sibling);
             Retire(of, sibling, general);
             Save(sibling);
         }
         siblings.Clear();
+        foreach (var covered in of.Exact.Values.Select(e => e.Template).Where(t => t.MergedInto is null && t != general && t.Wiped.Length == wiped.Length).Distinct().ToList())
+        {
+            _tokens.Cut(covered.Key);
+            if (Key(covered.Key, wiped) != hash || !_key.Written.SequenceEqual(general.Key)) continue;
+            Absorb(general, covered);
+            Retire(of, covered, general);
+            Save(covered);
+        }
         return general;
+    }
+
+    private void Absorb(Template general, Template sibling)
+    {
+        general.FirstSeen = Math.Min(general.FirstSeen, sibling.FirstSeen);
+        general.LastSeen = Math.Max(general.LastSeen, sibling.LastSeen);
+        _tokens.Cut(sibling.Key);
+        var (into, of) = (0, 0);
+        for (var t = 0; t < general.Wiped.Length; t++)
+        {
+            if (!general.Wiped[t]) continue;
+            if (sibling.Wiped[t]) general.Facts[into++].See(sibling.Facts[of++]);
+            else general.Facts[into++].See(_tokens[t].Of(sibling.Key), closely: true);
+        }
     }
 
     private static void Register(ServiceTemplates of, Template template, bool[] wiped, ulong hash)
@@ -193,11 +367,27 @@ public sealed class TemplateMiner
 
     private void Save(Template template)
     {
+        template.Revision++;
+        if (template.IsUnsaved) return;
+        template.IsUnsaved = true;
         _unsaved.Add(template);
     }
 
-    /// <summary>The table has these now.</summary>
-    internal void MarkSaved(IEnumerable<Template> saved) => _unsaved.ExceptWith(saved);
+    /// <summary>Templates that the table does not have yet, or not as they are now.</summary>
+    internal List<TemplateRow> Unsaved() =>
+    [
+        .. _unsaved.Select(t => new TemplateRow
+        {
+            Id = t.Id, Service = t.Service, Key = t.Key, MergedInto = t.MergedInto?.Id, FirstSeen = t.FirstSeen, LastSeen = t.LastSeen, IsTail = t.IsTail ? 1 : 0, Gaps = GapFacts.Write(t.Facts), Revision = t.Revision,
+        }).OrderBy(t => t.Id),
+    ];
+
+    /// <summary>The table has these now; what changed since is for the next time.</summary>
+    internal void MarkSaved(IEnumerable<TemplateRow> saved)
+    {
+        foreach (var row in saved)
+            if (_byId[row.Id] is var template && template.Revision == row.Revision) template.IsUnsaved = !_unsaved.Remove(template);
+    }
 
     /// <summary>Takes up what the table holds, at start.</summary>
     internal void Load(IEnumerable<TemplateRow> rows)
@@ -205,9 +395,12 @@ public sealed class TemplateMiner
         var merged = new List<(Template Template, long Into)>();
         foreach (var row in rows)
         {
-            var template = new Template(row.Id, row.Service, row.Key, row.FirstSeen);
+            var template = new Template(row.Id, row.Service, row.Key, row.FirstSeen) { LastSeen = row.LastSeen, IsTail = row.IsTail != 0 };
+            template.Facts = GapFacts.Read(row.Gaps, template.Gaps);
             _nextId = Math.Max(_nextId, row.Id + 1);
             Add(Of(row.Service), template, XxHash3.HashToUInt64(row.Key));
+            // Of another time: its records are read, new ones get another template.
+            if (template.Wiped.Length == 0 && template.Key.Length > 0) Of(row.Service).Exact.Remove(XxHash3.HashToUInt64(row.Key));
             if (row.MergedInto is { } target) merged.Add((template, target));
         }
         foreach (var (template, into) in merged)
@@ -219,8 +412,14 @@ public sealed class TemplateMiner
     private void Restore(Template template, bool general)
     {
         var of = Of(template.Service);
+        if (template.IsTail)
+        {
+            of.Tails[XxHash3.HashToUInt64(template.Key.AsSpan()[..^1])] = new Tail { Count = ManyTails, Template = template };
+            return;
+        }
         if (general) Register(of, template, template.Wiped, XxHash3.HashToUInt64(template.Key));
-        if (template.Wiped.Length > MostMergedTokens) return;
+        CountTails(of, template);
+        if (template.Wiped.Length is 0 or > MostMergedTokens) return;
         _tokens.Cut(template.Key);
         for (var t = 0; t < template.Wiped.Length; t++)
             if (!template.Wiped[t]) SiblingsWithout(of, template, t, out _, out _).Add(template);

@@ -1,0 +1,162 @@
+using System.Collections.Frozen;
+using System.Globalization;
+using System.IO.Hashing;
+using System.Text;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Core.Storage.Patterns;
+
+/// <summary>
+/// The patterns of all services: what the field <c>pattern</c> holds. They are made from the templates, anew when there are
+/// new ones. Several threads may ask at once, while records are sealed.
+/// </summary>
+public sealed class PatternBook
+{
+    private readonly TemplateMiner _miner;
+    private readonly List<Slice> _gaps = [];
+    private readonly Dictionary<string, (int Count, long Newest, Group[] Groups)> _services = new(StringComparer.Ordinal);
+
+    /// <summary>Every id that a pattern was ever known by, and one of its templates.</summary>
+    private readonly Dictionary<long, long> _names = [];
+    private readonly List<(long Id, long Template)> _unsaved = [];
+    private volatile Edition _edition = new(-1, FrozenDictionary<long, Group>.Empty);
+
+    internal PatternBook(TemplateMiner miner, IEnumerable<(long Id, long Template)> names)
+    {
+        _miner = miner;
+        foreach (var (id, template) in names) _names[id] = template;
+    }
+
+    private sealed record Group(long Id, Template[] Templates)
+    {
+        public Value Name { get; } = Value.Of(PatternBook.Name(Id));
+    }
+
+    private sealed record Edition(int Version, FrozenDictionary<long, Group> OfTemplate);
+
+    /// <summary>An id as people see it: <c>#1f3a9c04</c>.</summary>
+    public static string Name(long id) => "#" + id.ToString("x8", CultureInfo.InvariantCulture);
+
+    /// <summary>The id that a name stands for, or null.</summary>
+    public static long? Id(string name) =>
+        name.Length == 9 && name[0] == '#' && uint.TryParse(name.AsSpan(1), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var id) ? id : null;
+
+    /// <summary>The pattern's name for a template's id; missing for bodies that have no template.</summary>
+    public Value ValueOf(long template) => template == 0 || Of(template) is not { } group ? Value.Missing : group.Name;
+
+    /// <summary>The pattern of a record; one that is not sealed yet gets its template now.</summary>
+    public Value Of(LogRecord record) => ValueOf(TemplateOf(record));
+
+    private long TemplateOf(LogRecord record)
+    {
+        if (record.TemplateId is { } known) return known;
+        lock (_miner)
+        {
+            var id = _miner.Find(record.Resource.Service is { IsText: true } service ? service.AsText : "", Encoding.UTF8.GetBytes(record.Body), record.Time, _gaps).Id;
+            _gaps.Clear();
+            record.TemplateId = id;
+            return id;
+        }
+    }
+
+    /// <summary>The name that a pattern has today, where it was known by another one before.</summary>
+    public string Today(string name)
+    {
+        if (Id(name) is not { } id) return name;
+        var edition = Current();
+        long template;
+        lock (_miner)
+            if (!_names.TryGetValue(id, out template)) return name;
+        return edition.OfTemplate.TryGetValue(template, out var group) ? Name(group.Id) : name;
+    }
+
+    /// <summary>The pattern of this name, or of this name once; null where there is none.</summary>
+    public Pattern? Find(string name)
+    {
+        if (Id(Today(name)) is not { } id) return null;
+        lock (_miner) return _names.TryGetValue(id, out var template) && Of(template) is { } group ? Described(group) : null;
+    }
+
+    /// <summary>The text of a pattern with its gaps; null where there is none of this name.</summary>
+    public string? Text(string name) => Find(name)?.Text;
+
+    /// <summary>All patterns, those seen first before others.</summary>
+    public IReadOnlyList<Pattern> All()
+    {
+        var groups = Current().OfTemplate.Values.Distinct().ToList();
+        lock (_miner) return [.. groups.Select(Described).OrderBy(p => p.FirstSeen).ThenBy(p => p.Id)];
+    }
+
+    /// <summary>Services that write so many kinds of lines that some of their records have no pattern.</summary>
+    public IReadOnlyList<string> Overflowing()
+    {
+        lock (_miner) return [.. _miner.Full.Order(StringComparer.Ordinal)];
+    }
+
+    /// <summary>Ids that the table does not have yet.</summary>
+    internal List<(long Id, long Template)> Unsaved()
+    {
+        Current();
+        lock (_miner) return [.. _unsaved];
+    }
+
+    internal void MarkSaved(List<(long Id, long Template)> saved)
+    {
+        lock (_miner) _unsaved.RemoveRange(0, saved.Count);
+    }
+
+    private Group? Of(long template) => Current().OfTemplate.GetValueOrDefault(template);
+
+    private Edition Current()
+    {
+        if (_edition.Version == _miner.Version) return _edition;
+        lock (_miner)
+        {
+            if (_edition.Version == _miner.Version) return _edition;
+            var groups = new Dictionary<long, Group>();
+            var tokens = new BodyTokens();
+            foreach (var service in _miner.Ever.GroupBy(t => t.Service, StringComparer.Ordinal))
+                foreach (var group in Groups(service.Key, [.. service], tokens))
+                    foreach (var template in group.Templates) groups[template.Id] = group;
+            return _edition = new Edition(_miner.Version, groups.ToFrozenDictionary());
+        }
+    }
+
+    private Group[] Groups(string service, Template[] ever, BodyTokens tokens)
+    {
+        var newest = ever.Max(t => t.Id);
+        if (_services.TryGetValue(service, out var known) && known.Count == ever.Length && known.Newest == newest) return known.Groups;
+        var live = Array.FindAll(ever, t => t.MergedInto is null);
+        var of = PatternGrouping.Of([.. live.Select(t => Signature.Of(t, tokens))]);
+        var merged = ever.Where(t => t.MergedInto is not null).ToLookup(t => t.Final);
+        var groups = live.Zip(of).GroupBy(x => x.Second, x => x.First)
+            .Select(g => Made(service, [.. g.OrderByDescending(t => t.Wiped.Length).ThenBy(t => Convert.ToHexString(t.Key), StringComparer.Ordinal)], merged, tokens)).ToArray();
+        _services[service] = (ever.Length, newest, groups);
+        return groups;
+    }
+
+    private Group Made(string service, Template[] live, ILookup<Template, Template> merged, BodyTokens tokens)
+    {
+        // What is said of the text alone is the same wherever the same lines are written, in whatever order they come.
+        var hash = new XxHash3();
+        hash.Append(Encoding.UTF8.GetBytes(service));
+        hash.Append([0]);
+        hash.Append(Encoding.UTF8.GetBytes(new PatternText(live, tokens).Skeleton));
+        var id = (long)(uint)hash.GetCurrentHashAsUInt64();
+        // Two patterns with one hash are as rare as 1 in 400 000 times the number of patterns; the later gets another.
+        while (_names.TryGetValue(id, out var other) && Array.TrueForAll(live, t => t.Id != other) && !IsOf(other, live)) id = (id + 0x9E3779B1) & uint.MaxValue;
+        if (_names.TryAdd(id, live[0].Id)) _unsaved.Add((id, live[0].Id));
+        return new Group(id, [.. live, .. live.SelectMany(t => merged[t])]);
+    }
+
+    private bool IsOf(long template, Template[] live) => _miner.Find(template)?.Final is not { } final || Array.IndexOf(live, final) >= 0;
+
+    private static Pattern Described(Group group)
+    {
+        var live = Array.FindAll(group.Templates, t => t.MergedInto is null);
+        var (text, variables) = new PatternText(live, new BodyTokens()).Print();
+        return new Pattern(group.Id, live[0].Service, text, variables, [.. group.Templates.Select(t => t.Id)], group.Templates.Min(t => t.FirstSeen), group.Templates.Max(t => t.LastSeen));
+    }
+}

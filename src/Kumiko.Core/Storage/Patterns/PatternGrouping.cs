@@ -1,0 +1,193 @@
+using System.Runtime.InteropServices;
+
+namespace Kumiko.Core.Storage.Patterns;
+
+/// <summary>
+/// Which signatures of a service were written by one line of code. Signatures that are alike but for one stretch of words
+/// are compared by what stands in that stretch: values vary, verbs and negations tell lines apart. The answer depends
+/// on the set of signatures alone, not on their order.
+/// </summary>
+internal sealed class PatternGrouping
+{
+    internal static Action<string>? Trace;
+    private const int LongestStretch = 10, ValuesOnly = 6, MostRounds = 5, MostWords = 96;
+
+    private readonly Dictionary<Signature, int> _places = [];
+    private readonly List<Signature> _signatures = [];
+    private readonly List<int> _parents = [];
+    private readonly HashSet<string> _values = new(StringComparer.Ordinal);
+
+    /// <summary>For each signature the number of its group.</summary>
+    public static int[] Of(IReadOnlyList<Signature> signatures)
+    {
+        var grouping = new PatternGrouping();
+        var places = signatures.Select(grouping.Place).ToArray();
+        var round = grouping._places.Values.Order().ToList();
+        for (var r = 0; r < MostRounds && round.Count > 1; r++) round = grouping.Round(round);
+        return [.. places.Select(grouping.Root)];
+    }
+
+    private int Place(Signature signature)
+    {
+        ref var place = ref CollectionsMarshal.GetValueRefOrAddDefault(_places, signature, out var known);
+        if (known) return place;
+        place = _signatures.Count;
+        _signatures.Add(signature);
+        _parents.Add(place);
+        return place;
+    }
+
+    private int Root(int place)
+    {
+        while (_parents[place] != place) place = _parents[place] = _parents[_parents[place]];
+        return place;
+    }
+
+    private void Unite(int a, int b) => _parents[Root(a)] = Root(b);
+
+    /// <summary>A stretch of a signature that is left out to compare the rest: it ends before <paramref name="To"/>.</summary>
+    private readonly record struct Cut(int Signature, int From, int To);
+
+    /// <summary>Compares those of a round with each other, and answers with what they became.</summary>
+    private List<int> Round(List<int> round)
+    {
+        var buckets = new Dictionary<(ulong, ulong), List<Cut>>();
+        foreach (var place in round) AddCuts(buckets, place);
+        var wiped = round.ToDictionary(p => p, p => new bool[_signatures[p].Words.Length]);
+        var merged = false;
+        var values = new List<string>();
+        foreach (var bucket in buckets.Values)
+        {
+            if (bucket.Count >= 2) merged |= Judge(bucket, wiped, values);
+        }
+        _values.UnionWith(values);
+        if (!merged) return [];
+        var next = new SortedSet<int>();
+        foreach (var place in round)
+        {
+            var general = Place(_signatures[place].Without(wiped[place]));
+            Unite(place, general);
+            next.Add(general);
+        }
+        return [.. next];
+    }
+
+    private void AddCuts(Dictionary<(ulong, ulong), List<Cut>> buckets, int place)
+    {
+        var words = _signatures[place].Words;
+        if (words.Length > MostWords) return;
+        var (before, after) = (new ulong[words.Length + 1], new ulong[words.Length + 1]);
+        for (var i = 0; i < words.Length; i++) before[i + 1] = Mixed(before[i], words[i]);
+        for (var i = words.Length; i > 0; i--) after[i - 1] = Mixed(after[i], words[i - 1]);
+        for (var from = 0; from <= words.Length; from++)
+        {
+            for (var to = from; to <= words.Length && to - from <= LongestStretch; to++) Add(from, to);
+            // What follows a colon may be of any length.
+            if (from == _signatures[place].Reason && from > 0 && words.Length - from > LongestStretch) Add(from, words.Length);
+        }
+
+        void Add(int from, int to)
+        {
+            if (to - from == words.Length && (_signatures[place].Constants > 1 || _signatures[place].Gaps < ValuesOnly)) return;
+            // Gaps at its edges belong to the stretch, as gaps that no word parts are one.
+            if ((from > 0 && words[from - 1] is null) || (to < words.Length && words[to] is null)) return;
+            ref var bucket = ref CollectionsMarshal.GetValueRefOrAddDefault(buckets, (before[from], after[to] + ((ulong)(words.Length - to) << 1)), out _);
+            (bucket ??= []).Add(new Cut(place, from, to));
+        }
+    }
+
+    private static ulong Mixed(ulong hash, string? word)
+    {
+        hash ^= word is null ? 0x51ED270B27B4F3CFUL : System.IO.Hashing.XxHash3.HashToUInt64(MemoryMarshal.AsBytes(word.AsSpan()));
+        hash *= 0x9E3779B97F4A7C15UL;
+        return hash ^ (hash >> 29);
+    }
+
+    private enum Stretch { Empty, Gap, Value, Words, Turn, Mixed, MixedTurn, Phrase }
+
+    /// <summary>Unites signatures that differ in one stretch only, as far as what stands there says that one line wrote them.</summary>
+    /// <param name="values">Receives words that are values surely.</param>
+    private bool Judge(List<Cut> bucket, Dictionary<int, bool[]> wiped, List<string> values)
+    {
+        var (first, from, to) = bucket[0];
+        var words = _signatures[first].Words;
+        // Where all have the same word at an edge, a narrower stretch tells more.
+        if (bucket.TrueForAll(c => c.To > c.From) && (Same(bucket, static (w, c) => w[c.From]) || Same(bucket, static (w, c) => w[c.To - 1]))) return false;
+        var kinds = bucket.ConvertAll(c => KindOf(_signatures[c.Signature].Words.AsSpan(c.From, c.To - c.From)));
+        var found = new int[8];
+        foreach (var (kind, count) in kinds.Zip(bucket).DistinctBy(x => string.Join('\n', _signatures[x.Second.Signature].Words[x.Second.From..x.Second.To])).CountBy(x => x.First)) found[(int)kind] = count;
+        var before = words[..from].Count(w => w is not null and not ":");
+        var shared = before + words[to..].Count(w => w is not null and not ":") + Math.Min(2, bucket.Min(c => _signatures[c.Signature].Gaps) / 3);
+        var accepted = Accepted(found, shared, before, to == words.Length, bucket.TrueForAll(c => c.To - c.From == 1), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
+        // Lines of values only, in which somebody's name may stand.
+        if (words.Length == to - from && found[(int)Stretch.Gap] > 0) accepted = int.MaxValue;
+        if (accepted == 0) return false;
+        Trace?.Invoke($"shared {shared} accepted {accepted} reason {_signatures[first].Reason == from}: " + string.Join(" | ", bucket.Select((c, i) => $"{kinds[i]}<{string.Join(' ', _signatures[c.Signature].Words[..c.From].Select(w => w ?? "{}"))} [{string.Join(' ', _signatures[c.Signature].Words[c.From..c.To].Select(w => w ?? "{}"))}] {string.Join(' ', _signatures[c.Signature].Words[c.To..].Select(w => w ?? "{}"))}>")));
+        Cut? anchor = null;
+        var sure = found[(int)Stretch.Value] + found[(int)Stretch.Words] >= 6;
+        for (var i = 0; i < bucket.Count; i++)
+        {
+            var cut = bucket[i];
+            if ((accepted & (1 << (int)kinds[i])) == 0) continue;
+            Unite(cut.Signature, (anchor ??= cut).Signature);
+            wiped[cut.Signature].AsSpan(cut.From, cut.To - cut.From).Fill(true);
+            if (sure && cut.To - cut.From == 1 && _signatures[cut.Signature].Words[cut.From] is { } word) values.Add(word);
+        }
+        return true;
+    }
+
+    /// <summary>
+    /// Which kinds of stretches are of one line, as bits. More signatures never make it less: what was one pattern stays one.
+    /// </summary>
+    /// <param name="found">How many different stretches there are of each kind.</param>
+    /// <param name="shared">How many words the signatures have in common.</param>
+    /// <param name="before">How many of them stand before the stretch.</param>
+    private static int Accepted(int[] found, int shared, int before, bool atEnd, bool single, bool isReason)
+    {
+        var (atStart, inSentence) = (before == 0, before >= 2);
+        int N(Stretch kind) => found[(int)kind];
+        static int Bit(Stretch kind) => 1 << (int)kind;
+        var (empty, gap, value, words, mixed) = (N(Stretch.Empty) > 0, N(Stretch.Gap) > 0, N(Stretch.Value), N(Stretch.Words), N(Stretch.Mixed));
+        var told = value + words + mixed + N(Stretch.Turn) + N(Stretch.MixedTurn);
+        var accepted = 0;
+        if (empty && gap && shared >= 1) accepted |= Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        if (value > 0 && value + (gap ? 1 : 0) >= 2 && shared >= 1) accepted |= Bit(Stretch.Value) | Bit(Stretch.Gap);
+        if (value > 0 && empty && shared >= 2) accepted |= Bit(Stretch.Value) | Bit(Stretch.Empty);
+
+        var needed = isReason ? 2 : atStart ? (single ? 12 : int.MaxValue) : shared switch { >= 4 => 2, 3 => 3, 2 => 5, 1 => 6, _ => int.MaxValue };
+        if (words > 0 && words + value >= needed) accepted |= Bit(Stretch.Words) | Bit(Stretch.Value);
+        if (words > 0 && gap && shared >= 2 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Gap);
+        if (words > 0 && empty && shared >= 4 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Empty);
+
+        // Something more, or nothing; or something more beside what is always there.
+        if (N(Stretch.Phrase) > 0 && (empty || gap || N(Stretch.Phrase) > 1) && shared >= 1 && !atStart) accepted |= Bit(Stretch.Phrase) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        if (mixed + N(Stretch.MixedTurn) > 0 && (empty || gap) && shared >= (atEnd ? 4 : 3) && inSentence) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.MixedTurn) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        var others = mixed + words + value + (gap ? 1 : 0);
+        if (mixed > 0 && inSentence && (others >= shared switch { >= 5 => 2, 4 => 3, 3 => 4, _ => int.MaxValue } || (isReason && others >= 2))) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap);
+
+        var turns = isReason ? 2 : atStart ? (single ? 24 : int.MaxValue) : single ? shared switch { >= 4 => 4, >= 2 => 6, 1 => 8, _ => int.MaxValue } : int.MaxValue;
+        if (told >= turns && N(Stretch.Turn) > 0) accepted |= Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap) | (shared >= 4 ? Bit(Stretch.Mixed) | Bit(Stretch.MixedTurn) : 0);
+        return accepted;
+    }
+
+    private bool Same(List<Cut> bucket, Func<string?[], Cut, string?> word)
+    {
+        var first = word(_signatures[bucket[0].Signature].Words, bucket[0]);
+        return first is not null && bucket.TrueForAll(c => word(_signatures[c.Signature].Words, c) == first);
+    }
+
+    private Stretch KindOf(ReadOnlySpan<string?> stretch)
+    {
+        if (stretch.IsEmpty) return Stretch.Empty;
+        var isMixed = stretch.Contains(null);
+        var (gaps, values, turns, joins) = (0, 0, 0, 0);
+        foreach (var word in stretch)
+        {
+            if (word is not null && Words.Joins(word)) joins++;
+            if (word is null) gaps++;
+            else if (_values.Contains(word) || Words.LooksLikeValue(word)) values++;
+            else if (stretch.Length == 1 ? Words.IsTurn(word) : isMixed ? Words.IsTurn(word) && !Words.Joins(word) : Words.Denies(word) || (word == stretch[0] && Words.IsDone(word))) turns++;
+        }
+        return gaps == stretch.Length ? Stretch.Gap : gaps + values == stretch.Length ? Stretch.Value : gaps + joins == stretch.Length ? gaps > 0 && !stretch.ToArray().Any(w => w is not null && Words.Denies(w)) ? Stretch.Phrase : Stretch.Turn : gaps > 0 ? turns > 0 ? Stretch.MixedTurn : Stretch.Mixed : turns > 0 ? Stretch.Turn : Stretch.Words;
+    }
+}

@@ -1,0 +1,91 @@
+using System.Text;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Core.Storage.Patterns;
+
+/// <summary>
+/// The words of a template in order, with null for a gap; gaps that no word parts are one. What separates them counts only
+/// where a sentence says its reason behind a colon.
+/// </summary>
+internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
+{
+    private readonly int _hash;
+
+    /// <param name="reason">How many words stand before the colon behind which the reason is told; 0 where there is none.</param>
+    public Signature(string?[] words, int reason, int gaps)
+    {
+        (Words, Reason, Gaps) = (words, reason, gaps);
+        var hash = new HashCode();
+        foreach (var word in words)
+        {
+            hash.Add(word is null ? 0 : string.GetHashCode(word, StringComparison.Ordinal));
+            if (word is not null) Constants++;
+        }
+        _hash = hash.ToHashCode();
+    }
+
+    public string?[] Words { get; }
+    public int Reason { get; }
+
+    /// <summary>How many variables it has, each counted.</summary>
+    public int Gaps { get; }
+
+    /// <summary>How many of its words are no gaps.</summary>
+    public int Constants { get; }
+
+    public static Signature Of(Template template, BodyTokens tokens)
+    {
+        tokens.Cut(template.Key);
+        ReadOnlySpan<byte> key = template.Key;
+        var words = new List<string?>();
+        var (reason, spaced, gaps, end) = (0, 0, 0, 0);
+        for (var t = 0; t < tokens.Count; t++)
+        {
+            var token = tokens[t];
+            var between = key[end..token.Start];
+            if (reason == 0 && spaced >= 1 && words.Count >= 2 && between.EndsWith(": "u8))
+            {
+                words.Add(":");
+                reason = words.Count;
+            }
+            end = token.Start + token.Length;
+            if (tokens.IsVariable(t)) gaps++;
+            if (!tokens.IsVariable(t))
+            {
+                // A tag or a name in brackets is no part of a sentence.
+                if (between.SequenceEqual(" "u8)) spaced++;
+                words.Add(Encoding.UTF8.GetString(token.Of(key)));
+            }
+            else if (words.Count == 0 || words[^1] is not null) words.Add(null);
+        }
+        return new Signature([.. words], reason, gaps);
+    }
+
+    /// <summary>Itself with a gap for some of its words.</summary>
+    public Signature Without(bool[] wiped)
+    {
+        var words = new List<string?>(Words.Length);
+        var reason = 0;
+        for (var i = 0; i < Words.Length; i++)
+        {
+            if (i == Reason && Reason > 0) reason = words.Count;
+            if (Words[i] is { } word && !wiped[i]) words.Add(word);
+            else if (words.Count == 0 || words[^1] is not null) words.Add(null);
+        }
+        return new Signature([.. words], reason, Gaps);
+    }
+
+    public bool Equals(Signature? other) => other is not null && Words.AsSpan().SequenceEqual(other.Words);
+    public override bool Equals(object? obj) => Equals(obj as Signature);
+    public override int GetHashCode() => _hash;
+
+    public int CompareTo(Signature? other)
+    {
+        if (other is null) return 1;
+        for (var i = 0; i < Math.Min(Words.Length, other.Words.Length); i++)
+            if (string.CompareOrdinal(Words[i], other.Words[i]) is not 0 and var order) return order;
+        return Words.Length.CompareTo(other.Words.Length);
+    }
+
+    public override string ToString() => string.Join(' ', Words.Select(w => w ?? "{}"));
+}
