@@ -49,7 +49,6 @@ internal static class Accuracy
             gaps.Clear();
             ids[i] = miner.Find(records[i].Service, Encoding.UTF8.GetBytes(records[i].Body), 0, gaps).Id;
         }
-        if (confusion) PatternGrouping.Trace = t => Console.Error.WriteLine(t.Length > 900 ? t[..900] : t);
         var patterns = new PatternBook(miner, []);
         var found = ids.Select(id => patterns.ValueOf(id).ToText()).ToArray();
         var sizes = records.CountBy(r => r.Truth).ToDictionary();
@@ -57,7 +56,6 @@ internal static class Accuracy
         var right = groups.Where(g => g.Select(i => records[i].Truth).Distinct().Count() == 1 && g.Count() == sizes[records[g.First()].Truth]).Sum(g => g.Count());
         Console.WriteLine($"| {name} | {records.Count} | {sizes.Count} | {groups.Count} | {(double)right / records.Count:0.000} |");
         if (!confusion) return;
-        foreach (var t in miner.All.OrderBy(t => t.ToString(), StringComparer.Ordinal)) Console.Error.WriteLine($"T {t.Id} {t}".ReplaceLineEndings("⏎"));
         foreach (var truth in records.Select((r, i) => (r.Truth, Found: found[i])).GroupBy(x => x.Truth).OrderByDescending(g => g.Count()))
         {
             var into = truth.CountBy(x => x.Found).OrderByDescending(x => x.Value).ToList();

@@ -9,8 +9,7 @@ namespace Kumiko.Core.Storage.Patterns;
 /// </summary>
 internal sealed class PatternGrouping
 {
-    internal static Action<string>? Trace;
-    private const int LongestStretch = 10, ValuesOnly = 6, MostRounds = 5, MostWords = 96;
+    private const int LongestStretch = 10, ValuesOnly = 6, Titles = 5, MostRounds = 5, MostWords = 96;
 
     private readonly Dictionary<Signature, int> _places = [];
     private readonly List<Signature> _signatures = [];
@@ -118,11 +117,21 @@ internal sealed class PatternGrouping
         foreach (var (kind, count) in kinds.Zip(bucket).DistinctBy(x => string.Join('\n', _signatures[x.Second.Signature].Words[x.Second.From..x.Second.To])).CountBy(x => x.First)) found[(int)kind] = count;
         var before = words[..from].Count(w => w is not null and not ":");
         var shared = before + words[to..].Count(w => w is not null and not ":") + Math.Min(2, bucket.Min(c => _signatures[c.Signature].Gaps) / 3);
-        var accepted = Accepted(found, shared, before, to == words.Length, bucket.TrueForAll(c => c.To - c.From == 1), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
+        var accepted = Accepted(found, shared, before, bucket.TrueForAll(c => c.To - c.From == 1), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
         // Lines of values only, in which somebody's name may stand.
         if (words.Length == to - from && found[(int)Stretch.Gap] > 0) accepted = int.MaxValue;
+        // Behind the verb that a line begins with titles of things, of any length.
+        var named = to == words.Length && from == 1 && words[0] is { } verb && Words.IsDone(verb) ? bucket.FindAll(c => _signatures[c.Signature].BeginsNamed(c.From)) : [];
+        if (named.Count >= Titles)
+        {
+            foreach (var cut in named.Count < 2 * Titles ? named : bucket.Where((c, i) => c.To - c.From > 1 || kinds[i] != Stretch.Turn))
+            {
+                Unite(cut.Signature, named[0].Signature);
+                wiped[cut.Signature].AsSpan(cut.From, cut.To - cut.From).Fill(true);
+            }
+            if (accepted == 0) return true;
+        }
         if (accepted == 0) return false;
-        Trace?.Invoke($"shared {shared} accepted {accepted} reason {_signatures[first].Reason == from}: " + string.Join(" | ", bucket.Select((c, i) => $"{kinds[i]}<{string.Join(' ', _signatures[c.Signature].Words[..c.From].Select(w => w ?? "{}"))} [{string.Join(' ', _signatures[c.Signature].Words[c.From..c.To].Select(w => w ?? "{}"))}] {string.Join(' ', _signatures[c.Signature].Words[c.To..].Select(w => w ?? "{}"))}>")));
         Cut? anchor = null;
         var sure = found[(int)Stretch.Value] + found[(int)Stretch.Words] >= 6;
         for (var i = 0; i < bucket.Count; i++)
@@ -142,7 +151,7 @@ internal sealed class PatternGrouping
     /// <param name="found">How many different stretches there are of each kind.</param>
     /// <param name="shared">How many words the signatures have in common.</param>
     /// <param name="before">How many of them stand before the stretch.</param>
-    private static int Accepted(int[] found, int shared, int before, bool atEnd, bool single, bool isReason)
+    private static int Accepted(int[] found, int shared, int before, bool single, bool isReason)
     {
         var (atStart, inSentence) = (before == 0, before >= 2);
         int N(Stretch kind) => found[(int)kind];
@@ -156,12 +165,12 @@ internal sealed class PatternGrouping
 
         var needed = isReason ? 2 : atStart ? (single ? 12 : int.MaxValue) : shared switch { >= 4 => 2, 3 => 3, 2 => 5, 1 => 6, _ => int.MaxValue };
         if (words > 0 && words + value >= needed) accepted |= Bit(Stretch.Words) | Bit(Stretch.Value);
-        if (words > 0 && gap && shared >= 2 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Gap);
+        if (words > 0 && gap && shared >= 3 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Gap);
         if (words > 0 && empty && shared >= 4 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Empty);
 
         // Something more, or nothing; or something more beside what is always there.
         if (N(Stretch.Phrase) > 0 && (empty || gap || N(Stretch.Phrase) > 1) && shared >= 1 && !atStart) accepted |= Bit(Stretch.Phrase) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
-        if (mixed + N(Stretch.MixedTurn) > 0 && (empty || gap) && shared >= (atEnd ? 4 : 3) && inSentence) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.MixedTurn) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        if (mixed + N(Stretch.MixedTurn) > 0 && (empty || gap) && shared >= 3 && inSentence) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.MixedTurn) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
         var others = mixed + words + value + (gap ? 1 : 0);
         if (mixed > 0 && inSentence && (others >= shared switch { >= 5 => 2, 4 => 3, 3 => 4, _ => int.MaxValue } || (isReason && others >= 2))) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap);
 

@@ -10,11 +10,12 @@ namespace Kumiko.Core.Storage.Patterns;
 internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
 {
     private readonly int _hash;
+    private readonly ulong _named;
 
     /// <param name="reason">How many words stand before the colon behind which the reason is told; 0 where there is none.</param>
-    public Signature(string?[] words, int reason, int gaps)
+    public Signature(string?[] words, int reason, int gaps, ulong named)
     {
-        (Words, Reason, Gaps) = (words, reason, gaps);
+        (Words, Reason, Gaps, _named) = (words, reason, gaps, named);
         var hash = new HashCode();
         foreach (var word in words)
         {
@@ -38,7 +39,7 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
         tokens.Cut(template.Key);
         ReadOnlySpan<byte> key = template.Key;
         var words = new List<string?>();
-        var (reason, spaced, gaps, end) = (0, 0, 0, 0);
+        var (reason, spaced, gaps, end, named) = (0, 0, 0, 0, 0UL);
         for (var t = 0; t < tokens.Count; t++)
         {
             var token = tokens[t];
@@ -56,24 +57,36 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
                 if (between.SequenceEqual(" "u8)) spaced++;
                 words.Add(Encoding.UTF8.GetString(token.Of(key)));
             }
-            else if (words.Count == 0 || words[^1] is not null) words.Add(null);
+            else if (words.Count == 0 || words[^1] is not null)
+            {
+                // The first of several gaps: where a name begins.
+                if (words.Count < 64 && gaps <= template.Facts.Length && (template.Facts[gaps - 1].Types & VariableTypes.Named) != 0) named |= 1UL << words.Count;
+                words.Add(null);
+            }
         }
-        return new Signature([.. words], reason, gaps);
+        return new Signature([.. words], reason, gaps, named);
     }
 
     /// <summary>Itself with a gap for some of its words.</summary>
     public Signature Without(bool[] wiped)
     {
         var words = new List<string?>(Words.Length);
-        var reason = 0;
+        var (reason, named) = (0, 0UL);
         for (var i = 0; i < Words.Length; i++)
         {
             if (i == Reason && Reason > 0) reason = words.Count;
             if (Words[i] is { } word && !wiped[i]) words.Add(word);
-            else if (words.Count == 0 || words[^1] is not null) words.Add(null);
+            else if (words.Count == 0 || words[^1] is not null)
+            {
+                if (words.Count < 64 && BeginsNamed(i)) named |= 1UL << words.Count;
+                words.Add(null);
+            }
         }
-        return new Signature([.. words], reason, Gaps);
+        return new Signature([.. words], reason, Gaps, named);
     }
+
+    /// <summary>Whether a name of something may stand here: a word or a value that begins with a capital.</summary>
+    public bool BeginsNamed(int place) => place < Words.Length && (Words[place] is { } word ? char.IsUpper(word[0]) : place < 64 && (_named & (1UL << place)) != 0);
 
     public bool Equals(Signature? other) => other is not null && Words.AsSpan().SequenceEqual(other.Words);
     public override bool Equals(object? obj) => Equals(obj as Signature);

@@ -15,7 +15,7 @@ internal static class Words
     }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Words that stand where a value would, when there is none or the usual one.</summary>
-    private static readonly FrozenSet<string> Nothing = new[] { "none", "null", "nil", "n/a", "undefined", "unknown", "unset", "localhost", "root", "admin", "nobody", "anonymous", "guest" }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
+    private static readonly FrozenSet<string> Nothing = new[] { "none", "null", "nil", "n/a", "undefined", "unknown", "unset", "unnamed", "localhost", "root", "admin", "nobody", "anonymous", "guest" }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Words that only join: what stands behind them is not named by them.</summary>
     private static readonly FrozenSet<string> Joining = new[]

@@ -238,7 +238,7 @@ internal sealed class BodyTokens
         }
         else
         {
-            var length = body[(i + 1)..].IndexOfAny(ValueEnds);
+            var length = body[(i + 1)..].IndexOfAny(body[i + 1] == '/' ? RunEnds : ValueEnds);
             end = length < 0 ? body.Length : i + 1 + length;
             while (end > i + 1 && body[end - 1] is (byte)'.' or (byte)':') end--;
         }
@@ -298,7 +298,7 @@ internal sealed class BodyTokens
                 break;
             }
             if (c == '@' && end == i && Classes[next] <= Digit) { whole = true; continue; }
-            if (c == '/' && end == i && Classes[next] <= Digit && (digits || slashes > 0 || SecondSlash(body, i)))
+            if (c == '/' && end == i && Classes[next] <= Digit && next != Gap && (digits || slashes > 0 || Classes[next] == Letter || SecondSlash(body, i)))
             {
                 slashes++;
                 whole |= slashes > 1;

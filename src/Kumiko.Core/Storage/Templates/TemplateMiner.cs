@@ -309,7 +309,7 @@ public sealed class TemplateMiner
             _tokens.Cut(template.Key);
             var siblings = SiblingsWithout(of, template, t, out var wiped, out var hash);
             siblings.RemoveAll(s => s.MergedInto is not null);
-            siblings.Add(template);
+            if (!siblings.Contains(template)) siblings.Add(template);
             if (siblings.Count >= (wiped.Contains(false) ? Variants : VariantsAlone) && GapsOf(_key.ToArray()).AsSpan().SequenceEqual(wiped)) merged = Merge(of, siblings, _key.ToArray(), hash, wiped);
         }
         return merged == template ? template : Generalise(of, merged);

@@ -16,13 +16,19 @@ public enum VariableTypes
     Time = 256,
     Word = 512,
     Text = 1024,
+
+    /// <summary>Besides its type: begins with a capital letter and has no digit.</summary>
+    Named = 2048,
 }
 
 /// <summary>Tells the type of a variable by its spelling.</summary>
 public static class VariableType
 {
     /// <summary>The one type of a value.</summary>
-    public static VariableTypes Of(ReadOnlySpan<byte> value)
+    public static VariableTypes Of(ReadOnlySpan<byte> value) =>
+        TypeOf(value) is var type && type is VariableTypes.Word or VariableTypes.Text && value.Length > 0 && value[0] is >= (byte)'A' and <= (byte)'Z' && !value.ContainsAnyInRange((byte)'0', (byte)'9') ? type | VariableTypes.Named : type;
+
+    private static VariableTypes TypeOf(ReadOnlySpan<byte> value)
     {
         if (value.IsEmpty || value.Length > 1_024) return VariableTypes.Text;
         var (digits, letters, spaces, hex, colons, dots, dashes, others) = (0, 0, 0, 0, 0, 0, 0, 0);
@@ -55,6 +61,7 @@ public static class VariableType
     /// <summary>The name of the type that all of these have in common.</summary>
     public static string Name(VariableTypes types) => types switch
     {
+        _ when (types & VariableTypes.Named) != 0 => Name(types & ~VariableTypes.Named),
         VariableTypes.Integer => "integer",
         VariableTypes.Decimal or (VariableTypes.Decimal | VariableTypes.Integer) => "decimal",
         VariableTypes.Duration => "duration",
