@@ -32,7 +32,8 @@ public partial class ArchitectureTests
     [InlineData("Evaluation", "Records Frames Language Evaluation")]
     [InlineData("Storage", "Records Frames Language Evaluation Storage")]
     [InlineData("Intake", "Records Frames Language Evaluation Storage Intake")]
-    [InlineData("Query", "Records Frames Language Evaluation Storage Query")]
+    [InlineData("Query", "Records Frames Language Evaluation Storage Analysis Query")]
+    [InlineData("Analysis", "Records Frames Analysis")]
     public void Rooms_of_Core_use_only_what_is_below_them(string room, string below)
     {
         var files = Directory.GetFiles(Path.Combine(Root(), "src", "Kumiko.Core", room), "*.cs", SearchOption.AllDirectories);

@@ -49,7 +49,9 @@ public sealed class Run : IDisposable
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
         if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
-        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, around.Sets, _executor.Answer) { Fields = _fields });
+        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields });
+
+        Frame? Sets(string name, Window window) => name == "patterns" ? PatternSet.Read(Question, Snapshot, window) : around.Sets(name, window);
     }
 
     private Pipeline Pipeline => _pipeline.Value;

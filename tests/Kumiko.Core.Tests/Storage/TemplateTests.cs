@@ -32,13 +32,25 @@ public sealed class TemplateTests
 
     [Theory]
     [InlineData("ticket SK-40417-B refused: seat already claimed after 812ms", "ticket {} refused: seat already claimed after {}")]
-    [InlineData("10.20.3.4:8080 closed after 3.5s.", "{}:{} closed after {}.")]
-    [InlineData("level -5 (was -4)", "level {} (was {})")]
+    [InlineData("10.20.3.4:8080 closed after 3.5s.", "{} closed after {}.")]
+    [InlineData("level -5 (was -4)", "level {} ({})")]
     [InlineData("no numbers at all", "no numbers at all")]
-    [InlineData("user=ines id=7f", "user=ines id={}")]
+    [InlineData("user=ines id=7f", "user={} id={}")]
     [InlineData("", "")]
     [InlineData("naïve gate 3 öffnet", "naïve gate {} öffnet")]
-    public void What_has_a_digit_is_a_gap(string body, string template) => Assert.Equal(template, Find(body).ToString());
+    [InlineData("left (by name) at 5", "left (by name) at {}")]
+    [InlineData("cron 12:30:55 at fe80::1 and 0a:1b:2c:3d:4e:5f", "cron {} at {} and {}")]
+    [InlineData("wrote /var/log/ledger.log, then C:\\temp\\x and https://skerry.example/a?b=c.", "wrote {}, then {} and {}.")]
+    [InlineData("said \"gate open\" and 'seat taken' but don't", "said \"{}\" and '{}' but don't")]
+    [InlineData("{\"level\":\"info\",\"msg\":\"gate opened\",\"door\":true,\"at\":[1,2]}", "{\"level\":\"{}\",\"msg\":\"gate opened\",\"door\":{},\"at\":[{}]}")]
+    [InlineData("level=info msg=\"gate opened\" took=5ms tags=[a, b]", "level={} msg=\"gate opened\" took={} tags={}")]
+    [InlineData("boarding at Tarnhead by Oluchi Brandt. Done", "boarding at {} by {}. Done")]
+    [InlineData("seats 12A, 13B, 14 and Hollin, Tarnhead", "seats {} and {}")]
+    [InlineData("claim failed on HS-0710\n   at Ledger.Claim()\n   at Worker.Run()", "claim failed on {}\n{}")]
+    [InlineData("key SHA256:ab/c+d= for ines@skerry.example", "key {} for {}")]
+    [InlineData("libfoo:amd64 from main/web in p95=3", "{} from main/web in p95={}")]
+    [InlineData("refund paid (after 3 days).", "refund paid ({}).")]
+    public void What_is_a_variable_by_its_spelling_is_a_gap(string body, string template) => Assert.Equal(template, Find(body).ToString());
 
     [Fact]
     public void Every_body_can_be_rebuilt_from_its_template_and_gaps()
@@ -64,16 +76,16 @@ public sealed class TemplateTests
     [Fact]
     public void Eight_that_differ_in_one_word_become_one_whose_ids_lead_to_it()
     {
-        var names = new[] { "Ines", "Mirek", "Tove", "Sanna", "Aldo", "Petra", "Juno", "Kasper" };
+        var names = new[] { "ines", "mirek", "tove", "sanna", "aldo", "petra", "juno", "kasper" };
         var before = names.SkipLast(1).Select(n => Find($"user {n} signed in")).ToList();
         Assert.Equal(7, before.Select(t => t.Id).Distinct().Count());
-        var merged = Find("user Kasper signed in");
+        var merged = Find("user kasper signed in");
         Assert.Equal("user {} signed in", merged.ToString());
         Assert.All(before, t => Assert.Same(merged, t.Final));
-        Assert.Same(merged, Find("user Bram signed in"));
+        Assert.Same(merged, Find("user bram signed in"));
         Assert.Same(merged, Find("user 42 signed in"));
-        Assert.NotSame(merged, Find("user Bram signed out"));
-        Assert.Equal(merged.Id, Find(Reloaded(_miner), "user Nobody signed in", out _).Id);
+        Assert.NotSame(merged, Find("user bram signed out"));
+        Assert.Equal(merged.Id, Find(Reloaded(_miner), "user nobody signed in", out _).Id);
     }
 
     [Fact]

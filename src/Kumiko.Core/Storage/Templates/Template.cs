@@ -48,6 +48,9 @@ public sealed class Template
     /// <summary>Whether its last gap is all that follows a colon.</summary>
     internal bool IsTail { get; init; }
 
+    /// <summary>Whether its key is cut otherwise than its bodies: such a template is compared with no other.</summary>
+    internal bool IsOdd { get; set; }
+
     /// <summary>How many records were looked at closely.</summary>
     internal int Looks { get; set; }
 

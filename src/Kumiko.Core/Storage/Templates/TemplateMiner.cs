@@ -147,7 +147,7 @@ public sealed class TemplateMiner
         var variable = Variables();
         var template = Add(of, new Template(_nextId++, service, key, time), hash);
         Save(template);
-        if (template.Wiped.Length == 0) template.Wiped = variable;
+        if (template.IsOdd) template.Wiped = variable;
         else
         {
             Generalise(of, template);
@@ -265,7 +265,7 @@ public sealed class TemplateMiner
 
     private Template Add(ServiceTemplates of, Template template, ulong hash)
     {
-        template.Wiped = GapsOf(template.Key);
+        (template.Wiped, template.IsOdd) = GapsOf(template.Key) is { } gaps ? (gaps, false) : ([], true);
         Version++;
         _byId[template.Id] = template;
         of.Exact[hash] = (template.Key, template);
@@ -282,13 +282,13 @@ public sealed class TemplateMiner
         return variable;
     }
 
-    /// <summary>Which tokens of a key are gaps; none where a key of another time is cut otherwise today, which no body has then.</summary>
-    private bool[] GapsOf(ReadOnlySpan<byte> key)
+    /// <summary>Which tokens of a key are gaps; null where it is cut otherwise than its bodies are, as one of another time may be.</summary>
+    private bool[]? GapsOf(ReadOnlySpan<byte> key)
     {
         _tokens.Cut(key);
         var wiped = Variables();
         Key(key, []);
-        return _key.Written.SequenceEqual(key) ? wiped : [];
+        return _key.Written.SequenceEqual(key) ? wiped : null;
     }
 
     private void Retire(ServiceTemplates of, Template template, Template into)
@@ -301,7 +301,7 @@ public sealed class TemplateMiner
     /// <summary>Merges a template with those that differ from it in one word, where they are enough; again with the result.</summary>
     private Template Generalise(ServiceTemplates of, Template template)
     {
-        if (template.Wiped.Length is 0 or > MostMergedTokens || (of.Masks.TryGetValue(template.Wiped.Length, out var masks) && masks.Count >= MostMasks)) return template;
+        if (template.IsOdd || template.Wiped.Length > MostMergedTokens || (of.Masks.TryGetValue(template.Wiped.Length, out var masks) && masks.Count >= MostMasks)) return template;
         var merged = template;
         for (var t = 0; t < template.Wiped.Length && merged == template; t++)
         {
@@ -310,7 +310,7 @@ public sealed class TemplateMiner
             var siblings = SiblingsWithout(of, template, t, out var wiped, out var hash);
             siblings.RemoveAll(s => s.MergedInto is not null);
             if (!siblings.Contains(template)) siblings.Add(template);
-            if (siblings.Count >= (wiped.Contains(false) ? Variants : VariantsAlone) && GapsOf(_key.ToArray()).AsSpan().SequenceEqual(wiped)) merged = Merge(of, siblings, _key.ToArray(), hash, wiped);
+            if (siblings.Count >= (wiped.Contains(false) ? Variants : VariantsAlone) && GapsOf(_key.ToArray()) is { } again && again.AsSpan().SequenceEqual(wiped)) merged = Merge(of, siblings, _key.ToArray(), hash, wiped);
         }
         return merged == template ? template : Generalise(of, merged);
     }
@@ -400,7 +400,7 @@ public sealed class TemplateMiner
             _nextId = Math.Max(_nextId, row.Id + 1);
             Add(Of(row.Service), template, XxHash3.HashToUInt64(row.Key));
             // Of another time: its records are read, new ones get another template.
-            if (template.Wiped.Length == 0 && template.Key.Length > 0) Of(row.Service).Exact.Remove(XxHash3.HashToUInt64(row.Key));
+            if (template.IsOdd) Of(row.Service).Exact.Remove(XxHash3.HashToUInt64(row.Key));
             if (row.MergedInto is { } target) merged.Add((template, target));
         }
         foreach (var (template, into) in merged)
@@ -419,7 +419,7 @@ public sealed class TemplateMiner
         }
         if (general) Register(of, template, template.Wiped, XxHash3.HashToUInt64(template.Key));
         CountTails(of, template);
-        if (template.Wiped.Length is 0 or > MostMergedTokens) return;
+        if (template.IsOdd || template.Wiped.Length > MostMergedTokens) return;
         _tokens.Cut(template.Key);
         for (var t = 0; t < template.Wiped.Length; t++)
             if (!template.Wiped[t]) SiblingsWithout(of, template, t, out _, out _).Add(template);

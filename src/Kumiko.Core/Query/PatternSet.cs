@@ -1,0 +1,66 @@
+using Kumiko.Core.Analysis;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Patterns;
+
+namespace Kumiko.Core.Query;
+
+/// <summary>
+/// Patterns as rows that queries can read: <c>from patterns</c>. Counted in the window and in the stretch of the same length before it.
+/// </summary>
+internal static class PatternSet
+{
+    private static readonly Column[] Columns =
+    [
+        new("pattern", ColumnRole.Key),
+        new("service", ColumnRole.Key),
+        new("text", ColumnRole.Detail),
+        new("records", ColumnRole.Value, ValueKind.Integer),
+        new("before", ColumnRole.Value, ValueKind.Integer),
+        new("factor", ColumnRole.Value, ValueKind.Decimal),
+        new("trend", ColumnRole.Key),
+        new("first_seen", ColumnRole.Detail, ValueKind.Time),
+        new("last_seen", ColumnRole.Detail, ValueKind.Time),
+    ];
+
+    private static readonly ParseResult Counting = QueryParser.Parse("| group count() as n by pattern");
+
+    /// <summary>The patterns with records in the window or before it, the most frequent first; last, what was not kept apart.</summary>
+    public static Frame Read(Question question, Snapshot snapshot, Window window)
+    {
+        var now = Counts(question, snapshot, window);
+        // All of time has nothing before it.
+        var length = Math.Max(1, window.Length);
+        var before = Counts(question, snapshot, new Window(window.From > long.MinValue + length ? window.From - length : window.From, window.From));
+        if (snapshot.Patterns is not { } book) return new Frame(new Schema(Columns, null, window), []);
+        var all = book.All().Where(p => now.ContainsKey(p.Name) || before.ContainsKey(p.Name)).ToList();
+        var changes = RateChange.Judge(all.ConvertAll(p => (before.GetValueOrDefault(p.Name), now.GetValueOrDefault(p.Name))), length, length);
+        var rows = all.Zip(changes).OrderByDescending(x => x.Second.Now).ThenByDescending(x => x.Second.Before).ThenBy(x => x.First.Id).Select(x => Row(x.First, x.Second)).ToList();
+        foreach (var service in book.Overflowing())
+            rows.Add([Value.Missing, Value.Of(service), Value.Of("Endless kinds of lines: those beyond the limit have no pattern."), Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing]);
+        return new Frame(new Schema(Columns, null, window), rows);
+    }
+
+    private static Value[] Row(Pattern pattern, RateChange change) =>
+    [
+        Value.Of(pattern.Name), Value.Of(pattern.Service), Value.Of(pattern.Text), Value.Of(change.Now), Value.Of(change.Before),
+        double.IsFinite(change.Factor) ? Value.Of(Math.Round(change.Factor, 2)) : Value.Missing, Value.Of(Word(change.Trend)), Value.Time(pattern.FirstSeen), Value.Time(pattern.LastSeen),
+    ];
+
+    /// <summary>A trend as people read it.</summary>
+    public static string Word(Trend trend) => trend switch
+    {
+        Trend.TooFewToSay => "too few to say",
+        _ => trend.ToString().ToLowerInvariant(),
+    };
+
+    private static Dictionary<string, long> Counts(Question question, Snapshot snapshot, Window window)
+    {
+        using var run = new Run(question with { Parsed = Counting, Window = window, Parameters = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty }, snapshot.Share());
+        var frame = run.Frame().GetAwaiter().GetResult();
+        return frame.Rows.Where(r => !r[0].IsMissing).ToDictionary(r => r[0].AsText, r => r[1].AsLong, StringComparer.Ordinal);
+    }
+}

@@ -1,0 +1,178 @@
+using System.Text;
+using CsCheck;
+using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Templates;
+
+namespace Kumiko.Core.Tests.Storage;
+
+public sealed class PatternTests
+{
+    private static readonly string[] People = ["ines", "tomas", "oluchi", "mirek", "sunniva", "aldo", "petra", "juno", "kasper", "bram", "tove", "sanna"];
+    private static readonly string[] Reasons = ["seat already claimed", "ticket not found", "wrong sailing", "sailing departed", "ticket void"];
+
+    private readonly TemplateMiner _miner = new();
+    private readonly List<Slice> _gaps = [];
+
+    private static long Template(TemplateMiner miner, string body, string service = "gate-control", long time = 1) => miner.Find(service, Encoding.UTF8.GetBytes(body), time, []).Id;
+
+    private PatternBook Book(params IEnumerable<string> bodies)
+    {
+        foreach (var body in bodies) Template(_miner, body);
+        return new PatternBook(_miner, []);
+    }
+
+    private static string Of(PatternBook book, TemplateMiner miner, string body, string service = "gate-control") => book.ValueOf(Template(miner, body, service)).ToText();
+
+    private string[] Texts(params string[] bodies) => [.. Book(bodies).All().Select(p => p.Text).Order(StringComparer.Ordinal)];
+
+    /// <summary>What one program might write; a line's number is its line of code.</summary>
+    private static readonly Gen<(int Line, string Body)> Lines = Gen.Select(Gen.Int[0, 9], Gen.OneOf(People), Gen.OneOf(Reasons), Gen.Int[1, 99_999]).Select((line, who, why, n) => (line, line switch
+    {
+        0 => $"user {who} signed in from 10.2.{n % 250}.7",
+        1 => $"user {who} signed out",
+        2 => $"ticket SK-{n} refused: {why} after {n}ms",
+        3 => $"ticket SK-{n} admitted after {n}ms",
+        4 => $"row lock on sailing HS-{n} held {n}ms by worker {n % 8}",
+        5 => n % 2 == 0 ? $"refund {n} paid to account of {who}" : $"refund {n} paid to account of {who}, approved by Mirek Dane",
+        6 => $"gate {n} opened",
+        7 => $"gate {n} closed",
+        8 => $"level=warn msg=\"pool low\" free={n} holder={who}",
+        _ => $"claim failed on HS-{n}\n   at Ledger.Claim() line {n}\n   at {who}",
+    }));
+
+    [Fact]
+    public void Patterns_and_their_ids_do_not_depend_on_the_order_of_arrival() => Gen.Select(Lines.Array[150, 400], Gen.Int).Sample((lines, seed) =>
+    {
+        var (one, other) = (new TemplateMiner(), new TemplateMiner());
+        foreach (var line in lines) Template(one, line.Body);
+        var shuffled = lines.ToArray();
+        new Random(seed).Shuffle(shuffled);
+        foreach (var line in shuffled) Template(other, line.Body);
+        var (first, second) = (new PatternBook(one, []), new PatternBook(other, []));
+        foreach (var line in lines) Assert.Equal(Of(first, one, line.Body), Of(second, other, line.Body));
+    }, iter: 40);
+
+    [Fact]
+    public void Lines_of_one_code_are_one_pattern_and_others_are_not() => Lines.Array[400, 600].Sample(lines =>
+    {
+        var miner = new TemplateMiner();
+        foreach (var line in lines) Template(miner, line.Body);
+        var book = new PatternBook(miner, []);
+        var found = lines.Select(l => (l.Line, Pattern: Of(book, miner, l.Body))).Distinct().ToList();
+        Assert.Equal(found.Select(f => f.Line).Distinct().Count(), found.Count);
+        Assert.Equal(found.Count, found.Select(f => f.Pattern).Distinct().Count());
+    }, iter: 30);
+
+    [Fact]
+    public void A_restart_in_the_middle_changes_nothing() => Gen.Select(Lines.Array[50, 300], Gen.Int[1, 49]).Sample((lines, at) =>
+    {
+        var whole = new TemplateMiner();
+        foreach (var line in lines) Template(whole, line.Body);
+        var before = new TemplateMiner();
+        foreach (var line in lines.Take(at)) Template(before, line.Body);
+        var after = new TemplateMiner();
+        after.Load(before.Unsaved());
+        foreach (var line in lines.Skip(at)) Template(after, line.Body);
+        var (one, other) = (new PatternBook(whole, []), new PatternBook(after, []));
+        foreach (var line in lines) Assert.Equal(Of(one, whole, line.Body), Of(other, after, line.Body));
+    }, iter: 40);
+
+    [Fact]
+    public void An_id_of_before_leads_to_the_pattern_of_today_even_after_a_restart()
+    {
+        var book = Book("refund 1 requested: illness");
+        var early = book.All().Single().Name;
+        foreach (var why in new[] { "weather", "duplicate", "missed connection", "fog" }) Template(_miner, $"refund 2 requested: {why}");
+        var today = Of(book, _miner, "refund 3 requested: weather");
+        Assert.NotEqual(early, today);
+        Assert.Equal(today, book.Today(early));
+        Assert.Equal(book.Text(today), book.Text(early));
+        var names = book.Unsaved();
+        var again = new TemplateMiner();
+        again.Load(_miner.Unsaved());
+        Assert.Equal(today, new PatternBook(again, names).Today(early));
+        Assert.Equal("#ffffffff", book.Today("#ffffffff"));
+        Assert.Equal("no id", book.Today("no id"));
+        Assert.Null(book.Find("#ffffffff"));
+    }
+
+    [Theory]
+    [InlineData("user {user} took {duration} on {address}", "user 7 took 12ms on 10.0.0.1", "user 9 took 1.5s on 10.0.0.2")]
+    [InlineData("status={status} wait={wait}", "status=200 wait=3ms", "status=404 wait=5ms")]
+    [InlineData("{{\"level\":\"{level}\",\"seat\":\"{seat}\"}}", "{\"level\":\"info\",\"seat\":\"12A\"}", "{\"level\":\"warn\",\"seat\":\"13B\"}")]
+    [InlineData("wrote {pages} pages to {path}", "wrote 80 pages to /var/ledger/a", "wrote 99 pages to /var/ledger/b")]
+    [InlineData("boarding at {word} after {integer}", "boarding at Tarnhead after 3", "boarding at Hollin after 4")]
+    [InlineData("mode is \"quiet\" since {time}", "mode is \"quiet\" since 17:51:02", "mode is \"quiet\" since 18:02:11")]
+    [InlineData("basket {basket} has {seats} seats", "basket 9f3a77e1 has 2 seats", "basket 00aa55f1 has 3 seats")]
+    public void Gaps_are_named_by_the_text_beside_them_or_by_their_type(string text, params string[] bodies) => Assert.Equal([text], Texts(bodies));
+
+    [Theory]
+    [InlineData("12", "integer")]
+    [InlineData("-3.50", "decimal")]
+    [InlineData("812ms", "duration")]
+    [InlineData("1h30m", "duration")]
+    [InlineData("4MiB", "size")]
+    [InlineData("10.20.3.4:8080", "address")]
+    [InlineData("fe80::1", "address")]
+    [InlineData("9f3a77e1", "hex")]
+    [InlineData("6f9619ff-8b86-4011-b42d-00cf4fc964ff", "uuid")]
+    [InlineData("/var/log/ledger.log", "path")]
+    [InlineData("https://skerry.example/a", "path")]
+    [InlineData("17:51:02", "time")]
+    [InlineData("2026-11-23T17:51:02Z", "time")]
+    [InlineData("SK-40417-B", "word")]
+    [InlineData("300.1.2.3", "word")]
+    [InlineData("seat already claimed", "text")]
+    [InlineData("", "text")]
+    public void Values_have_a_type(string value, string type) => Assert.Equal(type, VariableType.Name(VariableType.Of(Encoding.UTF8.GetBytes(value))));
+
+    [Theory]
+    [InlineData("connection to ledger opened", "connection to ledger closed")]
+    [InlineData("seat 4 claimed", "seat 4 not claimed")]
+    [InlineData("tide feed started", "tide feed stopped")]
+    [InlineData("row 3 read by worker 4", "row 3 written by worker 4")]
+    public void What_says_something_else_stays_apart(string one, string other) => Assert.Equal(2, Texts(one, other).Length);
+
+    [Fact]
+    public void Services_have_patterns_of_their_own_with_first_and_last_sight()
+    {
+        Template(_miner, "gate 3 opened", time: 50);
+        Template(_miner, "gate 4 opened", time: 20);
+        Template(_miner, "gate 5 opened", time: 90);
+        Template(_miner, "gate 3 opened", "kiosk-ui", 70);
+        var all = new PatternBook(_miner, []).All();
+        Assert.Equal(["gate-control", "kiosk-ui"], all.Select(p => p.Service));
+        Assert.Equal((20, 90), (all[0].FirstSeen, all[0].LastSeen));
+        Assert.NotEqual(all[0].Id, all[1].Id);
+    }
+
+    [Fact]
+    public void Endless_kinds_of_lines_are_said_and_harm_no_other_service()
+    {
+        var random = new Random(3);
+        for (var i = 0; i < 4_000; i++) Template(_miner, string.Join(' ', Enumerable.Range(0, 1 + random.Next(12)).Select(_ => new string((char)('a' + random.Next(26)), 1 + random.Next(9)))), "noisy");
+        var book = Book("gate 3 opened", "gate 4 opened");
+        Assert.Equal(["noisy"], book.Overflowing());
+        Assert.Equal("gate {gate} opened", book.Text(Of(book, _miner, "gate 9 opened")));
+        Assert.InRange(book.All().Count, 2, TemplateMiner.MostOfService + 1);
+    }
+
+    [Fact]
+    public void Text_from_elsewhere_behind_a_colon_is_one_variable()
+    {
+        var random = new Random(5);
+        string Word() => new([.. Enumerable.Range(0, 4 + random.Next(5)).Select(_ => (char)('a' + random.Next(26)))]);
+        for (var i = 0; i < 900; i++) Template(_miner, $"slow query of worker {i}: {string.Join(' ', Enumerable.Range(0, 2 + random.Next(9)).Select(_ => Word()))}");
+        var book = new PatternBook(_miner, []);
+        var body = "slow query of worker 7: quite another thing";
+        Assert.Equal("slow query of worker {worker}: {text}", book.Text(Of(book, _miner, body)));
+        _gaps.Clear();
+        var template = _miner.Find("gate-control", Encoding.UTF8.GetBytes(body), 1, _gaps);
+        Assert.Equal(template.Gaps, _gaps.Count);
+        Assert.Equal("quite another thing", Encoding.UTF8.GetString(_gaps[^1].Of(Encoding.UTF8.GetBytes(body))));
+        var again = new TemplateMiner();
+        again.Load(_miner.Unsaved());
+        Assert.Equal(template.Id, Template(again, body));
+    }
+}
