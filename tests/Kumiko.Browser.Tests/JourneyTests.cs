@@ -153,7 +153,7 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Open("/demo/desk");
         ines.Button("Roll back to 7.2").Click();
         ines.Button("Send gate firmware 7.3");
-        Assert.Null(demo.Truth.Open);
+        Assert.Null(demo.Truth.Open(1, demo.Clock.GetUtcNow()));
         ines.Open("/demo/mailbox");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text == "Ended: gate refusals"); }, "the second mail", timePasses: true);
         ines.Open("/alerts");

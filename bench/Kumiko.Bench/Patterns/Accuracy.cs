@@ -1,8 +1,11 @@
+using System.Globalization;
 using System.Reflection;
 using System.Text;
+using System.Text.RegularExpressions;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Patterns;
 using Kumiko.Core.Storage.Templates;
+using Kumiko.Demo.World;
 
 namespace Kumiko.Bench.Patterns;
 
@@ -13,7 +16,7 @@ internal sealed record Labelled(string Service, string Body, string Truth);
 /// Grouping accuracy: a record is right if the group it is put in holds exactly the records of its line of code
 /// (Zhu, He, Liu, He, Xie, Zheng, Lyu: Tools and benchmarks for automated log parsing, 2019).
 /// </summary>
-internal static class Accuracy
+internal static partial class Accuracy
 {
     public static IEnumerable<string> Daemons => Names.Select(n => n.Split('.')[^2]).Order(StringComparer.Ordinal);
 
@@ -23,10 +26,37 @@ internal static class Accuracy
     public static List<Labelled> Of(string daemon, int count, int seed)
     {
         using var stream = new StreamReader(Assembly.GetExecutingAssembly().GetManifestResourceStream(Names.Single(n => n.Split('.')[^2] == daemon))!);
-        var formats = stream.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(l => new LineFormat(l)).ToList();
+        var formats = stream.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(l => l.Split('\t', 2))
+            .Select(l => (Weight: int.Parse(l[0], CultureInfo.InvariantCulture), Format: new LineFormat(Numbered(l[1]), (name, _) => draw => DaemonSlots.Value(name.TrimEnd('#'), draw.Random)))).ToList();
         var random = new Random(seed);
-        var drawn = formats.SelectMany(f => Enumerable.Repeat(f, f.Weight)).ToArray();
-        return [.. Enumerable.Range(0, count).Select(_ => drawn[random.Next(drawn.Length)]).Select(f => new Labelled(daemon, f.Write(random), f.Text))];
+        var drawn = formats.SelectMany(f => Enumerable.Repeat(f.Format, f.Weight)).ToArray();
+        return [.. Enumerable.Range(0, count).Select(_ => drawn[random.Next(drawn.Length)]).Select(f => new Labelled(daemon, Write(f, random), f.Text))];
+    }
+
+    /// <summary>Each slot of a daemon's line has a value of its own.</summary>
+    private static string Numbered(string text)
+    {
+        var n = 0;
+        return SlotName().Replace(text, m => $"{{{m.Groups[1].Value}#{n++}}}");
+    }
+
+    [GeneratedRegex(@"(?<!\{)\{([a-z][a-z0-9]*)\}")]
+    private static partial Regex SlotName();
+
+    private static string Write(LineFormat format, Random random)
+    {
+        var text = new StringBuilder();
+        format.Write(new Draw(random, default, "", []), format.NewValues(), text);
+        return text.ToString();
+    }
+
+    /// <summary>A day of the made-up world, all disturbances in it, service by service.</summary>
+    public static IEnumerable<IGrouping<string, Labelled>> Services(int seed)
+    {
+        var day = new DateTimeOffset(2026, 11, 20, 0, 0, 0, TimeSpan.Zero);
+        var simulator = new Simulator(seed);
+        Play[] plays = [.. Disturbances.All.Select(d => new Play(d, day.AddHours(2 + (2 * d.Number)), day.AddHours(3 + (2 * d.Number)), 0.5))];
+        return Enumerable.Range(0, 1440).SelectMany(m => simulator.Records(day.AddMinutes(m), plays)).Select(r => new Labelled(r.Service, r.Body, r.Line)).GroupBy(r => r.Service);
     }
 
     public static void Measure(string[] args)
@@ -37,6 +67,8 @@ internal static class Accuracy
             if (args.Length > 0 && !args.Contains(daemon)) continue;
             Show(daemon, Of(daemon, 20_000, 7), args.Length > 0);
         }
+        foreach (var service in Services(7))
+            if (args.Length == 0 || args.Contains(service.Key)) Show(service.Key, [.. service], args.Length > 0);
     }
 
     private static void Show(string name, List<Labelled> records, bool confusion)

@@ -7,8 +7,11 @@ using Microsoft.Extensions.Logging;
 
 namespace Kumiko.Demo.StandIns;
 
-/// <summary>The fleet of senders: once a second what the services wrote since, through the real intake.</summary>
-public sealed class LiveSender(Simulator simulator, Truth truth, TokenStore tokens, ServerState state, DemoOptions options, IHostApplicationLifetime lifetime, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
+/// <summary>
+/// The fleet of senders: once a second what the services wrote since, through the real intake. Its speed is a matter of
+/// how many there are, as time itself cannot be hurried.
+/// </summary>
+public sealed class LiveSender(SignalFiles files, Truth truth, TokenStore tokens, ServerState state, DemoOptions options, IHostApplicationLifetime lifetime, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
 {
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -34,13 +37,25 @@ public sealed class LiveSender(Simulator simulator, Truth truth, TokenStore toke
         catch (OperationCanceledException) { /* the demo stops */ }
     }
 
+    private readonly Simulator _live = new(options.Seed, options.Scale * options.Speed);
+    private DateTimeOffset _signals = DateTimeOffset.MaxValue;
+
     private async Task Send(HttpClient http, DateTimeOffset from, DateTimeOffset until, CancellationToken cancel)
     {
         using var body = new MemoryStream();
-        if (simulator.Write(body, from, until, truth.Plays) == 0) return;
+        Signal(from, until);
+        if (_live.Write(body, from, until, truth.Plays) == 0) return;
         body.Position = 0;
         using var response = await http.PostAsync(state.Address + "/intake/records", new StreamContent(body), cancel);
         response.EnsureSuccessStatusCode();
+    }
+
+    /// <summary>Spans and metrics of each full minute.</summary>
+    private void Signal(DateTimeOffset from, DateTimeOffset until)
+    {
+        if (_signals > from) _signals = Simulator.Floor(from);
+        for (; _signals.AddMinutes(1) <= until; _signals = _signals.AddMinutes(1))
+            files.Append(_signals, _signals.AddMinutes(1), _live.All(_signals, truth.Plays).Spans, truth.Plays, options.Seed);
     }
 
     private async Task Started(CancellationToken cancel)

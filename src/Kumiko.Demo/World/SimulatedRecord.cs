@@ -1,16 +1,22 @@
+using System.Globalization;
 using System.Text.Json;
 
 namespace Kumiko.Demo.World;
 
 /// <summary>What a service writes, before it is spelled as its kind spells it.</summary>
-public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string Host, string Level, string Body, IReadOnlyList<(string Name, object Value)> Attributes, string? TraceId)
+/// <param name="Time">When it happened.</param>
+/// <param name="Line">Which line of code wrote it: the truth, which is not sent.</param>
+public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string Host, string Level, string Body, IReadOnlyList<(string Name, object Value)> Attributes, string? TraceId, string? SpanId, string Line)
 {
+    /// <summary>How far the clock of its host is off.</summary>
+    public TimeSpan Drift { get; init; }
+
     /// <summary>One line of JSON in the spelling of the service.</summary>
     public void WriteTo(Utf8JsonWriter to)
     {
         var (time, level, body) = Spelling(Service);
         to.WriteStartObject();
-        to.WriteString(time, Time.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", System.Globalization.CultureInfo.InvariantCulture));
+        to.WriteString(time, (Time + Drift).ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture));
         to.WriteString(level, level == "lvl" ? Level.ToUpperInvariant() : Level);
         to.WriteString("service", Service);
         to.WriteString("host", Host);
@@ -18,7 +24,7 @@ public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string
         if (TraceId is not null)
         {
             to.WriteString("trace_id", TraceId);
-            to.WriteString("span_id", TraceId.AsSpan(8, 16));
+            to.WriteString("span_id", SpanId ?? TraceId[8..24]);
         }
         foreach (var (name, value) in Attributes)
             switch (value)
@@ -28,7 +34,7 @@ public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string
                 default: to.WriteString(name, value.ToString()); break;
             }
         to.WriteStartObject("resource");
-        to.WriteString("deployment.environment.name", Host.EndsWith("-r1", StringComparison.Ordinal) ? "rehearsal" : "production");
+        to.WriteString("deployment.environment.name", SkerryLine.EnvironmentOf(Host));
         to.WriteEndObject();
         to.WriteEndObject();
     }

@@ -5,7 +5,25 @@ public static class SkerryLine
 {
     public static readonly string[] Terminals = ["Hollin", "Stennet", "Marrowick", "Tarnhead", "Lindle", "Ferrin", "Orra", "Duskey"];
     public static readonly string[] Vessels = ["Merganser", "Whimbrel", "Turnstone", "Dunlin", "Sanderling"];
-    public static readonly string[] Sailings = ["HS-0710", "HS-1725", "MT-0740", "MT-1750", "TL-0820", "TL-1810", "FO-0655", "FO-1635", "OD-0930", "OD-1905", "DH-1115", "DH-1540", "SM-0600", "SM-2010"];
+
+    /// <summary>The timetable of a day: route and departure, in minutes after midnight.</summary>
+    public static readonly (string Name, int Departs)[] Timetable =
+    [
+        .. new[] { "SM-0600", "FO-0655", "HS-0710", "MT-0740", "TL-0820", "OD-0930", "DH-1115", "SM-1240", "HS-1410", "DH-1540", "FO-1635", "HS-1725", "MT-1750", "TL-1810", "OD-1905", "SM-2010" }
+            .Select(name => (name, (int.Parse(name.AsSpan(3, 2), System.Globalization.CultureInfo.InvariantCulture) * 60) + int.Parse(name.AsSpan(5), System.Globalization.CultureInfo.InvariantCulture))),
+    ];
+
+    /// <summary>A sailing that people deal with at a time: mostly one of the next few, at times a later one.</summary>
+    public static string SailingNear(DateTimeOffset time, Random random)
+    {
+        var minute = (int)time.TimeOfDay.TotalMinutes;
+        var next = Array.FindIndex(Timetable, s => s.Departs >= minute);
+        var ahead = Math.Min(random.Next(8), random.Next(8));
+        return Timetable[(Math.Max(0, next) + ahead) % Timetable.Length].Name;
+    }
+
+    /// <summary>Rehearsal hosts are where changes are tried first.</summary>
+    public static string EnvironmentOf(string host) => host.EndsWith("-r1", StringComparison.Ordinal) ? "rehearsal" : "production";
 
     /// <summary>The hosts of each service.</summary>
     public static readonly IReadOnlyDictionary<string, string[]> Hosts = new Dictionary<string, string[]>
@@ -47,7 +65,7 @@ public static class SkerryLine
 
     /// <summary>
     /// How busy the line is at a time of day, 1 on average over a day: two peaks around the morning and the
-    /// evening sailings, quiet nights, fuller weekends.
+    /// evening sailings, quiet nights, fuller weekends, slowly more towards the holidays.
     /// </summary>
     public static double Busy(DateTimeOffset time)
     {
@@ -55,7 +73,9 @@ public static class SkerryLine
         var peaks = Bell(hour, 7.6, 1.3) * 1.45 + Bell(hour, 17.7, 1.6) * 1.6;
         var day = Bell(hour, 13, 4.6) * 0.8;
         var weekend = time.DayOfWeek is DayOfWeek.Saturday or DayOfWeek.Sunday ? 1.2 : 1;
-        return (0.17 + peaks + day) * weekend * 0.96;
+        // From the year's quiet months towards the holidays.
+        var holidays = 1 + (0.15 * Math.Cos((time.DayOfYear - 355) / 365.0 * 2 * Math.PI)) + (0.004 * Math.Max(0, 28 - Math.Abs(time.DayOfYear - 355)));
+        return (0.17 + peaks + day) * weekend * holidays * 0.85;
     }
 
     /// <summary>The height of the tide in metres, with its season of 12.4 hours.</summary>

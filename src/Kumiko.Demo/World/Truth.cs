@@ -2,8 +2,14 @@ using System.Text.Json;
 
 namespace Kumiko.Demo.World;
 
-/// <summary>What really happened: one line for each disturbance that was played, kept apart from the records.</summary>
-public sealed record TruthEntry(int Disturbance, string Cause, DateTimeOffset Start, DateTimeOffset? End, IReadOnlyList<string> Affected, double Intensity);
+/// <summary>What really happened: one entry for each time that a disturbance was played, kept apart from the records.</summary>
+/// <param name="Sign">A query that finds its records.</param>
+public sealed record TruthEntry(int Disturbance, string Cause, DateTimeOffset Start, DateTimeOffset? End, IReadOnlyList<string> Affected, double Intensity, string Sign)
+{
+    public bool IsOpen(DateTimeOffset at) => Start <= at && (End is not { } end || end > at);
+
+    public Play Play => new(Disturbances.Of(Disturbance), Start, End, Intensity);
+}
 
 /// <summary>The truth of a demo world, in a file beside its data.</summary>
 public sealed class Truth
@@ -12,6 +18,7 @@ public sealed class Truth
     private readonly string _path;
     private readonly Lock _lock = new();
     private List<TruthEntry> _entries;
+    private IReadOnlyList<Play>? _plays;
 
     public Truth(string folder)
     {
@@ -21,17 +28,22 @@ public sealed class Truth
 
     public IReadOnlyList<TruthEntry> Entries { get { lock (_lock) return [.. _entries]; } }
 
-    public IReadOnlyList<FirmwarePlay> Plays => [.. Entries.Select(e => new FirmwarePlay(e.Start, e.End, e.Intensity))];
+    public IReadOnlyList<Play> Plays { get { lock (_lock) return _plays ??= [.. _entries.Select(e => e.Play)]; } }
 
-    /// <summary>The roll-out that is out there now, if any.</summary>
-    public TruthEntry? Open => Entries.FirstOrDefault(e => e.End is null);
+    /// <summary>The one of a disturbance that goes on at a time, if any.</summary>
+    public TruthEntry? Open(int disturbance, DateTimeOffset at) => Entries.FirstOrDefault(e => e.Disturbance == disturbance && e.IsOpen(at));
 
-    public void SendFirmware(DateTimeOffset start, DateTimeOffset? end, double intensity) => Change(entries => entries.Add(new TruthEntry(
-        1, "gate firmware 7.3 on the gates at Tarnhead", start, end, ["gate-control at Tarnhead: gate-t1, gate-t2, gate-t3", "seat-ledger", "booking-web"], intensity)));
-
-    public void RollBack(DateTimeOffset end) => Change(entries =>
+    /// <summary>Begins a disturbance, or places it in the past.</summary>
+    public void Begin(int disturbance, DateTimeOffset start, DateTimeOffset? end, double intensity) => Change(entries =>
     {
-        for (var i = 0; i < entries.Count; i++) if (entries[i].End is null) entries[i] = entries[i] with { End = end };
+        var of = Disturbances.Of(disturbance);
+        entries.Add(new TruthEntry(disturbance, of.Cause, start, end, of.Affected, intensity, of.Sign));
+    });
+
+    /// <summary>Puts an end to it.</summary>
+    public void RollBack(int disturbance, DateTimeOffset end) => Change(entries =>
+    {
+        for (var i = 0; i < entries.Count; i++) if (entries[i].Disturbance == disturbance && entries[i].IsOpen(end)) entries[i] = entries[i] with { End = end };
     });
 
     private void Change(Action<List<TruthEntry>> change)
@@ -41,7 +53,7 @@ public sealed class Truth
             var entries = _entries.ToList();
             change(entries);
             File.WriteAllText(_path, JsonSerializer.Serialize(entries, Indented));
-            _entries = entries;
+            (_entries, _plays) = (entries, null);
         }
     }
 }

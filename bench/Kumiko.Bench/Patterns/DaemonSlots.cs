@@ -3,7 +3,7 @@ using System.Globalization;
 namespace Kumiko.Bench.Patterns;
 
 /// <summary>Values that daemons write into their lines; names and places are those of the made-up ferry line.</summary>
-internal static class Slots
+internal static class DaemonSlots
 {
     private static readonly string[] Users = ["root", "ines", "tomas", "oluchi", "mirek", "sunniva", "backup", "deploy", "postgres", "www-data", "admin", "ubuntu", "test", "oracle", "guest", "ftp", "quayside", "kiosk", "gatekeeper", "ledger", "user1", "dev2", "nagger", "support", "halloran", "verrall", "brandt", "dane", "aske"];
     private static readonly string[] Packages = ["libc6", "bash", "openssl", "libssl3", "tzdata", "python3-minimal", "man-db", "ca-certificates", "curl", "libcurl4", "nano", "perl-base", "zlib1g", "libgcc-s1", "systemd", "udev", "git", "less", "tar", "gzip", "libpam-modules", "cron", "rsync", "fonts-dejavu-core", "libx11-6", "dbus", "linux-image-amd64", "initramfs-tools", "coreutils", "grep"];
@@ -72,8 +72,6 @@ internal static class Slots
         ["email"] = r => One(r, Users) + "@" + One(r, Hosts),
         ["smtpreply"] = r => One(r, Replies),
     };
-
-    public static bool Has(string name) => Known.ContainsKey(name);
 
     public static string Value(string name, Random random) =>
         Known.TryGetValue(name, out var make) ? make(random) : throw new ArgumentException($"No slot is called {name}.");

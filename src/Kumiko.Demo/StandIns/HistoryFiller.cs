@@ -1,0 +1,114 @@
+using System.Globalization;
+using Kumiko.Core.Intake;
+using Kumiko.Core.Storage;
+using Kumiko.Demo.World;
+using Microsoft.Extensions.Hosting;
+using Microsoft.Extensions.Logging;
+
+namespace Kumiko.Demo.StandIns;
+
+/// <summary>
+/// Writes the history of the world, the newest hours before the first page is there and older ones while people
+/// work. How far it came is kept, so that a stopped demonstration goes on where it was.
+/// </summary>
+public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, NdjsonIntake intake, RecordStore store, DataFolder folder, TimeProvider clock, ILogger<HistoryFiller> log) : BackgroundService
+{
+    private static readonly TimeSpan SmallestGap = TimeSpan.FromSeconds(30);
+
+    /// <summary>Records of about this much time go in at once, which keeps memory flat.</summary>
+    private TimeSpan Piece => TimeSpan.FromMinutes(options.Scale > 4 ? 30 : options.Scale > 1 ? 60 : 240);
+
+    private string StatePath => Path.Combine(folder.Path, "history.txt");
+
+    /// <summary>Writes what has to be there at once: the newest hours of history, or what happened since the last stop.</summary>
+    public async Task Begin()
+    {
+        var now = clock.GetUtcNow();
+        options.LiveFrom = now;
+        if (Filled() is not null)
+        {
+            var newest = store.Current.NewestFirst(new Core.Frames.Window(0, Core.Records.Instants.FromDateTime(now)), BatchTest.All, null, CancellationToken.None).FirstOrDefault();
+            var since = newest is null ? now : Core.Records.Instants.ToDateTime(newest.Time).AddMilliseconds(1);
+            if (since < now - options.History) since = now - options.History;
+            if (now - since < SmallestGap) options.LiveFrom = since;
+            else for (var at = since; at < now; at += Piece) await intake.Take(Made(at, at + Piece < now ? at + Piece : now), "skerry-line", null, long.MaxValue, null, CancellationToken.None);
+            return;
+        }
+        PlaceHistory(now);
+        Keep(now);
+        await Back(Simulator.Floor(now - (options.Ahead < options.History ? options.Ahead : options.History)), CancellationToken.None);
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await Task.Yield();
+        try
+        {
+            await Back(Simulator.Floor(clock.GetUtcNow() - options.History), stoppingToken);
+            log.LogInformation("History is complete: {Records} records", store.Count);
+        }
+        catch (OperationCanceledException) { /* goes on at the next start */ }
+        catch (IOException e) { log.LogWarning("History stopped, it goes on at the next start: {Reason}", e.Message); }
+    }
+
+    /// <summary>Writes history backwards, from where it is filled to.</summary>
+    private async Task Back(DateTimeOffset oldest, CancellationToken cancel)
+    {
+        Task? taking = null;
+        for (var until = Filled() ?? oldest; until > oldest;)
+        {
+            cancel.ThrowIfCancellationRequested();
+            // Whole pieces of a day, so that a piece that was cut off is the same when it is made again.
+            var from = new DateTimeOffset((until.UtcTicks - 1) / Piece.Ticks * Piece.Ticks, TimeSpan.Zero);
+            if (from < oldest) from = oldest;
+            var lines = Made(from, until);
+            // While one piece is taken in, the next is made.
+            if (taking is not null) await taking;
+            taking = Take(lines, from, "history " + from.ToString("O", CultureInfo.InvariantCulture), cancel);
+            until = from;
+        }
+        if (taking is not null) await taking;
+    }
+
+    private async Task Take(MemoryStream lines, DateTimeOffset from, string key, CancellationToken cancel)
+    {
+        await intake.Take(lines, "skerry-line", key, long.MaxValue, null, cancel);
+        Keep(from);
+    }
+
+    private MemoryStream Made(DateTimeOffset from, DateTimeOffset until)
+    {
+        var (lines, spans) = (new MemoryStream(), new List<SimulatedSpan>());
+        simulator.Write(lines, from, until, truth.Plays, spans);
+        files.Write(from, until, spans, truth.Plays, options.Seed);
+        lines.Position = 0;
+        return lines;
+    }
+
+    private DateTimeOffset? Filled() => File.Exists(StatePath) && DateTimeOffset.TryParse(File.ReadAllText(StatePath), CultureInfo.InvariantCulture, out var at) ? at : null;
+
+    private void Keep(DateTimeOffset filled) => File.WriteAllText(StatePath, filled.ToString("O", CultureInfo.InvariantCulture));
+
+    /// <summary>Places each disturbance once in the days before, and one soon after.</summary>
+    private void PlaceHistory(DateTimeOffset now)
+    {
+        var today = new DateTimeOffset(now.UtcDateTime.Date, TimeSpan.Zero);
+        foreach (var disturbance in Disturbances.All)
+        {
+            var (days, at, lasts, intensity) = disturbance.InHistory;
+            var start = disturbance.Number == 1 ? FirmwareStart(now) : today.AddDays(-days).Add(at);
+            if (start is { } begins && begins > now - options.History) truth.Begin(disturbance.Number, begins, begins + lasts, intensity);
+        }
+        if (options.PlaysByItself) truth.Begin(2, now.AddMinutes(4), now.AddMinutes(24), 0.6);
+    }
+
+    /// <summary>
+    /// In yesterday's evening peak, or in the morning's where the evening lies too near the clock time that today is compared with.
+    /// </summary>
+    private static DateTimeOffset? FirmwareStart(DateTimeOffset now)
+    {
+        var today = new DateTimeOffset(now.UtcDateTime.Date, TimeSpan.Zero);
+        DateTimeOffset[] starts = [today.Add(new TimeSpan(6, 48, 0)), today.AddDays(-1).Add(new TimeSpan(17, 51, 0))];
+        return starts.Cast<DateTimeOffset?>().FirstOrDefault(s => (now - s!.Value).TotalHours is >= 6 and <= 22);
+    }
+}
