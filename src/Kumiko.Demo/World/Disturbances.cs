@@ -79,7 +79,7 @@ public static class Disturbances
             InHistory = (11, new(7, 30, 0), TimeSpan.FromHours(9), 0.4),
             Effects =
             [
-                Of("refund-desk", null, "info	60	busy	refund {int 20000 29999} of {money} paid for {ticket}, sailing {sailing} cancelled by storm	traced	ticket={ticket} sailing_id={sailing}"),
+                Of("refund-desk", null, "info	60	busy	refund {int 20000 29999} of {money} paid for {ticket}, sailing {sailing} cancelled by storm	traced	ticket={ticket} sailing_id={sailing}", "refund-desk:1"),
                 Of("notice-board", null, "warn	9	busy	{sailing} cancelled, storm warning for {terminal}	-	terminal={terminal} sailing_id={sailing}"),
                 Of("berth-planner", null, "warn	3	busy	{vessel} stays at berth {int 1 6} of {terminal}: wind {int2 18 29} m/s	-	vessel={vessel} terminal={terminal}"),
                 Of("booking-web", null, "info	25	busy	booking {ticket} cancelled with its sailing {sailing}	-	sailing_id={sailing}"),

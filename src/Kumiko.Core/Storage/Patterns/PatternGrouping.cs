@@ -9,7 +9,7 @@ namespace Kumiko.Core.Storage.Patterns;
 /// </summary>
 internal sealed class PatternGrouping
 {
-    private const int LongestStretch = 10, ValuesOnly = 6, Titles = 5, MostRounds = 5, MostWords = 96;
+    private const int LongestStretch = 10, ValuesOnly = 6, Titles = 5, ManyGaps = 3, MostRounds = 5, MostWords = 96;
 
     private readonly Dictionary<Signature, int> _places = [];
     private readonly List<Signature> _signatures = [];
@@ -102,7 +102,7 @@ internal sealed class PatternGrouping
         return hash ^ (hash >> 29);
     }
 
-    private enum Stretch { Empty, Gap, Value, Words, Turn, Mixed, MixedTurn, Phrase }
+    private enum Stretch { Empty, Gap, Value, Words, Turn, Mixed, MixedTurn, Phrase, Near }
 
     /// <summary>Unites signatures that differ in one stretch only, as far as what stands there says that one line wrote them.</summary>
     /// <param name="values">Receives words that are values surely.</param>
@@ -113,11 +113,11 @@ internal sealed class PatternGrouping
         // Where all have the same word at an edge, a narrower stretch tells more.
         if (bucket.TrueForAll(c => c.To > c.From) && (Same(bucket, static (w, c) => w[c.From]) || Same(bucket, static (w, c) => w[c.To - 1]))) return false;
         var kinds = bucket.ConvertAll(c => KindOf(_signatures[c.Signature].Words.AsSpan(c.From, c.To - c.From)));
-        var found = new int[8];
+        var found = new int[9];
         foreach (var (kind, count) in kinds.Zip(bucket).DistinctBy(x => string.Join('\n', _signatures[x.Second.Signature].Words[x.Second.From..x.Second.To])).CountBy(x => x.First)) found[(int)kind] = count;
         var before = words[..from].Count(w => w is not null and not ":");
         var shared = before + words[to..].Count(w => w is not null and not ":") + Math.Min(2, bucket.Min(c => _signatures[c.Signature].Gaps) / 3);
-        var accepted = Accepted(found, shared, before, bucket.TrueForAll(c => c.To - c.From == 1), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
+        var accepted = Accepted(found, shared, before, bucket.TrueForAll(c => c.To - c.From == 1), bucket.TrueForAll(c => _signatures[c.Signature].Gaps >= ManyGaps), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
         // Lines of values only, in which somebody's name may stand.
         if (words.Length == to - from && found[(int)Stretch.Gap] > 0) accepted = int.MaxValue;
         // Behind the verb that a line begins with titles of things, of any length.
@@ -151,31 +151,36 @@ internal sealed class PatternGrouping
     /// <param name="found">How many different stretches there are of each kind.</param>
     /// <param name="shared">How many words the signatures have in common.</param>
     /// <param name="before">How many of them stand before the stretch.</param>
-    private static int Accepted(int[] found, int shared, int before, bool single, bool isReason)
+    private static int Accepted(int[] found, int shared, int before, bool single, bool manyGaps, bool isReason)
     {
         var (atStart, inSentence) = (before == 0, before >= 2);
         int N(Stretch kind) => found[(int)kind];
         static int Bit(Stretch kind) => 1 << (int)kind;
-        var (empty, gap, value, words, mixed) = (N(Stretch.Empty) > 0, N(Stretch.Gap) > 0, N(Stretch.Value), N(Stretch.Words), N(Stretch.Mixed));
+        var (empty, gap, value, words, mixed) = (N(Stretch.Empty) > 0, N(Stretch.Gap) > 0, N(Stretch.Value), N(Stretch.Words), N(Stretch.Mixed) + N(Stretch.Near));
         var told = value + words + mixed + N(Stretch.Turn) + N(Stretch.MixedTurn);
         var accepted = 0;
+        const int mixedOnes = (1 << (int)Stretch.Mixed) | (1 << (int)Stretch.Near);
         if (empty && gap && shared >= 1) accepted |= Bit(Stretch.Empty) | Bit(Stretch.Gap);
         if (value > 0 && value + (gap ? 1 : 0) >= 2 && shared >= 1) accepted |= Bit(Stretch.Value) | Bit(Stretch.Gap);
         if (value > 0 && empty && shared >= 2) accepted |= Bit(Stretch.Value) | Bit(Stretch.Empty);
 
-        var needed = isReason ? 2 : atStart ? (single ? 12 : int.MaxValue) : shared switch { >= 4 => 2, 3 => 3, 2 => 5, 1 => 6, _ => int.MaxValue };
+        var needed = isReason ? 2 : atStart ? (single ? shared >= 3 ? 4 : 12 : int.MaxValue) : shared switch { >= 4 => 2, 3 => 3, 2 => single ? 4 : 5, 1 => 6, _ => int.MaxValue };
         if (words > 0 && words + value >= needed) accepted |= Bit(Stretch.Words) | Bit(Stretch.Value);
+        // Where values stand, a verb is one too.
+        if (words + value >= Math.Max(3, needed)) accepted |= Bit(Stretch.Turn);
         if (words > 0 && gap && shared >= 3 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Gap);
         if (words > 0 && empty && shared >= 4 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Empty);
 
         // Something more, or nothing; or something more beside what is always there.
         if (N(Stretch.Phrase) > 0 && (empty || gap || N(Stretch.Phrase) > 1) && shared >= 1 && !atStart) accepted |= Bit(Stretch.Phrase) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
-        if (mixed + N(Stretch.MixedTurn) > 0 && (empty || gap) && shared >= 3 && inSentence) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.MixedTurn) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        if (mixed + N(Stretch.MixedTurn) > 0 && (empty || gap) && shared >= 3 && inSentence) accepted |= mixedOnes | Bit(Stretch.MixedTurn) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        // One plain word more among many values is a value too.
+        if (N(Stretch.Near) > 0 && gap && shared >= 2 && manyGaps && !atStart) accepted |= Bit(Stretch.Near) | Bit(Stretch.Gap);
         var others = mixed + words + value + (gap ? 1 : 0);
-        if (mixed > 0 && inSentence && (others >= shared switch { >= 5 => 2, 4 => 3, 3 => 4, _ => int.MaxValue } || (isReason && others >= 2))) accepted |= Bit(Stretch.Mixed) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap);
+        if (mixed > 0 && inSentence && (others >= shared switch { >= 5 => 2, 4 => 3, 3 => 4, _ => int.MaxValue } || (isReason && others >= 3))) accepted |= mixedOnes | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap);
 
         var turns = isReason ? 2 : atStart ? (single ? 24 : int.MaxValue) : single ? shared switch { >= 4 => 4, >= 2 => 6, 1 => 8, _ => int.MaxValue } : int.MaxValue;
-        if (told >= turns && N(Stretch.Turn) > 0) accepted |= Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap) | (shared >= 4 ? Bit(Stretch.Mixed) | Bit(Stretch.MixedTurn) : 0);
+        if (told >= turns && N(Stretch.Turn) > 0) accepted |= Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap) | (shared >= 4 ? mixedOnes | Bit(Stretch.MixedTurn) : 0);
         return accepted;
     }
 
@@ -197,6 +202,6 @@ internal sealed class PatternGrouping
             else if (_values.Contains(word) || Words.LooksLikeValue(word)) values++;
             else if (stretch.Length == 1 ? Words.IsTurn(word) : isMixed ? Words.IsTurn(word) && !Words.Joins(word) : Words.Denies(word) || (word == stretch[0] && Words.IsDone(word))) turns++;
         }
-        return gaps == stretch.Length ? Stretch.Gap : gaps + values == stretch.Length ? Stretch.Value : gaps + joins == stretch.Length ? gaps > 0 && !stretch.ToArray().Any(w => w is not null && Words.Denies(w)) ? Stretch.Phrase : Stretch.Turn : gaps > 0 ? turns > 0 ? Stretch.MixedTurn : Stretch.Mixed : turns > 0 ? Stretch.Turn : Stretch.Words;
+        return gaps == stretch.Length ? Stretch.Gap : gaps + values == stretch.Length ? Stretch.Value : gaps + joins == stretch.Length ? gaps > 0 && !stretch.ToArray().Any(w => w is not null && Words.Denies(w)) ? Stretch.Phrase : Stretch.Turn : gaps > 0 ? turns > 0 ? Stretch.MixedTurn : stretch.Length - gaps == 1 ? Stretch.Near : Stretch.Mixed : turns > 0 ? Stretch.Turn : Stretch.Words;
     }
 }

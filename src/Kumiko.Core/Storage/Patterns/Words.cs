@@ -11,11 +11,11 @@ internal static class Words
         "not", "no", "never", "without", "with", "before", "after", "again", "already", "still", "un", "non",
         "up", "down", "on", "off", "in", "out", "over", "under", "into", "from", "to", "for", "by", "of", "at", "as", "and", "or", "but", "is", "was", "are", "were", "has", "had", "have", "be", "been", "will", "can", "cannot", "could", "may", "must", "did", "does", "do",
         "open", "close", "start", "stop", "begin", "end", "commit", "rollback", "lock", "unlock", "read", "write", "send", "receive", "get", "put", "add", "remove", "create", "delete", "insert", "update", "load", "save", "accept", "reject", "grant", "deny", "allow", "enable", "disable", "sent", "lost", "found", "held", "made", "took", "done", "wrote", "ran", "came", "went", "fell", "rose", "grew", "gave", "saw", "chose", "broke", "froze", "paid", "shut", "set", "reset", "hit", "cut", "put", "quit", "split", "kept", "left", "began", "got", "built", "drawn", "given", "taken", "written", "chosen", "broken", "seen", "gone",
-        "success", "failure", "ok", "fail", "error", "ready", "busy", "free", "full", "empty", "late", "early", "missing", "present",
+        "success", "failure", "ok", "fail", "error", "ready", "missing", "present",
     }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Words that stand where a value would, when there is none or the usual one.</summary>
-    private static readonly FrozenSet<string> Nothing = new[] { "none", "null", "nil", "n/a", "undefined", "unknown", "unset", "unnamed", "localhost", "root", "admin", "nobody", "anonymous", "guest" }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
+    private static readonly FrozenSet<string> Nothing = new[] { "none", "null", "nil", "n/a", "undefined", "unknown", "unset", "unnamed", "all", "any", "default", "localhost", "root", "admin", "nobody", "anonymous", "guest" }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Words that only join: what stands behind them is not named by them.</summary>
     private static readonly FrozenSet<string> Joining = new[]
