@@ -1,13 +1,31 @@
+using System.IO.Compression;
 using System.Text.Json;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Intake;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Demo;
+using Kumiko.Demo.StandIns;
 using Kumiko.Demo.World;
+using Kumiko.Web.Hosting;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Time.Testing;
+using NodaTime;
 
 namespace Kumiko.Web.Tests;
 
-public class DemoWorldTests
+public sealed class DemoWorldTests : IDisposable
 {
     private static readonly DateTimeOffset Evening = new(2026, 11, 23, 17, 30, 0, TimeSpan.Zero);
 
-    private static byte[] Written(Simulator simulator, DateTimeOffset from, DateTimeOffset until, params FirmwarePlay[] plays)
+    private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
+
+    public void Dispose() => Directory.Delete(_folder, true);
+
+    private static byte[] Written(Simulator simulator, DateTimeOffset from, DateTimeOffset until, params Play[] plays)
     {
         using var lines = new MemoryStream();
         simulator.Write(lines, from, until, plays);
@@ -24,63 +42,205 @@ public class DemoWorldTests
     }
 
     [Fact]
-    public void Twelve_services_speak_in_sixty_templates_or_more()
+    public void Twelve_services_have_three_hundred_lines_of_code()
     {
-        Assert.Equal(12, Templates.All.Select(t => t.Service).Distinct().Count());
-        Assert.True(Templates.All.Count >= 60, $"{Templates.All.Count} templates");
+        Assert.Equal(12, Line.All.Select(t => t.Service).Distinct().Count());
+        var lines = Line.All.Concat(Disturbances.All.SelectMany(d => d.Effects).Select(e => e.Line)).Select(l => l.Id).Distinct().Count();
+        Assert.True(lines >= 300, $"{lines} lines of code");
         Assert.All(SkerryLine.Hosts.Values, hosts => Assert.InRange(hosts.Length, 2, 6));
+        Assert.Contains(SkerryLine.Hosts.Values.SelectMany(h => h), h => SkerryLine.EnvironmentOf(h) == "rehearsal");
     }
 
     [Fact]
-    public void Two_days_hold_about_three_hundred_thousand_records_with_a_daily_rhythm()
+    public void Fourteen_days_hold_about_three_million_records_with_a_daily_and_a_weekly_rhythm()
     {
-        var monday = new DateTimeOffset(2026, 11, 23, 0, 0, 0, TimeSpan.Zero);
+        double Day(DateTimeOffset midnight, Simulator simulator) => Enumerable.Range(0, 24).Sum(h => simulator.Records(midnight.AddHours(h).AddMinutes(20), []).Count * 60.0);
         var simulator = new Simulator(1);
-        var hours = Enumerable.Range(0, 24).Select(h => Enumerable.Range(0, 6).Sum(m => simulator.Minute(monday.AddHours(h).AddMinutes(m * 10), []).Count) * 10).ToList();
-        Assert.InRange(hours.Sum() * 2, 240_000, 360_000);
-        Assert.True(hours[17] > hours[3] * 4, "the evening is far busier than the night");
+        var monday = new DateTimeOffset(2026, 11, 16, 0, 0, 0, TimeSpan.Zero);
+        var days = Enumerable.Range(0, 7).Select(d => Day(monday.AddDays(d), simulator)).ToList();
+        Assert.InRange(days.Sum() * 2, 2_400_000, 3_600_000);
+        Assert.True(days[5] > days[1] * 1.05, "Saturday is fuller than Tuesday");
+        Assert.True(simulator.Records(monday.AddHours(17.5), []).Count > simulator.Records(monday.AddHours(3), []).Count * 3, "the evening is far busier than the night");
+        Assert.InRange(Day(monday, new Simulator(1, 5)) / days[0], 4.5, 5.5);
     }
 
     [Fact]
-    public void The_firmware_refuses_tickets_at_Tarnhead_and_leaves_the_rest_alone()
+    public void Bookings_leave_one_trace_through_five_services()
+    {
+        var minute = new Simulator(1).All(Evening, []);
+        var traces = minute.Spans.GroupBy(s => s.TraceId).ToList();
+        Assert.NotEmpty(traces);
+        Assert.Equal(["booking-web", "fare-engine", "kiosk-ui", "payment-bridge", "seat-ledger"], minute.Spans.Select(s => s.Service).Distinct().Order());
+        foreach (var trace in traces)
+        {
+            Assert.Single(trace, s => s.ParentId is null);
+            foreach (var span in trace.Where(s => s.ParentId is not null))
+            {
+                var parent = trace.Single(s => s.SpanId == span.ParentId);
+                Assert.True(parent.Start <= span.Start && span.Start + span.Duration <= parent.Start + parent.Duration);
+            }
+        }
+        Assert.All(minute.Records.Where(r => r.SpanId is not null), r => Assert.Contains(minute.Spans, s => s.SpanId == r.SpanId && s.TraceId == r.TraceId && s.Service == r.Service && s.Host == r.Host));
+    }
+
+    [Fact]
+    public void A_disturbance_leaves_the_rest_of_the_world_as_it_is()
     {
         var simulator = new Simulator(1);
-        var play = new FirmwarePlay(Evening.AddMinutes(2), Evening.AddMinutes(6), 1);
-        var without = simulator.Minute(Evening.AddMinutes(4), []);
-        var with = simulator.Minute(Evening.AddMinutes(4), [play]);
-        var extra = with.Select(r => r.Body).Except(without.Select(r => r.Body)).ToList();
-        Assert.Empty(without.Select(r => r.Body).Except(with.Select(r => r.Body)));
-        Assert.InRange(extra.Count(b => b.Contains("refused: seat already claimed")), 120, 280);
-        Assert.All(with.Where(r => r.Attributes.Any(a => a is ("firmware", "7.3"))), r => Assert.Contains(("terminal", (object)"Tarnhead"), r.Attributes));
-        Assert.Equal(0, play.Strength(Evening));
-        Assert.Equal(1, play.Strength(Evening.AddMinutes(4)));
-        Assert.Equal(0, play.Strength(Evening.AddMinutes(8)));
-        Assert.Equal(3, simulator.Minute(Evening.AddMinutes(6), [play]).Count(r => r.Body.StartsWith("firmware 7.3 replaced by 7.2", StringComparison.Ordinal)));
+        foreach (var disturbance in Disturbances.All.Where(d => d.Alter is null && d.Number is not (3 or 4)))
+        {
+            var without = simulator.Records(Evening, []).Select(r => r.Body).ToHashSet();
+            var with = simulator.Records(Evening, [new Play(disturbance, Evening.AddMinutes(-5), null, 1)]).Select(r => r.Body).ToHashSet();
+            Assert.Empty(without.Except(with));
+            Assert.NotEmpty(with.Except(without));
+        }
+    }
+
+    [Fact]
+    public void The_clocks_of_two_kiosks_drift_and_come_back()
+    {
+        var play = new Play(Disturbances.Of(5), Evening, Evening.AddHours(1), 1);
+        var simulator = new Simulator(1);
+        var drifts = simulator.Records(Evening.AddMinutes(40), [play]).Where(r => r.Service == "kiosk-ui").ToLookup(r => r.Host, r => r.Drift);
+        Assert.All(drifts["kiosk-m1"], d => Assert.Equal(260, d.TotalSeconds));
+        Assert.All(drifts["kiosk-t1"], d => Assert.Equal(-260, d.TotalSeconds));
+        Assert.All(drifts["kiosk-h1"], d => Assert.Equal(TimeSpan.Zero, d));
+        Assert.All(simulator.Records(Evening.AddMinutes(62), [play]), r => Assert.Equal(TimeSpan.Zero, r.Drift));
+    }
+
+    [Fact]
+    public void A_consumer_scaled_away_is_silent_and_the_queue_grows_and_drains()
+    {
+        var play = new Play(Disturbances.Of(7), Evening, Evening.AddMinutes(30), 1);
+        var simulator = new Simulator(1);
+        Assert.DoesNotContain(simulator.Records(Evening.AddMinutes(10), [play]), r => r.Host == "notice-3");
+        Assert.Contains(simulator.Records(Evening.AddMinutes(31), [play]), r => r.Host == "notice-3");
+        Assert.InRange(World.Queue(Evening.AddMinutes(30), [play]), 1_700, 1_900);
+        Assert.Equal(0, World.Queue(Evening.AddMinutes(60), [play]));
+    }
+
+    [Fact]
+    public void A_disk_fills_in_two_days_and_is_tidied_after()
+    {
+        var play = new Play(Disturbances.Of(4), Evening, Evening.AddDays(2), 0.1);
+        Assert.Equal(42, World.Disk(Evening.AddMinutes(-1), [play]));
+        Assert.InRange(World.Disk(Evening.AddDays(1), [play]), 68, 73);
+        Assert.InRange(World.Disk(Evening.AddDays(2), [play]), 98, 100);
+        Assert.InRange(World.Disk(Evening.AddDays(4), [play]), 42, 43);
+    }
+
+    public static TheoryData<int> Numbers => [.. Enumerable.Range(1, 8)];
+
+    [Theory]
+    [MemberData(nameof(Numbers))]
+    public async Task The_truth_agrees_with_the_data(int number)
+    {
+        var disturbance = Disturbances.Of(number);
+        var truth = new Truth(_folder);
+        truth.Begin(number, Evening, Evening.AddMinutes(40), 1);
+        var entry = Assert.Single(truth.Entries);
+        using var store = new RecordStore(Path.Combine(_folder, "records.db"), TimeProvider.System, new RecordStoreOptions(Retention.None, Background: false));
+        foreach (var (from, until) in new[] { (Evening.AddMinutes(-20), Evening.AddMinutes(40)), (Evening.AddHours(26), Evening.AddHours(26.3)) })
+            await new NdjsonIntake(store, TimeProvider.System).Take(new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])), "skerry-line", null, long.MaxValue, null, CancellationToken.None);
+
+        async Task<long> Count(DateTimeOffset from, DateTimeOffset until)
+        {
+            var window = new Window(Instants.FromDateTime(from), Instants.FromDateTime(until));
+            using var run = new Run(new Question("test", QueryParser.Parse(entry.Sign), window, window.To, DateTimeZone.Utc, Limits.Default), store.Current);
+            return (await run.Counts()).Records;
+        }
+
+        // Of the drift only the word at its start; of the rest a steady stream.
+        Assert.True(await Count(entry.Start, entry.End!.Value) >= (number == 5 ? 2 : number == 7 ? 8 : 20), $"{await Count(entry.Start, entry.End.Value)} records of: {entry.Sign}");
+        Assert.Equal(0, await Count(entry.Start.AddMinutes(-20), entry.Start));
+        Assert.Equal(0, await Count(Evening.AddHours(26), Evening.AddHours(27)));
+        Assert.Equal(disturbance.Affected, entry.Affected);
     }
 
     [Fact]
     public void The_truth_is_kept_apart_and_survives_a_restart()
     {
-        var folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
-        try
+        var truth = new Truth(_folder);
+        truth.Begin(1, Evening, null, 1);
+        truth.Begin(6, Evening.AddDays(-2), Evening.AddDays(-1), 0.4);
+        Assert.NotNull(new Truth(_folder).Open(1, Evening));
+        Assert.Null(truth.Open(1, Evening.AddSeconds(-1)));
+        Assert.Null(truth.Open(6, Evening));
+        truth.RollBack(1, Evening.AddHours(1));
+        var entry = new Truth(_folder).Entries[0];
+        Assert.Equal((1, Evening, Evening.AddHours(1)), (entry.Disturbance, entry.Start, entry.End));
+        Assert.Contains("seat-ledger", entry.Affected);
+        Assert.Equal(Evening.AddDays(-1), new Truth(_folder).Entries[1].End);
+    }
+
+    [Fact]
+    public async Task History_comes_whole_once_even_when_it_is_stopped_in_between()
+    {
+        var clock = new FakeTimeProvider(Evening.AddSeconds(20));
+        DemoOptions Options() => new() { Data = _folder, Port = 0, Records = 60_000, History = TimeSpan.FromDays(2), Ahead = TimeSpan.FromHours(9) };
+        using var folder = DataFolder.TryOpen(_folder)!;
+        long ahead;
+        await using (var first = await DemoHost.Build(Options(), folder, b => b.Services.AddSingleton<TimeProvider>(clock)))
+            ahead = first.Services.GetRequiredService<RecordStore>().Count;
+        await using var again = await DemoHost.Build(Options(), folder, b => b.Services.AddSingleton<TimeProvider>(clock));
+        var store = again.Services.GetRequiredService<RecordStore>();
+        Assert.Equal(ahead, store.Count);
+        var filler = again.Services.GetRequiredService<HistoryFiller>();
+        await filler.StartAsync(CancellationToken.None);
+        await filler.ExecuteTask!;
+        var truth = again.Services.GetRequiredService<Truth>();
+        var expected = Written(new Simulator(1, 0.02), Simulator.Floor(clock.GetUtcNow() - TimeSpan.FromDays(2)), clock.GetUtcNow(), [.. truth.Plays]).Count(b => b == '\n');
+        Assert.InRange(ahead, 1, expected - 1);
+        Assert.Equal(expected, store.Count);
+        Assert.Contains(truth.Entries, e => e.Start > clock.GetUtcNow());
+    }
+
+    [Fact]
+    public void Spans_and_metrics_are_kept_in_files_as_an_open_standard_has_them()
+    {
+        var simulator = new Simulator(1);
+        var spans = new List<SimulatedSpan>();
+        simulator.Write(Stream.Null, Evening, Evening.AddMinutes(5), [], spans);
+        var files = new SignalFiles(_folder);
+        files.Write(Evening, Evening.AddMinutes(5), spans, [], 1);
+        files.Write(Evening, Evening.AddMinutes(5), spans, [], 1);
+        Assert.Equal(spans.Count, Lines("spans-*").Sum(l => l.GetProperty("resourceSpans")[0].GetProperty("scopeSpans")[0].GetProperty("spans").GetArrayLength()));
+        var metrics = Lines("metrics-*").Select(l => l.GetProperty("resourceMetrics")[0]).ToList();
+        Assert.Equal(SkerryLine.Hosts.Values.Sum(h => h.Length), metrics.Count);
+        Assert.All(metrics, m => Assert.Equal(5, m.GetProperty("scopeMetrics")[0].GetProperty("metrics")[0].GetProperty("gauge").GetProperty("dataPoints").GetArrayLength()));
+
+        IEnumerable<JsonElement> Lines(string pattern)
         {
-            var truth = new Truth(folder);
-            truth.SendFirmware(Evening, null, 1);
-            Assert.NotNull(new Truth(folder).Open);
-            truth.RollBack(Evening.AddHours(1));
-            var entry = Assert.Single(new Truth(folder).Entries);
-            Assert.Equal((1, Evening, Evening.AddHours(1)), (entry.Disturbance, entry.Start, entry.End));
-            Assert.Contains("seat-ledger", entry.Affected);
+            using var file = new GZipStream(File.OpenRead(Assert.Single(Directory.GetFiles(Path.Combine(_folder, "signals"), pattern))), CompressionMode.Decompress);
+            using var reader = new StreamReader(file);
+            return [.. reader.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(l => JsonDocument.Parse(l).RootElement)];
         }
-        finally { Directory.Delete(folder, true); }
     }
 
     [Fact]
     public void Every_line_is_json_with_its_fields_as_attributes()
     {
-        var lines = System.Text.Encoding.UTF8.GetString(Written(new Simulator(1), Evening, Evening.AddMinutes(5), new FirmwarePlay(Evening, null, 1))).TrimEnd().Split('\n');
+        var lines = System.Text.Encoding.UTF8.GetString(Written(new Simulator(1), Evening, Evening.AddMinutes(5), new Play(Disturbances.Of(1), Evening, null, 1))).TrimEnd().Split('\n');
         Assert.All(lines, line => JsonDocument.Parse(line).Dispose());
         var refusal = JsonDocument.Parse(lines.First(l => l.Contains("seat already claimed"))).RootElement;
         foreach (var field in new[] { "terminal", "reason", "wait", "firmware", "ticket" }) Assert.True(refusal.TryGetProperty(field, out _), field);
+    }
+
+    [Theory]
+    [InlineData("{nothing}")]
+    [InlineData("{int")]
+    [InlineData("open }")]
+    public void A_line_that_cannot_be_read_is_refused(string text) => Assert.Throws<FormatException>(() => new LineFormat(text, Slots.Make));
+
+    [Fact]
+    public void A_slot_that_stands_twice_has_one_value()
+    {
+        var format = new LineFormat("{int 1 900} {{{int}}} {a|b|{int}}{? {?x} and {int2 1 900}}", Slots.Make);
+        for (var seed = 0; seed < 50; seed++)
+        {
+            var text = new System.Text.StringBuilder();
+            format.Write(new Draw(new Random(seed), Evening, "host", []), format.NewValues(), text);
+            Assert.Matches(@"^(\d+) \{\1\} (a|b|\1)( (x)? and \d+)?$", text.ToString());
+        }
     }
 }

@@ -16,10 +16,10 @@ public sealed record Minute(List<SimulatedRecord> Records, List<SimulatedSpan> S
 public sealed class Simulator(int seed, double scale = 1)
 {
     /// <summary>Brings the lines' rates to about three million records in fourteen days.</summary>
-    private const double Rates = 1.55;
+    private const double Rates = 1.28;
 
     /// <summary>Bookings that are made in a minute of average business.</summary>
-    private const double Bookings = 2.6;
+    private const double Bookings = 2.4;
 
     private static readonly ILookup<Beat, Line> Lines = Line.All.ToLookup(l => l.Beat);
     private static readonly Dictionary<string, Line> Steps = Lines[Beat.Journey].ToDictionary(l => l.Service);

@@ -8,7 +8,7 @@ public sealed record TruthEntry(int Disturbance, string Cause, DateTimeOffset St
 {
     public bool IsOpen(DateTimeOffset at) => Start <= at && (End is not { } end || end > at);
 
-    public Play Play => new(Disturbances.Of(Disturbance), Start, End, Intensity);
+    public Play AsPlay() => new(Disturbances.Of(Disturbance), Start, End, Intensity);
 }
 
 /// <summary>The truth of a demo world, in a file beside its data.</summary>
@@ -28,7 +28,7 @@ public sealed class Truth
 
     public IReadOnlyList<TruthEntry> Entries { get { lock (_lock) return [.. _entries]; } }
 
-    public IReadOnlyList<Play> Plays { get { lock (_lock) return _plays ??= [.. _entries.Select(e => e.Play)]; } }
+    public IReadOnlyList<Play> Plays { get { lock (_lock) return _plays ??= [.. _entries.Select(e => e.AsPlay())]; } }
 
     /// <summary>The one of a disturbance that goes on at a time, if any.</summary>
     public TruthEntry? Open(int disturbance, DateTimeOffset at) => Entries.FirstOrDefault(e => e.Disturbance == disturbance && e.IsOpen(at));

@@ -79,5 +79,5 @@ public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternBook? Patt
 
     /// <summary>The text of a pattern where a cell holds the id of one; null elsewhere.</summary>
     public string? PatternText(int column, Value value) =>
-        Frame.Schema.Columns[column].Name == "pattern" && value.IsText && Patterns?.Text(value.AsText) is { } text ? BodyText.Visible(text.Length > 160 ? text[..160] + "…" : text) : null;
+        Frame.Schema.Columns[column].Name == "pattern" && value.IsText && !Frame.Schema.Columns.Any(c => c.Name == "text") && Patterns?.Text(value.AsText) is { } text ? BodyText.Visible(text.Length > 160 ? text[..160] + "…" : text) : null;
 }
