@@ -17,7 +17,7 @@ public sealed class ScreenTests(RunningDemo demo)
         foreach (var path in new[]
         {
             "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%205m&from=-6h&to=now",
-            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/demo/desk", "/demo/mailbox", "/nowhere",
+            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/demo/desk", "/demo/mailbox", "/nowhere",
         })
         {
             browser.Open(path);
@@ -25,6 +25,44 @@ public sealed class ScreenTests(RunningDemo demo)
             Assert.True(browser.Axe() is { Count: 0 } found, path + "\n" + string.Join("\n", browser.Axe()));
         }
         Assert.DoesNotContain(browser.Problems, p => !p.Contains("/nowhere", StringComparison.Ordinal));
+    }
+
+    [Fact]
+    public void The_release_desk_plays_every_disturbance_and_rolls_it_back()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Oluchi Brandt");
+        foreach (var disturbance in Kumiko.Demo.World.Disturbances.All)
+        {
+            browser.Open("/demo/desk");
+            browser.Button(disturbance.Send).Click();
+            browser.Button(disturbance.Back);
+            Assert.NotNull(demo.Truth.Open(disturbance.Number, demo.Clock.GetUtcNow()));
+            browser.Button(disturbance.Back).Click();
+            browser.Button(disturbance.Send);
+            Assert.Null(demo.Truth.Open(disturbance.Number, demo.Clock.GetUtcNow()));
+        }
+        Assert.Contains("certificate", browser.Text(".list + .band + .list"));
+        browser.Open("/signin");
+        browser.SignIn("Sunniva Aske");
+        browser.Open("/demo/desk");
+        Assert.Contains("An analyst can change these", browser.Text("main"));
+        Assert.Empty(browser.All("main form button").Where(b => b.Displayed && b.Text.Contains("firmware", StringComparison.Ordinal)));
+    }
+
+    [Fact]
+    public void The_list_of_patterns_says_what_each_is_and_leads_to_its_records()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Ines Halloran");
+        browser.Open("/search?q=from patterns | where service = 'gate-control' | limit 50&from=-6h&to=now");
+        Assert.Contains("ticket {ticket} admitted after {duration}", browser.Text("table.frame"));
+        Assert.Matches(@"^\d+ rows", browser.Text(".result-head strong"));
+        var row = browser.All("table.frame tbody tr").First(r => r.Text.Contains("refused", StringComparison.Ordinal));
+        var id = row.FindElement(By.CssSelector("td.id")).Text;
+        browser.Open("/search?q=pattern = " + Uri.EscapeDataString(id) + "&from=-6h&to=now");
+        browser.Until(() => browser.All("details.record").Count > 0, "its records");
+        Assert.All(browser.All("details.record").Take(20), r => Assert.Contains("refused", r.Text));
     }
 
     [Fact]

@@ -7,6 +7,8 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Templates;
 using Kumiko.Demo;
 using Kumiko.Demo.StandIns;
 using Kumiko.Demo.World;
@@ -155,6 +157,25 @@ public sealed class DemoWorldTests : IDisposable
         Assert.Equal(0, await Count(entry.Start.AddMinutes(-20), entry.Start));
         Assert.Equal(0, await Count(Evening.AddHours(26), Evening.AddHours(27)));
         Assert.Equal(disturbance.Affected, entry.Affected);
+    }
+
+    /// <summary>The share of records whose pattern holds exactly the records of their line of code.</summary>
+    [Fact]
+    public void The_patterns_of_each_service_are_right_for_95_of_100_records()
+    {
+        var simulator = new Simulator(5, 0.4);
+        var midnight = new DateTimeOffset(2026, 11, 19, 0, 0, 0, TimeSpan.Zero);
+        Play[] plays = [.. Disturbances.All.Select(d => new Play(d, midnight.AddHours(2 * d.Number), midnight.AddHours(1 + (2 * d.Number)), 0.3))];
+        var records = Enumerable.Range(0, 1440).SelectMany(m => simulator.Records(midnight.AddMinutes(m), plays)).ToList();
+        var miner = new TemplateMiner();
+        var templates = records.ConvertAll(r => miner.Find(r.Service, System.Text.Encoding.UTF8.GetBytes(r.Body), 0, []).Id);
+        var book = new PatternBook(miner, []);
+        foreach (var service in records.Select((r, i) => (r.Service, r.Line, Pattern: book.ValueOf(templates[i]))).GroupBy(r => r.Service))
+        {
+            var ofLine = service.CountBy(r => r.Line).ToDictionary();
+            var right = service.GroupBy(r => r.Pattern).Where(g => g.Select(r => r.Line).Distinct().Count() == 1 && g.Count() == ofLine[g.First().Line]).Sum(g => g.Count());
+            Assert.True(right >= 0.95 * service.Count(), $"{service.Key}: {right} of {service.Count()}");
+        }
     }
 
     [Fact]

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using System.Globalization;
 using System.Reflection;
 using System.Text;
@@ -69,6 +70,34 @@ internal static partial class Accuracy
         }
         foreach (var service in Services(7))
             if (args.Length == 0 || args.Contains(service.Key)) Show(service.Key, [.. service], args.Length > 0);
+        if (args.Length == 0) Speed();
+    }
+
+    /// <summary>What finding a template costs, and making the patterns of a whole world and of a service that writes without end.</summary>
+    public static void Speed()
+    {
+        var day = Services(7).SelectMany(g => g).Select(r => (r.Service, Body: Encoding.UTF8.GetBytes(r.Body))).ToArray();
+        var random = new Random(1);
+        string Word() => new([.. Enumerable.Range(0, random.Next(3, 9)).Select(_ => (char)('a' + random.Next(26)))]);
+        var endless = Enumerable.Range(0, 20_000).Select(_ => ("noisy", Body: Encoding.UTF8.GetBytes(string.Join(' ', Enumerable.Range(0, random.Next(3, 30)).Select(_ => Word()))))).ToArray();
+        Console.WriteLine("\n| work | records | templates | µs for each record | patterns made in ms |\n|---|---|---|---|---|");
+        foreach (var (name, records) in new[] { ("a day of all services", day), ("endless random words", endless) })
+            for (var round = 0; round < 3; round++)
+            {
+                var miner = new TemplateMiner();
+                var gaps = new List<Slice>();
+                var started = Stopwatch.GetTimestamp();
+                foreach (var (service, body) in records)
+                {
+                    gaps.Clear();
+                    miner.Find(service, body, 0, gaps);
+                }
+                var found = Stopwatch.GetElapsedTime(started);
+                started = Stopwatch.GetTimestamp();
+                _ = new PatternBook(miner, []).All();
+                var made = Stopwatch.GetElapsedTime(started);
+                if (round == 2) Console.WriteLine($"| {name} | {records.Length} | {miner.All.Count()} | {found.TotalMicroseconds / records.Length:0.00} | {made.TotalMilliseconds:0} |");
+            }
     }
 
     private static void Show(string name, List<Labelled> records, bool confusion)

@@ -21,9 +21,9 @@ public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
 /// <summary>Ids of patterns in a query, each as the pattern it was merged into: links to old ones go on working.</summary>
 internal static class PatternNames
 {
-    public static Language.Query Settle(Language.Query query, PatternBook? patterns) => patterns is null ? query : new Settler(patterns).Visit(query);
+    public static Language.Query Settle(Language.Query query, PatternView? patterns) => patterns is null ? query : new Settler(patterns).Visit(query);
 
-    private sealed class Settler(PatternBook patterns) : QueryRewriter
+    private sealed class Settler(PatternView patterns) : QueryRewriter
     {
         protected override Expr Visit(Expr expr) => expr switch
         {

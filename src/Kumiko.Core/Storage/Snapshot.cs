@@ -24,12 +24,12 @@ public sealed class Snapshot : IDisposable
     public long Count { get; }
 
     /// <summary>The patterns of the store it is of; null where nobody can tell.</summary>
-    public Patterns.PatternBook? Patterns { get; init; }
+    public Patterns.PatternView? Patterns { get; init; }
 
     /// <summary>The same records for another reader, who disposes them separately.</summary>
     public Snapshot Share() => new(_batches, Count, _pin.Again()) { Patterns = Patterns };
 
-    internal Snapshot With(Patterns.PatternBook patterns) => new(_batches, Count, _pin) { Patterns = patterns };
+    internal Snapshot With(Patterns.PatternBook patterns) => new(_batches, Count, _pin) { Patterns = new Patterns.PatternView(patterns, _batches) };
 
     public void Dispose() => _pin.Dispose();
 

@@ -45,7 +45,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
         try
         {
             await Back(Simulator.Floor(clock.GetUtcNow() - options.History), stoppingToken);
-            log.LogInformation("History is complete: {Records} records", store.Count);
+            log.LogInformation("History is complete");
         }
         catch (OperationCanceledException) { /* goes on at the next start */ }
         catch (IOException e) { log.LogWarning("History stopped, it goes on at the next start: {Reason}", e.Message); }

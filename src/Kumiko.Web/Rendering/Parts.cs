@@ -73,7 +73,7 @@ public sealed record HintsPart(IReadOnlyList<AnswerHint> Hints, SearchAddress Ad
 }
 
 /// <summary>A frame as a table.</summary>
-public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternBook? Patterns = null)
+public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternView? Patterns = null)
 {
     public const int MostRows = 1_000;
 

@@ -8,7 +8,7 @@ using Kumiko.Core.Storage.Patterns;
 namespace Kumiko.Core.Query.Execution;
 
 /// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each number.</summary>
-internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternBook? patterns, long moved)
+internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternView? patterns, long moved)
 {
     private const int LargestTable = 1 << 16;
     private const int CancelEvery = 8_192;

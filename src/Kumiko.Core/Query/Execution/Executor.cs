@@ -13,7 +13,7 @@ namespace Kumiko.Core.Query.Execution;
 /// Runs pipelines over a snapshot: conditions on whole segments, groups on their columns by two workers, and what is
 /// left row by row with the steps of the row evaluator.
 /// </summary>
-internal sealed class Executor(Snapshot snapshot, EvaluationContext context, FieldRefs fields, PatternBook? patterns, IReadOnlySet<string>? sources, CancellationToken cancel)
+internal sealed class Executor(Snapshot snapshot, EvaluationContext context, FieldRefs fields, PatternView? patterns, IReadOnlySet<string>? sources, CancellationToken cancel)
 {
     private const int Workers = 2;
 

@@ -19,7 +19,7 @@ internal sealed class LogConditions
     private readonly LogCondition[] _written, _cheapest;
     private readonly Func<LogRecord, Value>? _patternOf;
 
-    public LogConditions(IEnumerable<(int Index, Expr Condition)> conditions, EvaluationContext context, FieldRefs fields, PatternBook? patterns)
+    public LogConditions(IEnumerable<(int Index, Expr Condition)> conditions, EvaluationContext context, FieldRefs fields, PatternView? patterns)
     {
         var compiler = new Compiler(context, new RecordScope(fields));
         _patternOf = patterns is null ? null : patterns.Of;

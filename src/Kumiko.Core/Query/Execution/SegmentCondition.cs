@@ -27,7 +27,7 @@ public abstract class SegmentCondition
     public delegate bool SegmentWordsOf(string text);
 
     /// <param name="compiler">For what has to be asked row by row.</param>
-    public static SegmentCondition Of(Expr condition, Compiler compiler, FieldRefs fields, PatternBook? patterns)
+    public static SegmentCondition Of(Expr condition, Compiler compiler, FieldRefs fields, PatternView? patterns)
     {
         switch (condition)
         {
@@ -108,7 +108,7 @@ public abstract class SegmentCondition
 }
 
 /// <summary>A test of the value of one field.</summary>
-internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, PatternBook? patterns) : SegmentCondition
+internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, PatternView? patterns) : SegmentCondition
 {
     private readonly Lazy<byte[]> _bySeverity = new(() => [.. Enumerable.Range(0, 256).Select(s => holds(Value.Level(s)) ? (byte)1 : (byte)0)]);
 

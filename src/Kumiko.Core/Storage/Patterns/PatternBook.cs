@@ -29,12 +29,13 @@ public sealed class PatternBook
         foreach (var (id, template) in names) _names[id] = template;
     }
 
-    private sealed record Group(long Id, Template[] Templates)
+    internal sealed record Group(long Id, Template[] Templates)
     {
         public Value Name { get; } = Value.Of(PatternBook.Name(Id));
     }
 
-    private sealed record Edition(int Version, FrozenDictionary<long, Group> OfTemplate);
+    /// <summary>Which pattern each template has, at a moment.</summary>
+    internal sealed record Edition(int Version, FrozenDictionary<long, Group> OfTemplate);
 
     /// <summary>An id as people see it: <c>#1f3a9c04</c>.</summary>
     public static string Name(long id) => "#" + id.ToString("x8", CultureInfo.InvariantCulture);
@@ -44,12 +45,14 @@ public sealed class PatternBook
         name.Length == 9 && name[0] == '#' && uint.TryParse(name.AsSpan(1), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out var id) ? id : null;
 
     /// <summary>The pattern's name for a template's id; missing for bodies that have no template.</summary>
-    public Value ValueOf(long template) => template == 0 || Of(template) is not { } group ? Value.Missing : group.Name;
+    public Value ValueOf(long template) => ValueOf(template, Current());
+
+    internal static Value ValueOf(long template, Edition edition) => template != 0 && edition.OfTemplate.TryGetValue(template, out var group) ? group.Name : Value.Missing;
 
     /// <summary>The pattern of a record; one that is not sealed yet gets its template now.</summary>
     public Value Of(LogRecord record) => ValueOf(TemplateOf(record));
 
-    private long TemplateOf(LogRecord record)
+    internal long TemplateOf(LogRecord record)
     {
         if (record.TemplateId is { } known) return known;
         lock (_miner)
@@ -62,10 +65,11 @@ public sealed class PatternBook
     }
 
     /// <summary>The name that a pattern has today, where it was known by another one before.</summary>
-    public string Today(string name)
+    public string Today(string name) => Today(name, Current());
+
+    internal string Today(string name, Edition edition)
     {
         if (Id(name) is not { } id) return name;
-        var edition = Current();
         long template;
         lock (_miner)
             if (!_names.TryGetValue(id, out template)) return name;
@@ -73,19 +77,23 @@ public sealed class PatternBook
     }
 
     /// <summary>The pattern of this name, or of this name once; null where there is none.</summary>
-    public Pattern? Find(string name)
+    public Pattern? Find(string name) => Find(name, Current());
+
+    internal Pattern? Find(string name, Edition edition)
     {
-        if (Id(Today(name)) is not { } id) return null;
-        lock (_miner) return _names.TryGetValue(id, out var template) && Of(template) is { } group ? Described(group) : null;
+        if (Id(Today(name, edition)) is not { } id) return null;
+        lock (_miner) return _names.TryGetValue(id, out var template) && edition.OfTemplate.TryGetValue(template, out var group) ? Described(group) : null;
     }
 
     /// <summary>The text of a pattern with its gaps; null where there is none of this name.</summary>
     public string? Text(string name) => Find(name)?.Text;
 
     /// <summary>All patterns, those seen first before others.</summary>
-    public IReadOnlyList<Pattern> All()
+    public IReadOnlyList<Pattern> All() => All(Current());
+
+    internal IReadOnlyList<Pattern> All(Edition edition)
     {
-        var groups = Current().OfTemplate.Values.Distinct().ToList();
+        var groups = edition.OfTemplate.Values.Distinct().ToList();
         lock (_miner) return [.. groups.Select(Described).OrderBy(p => p.FirstSeen).ThenBy(p => p.Id)];
     }
 
@@ -107,9 +115,7 @@ public sealed class PatternBook
         lock (_miner) _unsaved.RemoveRange(0, saved.Count);
     }
 
-    private Group? Of(long template) => Current().OfTemplate.GetValueOrDefault(template);
-
-    private Edition Current()
+    internal Edition Current()
     {
         if (_edition.Version == _miner.Version) return _edition;
         lock (_miner)

@@ -11,7 +11,7 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 public static class SegmentPruning
 {
-    private static readonly HashSet<string> NotInFilter = new(StringComparer.Ordinal) { "time", "observed", "severity_text", "body", "source" };
+    private static readonly HashSet<string> NotInFilter = new(StringComparer.Ordinal) { "time", "observed", "severity_text", "body", "source", "pattern" };
 
     /// <summary>False where no row of the segment inside the window can pass.</summary>
     /// <exception cref="DamagedSegmentException">What is known of the segment cannot be read.</exception>

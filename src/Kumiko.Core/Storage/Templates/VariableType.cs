@@ -24,6 +24,8 @@ public enum VariableTypes
 /// <summary>Tells the type of a variable by its spelling.</summary>
 public static class VariableType
 {
+    private static readonly System.Buffers.SearchValues<byte> ClockCharacters = System.Buffers.SearchValues.Create("0123456789:.,"u8);
+
     /// <summary>The one type of a value.</summary>
     public static VariableTypes Of(ReadOnlySpan<byte> value) =>
         TypeOf(value) is var type && type is VariableTypes.Word or VariableTypes.Text && value.Length > 0 && value[0] is >= (byte)'A' and <= (byte)'Z' && !value.ContainsAnyInRange((byte)'0', (byte)'9') ? type | VariableTypes.Named : type;
@@ -98,7 +100,7 @@ public static class VariableType
         if (digits < 3 || value[0] is not (>= (byte)'0' and <= (byte)'9')) return false;
         if (digits >= 8 && value.Length >= 10 && value[4] is (byte)'-' or (byte)'/' && value.Length >= 10 && value[7] == value[4]) return true;
         if (value.Length > 11 && value[2] == '/' && value[6] == '/') return true;
-        return colons is 1 or 2 && value.Length is >= 5 and <= 15 && value[2] == ':' && !value.ContainsAnyExcept("0123456789:.,"u8) && (colons == 1 ? value.Length == 5 : value[5] == ':');
+        return colons is 1 or 2 && value.Length is >= 5 and <= 15 && value[2] == ':' && !value.ContainsAnyExcept(ClockCharacters) && (colons == 1 ? value.Length == 5 : value[5] == ':');
     }
 
     /// <summary>A number with a unit of time or of size directly behind it.</summary>
