@@ -9,7 +9,7 @@ namespace Kumiko.Core.Storage.Patterns;
 /// </summary>
 internal sealed class PatternGrouping
 {
-    private const int LongestStretch = 10, ValuesOnly = 6, Titles = 5, ManyGaps = 3, MostRounds = 5, MostWords = 96;
+    private const int LongestStretch = 10, Titles = 5, ManyGaps = 3, MostRounds = 5, MostWords = 96;
 
     private readonly Dictionary<Signature, int> _places = [];
     private readonly List<Signature> _signatures = [];
@@ -75,6 +75,7 @@ internal sealed class PatternGrouping
     {
         var words = _signatures[place].Words;
         if (words.Length > MostWords) return;
+        var shape = (ulong)string.GetHashCode(_signatures[place].Shape, StringComparison.Ordinal);
         var (before, after) = (new ulong[words.Length + 1], new ulong[words.Length + 1]);
         for (var i = 0; i < words.Length; i++) before[i + 1] = Mixed(before[i], words[i]);
         for (var i = words.Length; i > 0; i--) after[i - 1] = Mixed(after[i], words[i - 1]);
@@ -87,10 +88,10 @@ internal sealed class PatternGrouping
 
         void Add(int from, int to)
         {
-            if (to - from == words.Length && (_signatures[place].Constants > 1 || _signatures[place].Gaps < ValuesOnly)) return;
+            if (to - from == words.Length && (_signatures[place].Constants > 1 || _signatures[place].Shape.Length == 0)) return;
             // Gaps at its edges belong to the stretch, as gaps that no word parts are one.
             if ((from > 0 && words[from - 1] is null) || (to < words.Length && words[to] is null)) return;
-            ref var bucket = ref CollectionsMarshal.GetValueRefOrAddDefault(buckets, (before[from], after[to] + ((ulong)(words.Length - to) << 1)), out _);
+            ref var bucket = ref CollectionsMarshal.GetValueRefOrAddDefault(buckets, (before[from] ^ shape, after[to] + ((ulong)(words.Length - to) << 1)), out _);
             (bucket ??= []).Add(new Cut(place, from, to));
         }
     }
@@ -178,6 +179,9 @@ internal sealed class PatternGrouping
         if (N(Stretch.Near) > 0 && gap && shared >= 2 && manyGaps && !atStart) accepted |= Bit(Stretch.Near) | Bit(Stretch.Gap);
         var others = mixed + words + value + (gap ? 1 : 0);
         if (mixed > 0 && inSentence && (others >= shared switch { >= 5 => 2, 4 => 3, 3 => 4, _ => int.MaxValue } || (isReason && others >= 3))) accepted |= mixedOnes | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap);
+
+        // Reasons are sentences of their own.
+        if (isReason && shared >= 3 && told >= 3) accepted |= mixedOnes | Bit(Stretch.MixedTurn) | Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Phrase) | Bit(Stretch.Gap);
 
         var turns = isReason ? 2 : atStart ? (single ? 24 : int.MaxValue) : single ? shared switch { >= 4 => 4, >= 2 => 6, 1 => 8, _ => int.MaxValue } : int.MaxValue;
         if (told >= turns && N(Stretch.Turn) > 0) accepted |= Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap) | (shared >= 4 ? mixedOnes | Bit(Stretch.MixedTurn) : 0);

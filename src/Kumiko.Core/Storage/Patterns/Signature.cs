@@ -5,7 +5,7 @@ namespace Kumiko.Core.Storage.Patterns;
 
 /// <summary>
 /// The words of a template in order, with null for a gap; gaps that no word parts are one. What separates them counts only
-/// where a sentence says its reason behind a colon.
+/// where a sentence says its reason behind a colon, and in lines of hardly any words.
 /// </summary>
 internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
 {
@@ -13,20 +13,27 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
     private readonly ulong _named;
 
     /// <param name="reason">How many words stand before the colon behind which the reason is told; 0 where there is none.</param>
-    public Signature(string?[] words, int reason, int gaps, ulong named)
+    public Signature(string?[] words, int reason, int gaps, ulong named, string shape = "")
     {
-        (Words, Reason, Gaps, _named) = (words, reason, gaps, named);
+        (Words, Reason, Gaps, _named, Shape) = (words, reason, gaps, named, shape);
         var hash = new HashCode();
         foreach (var word in words)
         {
             hash.Add(word is null ? 0 : string.GetHashCode(word, StringComparison.Ordinal));
             if (word is not null) Constants++;
         }
+        hash.Add(string.GetHashCode(shape, StringComparison.Ordinal));
         _hash = hash.ToHashCode();
     }
 
     public string?[] Words { get; }
     public int Reason { get; }
+
+    /// <summary>From so many variables on, and with one word at most, a line is told by its brackets and quotes.</summary>
+    public const int ValuesOnly = 6;
+
+    /// <summary>Brackets and quotes of a line of values only; empty for others.</summary>
+    public string Shape { get; }
 
     /// <summary>How many variables it has, each counted.</summary>
     public int Gaps { get; }
@@ -64,7 +71,8 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
                 words.Add(null);
             }
         }
-        return new Signature([.. words], reason, gaps, named);
+        var shape = gaps >= ValuesOnly && words.Count(w => w is not null) <= 1 ? new string([.. key.ToArray().Where(c => c is (byte)'[' or (byte)']' or (byte)'(' or (byte)')' or (byte)'"' or (byte)'|').Select(c => (char)c)]) : "";
+        return new Signature([.. words], reason, gaps, named, shape);
     }
 
     /// <summary>Itself with a gap for some of its words.</summary>
@@ -82,13 +90,13 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
                 words.Add(null);
             }
         }
-        return new Signature([.. words], reason, Gaps, named);
+        return new Signature([.. words], reason, Gaps, named, Shape);
     }
 
     /// <summary>Whether a name of something may stand here: a word or a value that begins with a capital.</summary>
     public bool BeginsNamed(int place) => place < Words.Length && (Words[place] is { } word ? char.IsUpper(word[0]) : place < 64 && (_named & (1UL << place)) != 0);
 
-    public bool Equals(Signature? other) => other is not null && Words.AsSpan().SequenceEqual(other.Words);
+    public bool Equals(Signature? other) => other is not null && Shape == other.Shape && Words.AsSpan().SequenceEqual(other.Words);
     public override bool Equals(object? obj) => Equals(obj as Signature);
     public override int GetHashCode() => _hash;
 
