@@ -1,4 +1,5 @@
 using System.Text;
+using CsCheck;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
@@ -65,6 +66,32 @@ public sealed class PatternQueryTests : StoreTest
         Assert.Equal(recent.ToDictionary(p => p.Key, p => p.Value * 2), await CountsBy(again));
         Assert.Equal(ids, (await Ask(again, "| group count() by pattern")).Rows.Select(r => r[0].ToText()).Order());
     }
+
+    /// <summary>Whatever is sealed, merged and opened again in between, the same lines are in the same patterns.</summary>
+    [Fact]
+    public async Task Patterns_do_not_depend_on_when_records_are_sealed_and_merged() => await Gen.Select(Gen.Int[0, 5].Array[6, 14], Gen.Int).SampleAsync(async (steps, seed) =>
+    {
+        var lines = Busy.ToArray();
+        new Random(seed).Shuffle(lines);
+        var path = Path.Combine(Folder, Guid.NewGuid().ToString("N") + ".db");
+        var store = Open(path: path);
+        var parts = new Queue<(int, string, string)[]>(lines.Chunk(90));
+        foreach (var step in steps)
+            switch (step)
+            {
+                case 0: await store.Upkeep.SealAll(); break;
+                case 1: while (await store.Upkeep.Merge()) { } break;
+                case 2: store.Dispose(); store = Open(path: path); break;
+                case 3: _ = await CountsBy(store); break;
+                default: if (parts.TryDequeue(out var part)) await Take(store, part); break;
+            }
+        while (parts.TryDequeue(out var rest)) await Take(store, rest);
+        var found = (await Ask(store, "| group count() as n by pattern")).Rows.Select(r => (r[0].ToText(), r[1].AsLong)).Order().ToArray();
+        store.Dispose();
+        using var plain = Open(path: Path.Combine(Folder, Guid.NewGuid().ToString("N") + ".db"));
+        await Take(plain, Busy);
+        Assert.Equal((await Ask(plain, "| group count() as n by pattern")).Rows.Select(r => (r[0].ToText(), r[1].AsLong)).Order(), found);
+    }, iter: 12);
 
     [Fact]
     public async Task An_id_finds_its_records_and_goes_on_doing_so_when_its_pattern_grows()

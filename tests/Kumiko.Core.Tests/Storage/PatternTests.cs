@@ -99,6 +99,7 @@ public sealed class PatternTests
 
     [Theory]
     [InlineData("user {user} took {duration} on {address}", "user 7 took 12ms on 10.0.0.1", "user 9 took 1.5s on 10.0.0.2")]
+    [InlineData("ticket {ticket} refused: {reason} after {duration}", "ticket SK-1-A refused: gate shut after 3ms", "ticket SK-2-B refused: wrong sailing after 5ms", "ticket SK-2-B refused: seat already claimed after 5ms")]
     [InlineData("status={status} wait={wait}", "status=200 wait=3ms", "status=404 wait=5ms")]
     [InlineData("{{\"level\":\"{level}\",\"seat\":\"{seat}\"}}", "{\"level\":\"info\",\"seat\":\"12A\"}", "{\"level\":\"warn\",\"seat\":\"13B\"}")]
     [InlineData("wrote {pages} pages to {path}", "wrote 80 pages to /var/ledger/a", "wrote 99 pages to /var/ledger/b")]

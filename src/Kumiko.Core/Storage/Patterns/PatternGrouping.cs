@@ -9,7 +9,7 @@ namespace Kumiko.Core.Storage.Patterns;
 /// </summary>
 internal sealed class PatternGrouping
 {
-    private const int LongestStretch = 10, Titles = 5, ManyGaps = 3, MostRounds = 5, MostWords = 96;
+    private const int LongestStretch = 10, Titles = 5, ManyGaps = 3, VeryManyGaps = 10, MostRounds = 5, MostWords = 96;
 
     private readonly Dictionary<Signature, int> _places = [];
     private readonly List<Signature> _signatures = [];
@@ -118,9 +118,9 @@ internal sealed class PatternGrouping
         foreach (var (kind, count) in kinds.Zip(bucket).DistinctBy(x => string.Join('\n', _signatures[x.Second.Signature].Words[x.Second.From..x.Second.To])).CountBy(x => x.First)) found[(int)kind] = count;
         var before = words[..from].Count(w => w is not null and not ":");
         var shared = before + words[to..].Count(w => w is not null and not ":") + Math.Min(2, bucket.Min(c => _signatures[c.Signature].Gaps) / 3);
-        var accepted = Accepted(found, shared, before, bucket.TrueForAll(c => c.To - c.From == 1), bucket.TrueForAll(c => _signatures[c.Signature].Gaps >= ManyGaps), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
+        var accepted = Accepted(found, shared, before, bucket.TrueForAll(c => c.To - c.From == 1), bucket.Exists(c => _signatures[c.Signature].Gaps >= ManyGaps), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
         // Lines of values only, in which somebody's name may stand.
-        if (words.Length == to - from && found[(int)Stretch.Gap] > 0) accepted = int.MaxValue;
+        if (words.Length == to - from && (found[(int)Stretch.Gap] > 0 || bucket.TrueForAll(c => _signatures[c.Signature].Gaps >= VeryManyGaps))) accepted = int.MaxValue;
         // Behind the verb that a line begins with titles of things, of any length.
         var named = to == words.Length && from == 1 && words[0] is { } verb && Words.IsDone(verb) ? bucket.FindAll(c => _signatures[c.Signature].BeginsNamed(c.From)) : [];
         if (named.Count >= Titles)
@@ -180,8 +180,8 @@ internal sealed class PatternGrouping
         var others = mixed + words + value + (gap ? 1 : 0);
         if (mixed > 0 && inSentence && (others >= shared switch { >= 5 => 2, 4 => 3, 3 => 4, _ => int.MaxValue } || (isReason && others >= 3))) accepted |= mixedOnes | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap);
 
-        // Reasons are sentences of their own.
-        if (isReason && shared >= 3 && told >= 3) accepted |= mixedOnes | Bit(Stretch.MixedTurn) | Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Phrase) | Bit(Stretch.Gap);
+        // Reasons are sentences of their own, and so is what ends a long sentence in many ways.
+        if (told >= 3 && (before >= 4 || (isReason && shared >= 3))) accepted |= mixedOnes | Bit(Stretch.MixedTurn) | Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Phrase) | Bit(Stretch.Gap);
 
         var turns = isReason ? 2 : atStart ? (single ? 24 : int.MaxValue) : single ? shared switch { >= 4 => 4, >= 2 => 6, 1 => 8, _ => int.MaxValue } : int.MaxValue;
         if (told >= turns && N(Stretch.Turn) > 0) accepted |= Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value) | Bit(Stretch.Gap) | (shared >= 4 ? mixedOnes | Bit(Stretch.MixedTurn) : 0);

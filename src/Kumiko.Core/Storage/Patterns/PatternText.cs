@@ -145,6 +145,8 @@ internal sealed class PatternText
         if (last is not null)
         {
             var close = before.AsSpan().Trim(" \"'`([#<");
+            // What follows a verb and a colon is its reason.
+            if (close is ":" && before.EndsWith(' ') && Words.IsDone(last)) return "reason";
             if (close is "=" or ":" && CanBe(last)) return Identifier(last);
             if (close.IsEmpty && Words.CanName(last) && !Words.IsTurn(last)) return Identifier(last);
         }
