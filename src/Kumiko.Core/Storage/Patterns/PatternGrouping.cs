@@ -103,7 +103,33 @@ internal sealed class PatternGrouping
         return hash ^ (hash >> 29);
     }
 
-    private enum Stretch { Empty, Gap, Value, Words, Turn, Mixed, MixedTurn, Phrase, Near }
+    /// <summary>What stands in a stretch.</summary>
+    private enum Stretch
+    {
+        Empty,
+        Gap,
+
+        /// <summary>Words that are values by their look or because they are values elsewhere, and gaps.</summary>
+        Value,
+
+        /// <summary>Plain words.</summary>
+        Words,
+
+        /// <summary>Words that change what is said: verbs, directions, denials.</summary>
+        Turn,
+
+        /// <summary>Plain words and gaps.</summary>
+        Mixed,
+
+        /// <summary>Gaps, and words that change what is said.</summary>
+        MixedTurn,
+
+        /// <summary>Gaps with words that join them: "on {}", "in {} of {}".</summary>
+        Phrase,
+
+        /// <summary>Gaps and one plain word.</summary>
+        Near,
+    }
 
     /// <summary>Unites signatures that differ in one stretch only, as far as what stands there says that one line wrote them.</summary>
     /// <param name="values">Receives words that are values surely.</param>
@@ -114,7 +140,7 @@ internal sealed class PatternGrouping
         // Where all have the same word at an edge, a narrower stretch tells more.
         if (bucket.TrueForAll(c => c.To > c.From) && (Same(bucket, static (w, c) => w[c.From]) || Same(bucket, static (w, c) => w[c.To - 1]))) return false;
         var kinds = bucket.ConvertAll(c => KindOf(_signatures[c.Signature].Words.AsSpan(c.From, c.To - c.From)));
-        var found = new int[9];
+        var found = new int[Enum.GetValues<Stretch>().Length];
         foreach (var (kind, count) in kinds.Zip(bucket).DistinctBy(x => string.Join('\n', _signatures[x.Second.Signature].Words[x.Second.From..x.Second.To])).CountBy(x => x.First)) found[(int)kind] = count;
         var before = words[..from].Count(w => w is not null and not ":");
         var shared = before + words[to..].Count(w => w is not null and not ":") + Math.Min(2, bucket.Min(c => _signatures[c.Signature].Gaps) / 3);
@@ -147,7 +173,8 @@ internal sealed class PatternGrouping
     }
 
     /// <summary>
-    /// Which kinds of stretches are of one line, as bits. More signatures never make it less: what was one pattern stays one.
+    /// Which kinds of stretches are of one line, as bits. The more different ones there are, the surer it is; the numbers were found by
+    /// trying on lines of known programs (docs/performance.md).
     /// </summary>
     /// <param name="found">How many different stretches there are of each kind.</param>
     /// <param name="shared">How many words the signatures have in common.</param>
@@ -198,14 +225,23 @@ internal sealed class PatternGrouping
     {
         if (stretch.IsEmpty) return Stretch.Empty;
         var isMixed = stretch.Contains(null);
-        var (gaps, values, turns, joins) = (0, 0, 0, 0);
+        var (gaps, values, turns, joins, denies) = (0, 0, 0, 0, false);
         foreach (var word in stretch)
         {
-            if (word is not null && Words.Joins(word)) joins++;
-            if (word is null) gaps++;
-            else if (_values.Contains(word) || Words.LooksLikeValue(word)) values++;
+            if (word is null)
+            {
+                gaps++;
+                continue;
+            }
+            if (Words.Joins(word)) joins++;
+            denies |= Words.Denies(word);
+            if (_values.Contains(word) || Words.LooksLikeValue(word)) values++;
             else if (stretch.Length == 1 ? Words.IsTurn(word) : isMixed ? Words.IsTurn(word) && !Words.Joins(word) : Words.Denies(word) || (word == stretch[0] && Words.IsDone(word))) turns++;
         }
-        return gaps == stretch.Length ? Stretch.Gap : gaps + values == stretch.Length ? Stretch.Value : gaps + joins == stretch.Length ? gaps > 0 && !stretch.ToArray().Any(w => w is not null && Words.Denies(w)) ? Stretch.Phrase : Stretch.Turn : gaps > 0 ? turns > 0 ? Stretch.MixedTurn : stretch.Length - gaps == 1 ? Stretch.Near : Stretch.Mixed : turns > 0 ? Stretch.Turn : Stretch.Words;
+        if (gaps == stretch.Length) return Stretch.Gap;
+        if (gaps + values == stretch.Length) return Stretch.Value;
+        if (gaps + joins == stretch.Length) return gaps > 0 && !denies ? Stretch.Phrase : Stretch.Turn;
+        if (gaps == 0) return turns > 0 ? Stretch.Turn : Stretch.Words;
+        return turns > 0 ? Stretch.MixedTurn : gaps == stretch.Length - 1 ? Stretch.Near : Stretch.Mixed;
     }
 }
