@@ -77,6 +77,9 @@ public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternView? Patt
 {
     public const int MostRows = 1_000;
 
+    /// <summary>Keys up to this length are not broken over lines.</summary>
+    public const int LongestWhole = 24;
+
     /// <summary>The text of a pattern where a cell holds the id of one; null elsewhere.</summary>
     public string? PatternText(int column, Value value) =>
         Frame.Schema.Columns[column].Name == "pattern" && value.IsText && !Frame.Schema.Columns.Any(c => c.Name == "text") && Patterns?.Text(value.AsText) is { } text ? BodyText.Visible(text.Length > 160 ? text[..160] + "…" : text) : null;

@@ -89,25 +89,40 @@ internal sealed class PatternText
 
     private static void Between(List<Piece> a, List<Piece> b, List<Piece> to)
     {
-        if (a.Count == b.Count && a.TrueForAll(p => p.Word is null) && b.TrueForAll(p => p.Word is null))
+        if (a.Count == b.Count && (IsMostlyGaps(a) || IsMostlyGaps(b)))
         {
             for (var i = 0; i < a.Count; i++)
             {
-                var both = a[i].Facts;
-                both.See(b[i].Facts);
-                to.Add(a[i] with { Facts = both, Before = Longer(a[i].Before, b[i].Before) });
+                var both = Gap(a[i]);
+                both.See(Gap(b[i]));
+                to.Add(new Piece(null, Longer(a[i].Before, b[i].Before), both));
             }
+            return;
+        }
+        if (Math.Min(a.Count, b.Count) >= Signature.ValuesOnly && IsMostlyGaps(a) && IsMostlyGaps(b))
+        {
+            // Lines of values: the one that has more of them shows all.
+            foreach (var piece in a.Count > b.Count ? a : b) to.Add(new Piece(null, piece.Before, Gap(piece) with { Varies = true }));
             return;
         }
         var facts = new GapFacts { Varies = true };
         foreach (var side in new[] { a, b })
         {
             if (side.Count == 0) continue;
-            if (side is [{ Word: null } one]) facts.See(one.Facts);
-            else if (side is [{ Word: { } word }]) facts.See(Encoding.UTF8.GetBytes(word), closely: true);
+            if (side is [var one]) facts.See(Gap(one));
             else facts.Types |= VariableTypes.Text;
         }
         to.Add(new Piece(null, a.Count == 0 ? b[0].Before : b.Count == 0 ? a[0].Before : Longer(a[0].Before, b[0].Before), facts));
+    }
+
+    private static bool IsMostlyGaps(List<Piece> pieces) => pieces.Count(p => p.Word is null) * 3 >= pieces.Count * 2;
+
+    /// <summary>What a piece shows as a gap.</summary>
+    private static GapFacts Gap(Piece piece)
+    {
+        var facts = piece.Facts;
+        if (piece.Word is { } word) facts.See(Encoding.UTF8.GetBytes(word), closely: true);
+        return facts;
     }
 
     /// <summary>The text with named gaps; a gap that had one value only, and no digit in it, is shown as that value.</summary>
