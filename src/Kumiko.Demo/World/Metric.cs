@@ -8,7 +8,7 @@ public sealed record Metric(string Name, string Unit, bool IsCounter, Func<DateT
 {
     public static IEnumerable<Metric> Of(string service, string host)
     {
-        double Noise(DateTimeOffset minute, int seed, int of) => new Random(HashCode.Mix(seed, host, of, minute)).NextDouble() - 0.5;
+        double Noise(DateTimeOffset minute, int seed, int of) => new Random(Seeds.Of(seed + of, host, minute.ToUnixTimeSeconds() / 60)).NextDouble() - 0.5;
         var share = 1.0 / SkerryLine.Hosts[service].Length;
         yield return new Metric("system.cpu.utilization", "1", false, (t, p, s) => Math.Clamp(0.08 + (0.22 * SkerryLine.Busy(t)) + (0.06 * Noise(t, s, 1)) + (Verbose(t, p) * 0.2), 0.01, 1));
         yield return new Metric("system.memory.usage", "By", false, (t, p, s) => 1.1e9 + (3.5e8 * SkerryLine.Busy(t)) + (4e7 * Noise(t, s, 2)));
@@ -40,15 +40,5 @@ public sealed record Metric(string Name, string Unit, bool IsCounter, Func<DateT
         var most = 0.0;
         foreach (var play in plays) if (play.Of.Number == disturbance) most = Math.Max(most, play.Strength(time) * (play.Intensity < 1 ? 0.6 : 1));
         return most;
-    }
-
-    private static class HashCode
-    {
-        public static int Mix(int seed, string host, int of, DateTimeOffset minute)
-        {
-            var mixed = ((ulong)(uint)seed * 0x9E3779B97F4A7C15) ^ ((ulong)(minute.ToUnixTimeSeconds() / 60) * 0xC2B2AE3D27D4EB4F) ^ ((ulong)of << 40);
-            foreach (var c in host) mixed = (mixed ^ c) * 0xBF58476D1CE4E5B9;
-            return (int)(mixed >> 32);
-        }
     }
 }

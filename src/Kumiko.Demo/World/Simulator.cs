@@ -31,7 +31,7 @@ public sealed class Simulator(int seed, double scale = 1)
     public Minute All(DateTimeOffset minute, IReadOnlyList<Play> plays)
     {
         var active = plays.Where(p => p.Touches(minute, minute.AddMinutes(1))).ToList();
-        var random = new Random(HashCode(seed, minute.ToUnixTimeSeconds() / 60));
+        var random = new Random(Seeds.Of(seed, minute.ToUnixTimeSeconds() / 60));
         var records = new List<SimulatedRecord>();
         var spans = new List<SimulatedSpan>();
         var busy = SkerryLine.Busy(minute);
@@ -47,7 +47,7 @@ public sealed class Simulator(int seed, double scale = 1)
     /// <summary>Every hour of a service is a little busier or quieter than it should be.</summary>
     private double Mood(string service, DateTimeOffset minute)
     {
-        var place = HashCode(seed + service.Length + (service[0] * 256), minute.ToUnixTimeSeconds() / 3600) / (double)int.MaxValue;
+        var place = Seeds.Of(seed, service, minute.ToUnixTimeSeconds() / 3600) / (double)int.MaxValue;
         return 1 + (0.18 * place);
     }
 
@@ -97,7 +97,7 @@ public sealed class Simulator(int seed, double scale = 1)
         foreach (var play in plays)
         {
             // What a disturbance adds has its own source, so that all else stays the same without it.
-            var extra = new Random(HashCode(seed + play.Of.Number, play.Start.ToUnixTimeSeconds() ^ (minute.ToUnixTimeSeconds() / 60)));
+            var extra = new Random(Seeds.Of(seed + play.Of.Number, play.Start.ToUnixTimeSeconds() ^ (minute.ToUnixTimeSeconds() / 60)));
             var strength = Math.Max(play.Strength(minute), Math.Max(play.Strength(minute.AddSeconds(30)), play.Strength(minute.AddSeconds(59))));
             foreach (var (line, hosts, share) in play.Of.Effects)
             {
@@ -165,14 +165,5 @@ public sealed class Simulator(int seed, double scale = 1)
         var count = 0;
         for (var product = random.NextDouble(); product > limit; product *= random.NextDouble()) count++;
         return count;
-    }
-
-    // System.HashCode differs from process to process; this does not.
-    private static int HashCode(int a, long b)
-    {
-        var mixed = ((ulong)(uint)a * 0x9E3779B97F4A7C15) ^ ((ulong)b * 0xC2B2AE3D27D4EB4F);
-        mixed ^= mixed >> 29;
-        mixed *= 0xBF58476D1CE4E5B9;
-        return (int)(mixed >> 32);
     }
 }

@@ -151,7 +151,7 @@ public sealed class PatternBook
         hash.Append([0]);
         hash.Append(Encoding.UTF8.GetBytes(new PatternText(live, tokens).Skeleton));
         var id = (long)(uint)hash.GetCurrentHashAsUInt64();
-        // Two patterns with one hash are as rare as 1 in 400 000 times the number of patterns; the later gets another.
+        // Two patterns with one hash: one in ten thousand times that a thousand patterns are made. The later gets another id.
         while (_names.TryGetValue(id, out var other) && Array.TrueForAll(live, t => t.Id != other) && !IsOf(other, live)) id = (id + 0x9E3779B1) & uint.MaxValue;
         if (_names.TryAdd(id, live[0].Id)) _unsaved.Add((id, live[0].Id));
         return new Group(id, [.. live, .. live.SelectMany(t => merged[t])]);
