@@ -38,7 +38,7 @@ public sealed class Simulator(int seed, double scale = 1)
         foreach (var line in Lines[Beat.Busy]) Add(records, random, minute, line, SkerryLine.Hosts[line.Service], line.PerMinute * Rates * scale * busy * Mood(line.Service, minute), active, null);
         foreach (var line in Lines[Beat.Steady]) Add(records, random, minute, line, SkerryLine.Hosts[line.Service], line.PerMinute * Rates * scale, active, null);
         Depart(records, random, minute, active);
-        for (var n = Poisson(random, Bookings * scale * busy); n > 0; n--) Book(records, spans, random, minute.AddMilliseconds(random.Next(60_000)), active);
+        for (var n = Poisson(random, Bookings * scale * busy); n > 0; n--) Book(records, spans, random, minute, active);
         Disturb(records, minute, active);
         records.Sort((a, b) => a.Time.CompareTo(b.Time));
         return new Minute(records, spans);
@@ -63,15 +63,16 @@ public sealed class Simulator(int seed, double scale = 1)
             }
     }
 
-    /// <summary>A booking goes from a browser or a kiosk through fares and seats to payment.</summary>
-    private static void Book(List<SimulatedRecord> records, List<SimulatedSpan> spans, Random random, DateTimeOffset start, IReadOnlyList<Play> plays)
+    /// <summary>A booking goes from a browser or a kiosk through fares and seats to payment, all of it within its minute.</summary>
+    private static void Book(List<SimulatedRecord> records, List<SimulatedSpan> spans, Random random, DateTimeOffset minute, IReadOnlyList<Play> plays)
     {
+        var (start, last) = (minute.AddMilliseconds(random.Next(55_000)), minute.AddMilliseconds(59_999));
         var draw = new Draw(random, start, "", plays);
         var (trace, kiosk) = (draw.Hex(32), random.NextDouble() < 0.25);
         var at = start;
         var first = kiosk ? Begin("kiosk-ui", "purchase", null) : null;
         var web = Begin("booking-web", "POST /v2/booking", first?.SpanId);
-        at += TimeSpan.FromMilliseconds(draw.Ms(8));
+        at = Earlier(at + TimeSpan.FromMilliseconds(draw.Ms(8)), last);
         Step("fare-engine", "quote", draw.Ms(35), web.SpanId);
         Step("seat-ledger", "claim", draw.Ms(9), web.SpanId);
         Step("payment-bridge", "authorise", draw.Ms(310), web.SpanId);
@@ -85,12 +86,15 @@ public sealed class Simulator(int seed, double scale = 1)
         void Step(string service, string name, int milliseconds, string parent)
         {
             var span = Begin(service, name, parent) with { Duration = TimeSpan.FromMilliseconds(milliseconds) };
+            if (at + span.Duration > last) span = span with { Duration = last - at };
             at += span.Duration;
             spans.Add(span);
             records.Add(Steps[service].Write(new Draw(random, at, span.Host, plays), trace, span.SpanId));
-            at += TimeSpan.FromMilliseconds(draw.Ms(3));
+            at = Earlier(at + TimeSpan.FromMilliseconds(draw.Ms(3)), last);
         }
     }
+
+    private static DateTimeOffset Earlier(DateTimeOffset a, DateTimeOffset b) => a < b ? a : b;
 
     private void Disturb(List<SimulatedRecord> records, DateTimeOffset minute, List<Play> plays)
     {
