@@ -55,7 +55,7 @@ public sealed class TemplateTests
     [Fact]
     public void Every_body_can_be_rebuilt_from_its_template_and_gaps()
     {
-        var words = Gen.OneOf("gate", "opened", "Tarnhead", "x1", "-5", "412ms", "=", ":", "", "--", "é", "\u0000", "(7)", "a-b", "-a", "12.", "…");
+        var words = Gen.OneOf("gate", "opened", "Tarnhead", "x1", "-5", "412ms", "=", ":", "", "--", "é", "\u0000", "(7)", "'a", "\"", "(b", "c)", "d=[", "]", "/e", "http://f", "msg=", "{\"g\":", "Hollin", ",", "a-b", "-a", "12.", "…");
         Gen.Select(words.Array[0, 12], Gen.OneOf(" ", "", "\n", " -")).List[1, 40].Sample(bodies =>
         {
             var miner = new TemplateMiner();
@@ -67,7 +67,10 @@ public sealed class TemplateTests
             var again = Reloaded(miner);
             foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
             {
-                Assert.Equal(Find(miner, body, out _).Id, Find(again, body, out var rebuilt).Id);
+                var (before, after) = (Find(miner, body, out _), Find(again, body, out var rebuilt));
+                // A key that is cut otherwise than its body gets another template, which is of the same pattern.
+                if (before.IsOdd) Assert.Equal(before.Key, after.Key);
+                else Assert.Equal(before.Id, after.Id);
                 Assert.Equal(body, rebuilt);
             }
         }, iter: 300);

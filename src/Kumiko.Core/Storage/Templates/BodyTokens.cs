@@ -19,7 +19,7 @@ internal sealed class BodyTokens
     /// <summary>Stands for a variable in a template's key; a body that holds it has no template.</summary>
     public const byte Gap = 0;
 
-    private const int LongestQuote = 4_096;
+    private const int LongestQuote = 4_096, NotLooked = -2;
     private const byte Letter = 0, Digit = 1, Inner = 2, Edge = 3, Opener = 4;
     private static readonly byte[] Classes = MakeClasses();
 
@@ -29,6 +29,9 @@ internal sealed class BodyTokens
     private readonly Kind[] _kinds = new Kind[Most + 1];
     private readonly bool[] _variable = new bool[Most + 1];
     private bool _afterJsonName;
+
+    // What was looked for in vain is not looked for again, so that no body takes more than a few looks at each byte.
+    private int _noQuote, _noApostrophe, _noBracket, _lastOpening;
 
     public int Count { get; private set; }
     public Slice this[int index] => _tokens[index];
@@ -57,6 +60,7 @@ internal sealed class BodyTokens
     {
         Count = 0;
         _afterJsonName = false;
+        (_noQuote, _noApostrophe, _noBracket, _lastOpening) = (0, 0, 0, NotLooked);
         var isTree = !body.IsEmpty && body[0] is (byte)'{' or (byte)'[' or (byte)'<';
         var words = 0;
         for (var i = 0; i < body.Length;)
@@ -135,7 +139,10 @@ internal sealed class BodyTokens
     {
         var quote = body[i];
         if (i > 0 && (Classes[body[i - 1]] < Inner || body[i - 1] == '\\')) return false;
+        ref var none = ref quote == '"' ? ref _noQuote : ref _noApostrophe;
+        if (i < none) return false;
         var end = EndOfQuote(body, i);
+        if (end < 0) none = i + LongestQuote;
         if (end < 0 || (i == 0 && end == body.Length - 1)) return false;
         var behind = end + 1;
         while (behind < body.Length && body[behind] == ' ') behind++;
@@ -158,19 +165,34 @@ internal sealed class BodyTokens
     private bool Closing(ReadOnlySpan<byte> body, ref int i)
     {
         if (i < 2 || body[i - 1] != ' ') return false;
-        var line = body.IndexOf((byte)'\n');
-        var end = line < 0 ? body.Length : line;
-        while (end > i && body[end - 1] is (byte)'.' or (byte)' ' or (byte)'\r') end--;
-        if (body[end - 1] != ')') return false;
-        var depth = 0;
-        for (var at = i; at < end - 1; at++)
-        {
-            if (body[at] == '(') depth++;
-            if (body[at] == ')' && --depth == 0) return false;
-        }
+        if (_lastOpening == NotLooked) _lastOpening = OpeningOf(body, EndOfLine(body));
+        if (i != _lastOpening) return false;
+        var end = EndOfLine(body);
         if (!Take(body, i + 1, end - 1, Kind.Other)) return false;
         i = end;
         return true;
+    }
+
+    /// <summary>Where the first line ends, without the points and blanks that end it.</summary>
+    private static int EndOfLine(ReadOnlySpan<byte> body)
+    {
+        var line = body.IndexOf((byte)'\n');
+        var end = line < 0 ? body.Length : line;
+        while (end > 0 && body[end - 1] is (byte)'.' or (byte)' ' or (byte)'\r') end--;
+        return end;
+    }
+
+    /// <summary>The bracket that the one before <paramref name="end"/> closes; -1 where there is none.</summary>
+    private static int OpeningOf(ReadOnlySpan<byte> body, int end)
+    {
+        var depth = 0;
+        if (end == 0 || body[end - 1] != ')') return -1;
+        for (var i = end - 1; i >= 0; i--)
+        {
+            if (body[i] == ')') depth++;
+            if (body[i] == '(' && --depth == 0) return i;
+        }
+        return -1;
     }
 
     private static int EndOfQuote(ReadOnlySpan<byte> body, int open)
@@ -233,8 +255,13 @@ internal sealed class BodyTokens
         int end;
         if (body[i + 1] == '[')
         {
+            if (i < _noBracket) return false;
             end = Brackets(body, i + 1);
-            if (end < 0) return false;
+            if (end < 0)
+            {
+                _noBracket = i + LongestQuote;
+                return false;
+            }
         }
         else
         {
