@@ -39,7 +39,8 @@ internal static class PatternSet
         var all = book.All().Where(p => now.ContainsKey(p.Name) || before.ContainsKey(p.Name)).ToList();
         var changes = RateChange.Judge(all.ConvertAll(p => (before.GetValueOrDefault(p.Name), now.GetValueOrDefault(p.Name))), length, length);
         var rows = all.Zip(changes).OrderByDescending(x => x.Second.Now).ThenByDescending(x => x.Second.Before).ThenBy(x => x.First.Id).Select(x => Row(x.First, x.Second)).ToList();
-        foreach (var service in book.Overflowing())
+        // Who may read some sources only is not told of services elsewhere.
+        foreach (var service in question.Sources is null ? book.Overflowing() : [])
             rows.Add([Value.Missing, Value.Of(service), Value.Of("Endless kinds of lines: those beyond the limit have no pattern."), Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing]);
         return new Frame(new Schema(Columns, null, window), rows);
     }

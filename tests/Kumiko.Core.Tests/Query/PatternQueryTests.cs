@@ -7,6 +7,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Upkeep;
 using Kumiko.Core.Tests.Storage;
 using NodaTime;
 
@@ -106,6 +107,13 @@ public sealed class PatternQueryTests : StoreTest
         Assert.Equal(1, (await Ask(store, $"pattern != {early} | group count() as n")).Rows.Single()[0].AsLong);
         Assert.Equal(2, (await Ask(store, "| group count() by pattern")).Rows.Count);
         Assert.Equal(0, (await Ask(store, "pattern = #00000000 | group count() as n")).Rows.Single()[0].AsLong);
+
+        // A backup takes the ids of before with it.
+        await store.Upkeep.SealAll();
+        using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
+        await StoreBackup.Run(store, kept, Path.Combine(Folder, "copy"), null, CancellationToken.None);
+        using var copy = Open(path: Path.Combine(Folder, "copy", "records.db"));
+        Assert.Equal(8, (await Ask(copy, $"pattern = {early} | group count() as n")).Rows.Single()[0].AsLong);
     }
 
     [Fact]

@@ -112,7 +112,7 @@ public sealed class PatternBook
 
     internal void MarkSaved(List<(long Id, long Template)> saved)
     {
-        lock (_miner) _unsaved.RemoveRange(0, saved.Count);
+        lock (_miner) _unsaved.RemoveAll(saved.Contains);
     }
 
     internal Edition Current()

@@ -78,7 +78,7 @@ internal static class RecordRescue
             using var from = Connect(aside, SqliteOpenMode.ReadWrite);
             // With it, SQLite opens a file that is shorter than its header says.
             from.Execute("PRAGMA writable_schema = ON");
-            lost += Rows(from, into, "template", "id");
+            lost += Rows(from, into, "template", "id") + Rows(from, into, "pattern_name", "id");
             foreach (var table in new[] { "field", "counter", "batch_key" }) lost += Rows(from, into, table, null);
             lost += Rows(from, into, "recent", "first_sequence");
             lost += Rows(from, into, "segment", "id");

@@ -54,10 +54,11 @@ public static class StoreBackup
     {
         using var from = store.Database.Read();
         var templates = from.Query("SELECT * FROM template").ToList();
+        var names = from.Query("SELECT * FROM pattern_name").ToList();
         var fields = from.Query("SELECT * FROM field").ToList();
         var keys = from.Query("SELECT * FROM batch_key").ToList();
         var sequence = from.ExecuteScalar<long>("SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent))");
-        await copy.Writer.Write(c => Insert(c, "template", templates) + Insert(c, "field", fields) + Insert(c, "batch_key", keys)
+        await copy.Writer.Write(c => Insert(c, "template", templates) + Insert(c, "pattern_name", names) + Insert(c, "field", fields) + Insert(c, "batch_key", keys)
             + c.Execute("UPDATE counter SET value = @sequence WHERE name = 'sequence'", new { sequence }));
     }
 
