@@ -135,7 +135,7 @@ public static class ChartOverTime
         var known = series.Values.Where(v => v is not null).Select(v => v!.Value).ToList();
         var counts = table.Kind == ValueKind.Integer;
         var total = known.Count == 0 ? "–" : counts ? Format.Number(known.Sum()) : Format.Quantity(known.Average(), table.Kind);
-        return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Format.Quantity(series.Values[last]!.Value, table.Kind), total);
+        return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Format.Quantity(series.Values[last]!.Value, table.Kind), total) { Keys = series.Keys };
     }
 
     private static HoverPoint Hover(long time, int i, SeriesTable table, Plot plot, long step, ChartSpec spec)

@@ -1,3 +1,5 @@
+using Kumiko.Core.Records;
+
 namespace Kumiko.Charts;
 
 /// <summary>One thing to draw. Lengths are pixels from the top left; a style is a name that the sheet gives looks to.</summary>
@@ -50,4 +52,8 @@ public sealed record Drawing(double Width, double Height, string Title, string D
 /// <param name="Style">Its colour: series-0 to series-9.</param>
 /// <param name="Last">Its last finished value, with unit.</param>
 /// <param name="Total">Its mean, or its sum for counts, with unit.</param>
-public sealed record LegendEntry(string Name, string Style, string Last, string Total);
+public sealed record LegendEntry(string Name, string Style, string Last, string Total)
+{
+    /// <summary>The values that tell this series from others, by the names of their columns.</summary>
+    public IReadOnlyList<(string Name, Value Value)> Keys { get; init; } = [];
+}

@@ -8,6 +8,9 @@ namespace Kumiko.Charts;
 /// <param name="Slot">Which of the ten series colours; from the sixth on lines are dashed too.</param>
 public sealed record Series(string Name, double?[] Values, int Slot)
 {
+    /// <summary>The values of the key columns.</summary>
+    public IReadOnlyList<(string Name, Value Value)> Keys { get; init; } = [];
+
     public double Total => Values.Sum(v => v ?? 0);
     public string Style => FormattableString.Invariant($"series-{Slot}");
 }
@@ -27,16 +30,21 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
         var times = frame.Rows.Select(r => r[time].AsLong).Distinct().Order().ToList();
         var places = times.Select((t, i) => (t, i)).ToDictionary(p => p.t, p => p.i);
         var found = new Dictionary<string, double?[]>(StringComparer.Ordinal);
+        var keysOf = new Dictionary<string, (string, Value)[]>(StringComparer.Ordinal);
         foreach (var row in frame.Rows)
             foreach (var value in values)
             {
                 var name = Name(row, keys, columns[value].Name, values.Count > 1);
-                if (!found.TryGetValue(name, out var line)) found.Add(name, line = new double?[times.Count]);
+                if (!found.TryGetValue(name, out var line)) 
+                {
+                    found.Add(name, line = new double?[times.Count]);
+                    keysOf.Add(name, [.. keys.Select(k => (columns[k].Name, row[k]))]);
+                }
                 if (!row[value].IsMissing && (row[value].IsQuantity || row[value].Kind == ValueKind.Time)) line[places[row[time].AsLong]] = row[value].AsDouble;
             }
         var kept = found.OrderByDescending(f => f.Value.Sum(v => v ?? 0)).ThenBy(f => f.Key, StringComparer.Ordinal).Take(most).ToList();
         var kind = columns[values[0]].Kind;
-        return new SeriesTable(times, Coloured(kept), found.Count - kept.Count, kind, string.Join(", ", values.Select(v => columns[v].Name)));
+        return new SeriesTable(times, [.. Coloured(kept).Select(s => s with { Keys = keysOf[s.Name] })], found.Count - kept.Count, kind, string.Join(", ", values.Select(v => columns[v].Name)));
     }
 
     private static string Name(Value[] row, List<int> keys, string value, bool several)

@@ -8,17 +8,28 @@ namespace Kumiko.Charts;
 /// <summary>A stretch on the lane of alerts.</summary>
 public sealed record StripAlert(string Name, long From, long? To, bool Critical);
 
+/// <summary>A moment on the lane of changes.</summary>
+/// <param name="Name">In a few words.</param>
+/// <param name="Tip">All of it.</param>
+public sealed record StripChange(string Name, string Tip, long At);
+
 /// <summary>What the time strip shows.</summary>
 /// <param name="Records">Counts by severity over the strip's span.</param>
-/// <param name="Usual">Counts of the baseline, moved onto the same span; null without one.</param>
+/// <param name="Usual">Mean counts of the baseline for the same steps; null without one.</param>
 /// <param name="Focus">The stretch being looked at.</param>
-public sealed record StripSpec(Histogram Records, Histogram? Usual, Window Focus, IReadOnlyList<StripAlert> Alerts, double Width, DateTimeZone Zone, long Now);
+public sealed record StripSpec(Histogram Records, IReadOnlyList<double>? Usual, Window Focus, IReadOnlyList<StripAlert> Alerts, double Width, DateTimeZone Zone, long Now)
+{
+    public IReadOnlyList<StripChange> Changes { get; init; } = [];
 
-/// <summary>Draws the time strip: an axis, a lane of records by severity, a lane of alerts, the focus frame.</summary>
+    /// <summary>The baseline where it is a stretch of its own in view.</summary>
+    public Window? Baseline { get; init; }
+}
+
+/// <summary>Draws the time strip: an axis, a lane of records by severity, lanes of changes and of alerts, the focus frame.</summary>
 public static class StripChart
 {
-    public const double Height = 104;
-    private const double LabelY = 13, RecordsTop = 20, RecordsBottom = 76, AlertsTop = 82, AlertHeight = 16, TickWidth = 96;
+    public const double Height = 128;
+    private const double LabelY = 13, RecordsTop = 20, RecordsBottom = 78, ChangesMiddle = 90, AlertsTop = 103, AlertHeight = 16, TickWidth = 96;
 
     public static Drawing Draw(StripSpec spec)
     {
@@ -27,19 +38,21 @@ public static class StripChart
         var highest = Highest(spec);
         var marks = new List<Mark>();
         marks.AddRange(Ticks(spec, plot));
+        if (spec.Baseline is { } baseline) marks.AddRange(Frame(baseline, plot, spec.Width, "baseline-frame"));
         marks.AddRange(Bars(spec, plot, highest));
-        if (spec.Usual is not null) marks.Add(Usual(spec.Usual, plot, highest));
+        if (spec.Usual is not null) marks.Add(Usual(spec.Usual, spec.Records, plot, highest));
         marks.Add(new LineMark(0, RecordsBottom, spec.Width, RecordsBottom, "lane"));
+        marks.Add(new LineMark(0, AlertsTop - 3, spec.Width, AlertsTop - 3, "lane faint"));
+        marks.AddRange(Changes(spec, plot));
         marks.AddRange(Alerts(spec, plot));
-        marks.AddRange(Focus(spec, plot));
+        marks.AddRange(Frame(spec.Focus, plot, spec.Width, "focus"));
         return new Drawing(spec.Width, Height, "Time strip", Describe(spec), marks, plot);
     }
 
     private static double Highest(StripSpec spec)
     {
-        var now = Enumerable.Range(0, spec.Records.Steps).Select(spec.Records.Total);
-        var usual = spec.Usual is { } u ? Enumerable.Range(0, u.Steps).Select(u.Total) : [];
-        return Math.Max(1, now.Concat(usual).DefaultIfEmpty(0).Max());
+        var now = Enumerable.Range(0, spec.Records.Steps).Select(s => (double)spec.Records.Total(s));
+        return Math.Max(1, now.Concat(spec.Usual ?? []).DefaultIfEmpty(0).Max());
     }
 
     private static IEnumerable<Mark> Ticks(StripSpec spec, Plot plot)
@@ -78,15 +91,28 @@ public static class StripChart
         }
     }
 
-    private static PathMark Usual(Histogram usual, Plot plot, double highest)
+    private static PathMark Usual(IReadOnlyList<double> usual, Histogram records, Plot plot, double highest)
     {
         var points = new List<(double, double)>();
-        for (var step = 0; step < usual.Steps; step++)
+        for (var step = 0; step < usual.Count; step++)
         {
-            var x = plot.Left + ((step + 0.5) * usual.Step / usual.Window.Length * plot.Width);
-            points.Add((Math.Min(x, plot.Right), plot.Bottom - (usual.Total(step) / highest * plot.Height)));
+            var x = plot.Left + ((step + 0.5) * records.Step / records.Window.Length * plot.Width);
+            points.Add((Math.Min(x, plot.Right), plot.Bottom - (usual[step] / highest * plot.Height)));
         }
         return new PathMark([points], "usual");
+    }
+
+    /// <summary>A tall diamond for each change, with its name where there is room before the next.</summary>
+    private static IEnumerable<Mark> Changes(StripSpec spec, Plot plot)
+    {
+        var seen = spec.Changes.Where(c => c.At >= plot.From && c.At < plot.To).OrderBy(c => c.At).ToList();
+        for (var i = 0; i < seen.Count; i++)
+        {
+            var x = plot.X(seen[i].At);
+            yield return new PathMark([[(x, ChangesMiddle - 7), (x + 4.5, ChangesMiddle), (x, ChangesMiddle + 7), (x - 4.5, ChangesMiddle), (x, ChangesMiddle - 7)]], "change") { Tip = seen[i].Tip };
+            var room = (i + 1 < seen.Count ? plot.X(seen[i + 1].At) - 8 : spec.Width) - x - 9;
+            if (seen[i].Name.Length * 6.2 < room) yield return new TextMark(x + 8, ChangesMiddle + 4, seen[i].Name, Anchor.Start, "change-name");
+        }
     }
 
     private static IEnumerable<Mark> Alerts(StripSpec spec, Plot plot)
@@ -105,18 +131,18 @@ public static class StripChart
         }
     }
 
-    private static IEnumerable<Mark> Focus(StripSpec spec, Plot plot)
+    private static IEnumerable<Mark> Frame(Window window, Plot plot, double width, string style)
     {
-        var x = Math.Clamp(plot.X(spec.Focus.From), 0, spec.Width);
-        var end = Math.Clamp(plot.X(spec.Focus.To), 0, spec.Width);
+        var x = Math.Clamp(plot.X(window.From), 0, width);
+        var end = Math.Clamp(plot.X(window.To), 0, width);
         if (end - x < 1) yield break;
-        yield return new RectMark(x, RecordsTop - 3, end - x, Height - RecordsTop + 2, "focus");
+        yield return new RectMark(x, RecordsTop - 3, end - x, Height - RecordsTop + 2, style);
     }
 
     private static string Describe(StripSpec spec)
     {
         var total = Enumerable.Range(0, spec.Records.Steps).Sum(spec.Records.Total);
         return $"{Format.Count(total, "record", "records")} from {Format.Stretch(spec.Records.Window.From, spec.Records.Window.To, spec.Zone, spec.Now)}, "
-            + $"in steps of {Format.Duration(spec.Records.Step)}. Focus {Format.Stretch(spec.Focus.From, spec.Focus.To, spec.Zone, spec.Now)}.";
+            + $"in steps of {Format.Duration(spec.Records.Step)}. {(spec.Changes.Count > 0 ? Format.Count(spec.Changes.Count, "change", "changes") + ". " : "")}Focus {Format.Stretch(spec.Focus.From, spec.Focus.To, spec.Zone, spec.Now)}.";
     }
 }

@@ -32,7 +32,7 @@ public static class QueryCommand
     {
         var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
         using var kept = new KeptDatabase(folder.Kept);
-        var surroundings = StoreSets.Of(new RuleStore(kept, TimeProvider.System), new LookupTables(folder.Tables));
+        var surroundings = StoreSets.Of(new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
         var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");

@@ -31,7 +31,7 @@ public static class DemoHost
         var app = KumikoServer.Build(server, folder, builder =>
         {
             builder.Services.AddSingleton(options).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>();
-            builder.Services.AddSingleton<IHostedService>(sink).AddHostedService<LiveSender>().AddHostedService(s => s.GetRequiredService<HistoryFiller>());
+            builder.Services.AddSingleton<IHostedService>(sink).AddHostedService<LiveSender>().AddHostedService<ReleaseDesk>().AddHostedService(s => s.GetRequiredService<HistoryFiller>());
             builder.Services.AddMvc().AddApplicationPart(typeof(DemoHost).Assembly);
             more?.Invoke(builder);
         });

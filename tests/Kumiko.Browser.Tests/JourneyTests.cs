@@ -120,6 +120,7 @@ public sealed class JourneyTests(RunningDemo demo)
 
         // 6. A rule, tried on the past day before it is saved.
         ines.Open("/search?q=refused and terminal = Tarnhead");
+        ines.Find("#keep summary").Click();
         ines.Button("Be told of this").Click();
         ines.Find("#trial .verdict");
         Assert.Contains("It would", ines.Text("#trial .verdict"));

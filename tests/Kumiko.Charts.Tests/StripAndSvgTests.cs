@@ -11,7 +11,7 @@ public class StripAndSvgTests
     private static readonly Window Span = new(Frames.At("2026-11-23T12:00:00Z"), Frames.At("2026-11-23T18:00:00Z"));
 
     private static StripSpec Spec(params StripAlert[] alerts) => new(
-        new Histogram(Span, 2 * Instants.Minute, new long[180 * Histogram.Bands]), new Histogram(Span, 2 * Instants.Minute, new long[180 * Histogram.Bands]),
+        new Histogram(Span, 2 * Instants.Minute, new long[180 * Histogram.Bands]), new double[180],
         new Window(Frames.At("2026-11-23T17:00:00Z"), Frames.At("2026-11-23T18:00:00Z")), alerts, 1048, DateTimeZone.Utc, Frames.At("2026-11-23T17:55:00Z"));
 
     [Fact]
@@ -33,6 +33,35 @@ public class StripAndSvgTests
         Assert.Equal("alert alert-critical", alert.Style);
         Assert.Equal(drawing.Plot.X(Frames.At("2026-11-23T17:55:00Z")), alert.X + alert.Width, 3);
         Assert.Contains(drawing.Marks.OfType<TextMark>(), m => m.Text == "gate refusals · critical");
+    }
+
+    [Fact]
+    public void Changes_are_diamonds_at_their_time_named_where_there_is_room()
+    {
+        var drawing = StripChart.Draw(Spec() with
+        {
+            Changes =
+            [
+                new StripChange("gate firmware 7.3", "all of it", Frames.At("2026-11-23T13:00:00Z")),
+                new StripChange("a name that has no room before the next", "more", Frames.At("2026-11-23T17:00:00Z")),
+                new StripChange("tide-feed 4.2", "…", Frames.At("2026-11-23T17:10:00Z")),
+                new StripChange("before the strip", "…", Frames.At("2026-11-23T11:00:00Z")),
+            ],
+        });
+        var diamonds = drawing.Marks.OfType<PathMark>().Where(m => m.Style == "change").ToList();
+        Assert.Equal(3, diamonds.Count);
+        Assert.Equal(drawing.Plot.X(Frames.At("2026-11-23T13:00:00Z")), diamonds[0].Pieces[0][0].X, 3);
+        Assert.Equal("all of it", diamonds[0].Tip);
+        Assert.Equal(["gate firmware 7.3", "tide-feed 4.2"], drawing.Marks.OfType<TextMark>().Where(m => m.Style == "change-name").Select(m => m.Text));
+    }
+
+    [Fact]
+    public void A_baseline_in_view_has_a_frame_of_its_own()
+    {
+        var drawing = StripChart.Draw(Spec() with { Baseline = new Window(Frames.At("2026-11-23T13:00:00Z"), Frames.At("2026-11-23T14:00:00Z")) });
+        var frame = Assert.Single(drawing.Marks.OfType<RectMark>(), m => m.Style == "baseline-frame");
+        Assert.Equal(1048 / 6.0, frame.X, 3);
+        Assert.Equal(1048 / 6.0, frame.Width, 3);
     }
 
     [Fact]

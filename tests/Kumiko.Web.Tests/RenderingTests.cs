@@ -19,7 +19,7 @@ public class RenderingTests
     };
 
     private static IReadOnlyList<Piece> Pieces(string query, LogRecord record, int longest = 1_000) =>
-        new BodyText(QueryParser.Parse(query).Query).Pieces(record, longest);
+        new BodyText(QueryParser.Parse(query).Query, []).Pieces(record, longest);
 
     [Fact]
     public void Variables_are_set_off_from_constant_text()
@@ -46,6 +46,55 @@ public class RenderingTests
     public void Control_characters_become_visible(string body, string shown) => Assert.Equal(shown, BodyText.Visible(body));
 
     [Fact]
+    public void Marks_have_the_colours_that_were_chosen_over_what_was_searched()
+    {
+        var pieces = new BodyText(QueryParser.Parse("refused").Query, [new TermMark("VOID", 2), new TermMark("fuse", 0)]).Pieces(Record("refused 7 times: ticket void"), 1_000);
+        Assert.Equal([("re", 0), ("fuse", 1), ("d", 0), ("void", 3)], pieces.Where(p => p.Hit || p.Colour > 0).Select(p => (p.Text, p.Colour)));
+    }
+
+    [Theory]
+    [InlineData("{\"a\":{\"b\":[1,2]},\"c\":\"<b>\"}", "a b 0 1 1 2 c &lt;b&gt;")]
+    [InlineData("[1,{\"x\":null}]", "0 1 1 x null")]
+    public void A_json_body_is_a_tree(string body, string words)
+    {
+        using var html = new StringWriter();
+        JsonTree.Of(body)!.WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
+        Assert.Equal(words, string.Join(' ', System.Text.RegularExpressions.Regex.Replace(html.ToString(), "<[^>]*>", " ").Split(' ', StringSplitOptions.RemoveEmptyEntries)));
+    }
+
+    [Theory]
+    [InlineData("no json")]
+    [InlineData("{broken")]
+    [InlineData("{\"a\":}")]
+    [InlineData("")]
+    public void What_is_no_json_has_no_tree(string body) => Assert.Null(JsonTree.Of(body));
+
+    [Fact]
+    public void Json_without_end_is_cut_and_too_deep_json_has_no_tree()
+    {
+        Assert.Null(JsonTree.Of(new string('[', 200) + new string(']', 200)));
+        using var html = new StringWriter();
+        JsonTree.Of("[" + string.Join(',', Enumerable.Range(0, 5_000)) + "]")!.WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
+        Assert.Contains("and more", html.ToString());
+        Assert.True(html.ToString().Length < 60_000);
+    }
+
+    [Theory]
+    [InlineData("6h", "6h")]
+    [InlineData("all", "all")]
+    [InlineData("2026-11-23T10:00:00Z/2026-11-23T12:00:00Z", "2026-11-23T10:00:00Z/2026-11-23T12:00:00Z")]
+    public void A_span_of_the_strip_says_the_same_when_read_back(string text, string same) => Assert.Equal(same, StripSpan.Parse(text)!.ToString());
+
+    [Theory]
+    [InlineData("1s")]
+    [InlineData("-6h")]
+    [InlineData("9000d")]
+    [InlineData("2026-11-23T12:00:00Z/2026-11-23T10:00:00Z")]
+    [InlineData("-3h/now")]
+    [InlineData("soon")]
+    public void A_span_that_makes_no_sense_is_none(string text) => Assert.Null(StripSpan.Parse(text));
+
+    [Fact]
     public void Long_bodies_are_cut_with_a_sign_and_markup_is_escaped()
     {
         var pieces = Pieces("", Record("<b>" + new string('x', 50)), 10);
@@ -61,10 +110,10 @@ public class RenderingTests
         foreach (var (from, length) in new[] { (-30, 30), (-180, 180), (-2_880, 30), (-100_000, 60), (-10, 1), (60, 60) })
         {
             var start = Now + (from * Instants.Minute);
-            foreach (var span in new long?[] { null, Instants.Hour, 2 * Instants.Day })
+            foreach (var span in new[] { null, StripSpan.Of(Instants.Hour), StripSpan.Of(2 * Instants.Day), StripSpan.Parse("all") })
             {
                 var address = new SearchAddress { Focus = new TimeRange(Moment.At(start), Moment.At(start + (length * Instants.Minute))), Span = span };
-                var (focus, strip) = (address.Focus.Resolve(Now), address.StripWindow(Now));
+                var (focus, strip) = (address.Focus.Resolve(Now), address.StripWindow(Now, Now - Instants.Day));
                 Assert.True(strip.From <= focus.From && strip.To >= focus.To, $"{from} {length} {span}");
             }
         }
@@ -72,7 +121,7 @@ public class RenderingTests
 
     [Fact]
     public void A_focus_near_now_keeps_now_on_the_strip() =>
-        Assert.True(new SearchAddress { Focus = TimeRange.Last(Instants.Hour) }.StripWindow(Now).Contains(Now));
+        Assert.True(new SearchAddress { Focus = TimeRange.Last(Instants.Hour) }.StripWindow(Now, Now - Instants.Day).Contains(Now));
 
     [Theory]
     [InlineData("trace", 1)]

@@ -52,6 +52,10 @@ public static class QueryEdits
         return (RecordsOnly(text).TrimEnd() + "\n| " + QueryPrinter.Print(group)).TrimStart();
     }
 
+    /// <summary>The records of the query, counted over time.</summary>
+    public static string CountOverTime(string text) =>
+        (RecordsOnly(text).TrimEnd() + "\n| " + QueryPrinter.Print(new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([]), "auto"))).TrimStart();
+
     private static bool ClosesAt(string text, TextSpan span)
     {
         // (a or b) as a whole; the parser has seen to it that brackets balance, quotes aside.

@@ -3,7 +3,9 @@ using System.Diagnostics;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Execution;
+using Kumiko.Core.Query.Fields;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
@@ -29,13 +31,14 @@ public sealed class Run : IDisposable
     private readonly Executor _executor;
     private readonly Lazy<Pipeline> _pipeline;
     private CountingPass? _counting;
+    private readonly RunSurroundings? _surroundings;
     private int _readers;
 
     /// <param name="snapshot">Disposed with the run.</param>
     /// <param name="surroundings">What else the query can reach; null for the records alone.</param>
     public Run(Question question, Snapshot snapshot, RunSurroundings? surroundings = null)
     {
-        (Question, Snapshot) = (question, snapshot);
+        (Question, Snapshot, _surroundings) = (question, snapshot, surroundings);
         var around = surroundings ?? RunSurroundings.None;
         var patterns = snapshot.Patterns;
         _context = new EvaluationContext(question.Now, question.Zone) { Lookup = around.Lookup };
@@ -59,6 +62,39 @@ public sealed class Run : IDisposable
     public string Id { get; } = Guid.NewGuid().ToString("N");
     public Question Question { get; }
 
+    private int _attached;
+
+    /// <summary>Notes a reader who may leave; work stops when the last of them leaves before it is done. To be disposed when they have their answer.</summary>
+    public IDisposable Attach(CancellationToken leaves)
+    {
+        Interlocked.Increment(ref _attached);
+        return new Attached(this, leaves);
+    }
+
+    private sealed class Attached : IDisposable
+    {
+        private readonly Run _run;
+        private readonly CancellationTokenRegistration _registration;
+        private int _done;
+
+        public Attached(Run run, CancellationToken leaves)
+        {
+            _run = run;
+            _registration = leaves.Register(() => { if (Leave() == 0) run._cancel.Cancel(); });
+        }
+
+        private int Leave() => Interlocked.Exchange(ref _done, 1) == 0 ? Interlocked.Decrement(ref _run._attached) : -1;
+
+        public void Dispose()
+        {
+            _registration.Dispose();
+            Leave();
+        }
+    }
+
+    /// <summary>Whether its work was stopped: it took too long, or everybody left.</summary>
+    public bool IsStopped => _cancel.IsCancellationRequested;
+
     /// <summary>Whether somebody waits for an answer right now.</summary>
     public bool HasReaders => Volatile.Read(ref _readers) > 0;
 
@@ -80,6 +116,11 @@ public sealed class Run : IDisposable
     /// <param name="before">Reads on below this record; null for the first.</param>
     public Task<IReadOnlyList<FoundRecord>> Records(RecordId? before, int count) => Once<IReadOnlyList<FoundRecord>>(("records", before, count), () =>
         [.. Rows(before).Take(count).Select(Found)]);
+
+    /// <summary>Records of the answer above one, the oldest of them first.</summary>
+    /// <param name="window">In which they lie; it may reach beyond the focus, for those that come while one reads.</param>
+    public Task<IReadOnlyList<FoundRecord>> Above(RecordId after, Window window, int count) => Once<IReadOnlyList<FoundRecord>>(("above", after, window, count), () =>
+        ReadsOn && !IsGrouped ? [.. _executor.PassingUp(Pipeline, after, window).Take(count).Select(Found)] : []);
 
     /// <summary>All records of the answer as they are read, for export.</summary>
     public IEnumerable<LogRecord> Passing(RecordId? before) => Rows(before).Select(row => row.Record!);
@@ -104,6 +145,9 @@ public sealed class Run : IDisposable
     /// <summary>One record of the snapshot, whatever the query says.</summary>
     public LogRecord? Find(RecordId id) =>
         Snapshot.OldestFirst(new Window(id.Time, id.Time + 1), BatchTest.All, null, _cancel.Token).FirstOrDefault(r => r.Sequence == id.Sequence);
+
+    /// <summary>Whether a record passes the conditions and the steps on single records.</summary>
+    public bool Meets(LogRecord record) => ReadsRecords && Pipeline.Passes(Pipeline.RowOf(record));
 
     /// <summary>How a name is read from a record, as this run's query sees it.</summary>
     public Func<LogRecord, Value> Reader(string field) => _fields.Get(field).OfRecord;
@@ -175,11 +219,90 @@ public sealed class Run : IDisposable
     public async Task<Histogram> Histogram(Window span, long step) =>
         await Once(("histogram", span, step), async () => new Histogram(span, step, (await Matches(span)).Counts(span.Shift(-Pipeline.Moved), step)));
 
-    public async Task<IReadOnlyList<FieldSummary>> Fields(Window? baseline) => await Once(("fields", baseline), async () =>
+    /// <summary>What the focus is compared with, settled once.</summary>
+    public Baseline BaselineOf(BaselineChoice choice, BaselineFinder finder) =>
+        ((Lazy<Baseline>)_work.GetOrAdd(("baseline", choice), _ => new Lazy<Baseline>(() => finder.Find(choice, Question, Snapshot, _cancel.Token)))).Value;
+
+    /// <summary>Mean counts of a baseline over a span, moved onto it, step by step; those of a set are scaled to the same total. Null without a baseline.</summary>
+    public async Task<IReadOnlyList<double>?> Usual(Baseline baseline, Window span, long step) => await Once(("usual", baseline, span, step), async () =>
     {
-        var then = baseline is { } window ? await Matches(window) : null;
-        return FieldSummaries.Of(await Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved), then, (baseline ?? default).Shift(-Pipeline.Moved), _cancel.Token);
+        if (baseline.Windows.Count == 0) return null;
+        var sums = new double[(int)((span.Length + step - 1) / step)];
+        if (baseline.Query is { } query)
+        {
+            var (other, own) = (await SetRun(query).Histogram(span, step), await Histogram(span, step));
+            var total = Enumerable.Range(0, other.Steps).Sum(other.Total);
+            var scale = total == 0 ? 0 : (double)Enumerable.Range(0, own.Steps).Sum(own.Total) / total;
+            for (var i = 0; i < sums.Length; i++) sums[i] = other.Total(i) * scale;
+            return sums;
+        }
+        foreach (var window in baseline.Windows)
+        {
+            var histogram = await Histogram(span.Shift(window.From - Question.Window.From), step);
+            for (var i = 0; i < sums.Length; i++) sums[i] += (double)histogram.Total(i) / baseline.Windows.Count;
+        }
+        return (IReadOnlyList<double>?)sums;
     });
+
+    /// <summary>How many records the baseline has for one stretch of it; null without a baseline.</summary>
+    public async Task<double?> UsualCount(Baseline baseline)
+    {
+        if (baseline.Windows.Count == 0) return null;
+        var parts = await Compared(baseline);
+        return parts.Sum(p => (double)p.Matches.CountIn(p.Window)) / parts.Count;
+    }
+
+    /// <summary>The fields of the answer's records with their most telling values.</summary>
+    public Task<IReadOnlyList<FieldSummary>> Fields(Baseline? baseline) => Once<IReadOnlyList<FieldSummary>>(("fields", baseline), async () =>
+    {
+        var now = await Counted(FieldSummaries.MostValues, null);
+        var then = baseline is null || baseline.Windows.Count == 0 ? null : await Counted(baseline, FieldSummaries.MostValues, null);
+        return FieldSummaries.Of(now, then, FieldSummaries.TopValues);
+    });
+
+    /// <summary>One field with more of its values; null where no record has it.</summary>
+    public Task<FieldSummary?> Field(string name, Baseline? baseline, int values) => Once(("field", name, baseline, values), async () =>
+    {
+        var now = await Counted(FieldSummaries.MostValuesAlone, name);
+        if (!now.Fields.TryGetValue(name, out var counter) || counter.Present == 0) return null;
+        var then = baseline is null || baseline.Windows.Count == 0 ? null : await Counted(baseline, FieldSummaries.MostValuesAlone, name);
+        return (FieldSummary?)FieldSummaries.Of(name, counter, now.Total, then?.Fields.GetValueOrDefault(name), then?.Total ?? 0, values);
+    });
+
+    /// <summary>Which fields the records of the answer have, without reading a value; the most common first.</summary>
+    public Task<IReadOnlyList<FieldPresence>> Presence() => Once<IReadOnlyList<FieldPresence>>("presence", async () =>
+        FieldNames.Of((await Matches(Question.Window)).PartsIn(Question.Window.Shift(-Pipeline.Moved)), _cancel.Token));
+
+    private Task<FieldCounts> Counted(int mostValues, string? only) => Once(("counted", mostValues, only), async () =>
+    {
+        var window = Question.Window.Shift(-Pipeline.Moved);
+        return FieldCounting.Count([(await Matches(Question.Window), window)], mostValues, only, Computed(), _cancel.Token);
+    });
+
+    private async Task<FieldCounts> Counted(Baseline baseline, int mostValues, string? only) =>
+        FieldCounting.Count(await Compared(baseline), mostValues, only, Computed(), _cancel.Token);
+
+    /// <summary>The records of a baseline, stretch by stretch.</summary>
+    private async Task<IReadOnlyList<(MatchSet Matches, Window Window)>> Compared(Baseline baseline)
+    {
+        if (baseline.Query is { } query) return [(await SetRun(query).Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved))];
+        var parts = new List<(MatchSet, Window)>();
+        foreach (var window in baseline.Windows) parts.Add((await Matches(window), window.Shift(-Pipeline.Moved)));
+        return parts;
+    }
+
+    /// <summary>A run of the same question with another query, over the same snapshot; it ends with this one.</summary>
+    private Run SetRun(string query) => ((Lazy<Run>)_work.GetOrAdd(("set", query), _ => new Lazy<Run>(() => new Run(Question with { Parsed = QueryParser.Parse(query) }, Snapshot.Share(), _surroundings)))).Value;
+
+    private ComputedFields? Computed()
+    {
+        if (Pipeline.RecordSteps.Count == 0 || Pipeline.Scope is not RecordScope scope || (scope.Added.IsEmpty && scope.ObjectSlots.Count == 0)) return null;
+        var readers = scope.Added.Select(name => (name, Read: scope.Bind(name))).ToList();
+        return new ComputedFields(
+            (source, place) => Pipeline.RowOf(source, place) is var row && Pipeline.RecordSteps.All(s => s.OnRow!(row)) ? row : null,
+            row => readers.Select(r => (r.name, r.Read(row))).Concat(scope.ObjectSlots.Select(slot => row.Slots[slot]).Where(v => v.Kind == ValueKind.Object).SelectMany(v => v.AsObject.Names.ToArray().Zip(v.AsObject.Values.ToArray()))),
+            readers.Select(r => r.name).ToHashSet(StringComparer.Ordinal));
+    }
 
     /// <summary>The answer of a query that has columns.</summary>
     public Task<Frame> Frame() => Once("frame", () => Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
@@ -246,6 +369,7 @@ public sealed class Run : IDisposable
     public void Dispose()
     {
         _cancel.Cancel();
+        foreach (var set in _work.Values.OfType<Lazy<Run>>()) if (set.IsValueCreated) set.Value.Dispose();
         Snapshot.Dispose();
     }
 }

@@ -39,10 +39,23 @@ public sealed class RunRegistry : IDisposable
     /// <summary>A run by its id if this person opened it and asked the same; else a new one of the question.</summary>
     public Run FindOrOpen(string? id, Question question)
     {
-        if (id is null || !_runs.TryGetValue(id, out var held) || held.Run.Question.Person != question.Person
+        if (id is null || !_runs.TryGetValue(id, out var held) || held.Run.IsStopped || held.Run.Question.Person != question.Person
             || held.Run.Question.Parsed.Text != question.Parsed.Text || held.Run.Question.Window != question.Window || !SameParameters(held.Run.Question, question)) return Open(question);
         held.Used = _clock.GetUtcNow();
         return held.Run;
+    }
+
+    /// <summary>A run of this question that the person has open already, whoever asked for it; else a new one.</summary>
+    public Run Shared(Question question)
+    {
+        foreach (var (_, held) in _runs)
+        {
+            var known = held.Run.Question;
+            if (held.Run.IsStopped || known.Person != question.Person || known.Parsed.Text != question.Parsed.Text || known.Window != question.Window || !SameParameters(known, question)) continue;
+            held.Used = _clock.GetUtcNow();
+            return held.Run;
+        }
+        return Open(question);
     }
 
     private static bool SameParameters(Question a, Question b) =>

@@ -70,15 +70,14 @@ public sealed class MatchSet
         }
     }
 
-    /// <summary>The same in two halves of about equal size, for two workers.</summary>
-    public IReadOnlyList<IEnumerable<LogRecord>> Halves(Window window)
+    /// <summary>What lies in a window, batch by batch; parts with nothing in it are left out.</summary>
+    internal IEnumerable<Part> PartsIn(Window window)
     {
-        var (left, right) = (new List<Part>(), new List<Part>());
-        long leftCount = 0, rightCount = 0;
-        foreach (var part in _parts.OrderByDescending(p => p.Count))
-            if (leftCount <= rightCount) { left.Add(part); leftCount += part.Count; }
-            else { right.Add(part); rightCount += part.Count; }
-        return [new MatchSet([.. left], _snapshot).In(window), new MatchSet([.. right], _snapshot).In(window)];
+        foreach (var part in _parts)
+        {
+            var (first, end) = Within(part, window);
+            if (first < end) yield return part.Found is null ? part with { First = part.First + first, End = part.First + end } : part with { Found = part.Found[first..end] };
+        }
     }
 
     /// <summary>Counts by step and severity band: seven numbers for each step, the window's first step first.</summary>

@@ -1,8 +1,10 @@
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Searches;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
@@ -61,8 +63,8 @@ public static class KumikoServer
         services.TryAddSingleton(TimeProvider.System);
         services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, ReserveBytes: options.ReserveBytes)));
         services.AddSingleton(new KeptDatabase(folder.Kept));
-        services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>();
-        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RuleStore>(), s.GetRequiredService<LookupTables>()));
+        services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
+        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
         services.AddSingleton<RunRegistry>().AddSingleton<NdjsonIntake>().AddSingleton<RuleChecker>();
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<Assets>();

@@ -1,3 +1,4 @@
+using Kumiko.Core.Changes;
 using Kumiko.Core.Query;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Tables;
@@ -7,6 +8,14 @@ namespace Kumiko.Web.Hosting;
 /// <summary>What queries of a data folder can reach besides its records.</summary>
 public static class StoreSets
 {
-    public static RunSurroundings Of(RuleStore rules, LookupTables tables) =>
-        new((name, window) => name == "alerts" ? AlertSet.Read(rules, window) : tables.Read(name, window)) { Lookup = tables.Lookup, Tables = tables.Names };
+    public static RunSurroundings Of(RuleStore rules, ChangeStore changes, LookupTables tables) => new((name, window) => name switch
+    {
+        "alerts" => AlertSet.Read(rules, window),
+        "changes" => ChangeSet.Read(changes, window),
+        _ => tables.Read(name, window),
+    })
+    {
+        Lookup = tables.Lookup,
+        Tables = tables.Names,
+    };
 }

@@ -3,9 +3,10 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Records;
+using Kumiko.Core.Searches;
 using Kumiko.Core.Storage;
-using Kumiko.Web.Api;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Mvc;
@@ -15,19 +16,38 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 /// <summary>One row of records with what its line must say: the time only as far as it differs from the line above.</summary>
-public sealed record RecordRow(LogRecord Record, string? Day, string? Minute, string Second, IReadOnlyList<Piece> Body, IReadOnlyList<(string Name, string Value)> Columns);
+public sealed record RecordRow(LogRecord Record, string? Day, string? Minute, string Second, IReadOnlyList<Piece> Body, IReadOnlyList<(string Name, string Value)> Columns)
+{
+    /// <summary>Whether the record meets the query, where others are shown beside it.</summary>
+    public bool Meets { get; init; }
+}
 
 /// <summary>Rows, and where reading on begins.</summary>
-public sealed record RecordRows(IReadOnlyList<RecordRow> Rows, Run Run, SearchAddress Address, LogRecord? Unfolded);
+public sealed record RecordRows(IReadOnlyList<RecordRow> Rows, Run Run, SearchAddress Address, LogRecord? Unfolded)
+{
+    /// <summary>Whether there may be records above the first row that are not shown yet.</summary>
+    public bool MoreAbove { get; init; }
+
+    /// <summary>Whether reading on below the last row makes sense.</summary>
+    public bool MoreBelow { get; init; }
+
+    /// <summary>Whether these are all there are, which is said.</summary>
+    public bool SaysEnd { get; init; }
+}
 
 /// <summary>A record unfolded: every field with what can be done with it.</summary>
-public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateTimeZone Zone, BodyText Bodies);
-
-public sealed record FieldsPart(IReadOnlyList<FieldSummary> Fields, SearchAddress Address, DateTimeZone Zone);
-
-public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records, RunSurroundings surroundings) : PageModel
+public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateTimeZone Zone, BodyText Bodies, string? Pattern)
 {
-    private const int RowsAtOnce = 200;
+    /// <summary>The id of a record's pattern; null where nobody can tell.</summary>
+    public static string? PatternOf(Run run, LogRecord record) => run.Snapshot.Patterns?.Of(record) is { IsMissing: false } pattern ? pattern.AsText : null;
+}
+
+public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records, RunSurroundings surroundings, SearchStore searches) : PageModel
+{
+    public const int RowsAtOnce = 200;
+
+    /// <summary>Rows above a record that a link leads to.</summary>
+    private const int RowsAbove = 40;
 
     // Fields on the left and the rail on the right, as the sheet has them.
     private const int PaneWidths = 232 + 118;
@@ -58,6 +78,11 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     public RecordRows? Rows { get; private set; }
     public FieldsPart? Fields { get; private set; }
     public StageCounts? Counts { get; private set; }
+
+    /// <summary>The name of the search that was just kept; null else.</summary>
+    public KeptSearch? JustKept { get; private set; }
+    /// <summary>How many records the baseline has for a stretch like the focus; null without one.</summary>
+    public double? Usual { get; private set; }
     public Frame? Frame { get; private set; }
     public Drawing? Chart { get; private set; }
     public Tab Tab { get; private set; }
@@ -69,14 +94,24 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     public async Task<IActionResult> OnGetAsync(string? when)
     {
         Prepare();
+        if (Request.Query["base-set"].ToString() is { Length: > 0 } set)
+        {
+            if (BaselineChoice.Parse(ConditionSet.Prefix + set) is { } choice) return Redirect((Address with { Baseline = choice }).Url());
+            Notices.Add($"“{(set.Length > 60 ? set[..60] + "…" : set)}” is no condition that chooses records. Write one such as host != gate-t3.");
+        }
+        JustKept = long.TryParse(Request.Query["kept"], System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var kept) ? searches.FindKept(kept, viewer.Id) : null;
         if (when is not null)
         {
             if (TimeRange.Parse(when, Run.Question.Now, Zone) is { } range) return Redirect((Address with { Focus = range, At = null }).Url());
             Strip = await strips.Build(Address, Run, viewer) with { WrongTime = when };
         }
         ViewData["Carried"] = Address;
-        try { await Load(); }
-        catch (QueryRefusedException e) { Refusal = e.Message; }
+        using (Run.Attach(HttpContext.RequestAborted))
+        {
+            try { await Load(); }
+            catch (QueryRefusedException e) { Refusal = e.Message; }
+        }
+        if (Refusal is null && Parsed.Ok && Address.Query.Trim().Length > 0) await searches.Remember(viewer.Id, Address.Query.Trim(), (Address with { At = null, Span = null }).Url(""));
         // The strip shows where one is in time even when there is no answer.
         if (Strip is null)
         {
@@ -86,78 +121,11 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         return Page();
     }
 
-    public async Task<IActionResult> OnGetFieldsAsync()
-    {
-        Prepare();
-        return await Part("_Fields", async () => await FieldsOf());
-    }
-
-    public async Task<IActionResult> OnGetCountsAsync()
-    {
-        Prepare();
-        return await Part("_Counts", async () =>
-        {
-            // What is known by then is shown as at least so much, and asked for again.
-            var counts = Run.Counts();
-            await Task.WhenAny(counts, Task.Delay(CountsPatience));
-            return new CountsPart(counts.IsCompleted || Run.CountsSoFar is not { } soFar ? await counts : soFar, Address, Run);
-        });
-    }
-
-    /// <summary>What each condition takes, and how the answer came about.</summary>
-    public async Task<IActionResult> OnGetHowAsync()
-    {
-        Prepare();
-        return await Part("_How", async () => new HowPart(await Run.Counts(), await Run.Explain(conditions: false), Address, Parsed.Query));
-    }
-
-    public async Task<IActionResult> OnGetHintsAsync()
-    {
-        Prepare();
-        return await Part("_Hints", async () => new HintsPart(await Run.Hints(), Address, Zone, Run.Question));
-    }
-
-    /// <summary>Reads on below a record.</summary>
-    public async Task<IActionResult> OnGetRowsAsync(string? below)
-    {
-        Prepare();
-        return await Part("_Rows", async () => await RowsOf(RecordId.Parse(below)));
-    }
-
-    public IActionResult OnGetRecord(string? id)
-    {
-        Prepare();
-        if (RecordId.Parse(id) is not { } known || Run.Find(known) is not { } record) return NotFound();
-        return Partial("_Record", Detail(record));
-    }
-
-    /// <summary>What is wrong with a text while it is typed.</summary>
-    public IActionResult OnGetCheck(string? q)
-    {
-        var parsed = QueryParser.Parse((q ?? "").ReplaceLineEndings("\n"), surroundings.Tables());
-        return new JsonResult(new
-        {
-            errors = parsed.Errors.Select(e => new { from = e.Span.Start, to = e.Span.End, message = e.Describe(parsed.Text) }),
-            hints = parsed.Hints.Select(h => new { from = h.Span.Start, to = h.Span.End, message = h.Message }),
-        });
-    }
-
-    /// <summary>The whole answer as a file.</summary>
-    public async Task<IActionResult> OnGetExportAsync(string? format)
-    {
-        Prepare();
-        if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known) return BadRequest();
-        using var run = new Run(Run.Question, Run.Snapshot.Share(), surroundings);
-        Response.ContentType = FrameWriter.MediaType(known);
-        Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
-        await FrameWriter.Write(run, known, Response.Body, HttpContext.RequestAborted);
-        return new EmptyResult();
-    }
-
-    private void Prepare()
+    /// <param name="live">Whether the clock goes on, and is not the one of the page.</param>
+    private void Prepare(bool live = false)
     {
         var now = Instants.FromDateTime(clock.GetUtcNow());
-        if (long.TryParse(Request.Query["now"], System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var told) && told <= now) now = told;
+        if (!live && long.TryParse(Request.Query["now"], System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var told) && told <= now) now = told;
         Address = SearchAddress.Parse(name => Request.Query[name], now, Notices);
         Zone = viewer.Zone(Address.Zone);
         Parsed = QueryParser.Parse(Address.Query, surroundings.Tables());
@@ -165,7 +133,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         Address = Address with { Parameters = [.. Parameters.Select(p => (p.Name, Value: Request.Query["p." + p.Name].ToString())).Where(p => p.Value.Length is > 0 and <= 500)] };
         var window = Address.Focus.Resolve(now);
         var question = new Question(User.Identity?.Name ?? "", Parsed.Ok ? Parsed : QueryParser.Parse(""), window, now, Zone, Limits.Default) { Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal) };
-        Run = runs.FindOrOpen(Request.Query["run"], question);
+        Run = live ? runs.Shared(question) : runs.FindOrOpen(Request.Query["run"], question);
     }
 
     private async Task Load()
@@ -187,6 +155,7 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
         if (!counts.IsCompleted) return;
         Counts = await counts;
         if (Counts.Records > MostAtOnce) return;
+        if (Run.ReadsRecords) Usual = await Run.UsualCount(Baseline);
         var fields = FieldsOf();
         await Task.WhenAny(fields, Task.Delay(Patience));
         if (fields.IsCompleted) Fields = await fields;
@@ -209,36 +178,47 @@ public sealed class SearchModel(RunRegistry runs, StripBuilder strips, Viewer vi
     private Drawing? Drawn(ChartForm form) =>
         ChartOverTime.Draw(Frame!, new ChartSpec(form, viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now) { Title = "Answer over time" });
 
+    public ChartPart ChartPart => new(Chart!, Address, Tab) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
+
+    public TablePart TablePart => new(Frame!, Zone, Run.Snapshot.Patterns) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
+
+    /// <summary>Rows below a record, or the first; around the linked record where there is one.</summary>
     private async Task<RecordRows> RowsOf(RecordId? below)
     {
-        var records = await Run.Records(below, RowsAtOnce);
-        var bodies = new BodyText(Run.Question.Parsed.Query);
-        var columns = Address.Columns.Select(c => (c, Run.Reader(c))).ToList();
-        var rows = new List<RecordRow>();
-        var (day, minute) = ("", "");
-        var today = Format.Day(Run.Question.Now, Zone);
-        // Reading on goes on from the line above, so its time is repeated only where it differs.
-        if (below is { } above) (day, minute) = (Format.Day(above.Time, Zone), Format.Clock(above.Time, Zone));
-        else day = today;
-        foreach (var found in records)
+        var unfolded = below is null && Address.At is { } at ? Run.Find(at) : null;
+        if (Address.OldestFirst && Run.ReadsOn && !Run.IsGrouped)
         {
-            var record = found.Record;
-            var (itsDay, itsMinute) = (Format.Day(record.Time, Zone), Format.Clock(record.Time, Zone));
-            var newDay = itsDay != day;
-            rows.Add(new RecordRow(record, newDay ? itsDay : null, newDay || itsMinute != minute ? itsMinute : null, Format.SecondsPart(record.Time, Zone),
-                bodies.Pieces(record, BodyText.RowLength), [.. columns.Select(c => (c.c, c.Item2(record))).Concat(found.Computed).Where(c => !c.Item2.IsMissing).Select(c => (c.Item1, BodyText.Visible(c.Item2.ToText())))]));
-            (day, minute) = (itsDay, itsMinute);
+            var up = await Run.Above(below ?? new RecordId(Run.Question.Window.From - 1, long.MaxValue), Run.Question.Window, RowsAtOnce);
+            return Made(up, below, unfolded) with { MoreBelow = up.Count == RowsAtOnce, SaysEnd = up.Count < RowsAtOnce };
         }
-        return new RecordRows(rows, Run, Address, Address.At is { } at ? Run.Find(at) : null);
+        if (unfolded is not null && Run.ReadsOn && !Run.IsGrouped && Run.Question.Window.Contains(unfolded.Time))
+        {
+            var above = await Run.Above(unfolded.Id, Run.Question.Window, RowsAbove);
+            var rest = await Run.Records(unfolded.Id with { Sequence = unfolded.Id.Sequence + 1 }, RowsAtOnce);
+            // A record that the query does not take is shown above the list by itself.
+            if (rest.Count > 0 && rest[0].Id == unfolded.Id)
+                return Made([.. above.Reverse(), .. rest], null, unfolded) with { MoreAbove = above.Count == RowsAbove, MoreBelow = rest.Count == RowsAtOnce, SaysEnd = rest.Count < RowsAtOnce };
+        }
+        var found = await Run.Records(below, RowsAtOnce);
+        return Made(found, below, unfolded) with { MoreBelow = found.Count == RowsAtOnce && Run.ReadsOn, SaysEnd = true };
     }
 
-    public RecordDetail Detail(LogRecord record) => new(record, Address, Zone, new BodyText(Parsed.Query));
+    private RecordRows Made(IReadOnlyList<FoundRecord> found, RecordId? from, LogRecord? unfolded) =>
+        new(new RowMaker(Run, Address).Of(found, from), Run, Address, unfolded);
 
-    private async Task<FieldsPart> FieldsOf() =>
-        new(await Run.Fields(StripBuilder.BaselineOf(Address, Run.Question.Window)), Address, Zone);
+    public RecordDetail Detail(LogRecord record) =>
+        new(record, Address, Zone, new BodyText(Parsed.Query, Address.Marks), RecordDetail.PatternOf(Run, record));
+
+    private Baseline Baseline => strips.BaselineOf(Address, Run);
+
+    private async Task<FieldsPart> FieldsOf() => new(await Run.Fields(Baseline), Address, Zone, Pins(), Strip?.Baseline ?? Baseline, Run);
+
+    /// <summary>Fields that the person keeps at the top.</summary>
+    private IReadOnlyList<string> Pins() => [.. Uri.UnescapeDataString(Request.Cookies["pins"] ?? "").Split('\t', StringSplitOptions.RemoveEmptyEntries).Where(p => p.Length <= 200).Take(20)];
 
     private async Task<IActionResult> Part<T>(string name, Func<Task<T>> make)
     {
+        using var reading = Run.Attach(HttpContext.RequestAborted);
         try { return Partial(name, await make()); }
         catch (QueryRefusedException e) { return Partial("_Refused", e.Message); }
     }

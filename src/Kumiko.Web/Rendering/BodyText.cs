@@ -14,7 +14,8 @@ public enum PieceKind
 }
 
 /// <param name="Hit">Whether a searched word stands here.</param>
-public sealed record Piece(string Text, PieceKind Kind, bool Hit);
+/// <param name="Colour">Of the mark that a person set here, counted from 1; 0 for none.</param>
+public sealed record Piece(string Text, PieceKind Kind, bool Hit, int Colour = 0);
 
 /// <summary>Cuts bodies into pieces to show: variables set off, searched words marked, control characters made visible.</summary>
 public sealed class BodyText
@@ -25,8 +26,11 @@ public sealed class BodyText
     public const int FullLength = 64 * 1024;
 
     private readonly TermMatcher[] _terms;
+    private readonly IReadOnlyList<TermMark> _marks;
 
-    public BodyText(Query query) => _terms = [.. Terms(query.Match).Select(t => new TermMatcher(t))];
+    /// <param name="query">Whose words are marked.</param>
+    /// <param name="marks">What a person set off besides.</param>
+    public BodyText(Query query, IReadOnlyList<TermMark> marks) => (_terms, _marks) = ([.. Terms(query.Match).Select(t => new TermMatcher(t))], marks);
 
     private static IEnumerable<Term> Terms(Expr? expr) => expr switch
     {
@@ -39,18 +43,21 @@ public sealed class BodyText
     public IReadOnlyList<Piece> Pieces(LogRecord record, int longest)
     {
         var body = record.Body.Length > longest ? record.Body[..longest] : record.Body;
-        // One mark a character: bit 0 for a variable, bit 1 for a hit.
+        // One mark a character: bit 0 for a variable, bit 1 for a hit, from bit 2 on the colour of a mark.
         var marks = new byte[body.Length];
         MarkNumbers(body, marks);
         foreach (var value in record.Attributes.Values)
             if (value.IsText && value.AsText.Length >= 3) MarkText(body, value.AsText, marks);
         foreach (var term in _terms) MarkHits(body, term, marks);
+        foreach (var mark in _marks)
+            for (var at = body.IndexOf(mark.Text, StringComparison.OrdinalIgnoreCase); at >= 0; at = body.IndexOf(mark.Text, at + mark.Text.Length, StringComparison.OrdinalIgnoreCase))
+                for (var i = at; i < at + mark.Text.Length; i++) marks[i] = (byte)((marks[i] & 3) | ((mark.Colour + 1) << 2));
         var pieces = new List<Piece>();
         for (var start = 0; start < body.Length;)
         {
             var end = start + 1;
             while (end < body.Length && marks[end] == marks[start]) end++;
-            pieces.Add(new Piece(Visible(body.AsSpan(start, end - start)), (marks[start] & 1) != 0 ? PieceKind.Variable : PieceKind.Constant, (marks[start] & 2) != 0));
+            pieces.Add(new Piece(Visible(body.AsSpan(start, end - start)), (marks[start] & 1) != 0 ? PieceKind.Variable : PieceKind.Constant, (marks[start] & 2) != 0, marks[start] >> 2));
             start = end;
         }
         if (body.Length < record.Body.Length) pieces.Add(new Piece("…", PieceKind.Constant, false));
@@ -64,7 +71,8 @@ public sealed class BodyText
         foreach (var piece in pieces)
         {
             var variable = piece.Kind == PieceKind.Variable;
-            if (piece.Hit) html.AppendHtml(variable ? "<mark class=\"variable\">" : "<mark>").Append(piece.Text).AppendHtml("</mark>");
+            if (piece.Colour > 0) html.AppendHtml($"<mark class=\"colour-{piece.Colour - 1}{(variable ? " variable" : "")}\">").Append(piece.Text).AppendHtml("</mark>");
+            else if (piece.Hit) html.AppendHtml(variable ? "<mark class=\"variable\">" : "<mark>").Append(piece.Text).AppendHtml("</mark>");
             else if (variable) html.AppendHtml("<span class=\"variable\">").Append(piece.Text).AppendHtml("</span>");
             else html.Append(piece.Text);
         }

@@ -1,3 +1,4 @@
+using Kumiko.Core.Query.Fields;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Microsoft.AspNetCore.Html;
@@ -65,4 +66,25 @@ public static class Glyphs
     /// <summary>How much of all records a line of the query left.</summary>
     public static IHtmlContent Left(double share) => new HtmlString(FormattableString.Invariant(
         $"<svg class=\"share\" viewBox=\"0 0 84 5\" width=\"84\" height=\"5\" aria-hidden=\"true\"><rect class=\"track\" width=\"84\" height=\"5\"/><rect class=\"part\" width=\"{84 * Math.Clamp(share, 0, 1):0.##}\" height=\"5\"/></svg>"));
+
+    /// <summary>The numbers of a field as a small histogram; the baseline as a dashed line over it.</summary>
+    public static IHtmlContent Histogram(NumberSummary numbers)
+    {
+        const double Width = 204, Height = 44;
+        var highest = Math.Max(1e-9, numbers.Bins.Concat(numbers.Before ?? []).Max());
+        var width = Width / numbers.Bins.Count;
+        var svg = new System.Text.StringBuilder(FormattableString.Invariant($"<svg class=\"histogram-picture\" viewBox=\"0 0 {Width} {Height}\" width=\"{Width}\" height=\"{Height}\" role=\"img\" aria-label=\"Histogram\">"));
+        for (var i = 0; i < numbers.Bins.Count; i++)
+        {
+            var height = numbers.Bins[i] == 0 ? 0 : Math.Max(1, numbers.Bins[i] / highest * (Height - 2));
+            svg.Append(System.Globalization.CultureInfo.InvariantCulture, $"<rect class=\"bin\" x=\"{i * width:0.##}\" y=\"{Height - height:0.##}\" width=\"{Math.Max(1, width - 1):0.##}\" height=\"{height:0.##}\"/>");
+        }
+        if (numbers.Before is { } before)
+        {
+            svg.Append("<path class=\"usual\" d=\"");
+            for (var i = 0; i < before.Count; i++) svg.Append(System.Globalization.CultureInfo.InvariantCulture, $"{(i == 0 ? 'M' : 'L')}{(i + 0.5) * width:0.##} {Height - 1 - (before[i] / highest * (Height - 2)):0.##}");
+            svg.Append("\"/>");
+        }
+        return new HtmlString(svg.Append("</svg>").ToString());
+    }
 }

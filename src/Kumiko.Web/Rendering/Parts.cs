@@ -2,6 +2,8 @@ using Kumiko.Charts;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
+using Kumiko.Core.Query.Fields;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Patterns;
 using NodaTime;
@@ -11,6 +13,12 @@ namespace Kumiko.Web.Rendering;
 /// <summary>A chart with what its page needs.</summary>
 public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
 {
+    /// <summary>Where the menu of something pointed at is asked for; null where nothing can be pointed at.</summary>
+    public string? MenuUrl { get; init; }
+
+    /// <summary>The condition that a series stands for; null where it has no keys.</summary>
+    public static string? Condition(LegendEntry entry) => PointConditions.Of(entry.Keys);
+
     /// <summary>What the script of the chart reads: places, titles and values of the cross-hair, and the plot's ends.</summary>
     public IEnumerable<(string Name, string Value)> Data =>
     [
@@ -28,9 +36,40 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
     ];
 }
 
+/// <summary>Conditions that keys of a group stand for.</summary>
+public static class PointConditions
+{
+    public static string? Of(IReadOnlyList<(string Name, Value Value)> keys)
+    {
+        var conditions = keys.Select(k => k.Value.IsMissing ? new Not(new Exists(new Field(k.Name))) : (Expr)new Compare(new Field(k.Name), CompareOp.Equal, Literals.For(k.Value))).ToList();
+        return conditions.Count == 0 ? null : QueryPrinter.PrintMatch(Expr.And(conditions));
+    }
+}
+
 /// <summary>The counts beside the query; while counting goes on they are asked for again.</summary>
 public sealed record CountsPart(StageCounts Counts, SearchAddress Address, Run Run)
 {
+    /// <summary>How many records the baseline has; null where it is not known or there is none.</summary>
+    public double? Usual { get; init; }
+
+    /// <summary>The view with exactly the records, or rows, that the query leaves behind a stage; 0 for the match.</summary>
+    public string CutAt(int stage) => (Address with { Query = Cut(stage), At = null, Tab = Tab.Auto }).Url();
+
+    /// <summary>The view with the records that a <c>parse</c> did not fit; null where it has no name to tell them by.</summary>
+    public string? Others(int stage)
+    {
+        if (Run.Question.Parsed.Query.Stages[stage - 1] is not Parse { Only: false } parse || Completions.Slots(parse).FirstOrDefault() is not { } name) return null;
+        var missing = new Where(new Not(new Exists(new Field(name))));
+        return (Address with { Query = Cut(stage) + "\n| " + QueryPrinter.Print(missing), At = null, Tab = Tab.Read }).Url();
+    }
+
+    private string Cut(int stage)
+    {
+        var (text, query) = (Run.Question.Parsed.Text, Run.Question.Parsed.Query);
+        var end = stage == 0 ? query.MatchSpan.End : query.Stages[stage - 1].Span.End;
+        return stage == 0 && query.Match is null ? text[..Math.Max(0, query.MatchSpan.End)].TrimEnd() : text[..Math.Min(end, text.Length)].TrimEnd();
+    }
+
     /// <summary>Lines of the query's text above the line of a stage that no stage before it has taken.</summary>
     public int LinesAbove(int stage)
     {
@@ -41,6 +80,32 @@ public sealed record CountsPart(StageCounts Counts, SearchAddress Address, Run R
         return Math.Max(0, Line(stage) - taken);
     }
 }
+
+/// <summary>The fields of an answer and what they are compared with.</summary>
+/// <param name="Pins">Names that the person keeps at the top.</param>
+public sealed record FieldsPart(IReadOnlyList<FieldSummary> Fields, SearchAddress Address, DateTimeZone Zone, IReadOnlyList<string> Pins, Baseline Baseline, Run Run)
+{
+    /// <summary>So many fields are shown with values; of further ones the names, when one searches for them.</summary>
+    public const int MostShown = 60;
+
+    /// <summary>So many fields are open from the start.</summary>
+    public const int MostOpen = 6;
+
+    /// <summary>Pinned ones first, the rest as they come.</summary>
+    public IEnumerable<FieldSummary> InOrder => Fields.OrderBy(f => Pins.Contains(f.Name) ? Pins.ToList().IndexOf(f.Name) : int.MaxValue);
+}
+
+/// <summary>One field with more of its values.</summary>
+public sealed record FieldPart(string Name, FieldSummary? Field, SearchAddress Address, DateTimeZone Zone, Baseline Baseline, Run Run);
+
+/// <summary>One value of a field in a list.</summary>
+public sealed record ValuePart(string Field, ValueShare Share, SearchAddress Address, bool HasBaseline);
+
+/// <summary>Something that can be done with what somebody points at.</summary>
+public sealed record PointAction(string Label, string Url, bool NewTab = false);
+
+/// <summary>What can be done with something pointed at.</summary>
+public sealed record PointMenu(string Title, IReadOnlyList<PointAction> Actions);
 
 /// <summary>What each condition takes, and the steps of the answer.</summary>
 public sealed record HowPart(StageCounts Counts, IReadOnlyList<string> Steps, SearchAddress Address, Query Query)
@@ -76,6 +141,13 @@ public sealed record HintsPart(IReadOnlyList<AnswerHint> Hints, SearchAddress Ad
 public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternView? Patterns = null)
 {
     public const int MostRows = 1_000;
+
+    /// <summary>Where the menu of a row's keys is asked for; null where rows stand for no records.</summary>
+    public string? MenuUrl { get; init; }
+
+    /// <summary>The condition that a row's keys stand for; null where it has none.</summary>
+    public string? Condition(Value[] row) => MenuUrl is null ? null
+        : PointConditions.Of([.. Frame.Schema.Columns.Select((c, i) => (c, i)).Where(c => c.c.Role == ColumnRole.Key).Select(c => (c.c.Name, row[c.i]))]);
 
     /// <summary>Keys up to this length are not broken over lines.</summary>
     public const int LongestWhole = 24;

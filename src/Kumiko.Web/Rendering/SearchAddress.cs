@@ -1,6 +1,6 @@
-using System.Text;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Records;
 using Microsoft.AspNetCore.Http;
 
@@ -17,26 +17,71 @@ public enum Tab
     Column,
 }
 
+/// <summary>What the time strip spans: a length that follows the focus, a stretch that stays, or everything.</summary>
+public sealed record StripSpan
+{
+    private const long Shortest = Instants.Second, Longest = 3_700 * Instants.Day;
+
+    public long? Length { get; private init; }
+    public Window? Window { get; private init; }
+    public bool All { get; private init; }
+
+    public static StripSpan Of(long length) => new() { Length = length };
+
+    /// <summary>Reads what <see cref="ToString"/> writes; null where it is none.</summary>
+    public static StripSpan? Parse(string text)
+    {
+        if (text == "all") return new StripSpan { All = true };
+        if (Quantities.TryParseDuration(text, out var length)) return length is >= Instants.Minute and <= 366 * Instants.Day ? Of(length) : null;
+        var ends = text.Split('/');
+        return ends.Length == 2 && Moment.Parse(ends[0]) is { Relative: false } from && Moment.Parse(ends[1]) is { Relative: false } to && to.Nanoseconds - from.Nanoseconds is >= Shortest and <= Longest
+            ? new StripSpan { Window = new Window(from.Nanoseconds, to.Nanoseconds) } : null;
+    }
+
+    public override string ToString() => All ? "all" : Window is { } window ? $"{Moment.At(window.From)}/{Moment.At(window.To)}" : Quantities.Duration(Length ?? 0);
+}
+
+/// <summary>A term that is set off in one of five colours, each with a line of its own beneath.</summary>
+public sealed record TermMark(string Text, int Colour)
+{
+    public const int Colours = 5, Most = 8, Longest = 100;
+
+    /// <summary>As addresses have them: a digit for the colour and the text, separated by tabs.</summary>
+    public static string Print(IEnumerable<TermMark> marks) => string.Join('\t', marks.Select(m => $"{m.Colour}{m.Text}"));
+
+    public static IReadOnlyList<TermMark> ParseAll(string? text) => [.. (text ?? "").Split('\t')
+        .Where(m => m.Length is > 1 and <= Longest && m[0] is >= '0' and < (char)('0' + Colours)).Select(m => new TermMark(m[1..], m[0] - '0')).DistinctBy(m => m.Text).Take(Most)];
+}
+
 /// <summary>Everything a view depends on, as it stands in the page's address; every view is a link.</summary>
 public sealed record SearchAddress
 {
     public static readonly TimeRange DefaultFocus = TimeRange.Last(3 * Instants.Hour);
 
-    private const long ShortestFocus = 1_000_000, ShortestSpan = Instants.Minute, LongestSpan = 366 * Instants.Day;
+    private const long ShortestFocus = 1_000_000;
 
     public string Query { get; init; } = "";
     public TimeRange Focus { get; init; } = DefaultFocus;
 
-    /// <summary>Whether the same clock time of the day before is compared with.</summary>
-    public bool Baseline { get; init; } = true;
+    /// <summary>What the focus is compared with.</summary>
+    public BaselineChoice Baseline { get; init; } = BaselineChoice.LikeDays;
 
-    /// <summary>How much the strip spans, in nanoseconds; null to suit the focus.</summary>
-    public long? Span { get; init; }
+    /// <summary>How much the strip spans; null to suit the focus.</summary>
+    public StripSpan? Span { get; init; }
     public string? Zone { get; init; }
     public Tab Tab { get; init; }
 
     /// <summary>Fields shown in every row, besides the body.</summary>
     public IReadOnlyList<string> Columns { get; init; } = [];
+
+    /// <summary>Terms set off in colours of choice.</summary>
+    public IReadOnlyList<TermMark> Marks { get; init; } = [];
+
+    /// <summary>Whether the oldest record comes first.</summary>
+    public bool OldestFirst { get; init; }
+
+    /// <summary>Whether bodies are wrapped rather than cut at the edge.</summary>
+    public bool Wrap { get; init; }
 
     /// <summary>Values of the query's parameters.</summary>
     public IReadOnlyList<(string Name, string Value)> Parameters { get; init; } = [];
@@ -47,14 +92,16 @@ public sealed record SearchAddress
     /// <summary>Reads an address; what makes no sense is left out and told in a notice.</summary>
     public static SearchAddress Parse(Func<string, string?> value, long now, List<string> notices)
     {
-        var address = new SearchAddress { Query = (value("q") ?? "").ReplaceLineEndings("\n"), Baseline = value("base") != "none", Zone = Known(value("zone"), notices) };
+        var address = new SearchAddress { Query = (value("q") ?? "").ReplaceLineEndings("\n"), Zone = Known(value("zone"), notices) };
         address = address with { Focus = FocusOf(value("from"), value("to"), now, notices) };
-        if (value("base") is { Length: > 0 } named && named is not ("none" or "yesterday")) notices.Add($"There is no baseline “{Cut(named)}”; comparing with yesterday, same time.");
+        if (BaselineChoice.Parse(value("base")) is { } baseline) address = address with { Baseline = baseline };
+        else notices.Add($"There is no baseline “{Cut(value("base")!)}”; comparing with like days.");
         if (value("span") is { Length: > 0 } span)
         {
-            if (Quantities.TryParseDuration(span, out var length) && length is >= ShortestSpan and <= LongestSpan) address = address with { Span = length };
-            else notices.Add($"“{Cut(span)}” is no span for the time strip; write a length from 1m to 366d.");
+            if (StripSpan.Parse(span) is { } known) address = address with { Span = known };
+            else notices.Add($"“{Cut(span)}” is no span for the time strip; write a length from 1m to 366d, two instants with a slash, or all.");
         }
+        address = address with { OldestFirst = value("order") == "oldest", Wrap = value("wrap") == "1", Marks = TermMark.ParseAll(value("marks")) };
         if (value("tab") is { Length: > 0 } tab)
         {
             if (Enum.TryParse<Tab>(tab, ignoreCase: true, out var known) && Enum.IsDefined(known) && !char.IsAsciiDigit(tab[0])) address = address with { Tab = known };
@@ -96,10 +143,13 @@ public sealed record SearchAddress
     private static string Cut(string text) => text.Length > 40 ? text[..40] + "…" : text;
 
     /// <summary>The stretch that the strip spans: up to the present where the focus is near it, else around the focus.</summary>
-    public Window StripWindow(long now)
+    /// <param name="collected">From the oldest record on, for a strip of everything.</param>
+    public Window StripWindow(long now, long collected)
     {
+        if (Span is { Window: { } given }) return given;
         var focus = Focus.Resolve(now);
-        var span = Span ?? Steps.FirstOrDefault(s => s >= focus.Length * 3, focus.Length * 3);
+        if (Span is { All: true }) return new Window(Math.Min(collected, focus.From), Math.Max(now, focus.To) + ((now - Math.Min(collected, now)) / 50));
+        var span = Span?.Length ?? Steps.FirstOrDefault(s => s >= focus.Length * 3, focus.Length * 3);
         span = Math.Max(span, focus.Length + (focus.Length / 10));
         // A little room to the right keeps "now" readable.
         var end = now + (span / 50);
@@ -110,28 +160,24 @@ public sealed record SearchAddress
 
     private static readonly long[] Steps = [10 * Instants.Minute, 30 * Instants.Minute, Instants.Hour, 3 * Instants.Hour, 6 * Instants.Hour, 12 * Instants.Hour, Instants.Day, 2 * Instants.Day, 7 * Instants.Day, 28 * Instants.Day];
 
-    /// <summary>The address of this view on a page, with only what differs from the default.</summary>
+    /// <summary>Names and values of this view, only what differs from the default.</summary>
+    public IEnumerable<(string Name, string Value)> Pairs()
+    {
+        IEnumerable<(string Name, string? Value)> all =
+        [
+            ("q", Query), ("from", Focus == DefaultFocus ? null : Focus.From.ToString()), ("to", Focus == DefaultFocus ? null : Focus.To.ToString()),
+            ("base", Baseline.ToString()), ("span", Span?.ToString()), ("zone", Zone), ("tab", Tab == Tab.Auto ? null : Tab.ToString().ToLowerInvariant()),
+            ("cols", string.Join(',', Columns)), ("marks", TermMark.Print(Marks)), ("order", OldestFirst ? "oldest" : null), ("wrap", Wrap ? "1" : null),
+            .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)), ("at", At?.ToString()),
+        ];
+        return all.Where(p => !string.IsNullOrEmpty(p.Value)).Select(p => (p.Name, p.Value!));
+    }
+
+    /// <summary>The address of this view on a page.</summary>
     public string Url(string path = "/search", params (string Name, string Value)[] more)
     {
-        var url = new StringBuilder(path);
-        var separator = '?';
-        void Add(string name, string? value)
-        {
-            if (string.IsNullOrEmpty(value)) return;
-            url.Append(separator).Append(name).Append('=').Append(Uri.EscapeDataString(value));
-            separator = '&';
-        }
-        Add("q", Query);
-        if (Focus != DefaultFocus) { Add("from", Focus.From.ToString()); Add("to", Focus.To.ToString()); }
-        if (!Baseline) Add("base", "none");
-        if (Span is { } span) Add("span", Quantities.Duration(span));
-        Add("zone", Zone);
-        if (Tab != Tab.Auto) Add("tab", Tab.ToString().ToLowerInvariant());
-        Add("cols", string.Join(',', Columns));
-        foreach (var (name, value) in Parameters) Add("p." + name, value);
-        Add("at", At?.ToString());
-        foreach (var (name, value) in more) Add(name, value);
-        return url.ToString();
+        var pairs = string.Join('&', Pairs().Concat(more.Where(m => m.Value.Length > 0)).Select(p => $"{p.Name}={Uri.EscapeDataString(p.Value)}"));
+        return pairs.Length == 0 ? path : path + "?" + pairs;
     }
 
     /// <summary>The address of a fragment: times resolved, so that it reads the same as its page.</summary>

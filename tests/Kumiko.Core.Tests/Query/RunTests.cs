@@ -2,6 +2,7 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Microsoft.Extensions.Time.Testing;
@@ -62,7 +63,7 @@ public sealed class RunTests : IDisposable
     {
         using var run = Run("");
         var before = new Window(Start - Instants.Hour, Start);
-        var field = (await run.Fields(before)).Single(f => f.Name == "terminal");
+        var field = (await run.Fields(new Baseline(BaselineChoice.Before, [before], "before"))).Single(f => f.Name == "terminal");
         double ShareIn(Window window, string terminal) =>
             (double)_records.Count(r => window.Contains(r.Time) && r.Attributes.Get("terminal") == Value.Of(terminal)) / _records.Count(r => window.Contains(r.Time));
         foreach (var value in field.Top)
@@ -72,7 +73,7 @@ public sealed class RunTests : IDisposable
         }
         // Both stretches are drawn alike, so no difference is clear.
         Assert.All(field.Top, v => Assert.False(v.Clear));
-        Assert.All((await run.Fields(new Window(0, 1)))[0].Top, v => Assert.Null(v.Shift));
+        Assert.All((await run.Fields(new Baseline(BaselineChoice.Before, [new Window(0, 1)], "nothing")))[0].Top, v => Assert.Null(v.Shift));
     }
 
     [Fact]

@@ -2,6 +2,7 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Tests.Storage;
@@ -28,7 +29,7 @@ public sealed class SealedRunTests : StoreTest
         using var run = Ask(store, text, window);
         var counts = await run.Counts();
         var histogram = await run.Histogram(window, 5 * Instants.Minute);
-        var fields = await run.Fields(new Window(Hours.From, Hours.From + (Hours.Length / 2)));
+        var fields = await run.Fields(new Baseline(BaselineChoice.Before, [new Window(Hours.From, Hours.From + (Hours.Length / 2))], "a half"));
         var rows = run.IsGrouped
             ? (await run.Frame()).Rows.Select(r => string.Join(' ', r.Select(v => v.ToText())))
             : run.Passing(null).Select(r => r.Id + " " + r.Body);

@@ -86,6 +86,14 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
         return pipeline.RecordSteps.Count == 0 ? records : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
     }
 
+    /// <summary>Records of a window above one, with their slots filled, oldest first.</summary>
+    public IEnumerable<Row> PassingUp(Pipeline pipeline, RecordId after, Window window)
+    {
+        if (pipeline.Rows is not null) return [];
+        var records = snapshot.OldestFirst(window.Shift(-pipeline.Moved), Filter(pipeline), after with { Time = after.Time - pipeline.Moved }, cancel).Select(pipeline.RowOf);
+        return pipeline.RecordSteps.Count == 0 ? records : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
+    }
+
     private readonly ConcurrentDictionary<Pipeline, BatchTest> _filters = new(ReferenceEqualityComparer.Instance);
 
     /// <summary>The test of the conditions alone.</summary>

@@ -1,4 +1,5 @@
-import { EditorView, keymap, Decoration, placeholder, drawSelection } from '@codemirror/view';
+import { EditorView, keymap, Decoration, placeholder, drawSelection, hoverTooltip, tooltips } from '@codemirror/view';
+import { autocompletion, completionKeymap, completionStatus, acceptCompletion, moveCompletionSelection, selectedCompletionIndex } from '@codemirror/autocomplete';
 import { EditorState, StateEffect, StateField } from '@codemirror/state';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { syntaxHighlighting, HighlightStyle, bracketMatching } from '@codemirror/language';
@@ -36,6 +37,91 @@ function marks(effect, className) {
   });
 }
 
+function fragment(handler) {
+  const url = new URL(document.getElementById('state').dataset.fragment, location.href);
+  url.searchParams.set('handler', handler);
+  return url;
+}
+
+// What the server offers at the caret: fields with presence, values with counts, functions, stages.
+async function complete(context) {
+  const before = context.state.sliceDoc(Math.max(0, context.pos - 1), context.pos);
+  if (!context.explicit && !/[\w.@:\-"'=(,|<>~` ]/.test(before)) return null;
+  // A blank alone opens nothing, unless it stands behind an operator, a pipe or a word that wants something.
+  if (!context.explicit && before === ' ' && !/([=<>(,|]|\b(by|in|from|join|union|and|or|not|where|on))\s$/i.test(context.state.sliceDoc(0, context.pos))) return null;
+  const url = fragment('Complete');
+  url.searchParams.delete('q');
+  url.searchParams.set('text', context.state.doc.toString());
+  url.searchParams.set('caret', context.pos);
+  const stop = new AbortController();
+  context.addEventListener('abort', () => stop.abort());
+  try {
+    const response = await fetch(url, { headers: { Accept: 'application/json' }, signal: stop.signal });
+    if (!response.ok) return null;
+    const found = await response.json();
+    return found.options.length ? { from: found.from, to: found.to, options: found.options, filter: false } : null;
+  } catch { return null; }
+}
+
+// Tab takes the chosen one, or the first; without a list it leaves the editor as everywhere.
+function takeCompletion(view) {
+  if (completionStatus(view.state) !== 'active') return false;
+  if (selectedCompletionIndex(view.state) === null) moveCompletionSelection(true)(view);
+  return acceptCompletion(view);
+}
+
+const helps = new Map();
+
+async function helpFor(word) {
+  if (helps.has(word)) return helps.get(word);
+  const url = fragment('Help');
+  url.searchParams.set('word', word);
+  const response = await fetch(url, { headers: { Accept: 'application/json' } });
+  const help = response.ok ? await response.json() : {};
+  if (helps.size > 200) helps.clear();
+  helps.set(word, help);
+  return help;
+}
+
+function wordAt(state, pos) {
+  const line = state.doc.lineAt(pos);
+  let from = pos - line.from, to = from;
+  while (from > 0 && /[\w.]/.test(line.text[from - 1])) from--;
+  while (to < line.text.length && /[\w.]/.test(line.text[to])) to++;
+  return { from: line.from + from, to: line.from + to, text: line.text.slice(from, to) };
+}
+
+const hover = hoverTooltip(async (view, pos) => {
+  const word = wordAt(view.state, pos);
+  if (!word.text) return null;
+  const help = await helpFor(word.text);
+  if (!help.title) return null;
+  return {
+    pos: word.from, end: word.to, above: false,
+    create() {
+      const dom = document.createElement('div');
+      dom.className = 'help-tip';
+      dom.append(Object.assign(document.createElement('code'), { textContent: help.title }), ' ' + help.text);
+      return { dom };
+    },
+  };
+});
+
+// The line below the query says what the word at the caret means.
+let helping;
+function helpLine() {
+  clearTimeout(helping);
+  helping = setTimeout(async () => {
+    const line = document.getElementById('help-line');
+    if (!line || !view) return;
+    const word = wordAt(view.state, view.state.selection.main.head).text;
+    const help = word && view.hasFocus ? await helpFor(word) : {};
+    line.replaceChildren();
+    if (help.title) line.append(Object.assign(document.createElement('code'), { textContent: help.title }), ' ' + help.text);
+    line.hidden = !help.title;
+  }, 200);
+}
+
 let view;
 let checking;
 let shown = null;
@@ -51,7 +137,10 @@ export function startEditors() {
     state: EditorState.create({
       doc: area.value,
       extensions: [
-        keymap.of([{ key: 'Mod-Enter', run: () => { form.requestSubmit(); return true; } }, ...defaultKeymap.filter(k => k.key !== 'Mod-Enter'), ...historyKeymap]),
+        keymap.of([{ key: 'Mod-Enter', run: () => { form.requestSubmit(); return true; } }, { key: 'Tab', run: takeCompletion }, ...completionKeymap,
+          { key: 'Escape', run: view => { view.contentDOM.blur(); return true; } }, ...defaultKeymap.filter(k => k.key !== 'Mod-Enter'), ...historyKeymap]),
+        autocompletion({ override: [complete], selectOnOpen: false, icons: false, closeOnBlur: true, activateOnTypingDelay: 60, maxRenderedOptions: 60, optionClass: option => 'option-' + option.type }),
+        tooltips({ position: 'fixed', parent: document.body }), hover,
         history(), drawSelection(), bracketMatching(), EditorView.lineWrapping,
         EditorView.cspNonce.of(document.querySelector('meta[name=csp-nonce]').content),
         EditorView.contentAttributes.of({ 'aria-label': 'Query text', spellcheck: 'false' }),
@@ -59,6 +148,7 @@ export function startEditors() {
         queryLanguage, syntaxHighlighting(colours),
         marks(setErrors, 'cm-wrong'), marks(setFlash, 'cm-flash'),
         EditorView.updateListener.of(update => {
+          if (update.selectionSet || update.focusChanged) helpLine();
           if (!update.docChanged) return;
           area.value = update.state.doc.toString();
           clearTimeout(checking);
@@ -99,6 +189,10 @@ function line(className, text) {
   p.className = className;
   p.textContent = text;
   return p;
+}
+
+export function focusEditor() {
+  view?.focus();
 }
 
 // After a swap: the text that pointing wrote comes into the editor, and the place that changed flashes.

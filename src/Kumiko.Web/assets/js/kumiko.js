@@ -2,7 +2,12 @@ import htmx from 'htmx.org/dist/htmx.esm.js';
 import { startEditors, showQuery } from './editor.js';
 import { startStrips } from './strip.js';
 import { startCharts } from './chart.js';
-import { startLoading } from './loading.js';
+import { startLoading, stopLoading } from './loading.js';
+import { startMenus } from './menus.js';
+import { startFields } from './fields.js';
+import { startLive, showLive } from './live.js';
+import { startFind } from './find.js';
+import { startRecords } from './records.js';
 import { startKeys } from './keys.js';
 import { startTrial } from './trial.js';
 
@@ -21,11 +26,17 @@ function start() {
   startCharts();
   startLoading();
   startTrial();
+  startFields();
+  startRecords();
+  showLive();
   showQuery();
 }
 
 tellServer();
 startKeys();
+startMenus();
+startLive();
+startFind();
 start();
 document.addEventListener('htmx:after:swap', start);
 document.addEventListener('kumiko:loaded', start);
@@ -34,6 +45,11 @@ document.addEventListener('kumiko:loaded', () => {
   const told = document.querySelector('#counts [data-records]');
   const total = document.getElementById('total');
   if (told && total) total.textContent = told.dataset.records;
+  const usual = document.getElementById('usual');
+  if (told?.dataset.usual && usual) usual.textContent = told.dataset.usual;
+  // Where nothing is left, what each condition took is shown without being asked for.
+  const how = document.querySelector('details.how');
+  if (told?.dataset.none && how) how.open = true;
 });
 
 // Menus close when one looks elsewhere.
@@ -59,8 +75,9 @@ window.addEventListener('resize', () => {
 // Shows another view of this page: the answer and the strip change, the editor stays.
 export function go(url, replace = false) {
   if (!document.getElementById('view')) { location.assign(url); return; }
+  stopLoading();
   htmx.ajax('GET', url, {
-    source: '#page', target: '#view', swap: 'outerHTML', select: '#view', selectOOB: '#counts,#parameters,#strip,#state,#tell',
+    source: '#page', target: '#view', swap: 'outerHTML', select: '#view', selectOOB: '#counts,#parameters,#strip,#state,#tell,#keep',
     push: replace ? undefined : 'true',
   });
 }

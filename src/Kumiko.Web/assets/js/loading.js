@@ -1,4 +1,12 @@
 // Parts that come later: at once, when their record is unfolded, or when they scroll into view.
+let stop = new AbortController();
+
+// Whoever asks for another view no longer waits for the parts of this one, and the server stops working on them.
+export function stopLoading() {
+  stop.abort();
+  stop = new AbortController();
+}
+
 export function startLoading() {
   for (const part of document.querySelectorAll('[data-load]')) {
     if (part.dataset.ready) continue;
@@ -8,27 +16,46 @@ export function startLoading() {
       if (details.open) load(part);
       else details.addEventListener('toggle', () => load(part), { once: true });
     } else if (part.dataset.loadOn === 'reveal') {
+      const scroll = scrollerOf(part);
       const watch = new IntersectionObserver(entries => {
         if (!entries.some(e => e.isIntersecting)) return;
         watch.disconnect();
         load(part);
-      }, { rootMargin: '400px' });
+      }, { root: scroll, rootMargin: 'loadAbove' in part.dataset ? '120px' : '600px' });
       watch.observe(part);
     } else load(part);
   }
 }
 
+// The pane that scrolls; on a narrow window the page itself does.
+export function scrollerOf(part) {
+  const pane = part.closest('.result, .scroll');
+  return pane && getComputedStyle(pane).overflowY !== 'visible' ? pane : null;
+}
+
 async function load(part) {
+  const mine = stop;
   try {
-    const response = await fetch(part.dataset.load, { headers: { Accept: 'text/html' } });
+    const response = await fetch(part.dataset.load, { headers: { Accept: 'text/html' }, signal: mine.signal });
     if (response.redirected || !response.ok) throw new Error(String(response.status));
     const template = document.createElement('template');
     template.innerHTML = await response.text();
+    if (mine.signal.aborted) return;
     const parent = part.parentElement;
-    part.replaceWith(template.content);
+    if ('loadAbove' in part.dataset) keepPlace(part, () => part.replaceWith(template.content));
+    else part.replaceWith(template.content);
     window.htmx.process(parent);
     document.dispatchEvent(new CustomEvent('kumiko:loaded'));
   } catch {
+    if (mine.signal.aborted) return;
     part.replaceChildren(Object.assign(document.createElement('p'), { className: 'refused', textContent: 'This did not arrive. Run the query again.' }));
   }
+}
+
+// What is being read stays where it is while rows are put above it.
+export function keepPlace(at, change) {
+  const scroll = scrollerOf(at) ?? document.scrollingElement;
+  const before = scroll ? scroll.scrollHeight - scroll.scrollTop : 0;
+  change();
+  if (scroll) scroll.scrollTop = scroll.scrollHeight - before;
 }

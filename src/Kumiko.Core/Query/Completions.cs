@@ -1,0 +1,99 @@
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Query;
+
+public enum CompletionKind
+{
+    Field,
+    Value,
+    Function,
+    Stage,
+    Set,
+    Keyword,
+}
+
+/// <summary>Something that could be written.</summary>
+/// <param name="Insert">What is written for it.</param>
+/// <param name="Detail">A signature, or what it is.</param>
+/// <param name="Count">Records of the focus that have it; null where that is not counted.</param>
+/// <param name="Of">Records of the focus.</param>
+public sealed record Completion(CompletionKind Kind, string Label, string Insert, string? Detail, string? Help, long? Count = null, long? Of = null);
+
+/// <summary>What could be written at a place of a query: from the language, and from the records of the focus.</summary>
+public static class Completions
+{
+    private const int Most = 60, MostValues = 400;
+
+    /// <param name="run">A run of all records of the focus.</param>
+    public static async Task<IReadOnlyList<Completion>> At(CompletionPlace place, Run run, IEnumerable<string> tables)
+    {
+        var found = new List<Completion>();
+        if (place.Wanted.HasFlag(Wanted.Stage)) found.AddRange(WordHelp.Stages.Select(s => new Completion(CompletionKind.Stage, s.Word, s.Word + " ", s.Title, s.Text)));
+        if (place.Wanted.HasFlag(Wanted.Set)) found.AddRange(Words.Sets.Concat(tables).Select(s => new Completion(CompletionKind.Set, s, s, Words.Sets.Contains(s) ? "set" : "look-up table", null)));
+        if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field) found.AddRange(await Values(place, field, run));
+        if (place.Wanted.HasFlag(Wanted.Field)) found.AddRange(await Fields(place, run));
+        if (place.Wanted.HasFlag(Wanted.Function))
+            found.AddRange(Functions.List.Where(f => !f.Aggregate || place.Stage is "group" or "top").OrderBy(f => f.Aggregate != (place.Stage == "group"))
+                .Select(f => new Completion(CompletionKind.Function, f.Name, f.Name + (f.Most == 0 ? "()" : "("), f.Signature, f.Help)));
+        found.AddRange(place.Keywords.Select(k => new Completion(CompletionKind.Keyword, k, k + " ", WordHelp.For(k)?.Title, WordHelp.For(k)?.Text)));
+        return [.. found.Where(c => Fits(c.Label, place.Prefix) && c.Label != place.Prefix).OrderBy(c => !c.Label.StartsWith(place.Prefix, StringComparison.OrdinalIgnoreCase)).Take(Most)];
+    }
+
+    private static bool Fits(string label, string prefix) => prefix.Length == 0 || label.Contains(prefix, StringComparison.OrdinalIgnoreCase);
+
+    private static async Task<IEnumerable<Completion>> Fields(CompletionPlace place, Run run)
+    {
+        var match = place.Stage.Length == 0;
+        string Written(string name) => place.Quoted ? name : Words.Name(name, match);
+        var above = Computed(place.Before, out var grouped);
+        var computed = above.Select(name => new Completion(CompletionKind.Field, name, Written(name), "computed above", null));
+        if (grouped) return computed;
+        var presence = await run.Presence();
+        var known = presence.ToDictionary(p => p.Name, StringComparer.Ordinal);
+        var common = WordHelp.Fields.Where(f => !known.ContainsKey(f.Word)).Select(f => new Completion(CompletionKind.Field, f.Word, f.Word, null, f.Text));
+        var found = presence.Select(p => new Completion(CompletionKind.Field, p.Name, Written(p.Name), null, WordHelp.Fields.FirstOrDefault(f => f.Word == p.Name)?.Text, p.Present, p.Total));
+        return computed.Concat(found).Concat(common).DistinctBy(c => c.Label);
+    }
+
+    /// <summary>Names that stages above have made.</summary>
+    /// <param name="grouped">Whether these are all the fields there are.</param>
+    private static List<string> Computed(string before, out bool grouped)
+    {
+        var names = new List<string>();
+        grouped = false;
+        foreach (var stage in QueryParser.Parse(before).Query.Stages)
+            switch (stage)
+            {
+                case SetFields set: names.AddRange(set.Items.Select(i => i.Name)); break;
+                case Parse parse: names.AddRange(Slots(parse)); break;
+                case Group group: (names, grouped) = ([.. group.Every is null ? [] : new[] { "time" }, .. group.By.Select(b => b.Name), .. group.Aggregates.Select(a => a.Name)], true); break;
+                case Select select: (names, grouped) = ([.. select.Columns.Select(c => c.Name)], true); break;
+            }
+        return names;
+    }
+
+    /// <summary>Names of the fields that a <c>parse</c> cuts out, as far as its text tells.</summary>
+    public static IEnumerable<string> Slots(Parse parse) => parse.Shape switch
+    {
+        ParseShape.Template => ParseTemplate.Read(parse.Pattern).Parts.Where(p => p.IsSlot && p.Text.Length > 0).Select(p => p.Text),
+        ParseShape.Regex => System.Text.RegularExpressions.Regex.Matches(parse.Pattern, @"\(\?<([A-Za-z_]\w*)>", System.Text.RegularExpressions.RegexOptions.NonBacktracking).Select(m => m.Groups[1].Value),
+        _ => [],
+    };
+
+    private static async Task<IEnumerable<Completion>> Values(CompletionPlace place, string field, Run run)
+    {
+        if (field == "level")
+        {
+            var levels = await run.Field("level", null, MostValues);
+            return Severity.Names.Reverse().Select(name => new Completion(CompletionKind.Value, name, name, null, null, levels?.Top.FirstOrDefault(v => v.Value.ToText() == name)?.Count ?? 0));
+        }
+        if (field is "time" or "observed" or "body" || await run.Field(field, null, MostValues) is not { } summary) return [];
+        return summary.Top.Where(v => v.Value.Kind is not (ValueKind.List or ValueKind.Object)).Select(v =>
+        {
+            var text = v.Value.ToText();
+            var written = place.Quoted ? Words.Quote(text)[1..^1] : QueryPrinter.PrintMatch(Literals.For(v.Value));
+            return new Completion(CompletionKind.Value, text, written, null, null, v.Count);
+        });
+    }
+}

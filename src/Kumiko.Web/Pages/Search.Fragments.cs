@@ -1,0 +1,134 @@
+using Kumiko.Charts;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Web.Api;
+using Kumiko.Web.Rendering;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Kumiko.Web.Pages;
+
+/// <summary>The parts of the page that are fetched by themselves.</summary>
+public sealed partial class SearchModel
+{
+    /// <summary>More of one field's values than the list shows.</summary>
+    private const int ValuesOfField = 12;
+
+    public async Task<IActionResult> OnGetFieldsAsync()
+    {
+        Prepare();
+        return await Part("_Fields", async () => await FieldsOf());
+    }
+
+    /// <summary>One field: most frequent, rarest, moved; numbers as a histogram.</summary>
+    public async Task<IActionResult> OnGetFieldAsync(string? name)
+    {
+        Prepare();
+        return await Part("_Field", async () => new FieldPart(name ?? "", await Run.Field(name ?? "", Baseline, ValuesOfField), Address, Zone, Baseline, Run));
+    }
+
+    public async Task<IActionResult> OnGetCountsAsync()
+    {
+        Prepare();
+        return await Part("_Counts", async () =>
+        {
+            // What is known by then is shown as at least so much, and asked for again.
+            var counts = Run.Counts();
+            await Task.WhenAny(counts, Task.Delay(CountsPatience));
+            return new CountsPart(counts.IsCompleted || Run.CountsSoFar is not { } soFar ? await counts : soFar, Address, Run)
+            {
+                Usual = counts.IsCompleted && Run.ReadsRecords ? await Run.UsualCount(Baseline) : null,
+            };
+        });
+    }
+
+    /// <summary>What each condition takes, and how the answer came about.</summary>
+    public async Task<IActionResult> OnGetHowAsync()
+    {
+        Prepare();
+        return await Part("_How", async () => new HowPart(await Run.Counts(), await Run.Explain(conditions: false), Address, Parsed.Query));
+    }
+
+    public async Task<IActionResult> OnGetHintsAsync()
+    {
+        Prepare();
+        return await Part("_Hints", async () => new HintsPart(await Run.Hints(), Address, Zone, Run.Question));
+    }
+
+    /// <summary>The strip alone, for another span of it.</summary>
+    public async Task<IActionResult> OnGetStripAsync(bool live)
+    {
+        Prepare(live);
+        return await Part("_Strip", async () => await strips.Build(Address, Run, viewer));
+    }
+
+    /// <summary>Reads on below a record.</summary>
+    public async Task<IActionResult> OnGetRowsAsync(string? below)
+    {
+        Prepare();
+        return await Part("_Rows", async () => await RowsOf(RecordId.Parse(below)));
+    }
+
+    /// <summary>Reads on above a record, to the end of the focus.</summary>
+    public async Task<IActionResult> OnGetAboveAsync(string? id)
+    {
+        Prepare();
+        if (RecordId.Parse(id) is not { } known) return NotFound();
+        return await Part("_Rows", async () =>
+        {
+            var found = await Run.Above(known, Run.Question.Window, RowsAbove);
+            return Made([.. found.Reverse()], null, null) with { MoreAbove = found.Count == RowsAbove };
+        });
+    }
+
+    /// <summary>
+    /// Records that came since: the newest of them, and in a header how many more there are in between, so that a burst
+    /// neither floods the page nor goes unseen.
+    /// </summary>
+    public async Task<IActionResult> OnGetNewerAsync(string? id)
+    {
+        Prepare(live: true);
+        if (RecordId.Parse(id) is not { } known || !Parsed.Ok || Run.IsGrouped || !Run.ReadsOn) return new EmptyResult();
+        return await Part("_Rows", async () =>
+        {
+            var window = new Window(known.Time, Run.Question.Now);
+            var found = (await Run.Records(null, RowsAtOnce)).TakeWhile(r => r.Id > known).ToList();
+            var all = found.Count < RowsAtOnce ? found.Count : (await Run.Matches(window)).CountIn(window);
+            Response.Headers["Kumiko-Skipped"] = Math.Max(0, all - found.Count).ToString(System.Globalization.CultureInfo.InvariantCulture);
+            return Made(found, null, null);
+        });
+    }
+
+    public IActionResult OnGetRecord(string? id)
+    {
+        Prepare();
+        if (RecordId.Parse(id) is not { } known || Run.Find(known) is not { } record) return NotFound();
+        return Partial("_Record", Detail(record));
+    }
+
+    /// <summary>What can be done with what somebody points at.</summary>
+    public IActionResult OnGetMenu(string? text, string? record, string? condition, long? start, long? end)
+    {
+        Prepare();
+        return Partial("_Menu", (text, condition, start, end) switch
+        {
+            ({ } words, _, _, _) => PointMenus.OfText(Address, words, RecordId.Parse(record) is { } id ? Run.Find(id) : null),
+            (_, { } written, _, _) => PointMenus.OfCondition(Address, written),
+            (_, _, { } from, { } to) when to > from => PointMenus.OfTime(Address, from, to, Format.Stretch(from, to, Zone, Run.Question.Now)),
+            _ => new PointMenu("There is nothing to point at.", []),
+        });
+    }
+
+    /// <summary>The whole answer as a file.</summary>
+    public async Task<IActionResult> OnGetExportAsync(string? format)
+    {
+        Prepare();
+        if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known) return BadRequest();
+        using var run = new Run(Run.Question, Run.Snapshot.Share(), surroundings);
+        Response.ContentType = FrameWriter.MediaType(known);
+        Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
+        await FrameWriter.Write(run, known, Response.Body, HttpContext.RequestAborted);
+        return new EmptyResult();
+    }
+}
