@@ -61,7 +61,7 @@ public sealed class Browser : IDisposable
             {
                 if (ask() is { } answer && answer is not false) return answer;
             }
-            catch (Exception e) when (e is StaleElementReferenceException or ElementClickInterceptedException or ElementNotInteractableException or NoSuchElementException) { /* the page changed meanwhile */ }
+            catch (Exception e) when (e is StaleElementReferenceException or ElementClickInterceptedException or ElementNotInteractableException or NoSuchElementException or InvalidOperationException) { /* the page changed meanwhile */ }
             if (Stopwatch.GetElapsedTime(started) > Patience) throw new TimeoutException($"Waited in vain for: {what}\nat {Driver.Url}\n{Driver.FindElement(By.TagName("body")).Text}");
             if (timePasses) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
             // Gives the server's own threads their turn; nothing depends on how long this takes.

@@ -231,7 +231,7 @@ public sealed class PageTests : IAsyncLifetime
         var record = _server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First();
         using var client = await _server.Person();
         var page = await client.GetStringAsync("/search?at=" + record.Id);
-        Assert.Contains("Link to this record", page);
+        Assert.Contains("Copy link", page);
         Assert.Contains("Only reason = void", page);
     }
 

@@ -45,6 +45,14 @@ public static class QueryEdits
         return text[..pipe].TrimEnd();
     }
 
+    /// <summary>The text up to the end of a stage; 0 for the match.</summary>
+    public static string CutAt(ParseResult parsed, int stage)
+    {
+        var query = parsed.Query;
+        var end = stage == 0 ? query.MatchSpan.End : query.Stages[stage - 1].Span.End;
+        return parsed.Text[..Math.Clamp(end, 0, parsed.Text.Length)].TrimEnd();
+    }
+
     /// <summary>The records of the query, counted by a field.</summary>
     public static string CountBy(string text, string field)
     {

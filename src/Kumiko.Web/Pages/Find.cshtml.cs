@@ -37,7 +37,8 @@ public sealed class FindModel(SearchStore searches, RunRegistry runs, LookupTabl
         {
             found.AddRange(searches.Frozen(viewer.Id).Where(f => Named(f.Title)).Take(MostOfKind).Select(f => new FoundThing("frozen answer", f.Title, f.Words, "/frozen/" + f.Id)));
             var now = Instants.FromDateTime(clock.GetUtcNow());
-            var window = TimeRange.Last(LookBack).Resolve(now / Instants.Minute * Instants.Minute);
+            // To the next whole minute, so that letters typed one after the other share a run.
+            var window = TimeRange.Last(LookBack).Resolve((now / Instants.Minute * Instants.Minute) + Instants.Minute);
             var run = runs.Shared(new Question(viewer.Name, QueryParser.Parse(""), window, now, viewer.Zone(null), Core.Evaluation.Limits.Default));
             foreach (var (kind, field) in new[] { ("service", "service"), ("host", "host") })
                 found.AddRange(((await run.Field(field, null, 200))?.Top ?? []).Where(v => Named(v.Value.ToText())).Take(MostOfKind).Select(v => new FoundThing(kind, v.Value.ToText(), null, Asking(QueryEdits.With("", field, v.Value, false).Text))));

@@ -92,12 +92,19 @@ public sealed partial class SearchModel
         if (RecordId.Parse(id) is not { } known || !Parsed.Ok || Run.IsGrouped || !Run.ReadsOn) return new EmptyResult();
         return await Part("_Rows", async () =>
         {
-            var window = new Window(known.Time, Run.Question.Now);
             var found = (await Run.Records(null, RowsAtOnce)).TakeWhile(r => r.Id > known).ToList();
-            var all = found.Count < RowsAtOnce ? found.Count : (await Run.Matches(window)).CountIn(window);
+            var all = found.Count < RowsAtOnce ? found.Count : await Since(known);
             Response.Headers["Kumiko-Skipped"] = Math.Max(0, all - found.Count).ToString(System.Globalization.CultureInfo.InvariantCulture);
             return Made(found, null, null);
         });
+    }
+
+    /// <summary>How many records of the answer are newer than one.</summary>
+    private async Task<long> Since(RecordId known)
+    {
+        var later = new Window(known.Time + 1, Run.Question.Now);
+        var sameTime = await Run.Above(known, new Window(known.Time, known.Time + 1), RowsAtOnce * 10);
+        return sameTime.Count + (await Run.Matches(later)).CountIn(later);
     }
 
     public IActionResult OnGetRecord(string? id)

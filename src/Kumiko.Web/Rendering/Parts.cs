@@ -53,21 +53,14 @@ public sealed record CountsPart(StageCounts Counts, SearchAddress Address, Run R
     public double? Usual { get; init; }
 
     /// <summary>The view with exactly the records, or rows, that the query leaves behind a stage; 0 for the match.</summary>
-    public string CutAt(int stage) => (Address with { Query = Cut(stage), At = null, Tab = Tab.Auto }).Url();
+    public string CutAt(int stage) => (Address with { Query = QueryEdits.CutAt(Run.Question.Parsed, stage), At = null, Tab = Tab.Auto }).Url();
 
     /// <summary>The view with the records that a <c>parse</c> did not fit; null where it has no name to tell them by.</summary>
     public string? Others(int stage)
     {
         if (Run.Question.Parsed.Query.Stages[stage - 1] is not Parse { Only: false } parse || Completions.Slots(parse).FirstOrDefault() is not { } name) return null;
         var missing = new Where(new Not(new Exists(new Field(name))));
-        return (Address with { Query = Cut(stage) + "\n| " + QueryPrinter.Print(missing), At = null, Tab = Tab.Read }).Url();
-    }
-
-    private string Cut(int stage)
-    {
-        var (text, query) = (Run.Question.Parsed.Text, Run.Question.Parsed.Query);
-        var end = stage == 0 ? query.MatchSpan.End : query.Stages[stage - 1].Span.End;
-        return stage == 0 && query.Match is null ? text[..Math.Max(0, query.MatchSpan.End)].TrimEnd() : text[..Math.Min(end, text.Length)].TrimEnd();
+        return (Address with { Query = QueryEdits.CutAt(Run.Question.Parsed, stage) + "\n| " + QueryPrinter.Print(missing), At = null, Tab = Tab.Read }).Url();
     }
 
     /// <summary>Lines of the query's text above the line of a stage that no stage before it has taken.</summary>

@@ -23,7 +23,7 @@ internal sealed class FieldCounter(int most)
     public bool IsClosed { get; private set; }
 
     /// <summary>The kind of the sampled numbers; missing where values of another kind were among them.</summary>
-    public ValueKind NumberKind { get; private set; }
+    public ValueKind NumberKind { get; private set; } = ValueKind.Missing;
 
     private bool _mixed;
 

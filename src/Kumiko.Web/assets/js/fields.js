@@ -16,12 +16,12 @@ export function startFields() {
     for (const field of fields) {
       const named = field.dataset.field.toLowerCase().includes(wanted);
       const held = !named && [...field.querySelectorAll('.only')].some(v => v.textContent.toLowerCase().includes(wanted));
-      field.hidden = wanted ? !named && !held : 'late' in field.dataset;
+      field.hidden = wanted ? !named && !held : field.dataset.late === 'true';
     }
   });
   list.querySelector('[data-field-sort]').addEventListener('change', event => {
     const by = event.target.value;
-    const rank = field => 'pinned' in field.dataset ? 1 : 0;
+    const rank = field => field.dataset.pinned === 'true' ? 1 : 0;
     fields.sort((a, b) => rank(b) - rank(a) || (by === 'name' ? a.dataset.field.localeCompare(b.dataset.field) : +b.dataset[by] - +a.dataset[by]));
     fields.at(-1)?.parentElement.append(...fields);
   });
@@ -33,7 +33,7 @@ export function startFields() {
     pin.setAttribute('aria-pressed', String(pinned));
     if (pinned) field.dataset.pinned = 'true'; else delete field.dataset.pinned;
     const names = decodeURIComponent((document.cookie.match(/(?:^|; )pins=([^;]*)/) ?? [])[1] ?? '').split('\t').filter(n => n && n !== field.dataset.field);
-    if (pinned) { names.unshift(field.dataset.field); fields[0].parentElement.insertBefore(field, fields.find(f => !('pinned' in f.dataset)) ?? null); }
+    if (pinned) { names.unshift(field.dataset.field); fields[0].parentElement.insertBefore(field, fields.find(f => f.dataset.pinned !== 'true') ?? null); }
     document.cookie = 'pins=' + encodeURIComponent(names.slice(0, 20).join('\t')) + '; path=/; max-age=' + keptFor + '; samesite=lax';
   });
 }
