@@ -22,6 +22,11 @@ if (args is ["queries", ..])
     await Kumiko.Bench.Store.Queries.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
     return;
 }
+if (args is ["search", ..])
+{
+    await Search.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 10_000_000, args.Length > 2 ? args[2] : null);
+    return;
+}
 if (args is ["parse"])
 {
     Kumiko.Bench.Store.ParseBench.Measure();

@@ -15,7 +15,7 @@ public sealed record StripChange(string Name, string Tip, long At);
 
 /// <summary>What the time strip shows.</summary>
 /// <param name="Records">Counts by severity over the strip's span.</param>
-/// <param name="Usual">Mean counts of the baseline for the same steps; null without one.</param>
+/// <param name="Usual">Mean counts of the baseline for the same steps, not a number where they are not known; null without one.</param>
 /// <param name="Focus">The stretch being looked at.</param>
 public sealed record StripSpec(Histogram Records, IReadOnlyList<double>? Usual, Window Focus, IReadOnlyList<StripAlert> Alerts, double Width, DateTimeZone Zone, long Now)
 {
@@ -52,7 +52,7 @@ public static class StripChart
     private static double Highest(StripSpec spec)
     {
         var now = Enumerable.Range(0, spec.Records.Steps).Select(s => (double)spec.Records.Total(s));
-        return Math.Max(1, now.Concat(spec.Usual ?? []).DefaultIfEmpty(0).Max());
+        return Math.Max(1, now.Concat((spec.Usual ?? []).Where(u => !double.IsNaN(u))).DefaultIfEmpty(0).Max());
     }
 
     private static IEnumerable<Mark> Ticks(StripSpec spec, Plot plot)
@@ -96,6 +96,7 @@ public static class StripChart
         var points = new List<(double, double)>();
         for (var step = 0; step < usual.Count; step++)
         {
+            if (double.IsNaN(usual[step])) continue;
             var x = plot.Left + ((step + 0.5) * records.Step / records.Window.Length * plot.Width);
             points.Add((Math.Min(x, plot.Right), plot.Bottom - (usual[step] / highest * plot.Height)));
         }

@@ -86,6 +86,18 @@ public sealed class Browser : IDisposable
 
     public string Query => string.Join('\n', All(".cm-line").Select(l => l.Text));
 
+    /// <summary>A field in the list of fields, opened; null where it is not there (yet).</summary>
+    public IWebElement? Field(string field)
+    {
+        if (All(".field").FirstOrDefault(f => f.GetAttribute("data-field") == field) is not { } section) return null;
+        if (section.FindElement(By.CssSelector("details")).GetAttribute("open") is null) section.FindElement(By.CssSelector("summary")).Click();
+        return section;
+    }
+
+    /// <summary>The link of a value in the list of fields.</summary>
+    public IWebElement FieldValue(string field, string value) => Until(() =>
+        Field(field)?.FindElements(By.CssSelector("ul a.only")).FirstOrDefault(a => a.GetAttribute("title")!.StartsWith($"Only {field} = {value} ", StringComparison.Ordinal)), $"{field} = {value}");
+
     /// <summary>The number of records that the head of the result tells.</summary>
     public long Records => long.Parse(new string([.. Text(".result-head strong").Where(char.IsAsciiDigit)]), CultureInfo.InvariantCulture);
 

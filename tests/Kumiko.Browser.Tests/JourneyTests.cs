@@ -75,12 +75,13 @@ public sealed class JourneyTests(RunningDemo demo)
         Assert.Equal("/search?q=refused", ines.Here);
 
         // 3. A value in Fields narrows further, ≠ leaves one out, Back undoes.
-        ines.Click(() => ines.All("a.only").First(a => a.Text == "Tarnhead"));
+        ines.Click(() => ines.FieldValue("terminal", "Tarnhead"));
         ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "the condition in the text");
         ines.Until(() => ines.Records < refused, "fewer records");
         var atTarnhead = ines.Records;
+        ines.Until(() => ines.Field("reason"), "the field reason");
         var reason = ines.All("a.only").First(a => a.GetAttribute("title")!.StartsWith("Only reason =", StringComparison.Ordinal)).Text;
-        ines.Click(() => ines.All("a.without").First(a => a.GetAttribute("title")!.StartsWith("Without reason =", StringComparison.Ordinal)));
+        ines.Click(() => ines.Until(() => ines.Field("reason")?.FindElement(By.CssSelector("ul a.without")), "≠"));
         ines.Until(() => ines.Query.StartsWith("refused and terminal = Tarnhead and reason != ", StringComparison.Ordinal), $"≠ {reason} in the text");
         ines.Until(() => ines.Records < atTarnhead, "fewer records");
         ines.Driver.Navigate().Back();

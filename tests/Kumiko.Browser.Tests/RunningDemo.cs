@@ -29,6 +29,15 @@ public sealed class RunningDemo : IAsyncLifetime
         await _app.StartAsync();
     }
 
+    /// <summary>Takes in records of a sender of the test's own.</summary>
+    public async Task Send(params string[] lines)
+    {
+        using var client = new HttpClient { BaseAddress = new Uri(Address) };
+        client.DefaultRequestHeaders.Authorization = new("Bearer", await _app.Services.GetRequiredService<Kumiko.Core.Accounts.TokenStore>().Create("quay", Kumiko.Core.Accounts.TokenPurpose.Intake));
+        (await client.PostAsync("/intake/records", new StringContent(string.Join('\n', lines)))).EnsureSuccessStatusCode();
+        Clock.Advance(TimeSpan.FromSeconds(1));
+    }
+
     public async ValueTask DisposeAsync()
     {
         await _app.StopAsync();

@@ -96,7 +96,7 @@ internal static class Queries
     }
 
     /// <summary>The token of one record out of the middle that no other has.</summary>
-    private static string Rare(RecordStore store)
+    internal static string Rare(RecordStore store)
     {
         using var snapshot = store.Current;
         var middle = new Window(snapshot.Batches.Min(b => b.MinTime), (snapshot.Batches.Min(b => b.MinTime) + snapshot.Batches.Max(b => b.MaxTime)) / 2);

@@ -57,10 +57,10 @@ internal static class StoreBench
     }
 
     /// <summary>Sends all with two senders, as one alone waits for each of its commits.</summary>
-    internal static async Task Feed(RecordStore store, FerryLog log, long records, Action<long> told)
+    internal static async Task Feed(RecordStore store, FerryLog log, long records, Action<long> told, int recordsPerSecond = 300)
     {
         var intake = new NdjsonIntake(store, TimeProvider.System);
-        using var batches = log.Batches(records).GetEnumerator();
+        using var batches = log.Batches(records, recordsPerSecond).GetEnumerator();
         var taken = 0L;
         await Task.WhenAll(Sender(), Sender());
 

@@ -59,10 +59,13 @@ public static class Regexes
     /// A text that stands in everything the pattern matches, the longest that can be seen without understanding
     /// groups and choices; null where there is none of three characters. Searching it first is far cheaper.
     /// </summary>
-    public static string? RequiredLiteral(string pattern)
+    public static string? RequiredLiteral(string pattern) => RequiredLiterals(pattern) is [var best, ..] ? best : null;
+
+    /// <summary>All texts of three characters or more that stand in everything the pattern matches, the longest first.</summary>
+    public static IReadOnlyList<string> RequiredLiterals(string pattern)
     {
-        if (pattern.AsSpan().IndexOfAny("|()") >= 0) return null;
-        var (best, run) = ("", new StringBuilder());
+        if (pattern.AsSpan().IndexOfAny("|()") >= 0) return [];
+        var (found, run) = (new List<string>(), new StringBuilder());
         for (var i = 0; i <= pattern.Length; i++)
         {
             var c = i < pattern.Length ? pattern[i] : '$';
@@ -81,10 +84,10 @@ public static class Regexes
                 else i = pattern.Length;
             }
             else if (c is not ('.' or '^' or '$' or '+')) { run.Append(c); continue; }
-            if (run.Length > best.Length) best = run.ToString();
+            if (run.Length >= 3) found.Add(run.ToString());
             run.Clear();
         }
-        return best.Length >= 3 ? best : null;
+        return [.. found.OrderByDescending(f => f.Length)];
     }
 
     private static int ClassEnd(string pattern, int start)

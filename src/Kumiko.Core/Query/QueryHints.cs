@@ -28,7 +28,7 @@ internal static class QueryHints
         var sample = run.Snapshot.NewestFirst(run.Question.Window, BatchTest.All, null, cancel).Where(r => allowed is null || allowed.Contains(r.Source)).Take(Looked).ToList();
         var hints = new List<AnswerHint>();
         hints.AddRange(UnknownFields(parsed, sample));
-        hints.AddRange(Contradictions(counts));
+        hints.AddRange(Contradictions(parsed, counts));
         hints.AddRange(OtherKinds(parsed.Text, counts, sample));
         hints.AddRange(TwoWords(parsed, counts));
         hints.AddRange(ValueWords(parsed, sample));
@@ -72,7 +72,7 @@ internal static class QueryHints
         span.End <= text.Length && span.Length > 0 ? text[..span.Start] + Words.Name(with, match: true) + text[span.End..] : null;
 
     /// <summary>Two conditions that no single value can meet.</summary>
-    private static IEnumerable<AnswerHint> Contradictions(StageCounts counts)
+    private static IEnumerable<AnswerHint> Contradictions(ParseResult parsed, StageCounts counts)
     {
         var compares = counts.Conditions.Select(c => c.Condition).OfType<Compare>().Where(c => c is { Left: Field, Right: Literal }).ToList();
         for (var i = 0; i < compares.Count; i++)
@@ -80,8 +80,26 @@ internal static class QueryHints
             {
                 var (a, b) = (compares[i], compares[j]);
                 if (a.Left != b.Left || !Exclude(a, b)) continue;
-                yield return new AnswerHint($"{QueryPrinter.PrintMatch(a)} and {QueryPrinter.PrintMatch(b)} cannot both hold, unless {((Field)a.Left).Name} is a list.");
+                yield return new AnswerHint($"{QueryPrinter.PrintMatch(a)} and {QueryPrinter.PrintMatch(b)} cannot both hold, unless {((Field)a.Left).Name} is a list.", Mended(parsed, a, b));
             }
+    }
+
+    /// <summary>One of two values where both were asked for; without the later condition where the two leave no room.</summary>
+    private static string? Mended(ParseResult parsed, Compare a, Compare b)
+    {
+        if (parsed.Query.Match is not And and || IndexOf(and, a) is not (var first and >= 0) || IndexOf(and, b) is not (var second and > 0)) return null;
+        var (text, before) = (parsed.Text, and.Items[second - 1].Span.End);
+        if (a.Span.Length == 0 || b.Span.End > text.Length || before > b.Span.Start || first >= second) return null;
+        var without = text[..before] + text[b.Span.End..];
+        if (a.Op != CompareOp.Equal || b.Op != CompareOp.Equal) return without;
+        var either = new InList(a.Left, new Seq<Literal>([ValueOf(a), ValueOf(b)]));
+        return without[..a.Span.Start] + QueryPrinter.PrintMatch(either) + without[a.Span.End..];
+    }
+
+    private static int IndexOf(And and, Compare compare)
+    {
+        for (var i = 0; i < and.Items.Count; i++) if (ReferenceEquals(and.Items[i], compare) || (and.Items[i] == compare && and.Items[i].Span == compare.Span)) return i;
+        return -1;
     }
 
     private static bool Exclude(Compare a, Compare b)
@@ -136,30 +154,34 @@ internal static class QueryHints
         }
     }
 
-    /// <summary>A searched word that is the whole value of one field.</summary>
+    /// <summary>A searched word that is the whole value of a field, or of each of two or three.</summary>
     private static IEnumerable<AnswerHint> ValueWords(ParseResult parsed, List<LogRecord> sample)
     {
         if (parsed.Query.Match is null) yield break;
         foreach (var word in (parsed.Query.Match is And and ? and.Items : new Seq<Expr>([parsed.Query.Match])).OfType<Term>().Where(t => !t.Quoted && !t.Text.Contains('*')))
         {
-            var fields = new HashSet<(string Name, string Value)>();
+            var fields = new Dictionary<string, Value>(StringComparer.Ordinal);
             foreach (var record in sample)
             {
                 Note(record.Attributes, word.Text, fields);
                 Note(record.Resource.Attributes, word.Text, fields);
             }
-            if (fields.Count != 1) continue;
-            var (name, value) = fields.First();
-            name = name switch { "service.name" => "service", "host.name" => "host", _ => name };
-            var condition = QueryPrinter.PrintMatch(new Compare(new Field(name), CompareOp.Equal, Literals.For(Value.Of(value))));
-            yield return new AnswerHint($"{word.Text} is a value of {name}: {condition} takes exactly those records.", word.Span.End <= parsed.Text.Length ? parsed.Text[..word.Span.Start] + condition + parsed.Text[word.Span.End..] : null);
+            if (fields.Count > MostFieldsOfWord) continue;
+            foreach (var (found, value) in fields.OrderBy(f => f.Key, StringComparer.Ordinal))
+            {
+                var name = found switch { "service.name" => "service", "host.name" => "host", _ => found };
+                var condition = QueryPrinter.PrintMatch(new Compare(new Field(name), CompareOp.Equal, Literals.For(value)));
+                yield return new AnswerHint($"{word.Text} is a value of {name}: {condition} takes exactly those records.", word.Span.End <= parsed.Text.Length ? parsed.Text[..word.Span.Start] + condition + parsed.Text[word.Span.End..] : null);
+            }
         }
     }
 
-    private static void Note(Attributes attributes, string word, HashSet<(string, string)> fields)
+    private const int MostFieldsOfWord = 3;
+
+    private static void Note(Attributes attributes, string word, Dictionary<string, Value> fields)
     {
-        for (var i = 0; i < attributes.Count && fields.Count < 3; i++)
-            if (attributes.Values[i] is { Kind: ValueKind.Text } value && string.Equals(value.AsText, word, StringComparison.OrdinalIgnoreCase)) fields.Add((attributes.Names[i], value.AsText));
+        for (var i = 0; i < attributes.Count && fields.Count <= MostFieldsOfWord; i++)
+            if (attributes.Values[i] is { Kind: ValueKind.Text or ValueKind.Integer } value && string.Equals(value.ToText(), word, StringComparison.OrdinalIgnoreCase)) fields.TryAdd(attributes.Names[i], value);
     }
 
     /// <summary>The newest record outside the focus that the conditions take.</summary>

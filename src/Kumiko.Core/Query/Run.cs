@@ -216,8 +216,14 @@ public sealed class Run : IDisposable
     /// <summary>The records of any stretch that pass the conditions and the steps on single records.</summary>
     public Task<MatchSet> Matches(Window window) => Once(("matches", window), () => Snapshot.Scan(window.Shift(-Pipeline.Moved), _executor.Test(Pipeline), _cancel.Token));
 
-    public async Task<Histogram> Histogram(Window span, long step) =>
-        await Once(("histogram", span, step), async () => new Histogram(span, step, (await Matches(span)).Counts(span.Shift(-Pipeline.Moved), step)));
+    /// <summary>Whether all records of a stretch are counted, which segments tell without being read.</summary>
+    public bool CountsByHeart => _executor.Test(Pipeline).PassesAll;
+
+    public async Task<Histogram> Histogram(Window span, long step) => await Once(("histogram", span, step), async () =>
+    {
+        var reads = span.Shift(-Pipeline.Moved);
+        return new Histogram(span, step, MinuteHistogram.Fits(reads, step) && CountsByHeart ? MinuteHistogram.Counts(Snapshot, reads, step, _cancel.Token) : (await Matches(span)).Counts(reads, step));
+    });
 
     /// <summary>What the focus is compared with, settled once.</summary>
     public Baseline BaselineOf(BaselineChoice choice, BaselineFinder finder) =>

@@ -50,12 +50,16 @@ public sealed class Snapshot : IDisposable
         var waiting = new Queue<RecordBatch>(newest ? touched.OrderByDescending(b => b.MaxTime) : touched.OrderBy(b => b.MinTime));
         var direction = newest ? -1 : 1;
         var merge = new PriorityQueue<IEnumerator<LogRecord>, RecordId>(Comparer<RecordId>.Create((a, b) => direction * a.CompareTo(b)));
+        (RecordBatch Batch, Task<Looked> Look)? ahead = null;
         while (true)
         {
             while (waiting.TryPeek(out var next) && (merge.Count == 0 || Reaches(next, merge)))
             {
                 waiting.Dequeue();
-                var cursor = Cursor(next, window, test, newest, from, cancel).GetEnumerator();
+                var mine = ahead is { } before && before.Batch == next ? before.Look : null;
+                // While one batch is looked through, another worker goes on with the next.
+                ahead = !test.PassesAll && waiting.TryPeek(out var following) ? (following, Ahead(following)) : null;
+                var cursor = Cursor(mine is null ? Look(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(), newest, from).GetEnumerator();
                 if (cursor.MoveNext()) merge.Enqueue(cursor, cursor.Current.Id);
             }
             if (merge.Count == 0) yield break;
@@ -64,20 +68,39 @@ public sealed class Snapshot : IDisposable
             if (first.MoveNext()) merge.Enqueue(first, first.Current.Id);
         }
 
+        Task<Looked> Ahead(RecordBatch batch)
+        {
+            // Whoever asked may be gone before it is done.
+            var pin = _pin.Again();
+            return Task.Run(() =>
+            {
+                using (pin) return Look(batch, window, test, newest, cancel);
+            }, CancellationToken.None);
+        }
+
         bool Reaches(RecordBatch batch, PriorityQueue<IEnumerator<LogRecord>, RecordId> queue) =>
             queue.TryPeek(out _, out var head) && (newest ? batch.MaxTime >= head.Time : batch.MinTime <= head.Time);
     }
 
-    private static IEnumerable<LogRecord> Cursor(RecordBatch batch, Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
+    /// <param name="Few">The records, where they are so few that they were put together by themselves.</param>
+    private sealed record Looked(MatchSet.Part Part, LogRecord[]? Few);
+
+    private static Looked Look(RecordBatch batch, Window window, BatchTest test, bool newest, CancellationToken cancel)
     {
         var part = Part(batch, window, test, cancel);
-        if (part.Count == 0) yield break;
-        if (batch is SegmentBatch segment && part.Count < batch.Count / FewRecords)
+        return new Looked(part, batch is SegmentBatch segment && part.Count > 0 && part.Count < batch.Count / FewRecords ? Few(segment, part, newest) : null);
+    }
+
+    private static IEnumerable<LogRecord> Cursor(Looked looked, bool newest, RecordId? from)
+    {
+        if (looked.Part.Count == 0) yield break;
+        if (looked.Few is { } records)
         {
-            foreach (var record in Few(segment, part, newest))
+            foreach (var record in records)
                 if (from is not { } few || (newest ? record.Id < few : record.Id > few)) yield return record;
             yield break;
         }
+        var part = looked.Part;
         if (part.TryOpen(records: true) is not { } rows) yield break;
         for (var n = 0; n < part.Count; n++)
         {

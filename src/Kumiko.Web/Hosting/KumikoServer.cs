@@ -34,6 +34,8 @@ public static class KumikoServer
     /// <summary>The longest request line: a query of 16 KB, three bytes a character, and the rest of an address.</summary>
     private const int LongestRequestLine = 64 * 1024;
 
+    private const int LeastThreads = 16;
+
     /// <param name="folder">Held by the caller until the application has stopped.</param>
     /// <param name="more">Adds or replaces services before the application is built.</param>
     public static WebApplication Build(ServerOptions options, DataFolder folder, Action<WebApplicationBuilder>? more = null)
@@ -53,6 +55,8 @@ public static class KumikoServer
         more?.Invoke(builder);
         var app = builder.Build();
         Configure(app);
+        // Long looks through the store take whole threads; answers that are ready must not wait for one of theirs.
+        ThreadPool.SetMinThreads(LeastThreads, LeastThreads);
         app.Lifetime.ApplicationStarted.Register(() => Announce(app, options, folder));
         return app;
     }

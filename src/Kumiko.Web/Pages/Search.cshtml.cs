@@ -58,7 +58,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     private const int MostDamageTold = 3;
 
     // Fields and counts come later by themselves when they take longer than a page should.
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(80), CountsPatience = TimeSpan.FromMilliseconds(400);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(70), CountsPatience = TimeSpan.FromMilliseconds(400);
 
     public SearchAddress Address { get; private set; } = new();
     public ParseResult Parsed { get; private set; } = QueryParser.Parse("");
@@ -143,22 +143,23 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
             Refusal = "The query cannot be read yet. " + Parsed.Errors[0].Describe(Parsed.Text);
             return;
         }
-        var rows = RowsOf(null);
-        var strip = Strip is null ? strips.Build(Address, Run, viewer) : Task.FromResult(Strip);
-        Rows = await rows;
-        Strip = await strip;
-        var counts = Run.Counts();
+        // Rows first; what else is ready in time comes with the page, the rest by itself afterwards.
         if (Run.IsGrouped) Frame = await Run.Frame();
         Tab = Chosen();
+        Rows = await RowsOf(null);
         if (Tab is Tab.Line or Tab.Column) Chart = Drawn(Tab == Tab.Line ? ChartForm.Line : ChartForm.Column);
-        await Task.WhenAny(counts, Task.Delay(Patience));
-        if (!counts.IsCompleted) return;
+        var patience = Task.Delay(Patience);
+        Strip ??= await strips.Build(Address, Run, viewer, patience: patience);
+        if (Strip.Later is not null) return;
+        var counts = Run.Counts();
+        if (await Task.WhenAny(counts, patience) != counts) return;
         Counts = await counts;
         if (Counts.Records > MostAtOnce) return;
-        if (Run.ReadsRecords) Usual = await Run.UsualCount(Baseline);
+        var usual = Run.ReadsRecords ? Run.UsualCount(Baseline) : Task.FromResult<double?>(null);
+        if (await Task.WhenAny(usual, patience) != usual) return;
+        Usual = await usual;
         var fields = FieldsOf();
-        await Task.WhenAny(fields, Task.Delay(Patience));
-        if (fields.IsCompleted) Fields = await fields;
+        if (await Task.WhenAny(fields, patience) == fields) Fields = await fields;
     }
 
     /// <summary>The way asked for if the answer can be read so, else the one that suits it.</summary>

@@ -19,6 +19,9 @@ namespace Kumiko.Web.Rendering;
 /// <param name="Baseline">What the focus is compared with, and what is to be known about it.</param>
 public sealed record StripModel(SearchAddress Address, string Page, string FocusText, Baseline Baseline, Drawing Drawing, Histogram Records, DateTimeZone Zone, string? WrongTime = null)
 {
+    /// <summary>Where the whole strip comes from while it is still being counted; null where it is whole.</summary>
+    public string? Later { get; init; }
+
     /// <summary>The picture with what its script needs to know.</summary>
     public IHtmlContent Picture => new HtmlString(SvgWriter.Write(Drawing, "strip-picture",
     [
@@ -55,7 +58,11 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
 {
     private const int StepsOnStrip = 190, LeftWidth = 232;
 
-    public async Task<StripModel> Build(SearchAddress address, Run run, Viewer viewer, string page = "/search")
+    private const long MostUsual = 3 * Instants.Day;
+
+    /// <summary>The strip; without counts, and with where to fetch them, when counting takes longer than a page should wait.</summary>
+    /// <param name="patience">Done when nobody wants to wait any more; null for as long as it takes.</param>
+    public async Task<StripModel> Build(SearchAddress address, Run run, Viewer viewer, string page = "/search", Task? patience = null)
     {
         var (now, zone) = (run.Question.Now, run.Question.Zone);
         var collected = run.Snapshot.Batches.Count == 0 ? now - Instants.Day : run.Snapshot.Batches.Min(b => b.MinTime);
@@ -64,14 +71,46 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
         // Whole steps from midnight on, so that bars stand still while time goes on.
         var starts = Steps.Cut(span, step, zone).Starts;
         if (starts.Count > 0) span = new Window(starts[0], Math.Max(span.To, starts[^1] + step));
+        var counting = Task.Run(() => Count(address, run, span, step));
+        if (patience is not null && await Task.WhenAny(counting, patience) != counting)
+        {
+            var none = new Histogram(span, step, new long[(int)((span.Length + step - 1) / step) * Histogram.Bands]);
+            return Drawn(address, run, viewer, page, none, new Baseline(address.Baseline, [], InWords(address.Baseline)), null) with { Later = address.FragmentUrl(run, "Strip") };
+        }
+        var (records, baseline, usual) = await counting;
+        return Drawn(address, run, viewer, page, records, baseline, usual);
+    }
+
+    private static string InWords(BaselineChoice choice) => choice switch
+    {
+        StretchBefore => "the stretch before",
+        ConditionSet set => set.Condition,
+        DrawnStretch => "a stretch",
+        _ => "like days, same time",
+    };
+
+    private async Task<(Histogram Records, Baseline Baseline, IReadOnlyList<double>? Usual)> Count(SearchAddress address, Run run, Window span, long step)
+    {
         var records = await run.Histogram(span, step);
         var baseline = BaselineOf(address, run);
-        var usual = baseline.Choice is DrawnStretch or StretchBefore ? null : await run.Usual(baseline, span, step);
+        if (baseline.Choice is DrawnStretch or StretchBefore) return (records, baseline, null);
+        // Many days of a filtered strip would take longer than they tell: then the usual is shown where the focus is.
+        if (run.CountsByHeart || span.Length * Math.Max(1, baseline.Windows.Count) <= MostUsual) return (records, baseline, await run.Usual(baseline, span, step));
+        var focus = run.Question.Window;
+        var (first, end) = (Math.Max(0, (int)((focus.From - span.From) / step)), Math.Min(records.Steps, (int)((focus.To - span.From + step - 1) / step)));
+        if (first >= end) return (records, baseline, null);
+        var part = await run.Usual(baseline, new Window(span.From + (first * step), span.From + (end * step)), step);
+        return (records, baseline, part is null ? null : [.. Enumerable.Range(0, records.Steps).Select(i => i >= first && i < end ? part[i - first] : double.NaN)]);
+    }
+
+    private StripModel Drawn(SearchAddress address, Run run, Viewer viewer, string page, Histogram records, Baseline baseline, IReadOnlyList<double>? usual)
+    {
+        var (now, zone, span) = (run.Question.Now, run.Question.Zone, records.Window);
         var alerts = rules.AlertsIn(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();
         var drawing = StripChart.Draw(new StripSpec(records, usual, run.Question.Window, alerts, viewer.WidthBeside(LeftWidth), zone, now)
         {
             Changes = [.. changes.In(span).Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.What}, {c.Place}: {c.From} → {c.To}, by {c.Who}", c.At))],
-            Baseline = baseline.Choice is DrawnStretch or StretchBefore ? baseline.Windows[0] : null,
+            Baseline = baseline.Choice is DrawnStretch or StretchBefore && baseline.Windows.Count > 0 ? baseline.Windows[0] : null,
         });
         return new StripModel(address, page, address.Focus.Describe(now, zone), baseline, drawing, records, zone);
     }

@@ -6,6 +6,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Templates;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -15,7 +16,9 @@ internal sealed class BodyCondition : SegmentCondition
     private readonly Func<Value, bool> _holds;
     private readonly RegexMatch? _regex;
     private readonly bool _negated;
-    private readonly BodyCandidates? _required;
+    private readonly BodyCandidates[] _required = [];
+
+    private const int MostRequired = 3;
 
     public BodyCondition(Expr condition, Func<Value, bool> holds)
     {
@@ -25,25 +28,29 @@ internal sealed class BodyCondition : SegmentCondition
             case RegexMatch regex:
                 (_regex, _negated) = (regex, regex.Negated);
                 // In any case, a regex knows equals that a search for text does not.
-                if (!regex.Flags.Contains('i') && Regexes.RequiredLiteral(regex.Pattern) is { } literal) _required = Of(literal);
+                if (!regex.Flags.Contains('i')) _required = [.. Regexes.RequiredLiterals(regex.Pattern).Select(Located).Distinct().Take(MostRequired).Select(Of).OfType<BodyCandidates>()];
                 break;
             case Compare { Op: CompareOp.Equal, Right: Literal { Quoted: true } text } when text.Text.Length > 0:
-                _required = Of(text.Text);
+                _required = Of(text.Text) is { } whole ? [whole] : [];
                 break;
         }
     }
 
+    /// <summary>A literal without separators at its ends, if enough is left: words are found in the variables, and separators are everywhere.</summary>
+    private static string Located(string literal) => literal.AsSpan().Trim(BodyTokens.Separators) is { Length: >= 3 } core ? core.ToString() : literal;
+
     private static BodyCandidates? Of(string text) => Needle.Of(text, anyCase: false) is { } needle ? new BodyCandidates(needle, wholeTokens: false) : null;
 
-    public override double Cost => _required is null ? 60 : 40;
+    public override double Cost => _required.Length == 0 ? 60 : 40;
 
     public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
     {
         var found = new Bits(candidates.Count);
         var look = candidates;
-        if (_required is not null)
+        if (_required.Length > 0)
         {
-            look = _required.Find(scan, null);
+            look = _required[0].Find(scan, null);
+            for (var r = 1; r < _required.Length && look.Next(0) >= 0; r++) look.Keep(_required[r].Find(scan, null));
             // Without what is required there is no match, which is all that a negated one asks for.
             if (_negated)
             {

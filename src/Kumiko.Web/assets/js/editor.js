@@ -65,9 +65,11 @@ async function complete(context) {
 
 // Tab takes the chosen one, or the first; without a list it leaves the editor as everywhere.
 function takeCompletion(view) {
-  if (completionStatus(view.state) !== 'active') return false;
+  const status = completionStatus(view.state);
+  if (status !== 'active') return status !== null;
   if (selectedCompletionIndex(view.state) === null) moveCompletionSelection(true)(view);
-  return acceptCompletion(view);
+  acceptCompletion(view);
+  return true;
 }
 
 const helps = new Map();
@@ -139,8 +141,8 @@ export function startEditors() {
       extensions: [
         keymap.of([{ key: 'Mod-Enter', run: () => { form.requestSubmit(); return true; } }, { key: 'Tab', run: takeCompletion }, ...completionKeymap,
           { key: 'Escape', run: view => { view.contentDOM.blur(); return true; } }, ...defaultKeymap.filter(k => k.key !== 'Mod-Enter'), ...historyKeymap]),
-        autocompletion({ override: [complete], selectOnOpen: false, icons: false, closeOnBlur: true, activateOnTypingDelay: 60, maxRenderedOptions: 60, optionClass: option => 'option-' + option.type }),
-        tooltips({ position: 'fixed', parent: document.body }), hover,
+        autocompletion({ override: [complete], selectOnOpen: false, icons: false, closeOnBlur: true, activateOnTypingDelay: 60, interactionDelay: 0, maxRenderedOptions: 60, optionClass: option => 'option-' + option.type }),
+        tooltips({ position: 'fixed', parent: document.querySelector('main') }), hover,
         history(), drawSelection(), bracketMatching(), EditorView.lineWrapping,
         EditorView.cspNonce.of(document.querySelector('meta[name=csp-nonce]').content),
         EditorView.contentAttributes.of({ 'aria-label': 'Query text', spellcheck: 'false' }),

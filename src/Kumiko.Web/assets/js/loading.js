@@ -8,6 +8,9 @@ export function stopLoading() {
 }
 
 export function startLoading() {
+  // A strip whose counts were not there yet comes whole.
+  const strip = document.getElementById('strip');
+  if (strip?.dataset.later) { strip.dataset.load = strip.dataset.later; delete strip.dataset.later; }
   for (const part of document.querySelectorAll('[data-load]')) {
     if (part.dataset.ready) continue;
     part.dataset.ready = 'true';

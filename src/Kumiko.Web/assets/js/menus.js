@@ -21,7 +21,7 @@ export async function showMenu(url, parameters, x, y, returnTo) {
   menu.innerHTML = await response.text();
   closeMenu();
   open = menu;
-  document.body.append(menu);
+  (document.querySelector('main') ?? document.body).append(menu);
   const box = menu.getBoundingClientRect();
   menu.style.left = Math.max(4, Math.min(x, innerWidth - box.width - 8)) + 'px';
   menu.style.top = Math.max(4, y + box.height + 8 > innerHeight ? y - box.height - 8 : y + 8) + 'px';
