@@ -229,7 +229,7 @@ public sealed class Run : IDisposable
     public Baseline BaselineOf(BaselineChoice choice, BaselineFinder finder) =>
         ((Lazy<Baseline>)_work.GetOrAdd(("baseline", choice), _ => new Lazy<Baseline>(() => finder.Find(choice, Question, Snapshot, _cancel.Token)))).Value;
 
-    /// <summary>Mean counts of a baseline over a span, moved onto it, step by step; those of a set are scaled to the same total. Null without a baseline.</summary>
+    /// <summary>Mean counts of a baseline over a span, moved onto it, step by step; those of a set are scaled to the same total. Not a number where nothing was collected yet; null without a baseline.</summary>
     public async Task<IReadOnlyList<double>?> Usual(Baseline baseline, Window span, long step) => await Once(("usual", baseline, span, step), async () =>
     {
         if (baseline.Windows.Count == 0) return null;
@@ -242,11 +242,21 @@ public sealed class Run : IDisposable
             for (var i = 0; i < sums.Length; i++) sums[i] = other.Total(i) * scale;
             return sums;
         }
+        // What lies before anything was collected is not counted as nothing.
+        var oldest = Snapshot.Batches.Count == 0 ? long.MaxValue : Snapshot.Batches.Min(b => b.MinTime);
+        var days = new int[sums.Length];
         foreach (var window in baseline.Windows)
         {
-            var histogram = await Histogram(span.Shift(window.From - Question.Window.From), step);
-            for (var i = 0; i < sums.Length; i++) sums[i] += (double)histogram.Total(i) / baseline.Windows.Count;
+            var then = span.Shift(window.From - Question.Window.From);
+            var histogram = await Histogram(then, step);
+            for (var i = 0; i < sums.Length; i++)
+            {
+                if (then.From + ((i + 1) * step) <= oldest) continue;
+                sums[i] += histogram.Total(i);
+                days[i]++;
+            }
         }
+        for (var i = 0; i < sums.Length; i++) sums[i] = days[i] == 0 ? double.NaN : sums[i] / days[i];
         return (IReadOnlyList<double>?)sums;
     });
 

@@ -16,6 +16,9 @@ public sealed class BaselineFinder(Func<Window, int> alerts)
     /// <summary>A baseline with fewer records of the whole store than this says little.</summary>
     private const long FewRecords = 50;
 
+    /// <summary>The first record of a day that is collected from its beginning comes a little after it.</summary>
+    private const long Slack = Instants.Minute;
+
     public Baseline Find(BaselineChoice choice, Question question, Snapshot snapshot, CancellationToken cancel = default)
     {
         var (focus, zone) = (question.Window, question.Zone);
@@ -95,7 +98,7 @@ public sealed class BaselineFinder(Func<Window, int> alerts)
                 var from = zone.AtLeniently(start.PlusDays(-back)).ToInstant().ToUnixTimeTicks() * 100;
                 var window = new Window(from, from + focus.Length);
                 // Days from before anything was collected are no loss; there is no end to them.
-                if (window.To <= oldest) break;
+                if (window.From < oldest - Slack) break;
                 if (Collected(snapshot, window, cancel) == 0) left.Add(new DayLeftOut(window, "nothing collected"));
                 else if (alerts(window) is var open and > 0)
                 {

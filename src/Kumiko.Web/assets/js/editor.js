@@ -120,7 +120,6 @@ function helpLine() {
     const help = word && view.hasFocus ? await helpFor(word) : {};
     line.replaceChildren();
     if (help.title) line.append(Object.assign(document.createElement('code'), { textContent: help.title }), ' ' + help.text);
-    line.hidden = !help.title;
   }, 200);
 }
 
