@@ -35,7 +35,7 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
             foreach (var value in values)
             {
                 var name = Name(row, keys, columns[value].Name, values.Count > 1);
-                if (!found.TryGetValue(name, out var line)) 
+                if (!found.TryGetValue(name, out var line))
                 {
                     found.Add(name, line = new double?[times.Count]);
                     keysOf.Add(name, [.. keys.Select(k => (columns[k].Name, row[k]))]);
