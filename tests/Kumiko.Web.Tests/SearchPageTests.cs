@@ -244,6 +244,21 @@ public sealed class SearchPageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Parts_of_a_page_link_to_the_same_relative_time_and_read_the_same_stretch()
+    {
+        await Send(Refusal(1), Refusal(2, "Orra"));
+        var page = Text(await _ines.GetStringAsync("/search?q=refused&from=-1h&to=now"));
+        var part = Regex.Match(page, "data-fragment=\"([^\"]+)\"").Groups[1].Value;
+        _server.Clock.Advance(TimeSpan.FromHours(2));
+        await Send(Refusal(3));
+        var fields = Text(await _ines.GetStringAsync(part + "&handler=Fields"));
+        Assert.Contains("q=refused%20and%20terminal%20%3D%20Orra&from=-1h&to=now\"", fields);
+        Assert.DoesNotContain("zone=", fields);
+        Assert.Contains("2 records", Text(await _ines.GetStringAsync(part + "&handler=Counts")));
+        Assert.Contains("value=\"last 1h\"", Text(await _ines.GetStringAsync(part + "&handler=Strip")));
+    }
+
+    [Fact]
     public async Task Changes_stand_on_the_strip_and_can_be_asked_for()
     {
         await Send(Refusal(1));

@@ -180,8 +180,10 @@ public sealed record SearchAddress
         return pairs.Length == 0 ? path : path + "?" + pairs;
     }
 
-    /// <summary>The address of a fragment: times resolved, so that it reads the same as its page.</summary>
+    /// <summary>
+    /// The address of a fragment. It names the instant of its page, so that it reads the same as the page does, and
+    /// what it links to stays relative where the page is.
+    /// </summary>
     public string FragmentUrl(Run run, string handler, params (string Name, string Value)[] more) =>
-        (this with { Focus = new TimeRange(Moment.At(run.Question.Window.From), Moment.At(run.Question.Window.To)), Zone = run.Question.Zone.Id })
-            .Url("/search", [("handler", handler), ("run", run.Id), ("now", run.Question.Now.ToString(System.Globalization.CultureInfo.InvariantCulture)), .. more]);
+        Url("/search", [("handler", handler), ("run", run.Id), ("now", run.Question.Now.ToString(System.Globalization.CultureInfo.InvariantCulture)), .. more]);
 }
