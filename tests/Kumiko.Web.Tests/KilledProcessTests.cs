@@ -58,7 +58,8 @@ public sealed class KilledProcessTests : IDisposable
     public async Task Killed_five_times_while_sealing_merging_and_dropping_nothing_acknowledged_is_lost()
     {
         var rounds = new KillRounds(_data, seed: 5);
-        for (var round = 0; round < 5; round++) Assert.Empty(await rounds.Round(round));
+        // On a machine that hardly gets to sealing between the kills, some more rounds.
+        for (var round = 0; round < 5 || (rounds.Segments == 0 && round < 15); round++) Assert.Empty(await rounds.Round(round));
         Assert.InRange(rounds.Acknowledged, 10_000, int.MaxValue);
         Assert.InRange(rounds.Segments, 1, 100);
     }

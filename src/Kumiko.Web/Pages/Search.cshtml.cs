@@ -111,7 +111,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
             try { await Load(); }
             catch (QueryRefusedException e) { Refusal = e.Message; }
         }
-        if (Refusal is null && Parsed.Ok && Address.Query.Trim().Length > 0) await searches.Remember(viewer.Id, Address.Query.Trim(), (Address with { At = null, Span = null }).Url(""));
+        if (Refusal is null && Parsed.Ok && Address.Query.Trim().Length > 0) await Remember();
         // The strip shows where one is in time even when there is no answer.
         if (Strip is null)
         {
@@ -119,6 +119,13 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
             Strip = await strips.Build(Address, Run, viewer);
         }
         return Page();
+    }
+
+    /// <summary>Notes what was asked. Where that cannot be written, on a full disk say, the answer is shown all the same.</summary>
+    private async Task Remember()
+    {
+        try { await searches.Remember(viewer.Id, Address.Query.Trim(), (Address with { At = null, Span = null }).Url("")); }
+        catch (Microsoft.Data.Sqlite.SqliteException) { }
     }
 
     /// <param name="live">Whether the clock goes on, and is not the one of the page.</param>
