@@ -81,7 +81,7 @@ public sealed partial record TimeRange(Moment From, Moment To)
         if (text.StartsWith("since ", StringComparison.OrdinalIgnoreCase))
             return End(text[6..], now, zone, null) is { } since && since.Time < now ? new TimeRange(Moment.At(since.Time), Moment.Now) : null;
         if (ForPattern().Match(text) is { Success: true } stretch)
-            return End(stretch.Groups["from"].Value, now, zone, null) is { } begin && Quantities.TryParseDuration(Length(stretch.Groups["long"].Value), out var lasts) && lasts > 0
+            return End(stretch.Groups["from"].Value, now, zone, null) is { } begin && Quantities.TryParseDuration(Length(stretch.Groups["long"].Value), out var lasts) && lasts > 0 && lasts < long.MaxValue - Math.Max(0, begin.Time)
                 ? new TimeRange(Moment.At(begin.Time), Moment.At(begin.Time + lasts)) : null;
         var parts = ToPattern().Split(text);
         if (parts.Length == 1 && text.Count(c => c == '/') == 1) parts = text.Split('/');

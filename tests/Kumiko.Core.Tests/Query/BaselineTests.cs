@@ -129,6 +129,8 @@ public sealed class BaselineTests : StoreTest
         DrawnStretch Drawn(long from, long to) => new(new TimeRange(Moment.At(from), Moment.At(to)));
         Assert.Contains("other timetable: a Sunday, the focus a Monday", Find(store, Drawn(Focus.From - Instants.Day, Focus.To - Instants.Day)).Health);
         Assert.Contains("overlaps the focus", Find(store, Drawn(Focus.From - (30 * Instants.Minute), Focus.From + (30 * Instants.Minute))).Health);
+        var backwards = Find(store, BaselineChoice.Parse("now/2020-01-01T00:00:00Z")!);
+        Assert.Equal((0, "ends before it begins"), (backwards.Windows.Count, Assert.Single(backwards.Health)));
         Assert.Contains("much shorter than the focus", Find(store, Drawn(Focus.From - Instants.Day, Focus.From - Instants.Day + (10 * Instants.Minute))).Health);
     }
 
@@ -139,7 +141,7 @@ public sealed class BaselineTests : StoreTest
         string? Of(string query, string set) => Find(store, BaselineChoice.Parse("set:" + set)!, query: query).Query;
         Assert.Equal("service = gate-control and host != gate-t3", Of("service = gate-control and host = gate-t3", "host != gate-t3"));
         Assert.Equal("host != gate-t3", Of("", "host != gate-t3"));
-        Assert.Equal("refused and host != gate-t3\n| where wait > 1", Of("refused | where wait > 1", "host != gate-t3"));
+        Assert.Equal("refused and host != gate-t3\n| where wait > 1", Of("refused | where wait > 1 | group count() by host", "host != gate-t3"));
     }
 
     [Fact]

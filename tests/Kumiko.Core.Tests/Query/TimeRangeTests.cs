@@ -59,6 +59,7 @@ public class TimeRangeTests
     [InlineData("Mon 13pm for 2h")]
     [InlineData("8 for 2h")]
     [InlineData("Mon 8am for ever")]
+    [InlineData("Mon 8am for 100000d")]
     [InlineData("31 Feb")]
     [InlineData("Someday 8:00 to 9:00")]
     [InlineData("2026-11-20T22:00:00Z/2026-11-20T21:00:00Z")]

@@ -42,7 +42,9 @@ public sealed class BaselineFinder(Func<Window, int> alerts)
         var condition = QueryParser.Parse(set.Condition).Query.Match!;
         var named = Fields(condition).ToHashSet(StringComparer.Ordinal);
         var kept = (parsed.Query.Match is And and ? and.Items : parsed.Query.Match is { } match ? [match] : (IEnumerable<Expr>)[]).Where(e => !Fields(e).Any(named.Contains));
-        var query = parsed.Query with { Match = Expr.And([.. kept, condition]), Comments = Comments.None };
+        // What follows the records is not compared, and may read tables that are not known here.
+        var stages = parsed.Query.Stages.TakeWhile(s => s is Where or SetFields or Parse);
+        var query = parsed.Query with { Match = Expr.And([.. kept, condition]), Stages = new Seq<Stage>(stages), Comments = Comments.None };
         return new Baseline(set, [question.Window], set.Condition) { Query = QueryPrinter.Print(query) };
     }
 
@@ -50,6 +52,7 @@ public sealed class BaselineFinder(Func<Window, int> alerts)
 
     private Baseline Single(BaselineChoice choice, Window window, string words, Question question, Snapshot snapshot, CancellationToken cancel)
     {
+        if (window.IsEmpty) return new Baseline(choice, [], words) { Health = ["ends before it begins"] };
         var health = new List<string>();
         if (alerts(window) is var open and > 0) health.Add(open == 1 ? "holds an alert" : FormattableString.Invariant($"holds {open} alerts"));
         if (window.Overlaps(question.Window.From, question.Window.To - 1)) health.Add("overlaps the focus");
