@@ -26,7 +26,7 @@ public static class ImportCommand
             await using var bytes = File.OpenRead(file);
             await using var content = new CountedStream(bytes, read => Progress(file, read, bytes.Length));
             var answer = store is not null
-                ? await new NdjsonIntake(store, TimeProvider.System).Take(Unpacked(content, bytes), source, null, long.MaxValue, null, cancel)
+                ? await new LineIntake(store, TimeProvider.System).Take(Unpacked(content, bytes), source, null, long.MaxValue, null, cancel)
                 : await Send(access.Server!, content, IsGzip(bytes), source, cancel);
             Console.Error.WriteLine();
             Report(file, answer);

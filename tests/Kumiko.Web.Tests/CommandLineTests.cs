@@ -70,7 +70,7 @@ public sealed class CommandLineTests : IDisposable
         var table = await Do("query", "refused | group count() by reason", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", server.Path);
         Assert.Equal("reason  count()\nvoid    1\n", table.Out.ReplaceLineEndings("\n"));
         var token = await Do("token", "quay", "--for", "intake", "--data", server.Path);
-        Assert.Equal("quay", server.Get<TokenStore>().Find(token.Out.Trim(), TokenPurpose.Intake));
+        Assert.Equal("quay", server.Get<TokenStore>().Find(token.Out.Trim(), TokenPurpose.Intake)?.Name);
     }
 
     [Fact]
@@ -79,7 +79,7 @@ public sealed class CommandLineTests : IDisposable
         var data = Path.Combine(_folder, "data");
         var token = (await Do("token", "quay", "--for", "query", "--data", data)).Out.Trim();
         using var folder = DataFolder.TryOpen(data)!;
-        using (var kept = new KeptDatabase(folder.Kept)) Assert.Equal("quay", new TokenStore(kept, TimeProvider.System).Find(token, TokenPurpose.Query));
+        using (var kept = new KeptDatabase(folder.Kept)) Assert.Equal("quay", new TokenStore(kept, TimeProvider.System).Find(token, TokenPurpose.Query)?.Name);
         foreach (var file in Directory.GetFiles(data, "kumiko.db*")) Assert.DoesNotContain(token, System.Text.Encoding.Latin1.GetString(System.IO.File.ReadAllBytes(file)));
     }
 
@@ -135,7 +135,7 @@ public sealed class CommandLineTests : IDisposable
     [InlineData("--keep-size", "much", "is no size")]
     public async Task A_retention_that_cannot_be_read_is_told(string option, string value, string told)
     {
-        var run = await Do("run", "--port", "0", "--data", Path.Combine(_folder, "data"), option, value);
+        var run = await Do("run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", Path.Combine(_folder, "data"), option, value);
         Assert.Equal(1, run.Code);
         Assert.Contains(told, run.Error);
     }

@@ -145,7 +145,7 @@ public sealed class DemoWorldTests : IDisposable
         var entry = Assert.Single(truth.Entries);
         using var store = new RecordStore(Path.Combine(_folder, "records.db"), TimeProvider.System, new RecordStoreOptions(Retention.None, Background: false));
         foreach (var (from, until) in new[] { (Evening.AddMinutes(-20), Evening.AddMinutes(40)), (Evening.AddHours(26), Evening.AddHours(26.3)) })
-            await new NdjsonIntake(store, TimeProvider.System).Take(new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])), "skerry-line", null, long.MaxValue, null, CancellationToken.None);
+            await new LineIntake(store, TimeProvider.System).Take(new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])), "skerry-line", null, long.MaxValue, null, CancellationToken.None);
 
         async Task<long> Count(DateTimeOffset from, DateTimeOffset until)
         {

@@ -18,7 +18,7 @@ public sealed class KilledProcessTests : IDisposable
     [Fact]
     public async Task Nothing_acknowledged_is_lost_and_nothing_is_there_twice()
     {
-        using var process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--data", _data]) { RedirectStandardOutput = true })!;
+        using var process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", _data]) { RedirectStandardOutput = true })!;
         while (await process.StandardOutput.ReadLineAsync() is { } line && !line.StartsWith("Kumiko is at", StringComparison.Ordinal)) { }
         var server = DataFolder.FindServer(_data)!;
         using var client = new HttpClient { BaseAddress = new Uri(server.Address) };

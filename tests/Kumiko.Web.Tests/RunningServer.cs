@@ -33,7 +33,7 @@ public sealed partial class RunningServer : IAsyncDisposable
         var folder = DataFolder.TryOpen(path)!;
         // Cookies are judged by the client's real clock, so the made-up one starts at the real time.
         var clock = new FakeTimeProvider(DateTimeOffset.UtcNow);
-        var app = KumikoServer.Build(new ServerOptions { Data = path, Port = 0, ReserveBytes = 0 }, folder, builder =>
+        var app = KumikoServer.Build(new ServerOptions { Data = path, Port = 0, GrpcPort = 0, SyslogPort = 0, ReserveBytes = 0 }, folder, builder =>
         {
             builder.Services.AddSingleton<TimeProvider>(clock);
             more?.Invoke(builder);

@@ -59,7 +59,7 @@ internal static class StoreBench
     /// <summary>Sends all with two senders, as one alone waits for each of its commits.</summary>
     internal static async Task Feed(RecordStore store, FerryLog log, long records, Action<long> told, int recordsPerSecond = 300)
     {
-        var intake = new NdjsonIntake(store, TimeProvider.System);
+        var intake = new LineIntake(store, TimeProvider.System);
         using var batches = log.Batches(records, recordsPerSecond).GetEnumerator();
         var taken = 0L;
         await Task.WhenAll(Sender(), Sender());
@@ -81,7 +81,7 @@ internal static class StoreBench
 
     private static async Task<(double Median, double P95)> Visible(RecordStore store)
     {
-        var intake = new NdjsonIntake(store, TimeProvider.System);
+        var intake = new LineIntake(store, TimeProvider.System);
         var n = 0;
         return await Repeated.Milliseconds(60, async () =>
         {

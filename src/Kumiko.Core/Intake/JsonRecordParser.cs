@@ -8,11 +8,8 @@ using Kumiko.Core.Storage;
 
 namespace Kumiko.Core.Intake;
 
-/// <summary>Why a line was not taken. The column counts bytes from 1.</summary>
-public sealed record Refusal(int Column, string Reason);
-
 /// <summary>One JSON object to one record. Not for several threads.</summary>
-public sealed class JsonRecordParser(string source)
+public sealed class JsonRecordParser(string source) : ILineParser
 {
     private const int MostResources = 4_096;
 
@@ -79,16 +76,13 @@ public sealed class JsonRecordParser(string source)
         public long At { get; } = at;
     }
 
-    /// <param name="line">One line without its end.</param>
-    /// <param name="now">The observed time where the line says none.</param>
-    /// <param name="refusal">Set where the answer is null.</param>
+    /// <inheritdoc/>
     public LogRecord? Parse(ReadOnlySpan<byte> line, long now, out Refusal? refusal)
     {
         refusal = null;
         if (!Utf8.IsValid(line))
         {
-            Utf8.ToUtf16(line, new char[line.Length], out var valid, out _, replaceInvalidSequences: false);
-            refusal = new Refusal(valid + 1, "This byte is not valid UTF-8.");
+            refusal = Refusal.NotUtf8(line);
             return null;
         }
         var reader = new Utf8JsonReader(line, new JsonReaderOptions { CommentHandling = JsonCommentHandling.Disallow });

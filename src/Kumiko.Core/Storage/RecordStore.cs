@@ -8,8 +8,15 @@ using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Storage;
 
-/// <summary>A line that was not taken: where, why, and how it began.</summary>
-public sealed record Refused(long Line, int Column, string Reason, byte[] Head);
+/// <summary>Something that was not taken: where, why, and how it began.</summary>
+/// <param name="Line">Its place in what was sent, from 1; 0 where there are no places.</param>
+/// <param name="Column">Bytes from 1; 0 where it is not known.</param>
+public sealed record Refused(long Line, int Column, string Reason, byte[] Head)
+{
+    /// <summary>When, UTC nanoseconds, and from where; set on what was kept.</summary>
+    public long At { get; init; }
+    public string Source { get; init; } = "";
+}
 
 /// <summary>Names a part of a batch, so that a sender may repeat it without harm.</summary>
 public sealed record BatchKey(string Key, int Part);
@@ -79,6 +86,12 @@ public sealed class RecordStore : IDisposable
 
     /// <summary>All records committed so far, to be disposed after reading.</summary>
     public Snapshot Current => _pins.Take().With(Patterns);
+
+    /// <summary>Told on the writer thread of the source and records of each batch that was committed.</summary>
+    public event Action<string, IReadOnlyList<LogRecord>>? Committed;
+
+    /// <summary>Told of the source of refused things and their number, kept or not.</summary>
+    public event Action<string, long>? Kept;
 
     /// <summary>Number of records.</summary>
     public long Count => _pins.Count;
@@ -171,6 +184,7 @@ public sealed class RecordStore : IDisposable
                 Recent.Add(new RecentEntry(records[0].Sequence, records, source, now));
                 AddBatches(records);
                 Publish();
+                Committed?.Invoke(source, records);
                 // What is old is seen to every few seconds; what is full, at once.
                 if (Recent.IsFull(source) || Recent.Bytes > Sealer.MostUnsealedBytes) _upkeep.Wake();
             }, content.Length);
@@ -325,20 +339,37 @@ public sealed class RecordStore : IDisposable
     internal void Forget(string sentence) => _notices.Remove(sentence);
 
     /// <summary>Keeps what was refused, the newest ten thousand.</summary>
-    public Task<int> Keep(IReadOnlyList<Refused> refused, string source) => _database.Writer.Write(connection =>
+    /// <param name="total">How many were refused, where not all of them are given.</param>
+    public async Task Keep(IReadOnlyList<Refused> refused, string source, long? total = null)
     {
-        var at = Instants.FromDateTime(_clock.GetUtcNow());
-        var kept = connection.Execute("INSERT INTO refused (at, source, line, col, reason, head) VALUES (@at, @source, @Line, @Column, @Reason, @Head)",
-            refused.Select(r => new { at, source, r.Line, r.Column, r.Reason, r.Head }));
-        connection.Execute("DELETE FROM refused WHERE id <= (SELECT MAX(id) FROM refused) - @MostRefused", new { MostRefused });
-        return kept;
-    });
+        Kept?.Invoke(source, total ?? refused.Count);
+        if (refused.Count == 0) return;
+        await _database.Writer.Write(connection =>
+        {
+            var at = Instants.FromDateTime(_clock.GetUtcNow());
+            connection.Execute("INSERT INTO refused (at, source, line, col, reason, head) VALUES (@at, @source, @Line, @Column, @Reason, @Head)",
+                refused.Select(r => new { at, source, r.Line, r.Column, r.Reason, r.Head }));
+            return connection.Execute("DELETE FROM refused WHERE id <= (SELECT MAX(id) FROM refused) - @MostRefused", new { MostRefused });
+        });
+    }
 
-    public IReadOnlyList<Refused> Refusals(int most)
+    /// <summary>What was refused and is kept, the latest first.</summary>
+    /// <param name="source">Of one source; null for all.</param>
+    public IReadOnlyList<Refused> Refusals(int most, string? source = null)
     {
         using var connection = _database.Read();
-        return [.. connection.Query<(long Line, long Column, string Reason, byte[] Head)>("SELECT line, col, reason, head FROM refused ORDER BY id DESC LIMIT @most", new { most })
-            .Select(r => new Refused(r.Line, (int)r.Column, r.Reason, r.Head))];
+        return [.. connection.Query<RefusedRow>("SELECT at AS At, source AS Source, line AS Line, col AS Col, reason AS Reason, head AS Head FROM refused WHERE @source IS NULL OR source = @source ORDER BY id DESC LIMIT @most", new { most, source })
+            .Select(r => new Refused(r.Line, (int)r.Col, r.Reason, r.Head) { At = r.At, Source = r.Source })];
+    }
+
+    private sealed class RefusedRow
+    {
+        public long At { get; init; }
+        public string Source { get; init; } = "";
+        public long Line { get; init; }
+        public long Col { get; init; }
+        public string Reason { get; init; } = "";
+        public byte[] Head { get; init; } = [];
     }
 
     public void Dispose()

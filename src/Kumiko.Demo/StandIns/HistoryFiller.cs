@@ -11,7 +11,7 @@ namespace Kumiko.Demo.StandIns;
 /// Writes the history of the world, the newest hours before the first page is there and older ones while people
 /// work. How far it came is kept, so that a stopped demonstration goes on where it was.
 /// </summary>
-public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, NdjsonIntake intake, RecordStore store, DataFolder folder, TimeProvider clock, ILogger<HistoryFiller> log) : BackgroundService
+public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, LineIntake intake, RecordStore store, DataFolder folder, TimeProvider clock, ILogger<HistoryFiller> log) : BackgroundService
 {
     private static readonly TimeSpan SmallestGap = TimeSpan.FromSeconds(30);
 

@@ -30,7 +30,7 @@ public static class QueryEndpoint
 
     private static IResult Answer(HttpContext http, BearerTokens tokens, Func<string, string?> value, IEnumerable<string> names)
     {
-        if (tokens.Find(http, TokenPurpose.Query) is not { } name) return BearerTokens.Refuse(http, TokenPurpose.Query);
+        if (tokens.Find(http, TokenPurpose.Query) is not { Name: var name }) return BearerTokens.Refuse(http, TokenPurpose.Query);
         var clock = http.RequestServices.GetRequiredService<TimeProvider>();
         var now = Instants.FromDateTime(clock.GetUtcNow());
         if (FrameWriter.FormatOf(value("format"), http.Request.Headers.Accept.ToString()) is not { } format) return Wrong("format is ndjson or csv.");

@@ -5,14 +5,18 @@ using Microsoft.AspNetCore.Http;
 
 namespace Kumiko.Web.Hosting;
 
+/// <summary>A program that may do what it asks.</summary>
+/// <param name="Token">Its token; null for a command on this machine, which has no limits.</param>
+public sealed record Sender(string Name, Token? Token);
+
 /// <summary>Who a program is, by the token it sends.</summary>
 public sealed class BearerTokens(TokenStore tokens, ServerState state)
 {
     private const string Scheme = "Bearer ";
 
-    /// <summary>The name behind the request's token if it is good for the purpose; null otherwise.</summary>
-    public string? Find(HttpContext http, TokenPurpose purpose) =>
-        IsControl(http) ? "command line" : Text(http) is { } text ? tokens.Find(text, purpose) : null;
+    /// <summary>Who sends, if the request's token is good for the purpose; null otherwise.</summary>
+    public Sender? Find(HttpContext http, TokenPurpose purpose) =>
+        IsControl(http) ? new Sender("command line", null) : Text(http) is { } text && tokens.Find(text, purpose) is { } token ? new Sender(token.Name, token) : null;
 
     /// <summary>Whether the request comes from a command on this machine.</summary>
     public bool IsControl(HttpContext http) =>
@@ -24,11 +28,17 @@ public sealed class BearerTokens(TokenStore tokens, ServerState state)
         return header.StartsWith(Scheme, StringComparison.OrdinalIgnoreCase) && header.Length < 512 ? header[Scheme.Length..].Trim() : null;
     }
 
+    /// <summary>What to do about a missing or wrong token.</summary>
+    public static string Advice(TokenPurpose purpose)
+    {
+        var name = purpose.ToString().ToLowerInvariant();
+        return $"This needs a token for {name}, as Authorization: Bearer TOKEN. Make one on the page Sources, or with: kumiko token NAME --for {name}";
+    }
+
     /// <summary>The answer to a missing or wrong token.</summary>
     public static IResult Refuse(HttpContext http, TokenPurpose purpose)
     {
         http.Response.Headers.WWWAuthenticate = "Bearer";
-        var name = purpose.ToString().ToLowerInvariant();
-        return Results.Json(new { error = $"This needs a token for {name}. Make one with: kumiko token NAME --for {name}" }, statusCode: StatusCodes.Status401Unauthorized);
+        return Results.Json(new { error = Advice(purpose) }, statusCode: StatusCodes.Status401Unauthorized);
     }
 }

@@ -1,3 +1,4 @@
+using System.Net;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
@@ -5,22 +6,24 @@ using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Searches;
+using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
 using Kumiko.Web.Background;
 using Kumiko.Web.Delivery;
 using Kumiko.Web.Receivers;
+using Kumiko.Web.Receivers.Otlp;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.DataProtection;
-using Microsoft.AspNetCore.Hosting.Server.Features;
-using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Identity;
+using Microsoft.AspNetCore.Server.Kestrel.Core;
 using Microsoft.Extensions.DependencyInjection.Extensions;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
@@ -41,13 +44,16 @@ public static class KumikoServer
     public static WebApplication Build(ServerOptions options, DataFolder folder, Action<WebApplicationBuilder>? more = null)
     {
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { EnvironmentName = Environments.Production, ApplicationName = typeof(KumikoServer).Assembly.GetName().Name });
+        var ports = new ListeningPorts();
         builder.WebHost.UseKestrel(kestrel =>
         {
+            kestrel.Listen(options.Listen, options.Port, web => ports.Web = web);
+            // Without TLS the two versions of HTTP cannot be told apart in time, so gRPC has a port of its own.
+            if (options.GrpcPort is { } grpcPort) kestrel.Listen(options.Listen, grpcPort, grpc => (ports.Grpc = grpc).Protocols = HttpProtocols.Http2);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestLineSize = LongestRequestLine;
             kestrel.Limits.MaxRequestHeadersTotalSize = LongestRequestLine + (32 * 1024);
         });
-        builder.WebHost.UseUrls($"http://127.0.0.1:{options.Port}");
         builder.Logging.ClearProviders().AddSimpleConsole(o => o.SingleLine = true).SetMinimumLevel(LogLevel.Warning)
             // Keys lie in the data folder under its own permissions, and forms are never cached; both are meant so.
             .AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error).AddFilter("Microsoft.AspNetCore.Antiforgery", LogLevel.Error);
@@ -57,7 +63,7 @@ public static class KumikoServer
         Configure(app);
         // Long looks through the store take whole threads; answers that are ready must not wait for one of theirs.
         ThreadPool.SetMinThreads(LeastThreads, LeastThreads);
-        app.Lifetime.ApplicationStarted.Register(() => Announce(app, options, folder));
+        app.Lifetime.ApplicationStarted.Register(() => Announce(app, ports, options, folder));
         return app;
     }
 
@@ -69,11 +75,13 @@ public static class KumikoServer
         services.AddSingleton(new KeptDatabase(folder.Kept));
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
         services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
-        services.AddSingleton<RunRegistry>().AddSingleton<NdjsonIntake>().AddSingleton<RuleChecker>();
+        services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>().AddSingleton<RuleChecker>();
+        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>();
+        services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
-        services.AddHostedService<RuleService>().AddHostedService<OutboxService>();
+        services.AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<OutboxService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");
@@ -113,18 +121,30 @@ public static class KumikoServer
         app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http)).AllowAnonymous();
         app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
         IntakeEndpoint.Map(app);
+        OtlpHttp.Map(app);
+        app.MapGrpcService<OtlpLogsService>().AllowAnonymous();
+        app.MapGrpcService<OtlpMetricsService>().AllowAnonymous();
+        app.MapGrpcService<OtlpTraceService>().AllowAnonymous();
         QueryEndpoint.Map(app);
         ControlEndpoint.Map(app);
     }
 
-    private static void Announce(WebApplication app, ServerOptions options, DataFolder folder)
+    private static void Announce(WebApplication app, ListeningPorts ports, ServerOptions options, DataFolder folder)
     {
         var state = app.Services.GetRequiredService<ServerState>();
-        var bound = app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()?.Addresses.FirstOrDefault();
-        if (bound is not null) state.Address = bound.TrimEnd('/');
+        // Whoever listens on all addresses is reached on this machine by its own.
+        state.Address = $"http://{(Equals(options.Listen, IPAddress.Any) ? IPAddress.Loopback : options.Listen)}:{ports.Web!.IPEndPoint!.Port}";
+        state.GrpcPort = ports.Grpc?.IPEndPoint?.Port;
         options.PublicAddress ??= state.Address;
         folder.Announce(new ServerAddress(state.Address, state.ControlToken));
     }
+}
+
+/// <summary>Where the server listens; ports are known once it has started.</summary>
+internal sealed class ListeningPorts
+{
+    public ListenOptions? Web { get; set; }
+    public ListenOptions? Grpc { get; set; }
 }
 
 /// <summary>Names of what a person must be allowed to do.</summary>

@@ -1,40 +1,38 @@
-using Kumiko.Core.Accounts;
 using Kumiko.Core.Intake;
-using Kumiko.Web.Hosting;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
-using Microsoft.AspNetCore.Http.Features;
 
 namespace Kumiko.Web.Receivers;
 
-/// <summary>Records as newline-delimited JSON over HTTP.</summary>
+/// <summary>Records over HTTP: newline-delimited JSON, and plain lines.</summary>
 public static class IntakeEndpoint
 {
-    private const int RetryAfterSeconds = 30;
     private const int LongestKey = 200;
 
-    public static void Map(WebApplication app) => app.MapPost("/intake/records", Receive).AllowAnonymous().DisableAntiforgery();
-
-    private static async Task<IResult> Receive(HttpContext http, BearerTokens tokens, NdjsonIntake intake)
+    public static void Map(WebApplication app)
     {
-        if (tokens.Find(http, TokenPurpose.Intake) is not { } sender) return BearerTokens.Refuse(http, TokenPurpose.Intake);
-        if (http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } size) size.MaxRequestBodySize = null;
-        var source = tokens.IsControl(http) && http.Request.Query["source"].ToString() is { Length: > 0 and <= LongestKey } named ? named : sender;
+        app.MapPost("/intake/records", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "NDJSON over HTTP", _ => null)).AllowAnonymous().DisableAntiforgery();
+        app.MapPost("/intake/lines", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "plain lines over HTTP",
+            source => new PlainLineParser(source, Short(http.Request.Query["service"]), Short(http.Request.Query["host"])))).AllowAnonymous().DisableAntiforgery();
+    }
+
+    private static string? Short(string? name) => name is { Length: > 0 and <= LongestKey } ? name : null;
+
+    private static async Task<IResult> Receive(HttpContext http, Door door, LineIntake intake, string protocol, Func<string, PlainLineParser?> parser)
+    {
+        if (door.Enter(http, protocol, out var away) is not { } entry)
+        {
+            if (away!.Wait is { } wait) http.Response.Headers.RetryAfter = Door.RetryAfter(wait);
+            if (away.Status == StatusCodes.Status401Unauthorized) http.Response.Headers.WWWAuthenticate = "Bearer";
+            return Results.Json(new { error = away.Reason }, statusCode: away.Status);
+        }
         var key = http.Request.Headers["Idempotency-Key"].ToString();
         if (key.Length > LongestKey) return Results.Json(new { error = $"Idempotency-Key can have {LongestKey} characters." }, statusCode: StatusCodes.Status400BadRequest);
-        Stream body;
-        switch (http.Request.Headers.ContentEncoding.ToString().ToLowerInvariant())
-        {
-            case "" or "identity": body = http.Request.Body; break;
-            case "gzip":
-                // Decompression reads synchronously, on a thread of the pool.
-                if (http.Features.Get<IHttpBodyControlFeature>() is { } control) control.AllowSynchronousIO = true;
-                body = Gzip.Open(http.Request.Body);
-                break;
-            case var other: return Results.Json(new { error = $"Content-Encoding {other} is not understood. Send gzip, or none." }, statusCode: StatusCodes.Status415UnsupportedMediaType);
-        }
-        var limit = tokens.IsControl(http) ? long.MaxValue : NdjsonIntake.MostBytes;
-        var answer = await intake.Take(body, source, key.Length > 0 ? key : null, limit, null, http.RequestAborted);
+        if (RequestBody.Open(http, out var problem) is not { } body) return Results.Json(new { error = problem }, statusCode: StatusCodes.Status415UnsupportedMediaType);
+        // A command on this machine has no token, and no limit.
+        var limit = entry.Token is null ? long.MaxValue : LineIntake.MostBytes;
+        var answer = await intake.Take(body, entry.Source, key.Length > 0 ? key : null, limit, null, http.RequestAborted, parser(entry.Source));
+        door.Count(entry, answer.Taken + answer.RefusedTotal);
         return Answer(http, answer);
     }
 
@@ -48,7 +46,7 @@ public static class IntakeEndpoint
             { Taken: 0, RefusedTotal: > 0 } => StatusCodes.Status400BadRequest,
             _ => StatusCodes.Status200OK,
         };
-        if (status == StatusCodes.Status503ServiceUnavailable) http.Response.Headers.RetryAfter = RetryAfterSeconds.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        if (status == StatusCodes.Status503ServiceUnavailable) http.Response.Headers.RetryAfter = Door.RetryAfter(Door.NoRoomWait);
         var body = new Dictionary<string, object>
         {
             ["taken"] = answer.Taken,

@@ -33,7 +33,7 @@ public sealed partial class LanguageGuideTests : StoreTest
     {
         var store = Open();
         var lines = NdjsonBlock().Match(guide).Groups[1].Value;
-        await new NdjsonIntake(store, Clock).Take(new MemoryStream(Encoding.UTF8.GetBytes(lines)), "quay", null, long.MaxValue, null, CancellationToken.None);
+        await new LineIntake(store, Clock).Take(new MemoryStream(Encoding.UTF8.GetBytes(lines)), "quay", null, long.MaxValue, null, CancellationToken.None);
         Assert.Equal(7, store.Count);
         await store.Upkeep.SealAll();
         return store;

@@ -22,7 +22,7 @@ public sealed class PatternQueryTests : StoreTest
     private static async Task Take(RecordStore store, IEnumerable<(int Minute, string Service, string Body)> lines)
     {
         var text = string.Join('\n', lines.Select(l => $$"""{"time":"{{Instants.Format(Six + (l.Minute * Instants.Minute))}}","service":"{{l.Service}}","body":"{{l.Body}}"}"""));
-        await new NdjsonIntake(store, TimeProvider.System).Take(new MemoryStream(Encoding.UTF8.GetBytes(text)), "quay", null, long.MaxValue, null, CancellationToken.None);
+        await new LineIntake(store, TimeProvider.System).Take(new MemoryStream(Encoding.UTF8.GetBytes(text)), "quay", null, long.MaxValue, null, CancellationToken.None);
     }
 
     private static async Task<Frame> Ask(RecordStore store, string text, Window? window = null)

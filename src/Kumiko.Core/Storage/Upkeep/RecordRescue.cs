@@ -80,7 +80,7 @@ internal static class RecordRescue
             from.Execute("PRAGMA writable_schema = ON");
             lost += Rows(from, into, "template", "id") + Rows(from, into, "pattern_name", "id");
             foreach (var table in new[] { "field", "counter", "batch_key" }) lost += Rows(from, into, table, null);
-            lost += Rows(from, into, "recent", "first_sequence");
+            lost += Rows(from, into, "recent", "first_sequence") + Rows(from, into, "signal", "id");
             lost += Rows(from, into, "segment", "id");
             lost += Rows(from, into, "segment_column", "key");
         }
@@ -96,6 +96,8 @@ internal static class RecordRescue
     private static long Rows(SqliteConnection from, Database into, string table, string? key)
     {
         var lost = 0L;
+        // A file from before this table has none.
+        if (from.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = @table", new { table }) == 0) return 0;
         foreach (var order in key is null ? new[] { "" } : [$" ORDER BY {key}", $" ORDER BY {key} DESC"])
         {
             var rows = new List<IDictionary<string, object?>>();

@@ -45,6 +45,7 @@ public static class StoreBackup
             }
             progress?.Report((i + 1, segments.Count));
         }
+        await CopySignals(store, copy, cancel);
         await CopyRecent(copy, snapshot);
         await copy.Checkpoint();
         return (records, problems);
@@ -80,6 +81,20 @@ public static class StoreBackup
         // It may have been merged away meanwhile; in this snapshot it is alive.
         foreach (IDictionary<string, object?> r in row.Where(r => (string)r.state == "gone")) r["state"] = "live";
         await copy.Writer.Write(c => Insert(c, "segment", row) + Insert(c, "segment_column", columns));
+    }
+
+    private static async Task CopySignals(RecordStore store, Database copy, CancellationToken cancel)
+    {
+        const int AtOnce = 64;
+        for (var last = 0L; ;)
+        {
+            cancel.ThrowIfCancellationRequested();
+            List<dynamic> rows;
+            using (var from = store.Database.Read()) rows = from.Query("SELECT * FROM signal WHERE id > @last ORDER BY id LIMIT @AtOnce", new { last, AtOnce }).ToList();
+            if (rows.Count == 0) return;
+            await copy.Writer.Write(c => Insert(c, "signal", rows));
+            last = (long)rows[^1].id;
+        }
     }
 
     private static async Task CopyRecent(Database copy, Snapshot snapshot)

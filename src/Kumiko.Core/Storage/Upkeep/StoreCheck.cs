@@ -39,6 +39,7 @@ public static class StoreCheck
                 FindStrays(connection, state);
             }
             CheckRecent(connection, state, cancel);
+            CheckSignals(connection, state, cancel);
         }
         catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
         state.FindDoubles();
@@ -54,7 +55,11 @@ public static class StoreCheck
         var state = new State();
         using var snapshot = store.Current;
         using var connection = store.Database.Read();
-        try { CheckSegments(connection, [.. snapshot.Segments.Select(s => s.Segment)], state, progress, cancel); }
+        try
+        {
+            CheckSegments(connection, [.. snapshot.Segments.Select(s => s.Segment)], state, progress, cancel);
+            CheckSignals(connection, state, cancel);
+        }
         catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
         foreach (var batch in snapshot.Batches.OfType<RecentBatch>()) state.See([.. batch.Records.ToArray().Select(r => r.Sequence)], "the records that are not sealed");
         state.Batches = store.Recent.Entries.Count;
@@ -161,6 +166,16 @@ public static class StoreCheck
                 state.See([.. BatchCodec.Decode(content, first, strings).Select(r => r.Sequence)], $"batch {first}");
             }
             catch (InvalidDataException e) { state.Add($"Batch {first}: {e.Message}"); }
+        }
+    }
+
+    private static void CheckSignals(SqliteConnection connection, State state, CancellationToken cancel)
+    {
+        if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'signal'") == 0) return;
+        foreach (var (id, kind, oldest, checksum, content) in connection.Query<(long, string, long, long, byte[])>("SELECT id, kind, min_time, checksum, content FROM signal ORDER BY id", buffered: false))
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (checksum != Checksum.Of(content, oldest)) state.Add($"Batch {id} of {kind} does not match its checksum.");
         }
     }
 

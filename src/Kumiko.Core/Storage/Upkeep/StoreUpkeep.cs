@@ -189,6 +189,8 @@ public sealed class StoreUpkeep : IDisposable
             var dropped = 0;
             await WithRoom(async () => dropped = await Drop());
             await _store.Database.Writer.Write(c => c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept }));
+            if (_retention.Age is { } age)
+                await _store.Database.Writer.Write(c => c.Execute("DELETE FROM signal WHERE MAX(received, max_time) < @before", new { before = Now - age }));
             return dropped;
         }
         finally { _turn.Release(); }

@@ -25,8 +25,8 @@ public enum IntakeStop
     NoRoom,
 }
 
-/// <summary>Newline-delimited JSON into the store: whole up to 16 MB, above that in parts.</summary>
-public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
+/// <summary>Lines into the store, newline-delimited JSON where nothing else is said: whole up to 16 MB, above that in parts.</summary>
+public sealed class LineIntake(RecordStore store, TimeProvider clock)
 {
     public const long WholeBytes = 16L << 20;
     public const long MostBytes = 256L << 20;
@@ -39,9 +39,11 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
     /// <param name="key">Given by a sender that may repeat itself.</param>
     /// <param name="limit">The most bytes to read; files on disk have none.</param>
     /// <param name="progress">Told after each committed part.</param>
-    public async Task<IntakeAnswer> Take(Stream body, string source, string? key, long limit, IProgress<IntakeAnswer>? progress, CancellationToken cancel)
+    /// <param name="plain">Reads each line; newline-delimited JSON where it is null.</param>
+    public async Task<IntakeAnswer> Take(Stream body, string source, string? key, long limit, IProgress<IntakeAnswer>? progress, CancellationToken cancel, PlainLineParser? plain = null)
     {
-        var parser = _parsers.Rent(source);
+        var json = plain is null ? _parsers.Rent(source) : null;
+        var parser = (ILineParser?)plain ?? json!;
         using var lines = new LineReader(body);
         var records = new List<LogRecord>();
         var refused = new List<Refused>();
@@ -70,8 +72,8 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
             committedAt = lines.BytesRead;
             if (!await Commit()) return Answer();
         }
-        if (await Commit() && refused.Count > 0) await store.Keep(refused, source);
-        _parsers.Return(source, parser);
+        if (await Commit() && refused.Count > 0) await store.Keep(refused, source, refusedTotal);
+        if (json is not null) _parsers.Return(source, json);
         return Answer();
 
         IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped);
@@ -92,7 +94,7 @@ public sealed class NdjsonIntake(RecordStore store, TimeProvider clock)
         }
     }
 
-    private Refusal? Read(ReadOnlySpan<byte> line, bool tooLong, JsonRecordParser parser, List<LogRecord> records)
+    private Refusal? Read(ReadOnlySpan<byte> line, bool tooLong, ILineParser parser, List<LogRecord> records)
     {
         if (tooLong) return new Refusal(LineReader.LongestLine + 1, "The line is longer than 4 MiB.");
         if (line.Trim(" \t\r"u8).IsEmpty) return null;

@@ -8,18 +8,18 @@ using Microsoft.Extensions.Time.Testing;
 
 namespace Kumiko.Core.Tests.Intake;
 
-public sealed class NdjsonIntakeTests : IDisposable
+public sealed class LineIntakeTests : IDisposable
 {
     private static readonly Window Ever = new(long.MinValue, long.MaxValue);
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
     private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
     private readonly RecordStore _store;
-    private readonly NdjsonIntake _intake;
+    private readonly LineIntake _intake;
 
-    public NdjsonIntakeTests()
+    public LineIntakeTests()
     {
         _store = new RecordStore(Path.Combine(_folder, "records.db"), _clock);
-        _intake = new NdjsonIntake(_store, _clock);
+        _intake = new LineIntake(_store, _clock);
     }
 
     public void Dispose()
@@ -29,7 +29,7 @@ public sealed class NdjsonIntakeTests : IDisposable
     }
 
     private Task<IntakeAnswer> Take(byte[] body, string? key = null) =>
-        _intake.Take(new MemoryStream(body), "quay", key, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        _intake.Take(new MemoryStream(body), "quay", key, LineIntake.MostBytes, null, CancellationToken.None);
 
     private Task<IntakeAnswer> Take(string body, string? key = null) => Take(Encoding.UTF8.GetBytes(body), key);
 
@@ -141,7 +141,7 @@ public sealed class NdjsonIntakeTests : IDisposable
             for (var i = 0; i < 300; i++) gzip.Write(zeros);
         }
         packed.Position = 0;
-        var answer = await _intake.Take(Gzip.Open(packed), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        var answer = await _intake.Take(Gzip.Open(packed), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal(IntakeStop.TooLarge, answer.Stopped);
         Assert.Equal(1, answer.Taken);
         Assert.Contains("256 MB", answer.Problem);
@@ -154,7 +154,7 @@ public sealed class NdjsonIntakeTests : IDisposable
         foreach (var line in new[] { "{\"body\":\"first\"}\n", "{\"body\":\"second\"}\n" })
             using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true)) gzip.Write(Encoding.UTF8.GetBytes(line));
         body.Position = 0;
-        var answer = await _intake.Take(Gzip.Open(body), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        var answer = await _intake.Take(Gzip.Open(body), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal((2, IntakeStop.None), (answer.Taken, answer.Stopped));
     }
 
@@ -169,7 +169,7 @@ public sealed class NdjsonIntakeTests : IDisposable
         var bytes = body.ToArray();
         if (how == "cut off") bytes = bytes[..(bytes.Length / 2)];
         else bytes[^6] ^= 0xff;
-        var answer = await _intake.Take(Gzip.Open(new MemoryStream(bytes)), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        var answer = await _intake.Take(Gzip.Open(new MemoryStream(bytes)), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal(IntakeStop.Damaged, answer.Stopped);
         Assert.Contains("damaged", answer.Problem);
     }
@@ -188,8 +188,8 @@ public sealed class NdjsonIntakeTests : IDisposable
     {
         using var small = new RecordStore(Path.Combine(_folder, "small.db"), _clock);
         await small.LimitPages(1);
-        var intake = new NdjsonIntake(small, _clock);
-        var answer = await intake.Take(new MemoryStream(System.Text.Encoding.UTF8.GetBytes(string.Join('\n', Enumerable.Range(0, 400).Select(i => $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}")))), "quay", null, NdjsonIntake.MostBytes, null, CancellationToken.None);
+        var intake = new LineIntake(small, _clock);
+        var answer = await intake.Take(new MemoryStream(System.Text.Encoding.UTF8.GetBytes(string.Join('\n', Enumerable.Range(0, 400).Select(i => $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}")))), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal((IntakeStop.NoRoom, 0), (answer.Stopped, answer.Taken));
         Assert.Contains("disk is full", answer.Problem);
         Assert.Equal(0, small.Count);

@@ -1,0 +1,28 @@
+using System.Text;
+using System.Text.Unicode;
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Intake;
+
+/// <summary>A line of any text to a record: all of it is the body, and it happened when it came.</summary>
+/// <param name="source">The name of the place it comes from.</param>
+/// <param name="service">What wrote it, where the sender says so.</param>
+/// <param name="host">Where that runs, where the sender says so.</param>
+public sealed class PlainLineParser(string source, string? service = null, string? host = null) : ILineParser
+{
+    private readonly Resource _resource = Describe(service, host);
+
+    private static Resource Describe(string? service, string? host)
+    {
+        (string Name, string? Text)[] fields = [("service.name", service), ("host.name", host)];
+        var given = fields.Where(f => !string.IsNullOrEmpty(f.Text)).ToArray();
+        return given.Length == 0 ? Resource.Unknown : new Resource(new Attributes([.. given.Select(f => f.Name)], [.. given.Select(f => Value.Of(f.Text))]));
+    }
+
+    /// <inheritdoc/>
+    public LogRecord? Parse(ReadOnlySpan<byte> line, long now, out Refusal? refusal)
+    {
+        refusal = Utf8.IsValid(line) ? null : Refusal.NotUtf8(line);
+        return refusal is not null ? null : new LogRecord { Time = now, Observed = now, Body = Encoding.UTF8.GetString(line), Resource = _resource, Source = source };
+    }
+}

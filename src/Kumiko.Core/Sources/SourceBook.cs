@@ -1,0 +1,138 @@
+using Dapper;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Signals;
+
+namespace Kumiko.Core.Sources;
+
+/// <summary>
+/// Counts what each source sends. It hears of everything that the stores commit or keep as refused; receivers tell how
+/// a source was recognised. Counts are written down now and then: a killed process loses the last seconds of them.
+/// </summary>
+public sealed class SourceBook
+{
+    private const int MostSources = 20_000, DelaysOfBatch = 8;
+
+    private readonly KeptDatabase _kept;
+    private readonly TimeProvider _clock;
+    private readonly Dictionary<string, SourceCounts> _sources = new(StringComparer.Ordinal);
+
+    public SourceBook(RecordStore records, SignalStore signals, KeptDatabase kept, TimeProvider clock)
+    {
+        (_kept, _clock) = (kept, clock);
+        using (var connection = kept.Database.Read())
+            foreach (var row in connection.Query<Row>("SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"))
+                _sources[row.Name] = row.Counts();
+        records.Committed += SeeRecords;
+        records.Kept += (source, refused) => See(source, 0, 0, s => s.Refused += refused);
+        signals.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s =>
+        {
+            if (batch.IsMetrics) s.Samples += batch.Items; else s.Spans += batch.Items;
+        });
+    }
+
+    private long Now => Instants.FromDateTime(_clock.GetUtcNow());
+
+    private void SeeRecords(string source, IReadOnlyList<LogRecord> records)
+    {
+        var newest = long.MinValue;
+        foreach (var record in records) newest = Math.Max(newest, record.Time);
+        See(source, records.Count, newest, s =>
+        {
+            s.Records += records.Count;
+            for (var i = 0; i < DelaysOfBatch && i < records.Count; i++)
+            {
+                var record = records[(int)((long)i * records.Count / Math.Min(DelaysOfBatch, records.Count))];
+                // Where the sender gave no time, the observed one stands for it and there is nothing to learn.
+                if (record.Time != record.Observed) s.SeeDelay(record.Observed - record.Time);
+            }
+        });
+    }
+
+    /// <summary>Counts changes, which a store of their own keeps.</summary>
+    public void SeeChange(string source, long at) => See(source, 1, at, s => s.Changes++);
+
+    /// <summary>Notes how a source sends and how it was told from others.</summary>
+    public void Recognise(string source, string protocol, string how)
+    {
+        lock (_sources)
+        {
+            if (Of(source) is not { } counts || (counts.Protocol == protocol && counts.Recognised == how)) return;
+            (counts.Protocol, counts.Recognised, counts.IsChanged) = (protocol, how, true);
+        }
+    }
+
+    private void See(string source, long items, long newest, Action<SourceCounts> count)
+    {
+        lock (_sources)
+        {
+            if (Of(source) is not { } counts) return;
+            // What was refused was seen too, but is no sign of its records.
+            if (items > 0) counts.See(Now, items, newest);
+            else if (counts.FirstSeen == 0) counts.FirstSeen = Now;
+            counts.IsChanged = true;
+            count(counts);
+        }
+    }
+
+    private SourceCounts? Of(string source)
+    {
+        if (_sources.TryGetValue(source, out var known)) return known;
+        return _sources.Count >= MostSources ? null : _sources[source] = new SourceCounts(source);
+    }
+
+    /// <summary>All sources, by name.</summary>
+    public IReadOnlyList<SourceState> All()
+    {
+        var now = Now;
+        lock (_sources) return [.. _sources.Values.Select(s => s.At(now)).OrderBy(s => s.Name, StringComparer.Ordinal)];
+    }
+
+    public SourceState? Find(string name)
+    {
+        lock (_sources) return _sources.GetValueOrDefault(name)?.At(Now);
+    }
+
+    /// <summary>Writes down what changed.</summary>
+    public Task Save()
+    {
+        List<SourceState> changed;
+        lock (_sources)
+        {
+            changed = [.. _sources.Values.Where(s => s.IsChanged).Select(s => s.At(0))];
+            foreach (var source in _sources.Values) source.IsChanged = false;
+        }
+        return changed.Count == 0 ? Task.CompletedTask : _kept.Database.Writer.Write(c => c.Execute(
+            "INSERT OR REPLACE INTO source (name, first_seen, last_seen, newest, records, samples, spans, changes, refused, protocol, recognised) VALUES (@Name, @FirstSeen, @LastSeen, @Newest, @Records, @Samples, @Spans, @Changes, @Refused, @Protocol, @Recognised)",
+            changed.Select(s => new { s.Name, s.FirstSeen, s.LastSeen, s.Newest, s.Records, s.Samples, s.Spans, s.Changes, s.Refused, s.Protocol, s.Recognised })));
+    }
+
+    private sealed class Row
+    {
+        public string Name { get; init; } = "";
+        public long FirstSeen { get; init; }
+        public long LastSeen { get; init; }
+        public long Newest { get; init; }
+        public long Records { get; init; }
+        public long Samples { get; init; }
+        public long Spans { get; init; }
+        public long Changes { get; init; }
+        public long Refused { get; init; }
+        public string Protocol { get; init; } = "";
+        public string Recognised { get; init; } = "";
+
+        public SourceCounts Counts() => new(Name)
+        {
+            FirstSeen = FirstSeen,
+            LastSeen = LastSeen,
+            Newest = Newest,
+            Records = Records,
+            Samples = Samples,
+            Spans = Spans,
+            Changes = Changes,
+            Refused = Refused,
+            Protocol = Protocol,
+            Recognised = Recognised,
+        };
+    }
+}

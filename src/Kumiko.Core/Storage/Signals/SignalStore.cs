@@ -1,0 +1,99 @@
+using Dapper;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Storage.Signals;
+
+/// <summary>What a committed batch of metrics or spans was.</summary>
+/// <param name="Items">Samples, or spans.</param>
+/// <param name="Newest">The latest time in it, UTC nanoseconds.</param>
+public sealed record SignalBatch(string Source, bool IsMetrics, int Items, long Newest);
+
+/// <summary>Metrics and spans as they came in, committed to <c>records.db</c> before they are acknowledged.</summary>
+public sealed class SignalStore(RecordStore records, TimeProvider clock)
+{
+    /// <summary>Told on the writer thread of each batch that was committed.</summary>
+    public event Action<SignalBatch>? Committed;
+
+    /// <exception cref="IOException">The disk is full.</exception>
+    public Task Append(IReadOnlyList<Metric> metrics, string source)
+    {
+        var items = metrics.Sum(m => m.Samples.Count);
+        if (items == 0) return Task.CompletedTask;
+        var (min, max) = (long.MaxValue, long.MinValue);
+        foreach (var metric in metrics)
+            foreach (var sample in metric.Samples) (min, max) = (Math.Min(min, sample.Time), Math.Max(max, sample.Time));
+        return Insert("metrics", MetricCodec.Encode(metrics), new SignalBatch(source, true, items, max), min);
+    }
+
+    /// <exception cref="IOException">The disk is full.</exception>
+    public Task Append(IReadOnlyList<Span> spans, string source) => spans.Count == 0
+        ? Task.CompletedTask
+        : Insert("spans", SpanCodec.Encode(spans), new SignalBatch(source, false, spans.Count, spans.Max(s => s.End)), spans.Min(s => s.Start));
+
+    private Task Insert(string kind, byte[] content, SignalBatch batch, long oldest)
+    {
+        var now = Instants.FromDateTime(clock.GetUtcNow());
+        var checksum = Checksum.Of(content, oldest);
+        return records.Database.Writer.Write(
+            c => c.Execute("INSERT INTO signal (kind, source, received, items, min_time, max_time, checksum, content) VALUES (@kind, @Source, @now, @Items, @oldest, @Newest, @checksum, @content)",
+                new { kind, batch.Source, now, batch.Items, oldest, batch.Newest, checksum, content }),
+            _ => Committed?.Invoke(batch), content.Length);
+    }
+
+    /// <summary>Metrics with samples in a window, batch by batch in the order of arrival; samples outside it are left out.</summary>
+    /// <param name="source">Of one source; null for all.</param>
+    /// <exception cref="InvalidDataException">A batch is damaged.</exception>
+    public IEnumerable<Metric> Metrics(Window window, string? source = null)
+    {
+        foreach (var content in Read("metrics", window, source))
+            foreach (var metric in MetricCodec.Decode(content))
+                if (metric.Samples.Where(s => window.Contains(s.Time)).ToList() is { Count: > 0 } samples)
+                    yield return samples.Count == metric.Samples.Count ? metric : metric with { Samples = samples };
+    }
+
+    /// <summary>Spans that touch a window, batch by batch in the order of arrival.</summary>
+    /// <exception cref="InvalidDataException">A batch is damaged.</exception>
+    public IEnumerable<Span> Spans(Window window, string? source = null)
+    {
+        foreach (var content in Read("spans", window, source))
+            foreach (var span in SpanCodec.Decode(content))
+                if (span.Start < window.To && span.End >= window.From) yield return span;
+    }
+
+    /// <summary>The batch of a source that came last; null where there is none.</summary>
+    public (IReadOnlyList<Metric> Metrics, IReadOnlyList<Span> Spans)? Latest(string source)
+    {
+        using var connection = records.Database.Read();
+        var row = connection.QueryFirstOrDefault<Row>("SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source ORDER BY received DESC, id DESC LIMIT 1", new { source });
+        if (row is null) return null;
+        return row.Kind == "metrics" ? (MetricCodec.Decode(Unpacked(row)), []) : ([], SpanCodec.Decode(Unpacked(row)));
+    }
+
+    private IEnumerable<byte[]> Read(string kind, Window window, string? source)
+    {
+        const int AtOnce = 64;
+        for (long last = 0; ;)
+        {
+            List<Row> rows;
+            // A few at a time, so that no read transaction lasts.
+            using (var connection = records.Database.Read())
+                rows = [.. connection.Query<Row>("SELECT id AS Id, kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE kind = @kind AND id > @last AND min_time < @To AND max_time >= @From AND (@source IS NULL OR source = @source) ORDER BY id LIMIT @AtOnce",
+                    new { kind, last, window.From, window.To, source, AtOnce })];
+            foreach (var row in rows) yield return Unpacked(row);
+            if (rows.Count < AtOnce) yield break;
+            last = rows[^1].Id;
+        }
+    }
+
+    private static byte[] Unpacked(Row row) => row.Checksum == Checksum.Of(row.Content, row.MinTime) ? SignalWriter.Unpack(row.Content) : throw new InvalidDataException($"Batch {row.Id} of {row.Kind} does not match its checksum.");
+
+    private sealed class Row
+    {
+        public long Id { get; init; }
+        public string Kind { get; init; } = "";
+        public long MinTime { get; init; }
+        public long Checksum { get; init; }
+        public byte[] Content { get; init; } = [];
+    }
+}

@@ -1,0 +1,49 @@
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Sources;
+using Kumiko.Web.Hosting;
+using Microsoft.AspNetCore.Http;
+
+namespace Kumiko.Web.Receivers;
+
+/// <summary>Who was let in, and as which source.</summary>
+public sealed record Entry(string Source, Token? Token);
+
+/// <summary>Why somebody was not let in.</summary>
+/// <param name="Status">The HTTP status that says so.</param>
+/// <param name="Wait">When it may be tried again, where that helps.</param>
+public sealed record TurnedAway(int Status, string Reason, TimeSpan? Wait = null);
+
+/// <summary>Lets senders in: by token, as a source that the token may name, no faster than the token may.</summary>
+public sealed class Door(BearerTokens tokens, RateGates gates, SourceBook book)
+{
+    /// <summary>How long a sender should wait when there is no room.</summary>
+    public static readonly TimeSpan NoRoomWait = TimeSpan.FromSeconds(30);
+
+    private const string SourceHeader = "Kumiko-Source";
+
+    /// <param name="protocol">How it sends, in the words of the pages.</param>
+    /// <param name="away">Set where the answer is null.</param>
+    public Entry? Enter(HttpContext http, string protocol, out TurnedAway? away)
+    {
+        away = null;
+        if (tokens.Find(http, TokenPurpose.Intake) is not { } sender)
+        {
+            away = new TurnedAway(StatusCodes.Status401Unauthorized, BearerTokens.Advice(TokenPurpose.Intake));
+            return null;
+        }
+        var named = http.Request.Query["source"].ToString() is { Length: > 0 } inQuery ? inQuery : http.Request.Headers[SourceHeader].ToString();
+        var source = named.Length > 0 ? named : sender.Name;
+        if (source.Length > TokenWish.LongestName || source.Any(char.IsControl)) away = new TurnedAway(StatusCodes.Status400BadRequest, $"The name of a source can have {TokenWish.LongestName} characters, none of them control characters.");
+        else if (sender.Token?.MayName(source) == false) away = new TurnedAway(StatusCodes.Status403Forbidden, $"This token may not send as “{source}”. Its own source is “{sender.Name}”.");
+        else if (gates.Wait(sender.Token) is var wait && wait > TimeSpan.Zero) away = new TurnedAway(StatusCodes.Status429TooManyRequests, $"This token may send {sender.Token!.Rate} records a second. Send again after the time in Retry-After.", wait);
+        if (away is not null) return null;
+        book.Recognise(source, protocol, sender.Token is null ? "command on this machine" : $"token “{sender.Name}”" + (source == sender.Name ? "" : ", named by it"));
+        return new Entry(source, sender.Token);
+    }
+
+    /// <summary>Counts what came in against the sender's limit.</summary>
+    public void Count(Entry entry, long items) => gates.Count(entry.Token, items);
+
+    /// <summary>Seconds for Retry-After: at least one, as the header knows no parts of them.</summary>
+    public static string RetryAfter(TimeSpan wait) => Math.Max(1, (long)Math.Ceiling(wait.TotalSeconds)).ToString(System.Globalization.CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,60 @@
+using System.Buffers;
+using Google.Protobuf;
+using Kumiko.Core.Intake.Otlp;
+using Kumiko.Core.Intake.Otlp.Wire;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Signals;
+
+namespace Kumiko.Web.Receivers.Otlp;
+
+/// <summary>Takes in requests of the OpenTelemetry protocol, by whichever way they came.</summary>
+public sealed class OtlpReceiver(RecordStore records, SignalStore signals, Door door, TimeProvider clock)
+{
+    /// <summary>The most bytes of one request, decompressed.</summary>
+    public const int MostBytes = 64 << 20;
+
+    /// <summary>Commits what is good of a request and says what is not.</summary>
+    /// <exception cref="IOException">There is no room; nothing was taken.</exception>
+    public async Task<ExportLogsServiceResponse> Take(ExportLogsServiceRequest request, Entry entry)
+    {
+        var taken = OtlpLogs.Read(request, entry.Source, Instants.FromDateTime(clock.GetUtcNow()));
+        await records.Append(taken.Items, entry.Source);
+        await Counted(taken, entry, taken.Items.Count);
+        return new ExportLogsServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportLogsPartialSuccess { RejectedLogRecords = taken.RefusedTotal, ErrorMessage = Message(taken, "record") } };
+    }
+
+    /// <inheritdoc cref="Take(ExportLogsServiceRequest, Entry)"/>
+    public async Task<ExportMetricsServiceResponse> Take(ExportMetricsServiceRequest request, Entry entry)
+    {
+        var taken = OtlpMetrics.Read(request);
+        await signals.Append(taken.Items, entry.Source);
+        await Counted(taken, entry, taken.Items.Sum(m => m.Samples.Count));
+        return new ExportMetricsServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportMetricsPartialSuccess { RejectedDataPoints = taken.RefusedTotal, ErrorMessage = Message(taken, "data point") } };
+    }
+
+    /// <inheritdoc cref="Take(ExportLogsServiceRequest, Entry)"/>
+    public async Task<ExportTraceServiceResponse> Take(ExportTraceServiceRequest request, Entry entry)
+    {
+        var taken = OtlpSpans.Read(request);
+        await signals.Append(taken.Items, entry.Source);
+        await Counted(taken, entry, taken.Items.Count);
+        return new ExportTraceServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportTracePartialSuccess { RejectedSpans = taken.RefusedTotal, ErrorMessage = Message(taken, "span") } };
+    }
+
+    private async Task Counted<T>(OtlpTaken<T> taken, Entry entry, int items)
+    {
+        door.Count(entry, items + taken.RefusedTotal);
+        if (taken.RefusedTotal == 0) return;
+        // What is good was acknowledged; that a reason could not be kept takes nothing back.
+        try { await records.Keep(taken.Refused, entry.Source, taken.RefusedTotal); }
+        catch (DiskFullException) { }
+    }
+
+    private static string Message<T>(OtlpTaken<T> taken, string item) =>
+        $"{taken.RefusedTotal} refused. The first, {item} {taken.Refused[0].Line}: {taken.Refused[0].Reason}";
+
+    /// <summary>Keeps a request that could not be read at all.</summary>
+    public Task Refuse(ReadOnlySequence<byte> body, string reason, Entry entry) =>
+        records.Keep([new Refused(0, 0, reason, body.Slice(0, Math.Min(body.Length, Core.Intake.LineReader.KeptHead)).ToArray())], entry.Source);
+}
