@@ -42,6 +42,27 @@ public sealed partial class RunningServer : IAsyncDisposable
         return new RunningServer(app, folder, path) { Clock = clock };
     }
 
+    /// <summary>Done when so many records have been committed since the server began.</summary>
+    public Task Arrived(long records)
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        var store = Get<RecordStore>();
+        void Look()
+        {
+            if (store.Count >= records) done.TrySetResult();
+        }
+        store.Committed += (_, _) => Look();
+        Look();
+        return done.Task.WaitAsync(TimeSpan.FromSeconds(30));
+    }
+
+    /// <summary>All records, the oldest first.</summary>
+    public IReadOnlyList<Kumiko.Core.Records.LogRecord> Records()
+    {
+        using var snapshot = Get<RecordStore>().Current;
+        return [.. snapshot.OldestFirst(new Kumiko.Core.Frames.Window(long.MinValue, long.MaxValue), BatchTest.All, null, CancellationToken.None)];
+    }
+
     public async Task<HttpClient> Program(TokenPurpose purpose)
     {
         var client = new HttpClient { BaseAddress = new Uri(Address) };

@@ -11,6 +11,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
 {
     private readonly ConcurrentDictionary<long, long> _used = new();
     private volatile IReadOnlyDictionary<string, Token>? _byHash;
+    private volatile HashSet<long>? _good;
 
     private long Now => Instants.FromDateTime(clock.GetUtcNow());
 
@@ -45,6 +46,13 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
             .OrderByDescending(f => f.PrefixLength).ThenBy(f => f.Token.Id).FirstOrDefault().Token;
     }
 
+    /// <summary>Whether a token still works.</summary>
+    public bool IsGood(long id)
+    {
+        ByHash();
+        return _good?.Contains(id) == true;
+    }
+
     /// <summary>Notes that a token was used now.</summary>
     public void Touch(Token token) => _used[token.Id] = Now;
 
@@ -71,8 +79,10 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     {
         if (_byHash is { } known) return known;
         using var connection = kept.Database.Read();
-        return _byHash = connection.Query<Row>("SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token")
+        var all = connection.Query<Row>("SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token")
             .ToDictionary(r => r.Hash, r => new Token(r.Id, r.Name, Enum.Parse<TokenPurpose>(r.Purpose, ignoreCase: true), r.Protocol, r.Rate, Lines(r.Sources), [.. Lines(r.Addresses).Select(a => IPNetwork.Parse(a))], r.Author, r.Created, r.Used, r.Revoked), StringComparer.Ordinal);
+        _good = all.Values.Where(t => t.Revoked is null).Select(t => t.Id).ToHashSet();
+        return _byHash = all;
     }
 
     private static string[] Lines(string text) => text.Split('\n', StringSplitOptions.RemoveEmptyEntries);

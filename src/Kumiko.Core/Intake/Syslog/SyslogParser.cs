@@ -1,0 +1,127 @@
+using System.Net;
+using System.Text;
+using System.Text.Unicode;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Core.Intake.Syslog;
+
+/// <summary>
+/// One syslog message to one record: RFC 5424, RFC 3164 as senders really write it, or plain text. What the message does
+/// not say and had to be inferred is told in its field <c>syslog.inferred</c>. Not for several threads.
+/// </summary>
+public sealed partial class SyslogParser
+{
+    /// <summary>The structured data element by which a sender shows its token.</summary>
+    public const string TokenElement = "kumiko@32473";
+
+    private const int DefaultPriority = 13, MostResources = 4_096;
+
+    private readonly StringCache _strings = new();
+    private readonly ZoneGuess _zones = new();
+    private readonly NameCache _nameLists = new();
+    private readonly Dictionary<(string Host, string Service), Resource> _resources = [];
+    private readonly List<string> _names = [];
+    private readonly List<Value> _values = [];
+    private readonly List<string> _inferred = [];
+
+    /// <param name="source">The name of the place it comes from.</param>
+    /// <param name="now">When it arrived, UTC nanoseconds.</param>
+    /// <param name="peer">Who sent it: the host, where the message names none.</param>
+    public LogRecord Parse(ReadOnlySpan<byte> message, string source, long now, IPAddress? peer)
+    {
+        _names.Clear();
+        _values.Clear();
+        _inferred.Clear();
+        var priority = ReadPriority(ref message);
+        Add("syslog.facility", SyslogNames.FacilityValues[priority / 8]);
+        var draft = new Draft { Time = now };
+        if (!TryRfc5424(message, ref draft)) ReadRfc3164(message, now, peer, ref draft);
+        var (level, number) = SyslogNames.Severities[priority % 8];
+        if (draft.Host is null && peer is not null)
+        {
+            draft.Host = peer.ToString();
+            _inferred.Add("host from the address");
+        }
+        var body = Body(draft.Body < 0 ? default : message[draft.Body..]);
+        if (_inferred.Count > 0) Add("syslog.inferred", Value.Of(string.Join(", ", _inferred)));
+        return new LogRecord
+        {
+            Time = draft.Time,
+            Observed = now,
+            SeverityNumber = number,
+            SeverityText = level,
+            Body = body,
+            Attributes = new Attributes(_nameLists.Shared(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(_names)), [.. _values]),
+            Resource = ResourceOf(draft.Host ?? "", draft.Service ?? ""),
+            Source = source,
+        };
+    }
+
+    /// <summary>What a message says. <see cref="Body"/> is where its text begins; -1 for no text.</summary>
+    private struct Draft
+    {
+        public long Time;
+        public string? Host, Service;
+        public int Body;
+    }
+
+    private void Add(string name, Value value)
+    {
+        _names.Add(name);
+        _values.Add(value);
+    }
+
+    /// <summary>The token that a message shows in its structured data, or null.</summary>
+    public static string? FindToken(ReadOnlySpan<byte> message)
+    {
+        const int Longest = 200;
+        var at = message.IndexOf("[kumiko@32473 token=\""u8);
+        if (at < 0) return null;
+        var rest = message[(at + "[kumiko@32473 token=\"".Length)..];
+        var end = rest.IndexOf((byte)'"');
+        return end is > 0 and <= Longest && Ascii.IsValid(rest[..end]) ? Encoding.ASCII.GetString(rest[..end]) : null;
+    }
+
+    private int ReadPriority(ref ReadOnlySpan<byte> message)
+    {
+        if (message.Length > 2 && message[0] == '<')
+        {
+            var end = message[..Math.Min(5, message.Length)].IndexOf((byte)'>');
+            if (end > 1 && System.Buffers.Text.Utf8Parser.TryParse(message[1..end], out int priority, out var read) && read == end - 1 && priority is >= 0 and < 192)
+            {
+                message = message[(end + 1)..];
+                return priority;
+            }
+        }
+        _inferred.Add("priority");
+        return DefaultPriority;
+    }
+
+    private string Body(ReadOnlySpan<byte> text)
+    {
+        if (text.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF])) text = text[3..];
+        if (Utf8.IsValid(text)) return _strings.Get(text);
+        // RFC 3164 names no encoding; what is not UTF-8 is most often this, and every byte has a place in it.
+        _inferred.Add("encoding Latin-1");
+        return Encoding.Latin1.GetString(text);
+    }
+
+    private string Text(ReadOnlySpan<byte> bytes) => Utf8.IsValid(bytes) ? _strings.Get(bytes) : Encoding.Latin1.GetString(bytes);
+
+    private Resource ResourceOf(string host, string service)
+    {
+        if (host.Length == 0 && service.Length == 0) return Resource.Unknown;
+        if (_resources.TryGetValue((host, service), out var known)) return known;
+        if (_resources.Count >= MostResources) _resources.Clear();
+        return _resources[(host, service)] = new Resource(service.Length == 0 ? new Attributes(["host.name"], [Value.Of(host)])
+            : host.Length == 0 ? new Attributes(["service.name"], [Value.Of(service)])
+            : new Attributes(["host.name", "service.name"], [Value.Of(host), Value.Of(service)]));
+    }
+
+    private void AddProcess(ReadOnlySpan<byte> id)
+    {
+        if (id.Length is > 0 and < 19 && System.Buffers.Text.Utf8Parser.TryParse(id, out long number, out var read) && read == id.Length && id[0] != '0') Add("process.pid", Value.Of(number));
+        else if (id.Length > 0) Add("syslog.procid", Value.Of(Text(id)));
+    }
+}

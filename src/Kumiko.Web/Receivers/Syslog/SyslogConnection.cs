@@ -1,0 +1,121 @@
+using System.Net;
+using System.Net.Sockets;
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Intake.Syslog;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Web.Receivers.Syslog;
+
+/// <summary>
+/// One peer that sends syslog over TCP. The protocol has no answer by which a sender could be told to wait, so the
+/// connection is simply not read while its records cannot be taken.
+/// </summary>
+internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSenders senders, RecordStore store, TimeProvider clock)
+{
+    private const int MostOfBatch = 4_096;
+    private const long MostBytesOfBatch = 4 << 20;
+
+    /// <summary>A message that has begun must be whole by then, however slowly it drips.</summary>
+    private static readonly TimeSpan WholeBy = TimeSpan.FromSeconds(60);
+
+    /// <summary>A peer that has nothing to say may be silent for so long.</summary>
+    private static readonly TimeSpan SilentFor = TimeSpan.FromHours(6);
+
+    private static readonly TimeSpan BeforeTryingAgain = TimeSpan.FromSeconds(1);
+
+    private readonly SyslogFraming _framing = new();
+    private readonly SyslogParser _parser = new();
+    private List<LogRecord> _batch = [];
+    private long _batchBytes;
+    private Token? _token;
+    private long? _begunAt;
+
+    public async Task Serve(CancellationToken stop)
+    {
+        try
+        {
+            while (await Fill(stop))
+                if (!await Take(stop)) return;
+            _framing.End();
+            await Take(stop);
+        }
+        catch (SocketException) { /* the peer is gone; what it sent whole is kept below */ }
+        finally { await Commit(CancellationToken.None, mayWait: false); }
+    }
+
+    /// <summary>Reads some bytes; false when the peer is done, or was too slow.</summary>
+    private async Task<bool> Fill(CancellationToken stop)
+    {
+        var patience = SilentFor;
+        if (_framing.IsWithin)
+        {
+            _begunAt ??= clock.GetTimestamp();
+            patience = WholeBy - clock.GetElapsedTime(_begunAt.Value);
+        }
+        else _begunAt = null;
+        using var limited = new CancellationTokenSource(patience > TimeSpan.Zero ? patience : TimeSpan.Zero, clock);
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(stop, limited.Token);
+        try
+        {
+            var read = await socket.ReceiveAsync(_framing.Space(), either.Token);
+            _framing.Filled(read);
+            return read > 0;
+        }
+        catch (OperationCanceledException) { return false; }
+    }
+
+    /// <summary>Takes all whole messages; false when the peer is to be cut off.</summary>
+    private async Task<bool> Take(CancellationToken stop)
+    {
+        while (TryNext(out var refused, out var problem))
+        {
+            _begunAt = null;
+            if (problem is not null)
+            {
+                await senders.Refuse(refused, problem, _token?.Name, peer);
+                if (_token is null) return false;
+            }
+            if (_batch.Count >= MostOfBatch || _batchBytes >= MostBytesOfBatch) await Commit(stop, mayWait: true);
+        }
+        // Whatever the peer has sent meanwhile goes into the same commit.
+        if (socket.Available == 0) await Commit(stop, mayWait: true);
+        return true;
+    }
+
+    private bool TryNext(out ReadOnlyMemory<byte> refused, out string? problem)
+    {
+        refused = default;
+        if (!_framing.TryNext(out var message, out problem)) return false;
+        if (problem is null && message.IsEmpty) return true;
+        if (_token is not null && !senders.IsGood(_token)) _token = null;
+        _token ??= senders.Find(message, peer, "TCP");
+        if (_token is null) problem = SyslogSenders.Unknown(peer);
+        if (problem is not null) refused = message.ToArray();
+        else
+        {
+            _batch.Add(_parser.Parse(message, _token!.Name, Instants.FromDateTime(clock.GetUtcNow()), peer));
+            _batchBytes += message.Length;
+        }
+        return true;
+    }
+
+    private async Task Commit(CancellationToken stop, bool mayWait)
+    {
+        if (_batch.Count == 0) return;
+        var (batch, token) = (_batch, _token);
+        (_batch, _batchBytes) = (new List<LogRecord>(Math.Min(MostOfBatch, batch.Count)), 0);
+        while (true)
+        {
+            try
+            {
+                await store.Append(batch, batch[0].Source);
+                break;
+            }
+            catch (IOException) when (mayWait && !stop.IsCancellationRequested) { await Task.Delay(BeforeTryingAgain, clock, stop); }
+        }
+        if (token is null) return;
+        senders.Count(token, batch.Count);
+        if (mayWait && senders.Wait(token) is var wait && wait > TimeSpan.Zero) await Task.Delay(wait, clock, stop);
+    }
+}

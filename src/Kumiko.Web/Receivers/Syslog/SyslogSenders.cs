@@ -1,0 +1,56 @@
+using System.Net;
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Syslog;
+using Kumiko.Core.Sources;
+using Kumiko.Core.Storage;
+
+namespace Kumiko.Web.Receivers.Syslog;
+
+/// <summary>Tells who sends syslog, by the token a message shows or by the address, and keeps what nobody known sent.</summary>
+public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook book, RecordStore store, TimeProvider clock)
+{
+    /// <summary>Of what is refused, so much is kept a minute: an unknown peer can send without end.</summary>
+    private const int MostKeptAMinute = 100;
+
+    private readonly Lock _lock = new();
+    private long _minute;
+    private int _kept;
+
+    /// <param name="transport"><c>UDP</c> or <c>TCP</c>.</param>
+    public Token? Find(ReadOnlySpan<byte> message, IPAddress peer, string transport)
+    {
+        var shown = SyslogParser.FindToken(message);
+        var token = shown is null ? tokens.FindSender(peer) : tokens.Find(shown, TokenPurpose.Intake);
+        if (token is null) return null;
+        tokens.Touch(token);
+        book.Recognise(token.Name, "syslog over " + transport, shown is null ? $"address {peer}" : "token in its structured data");
+        return token;
+    }
+
+    /// <summary>How long a sender must wait before more is taken.</summary>
+    public TimeSpan Wait(Token token) => gates.Wait(token);
+
+    public void Count(Token token, int records) => gates.Count(token, records);
+
+    /// <summary>Whether the token still works: a connection outlives what was known when it began.</summary>
+    public bool IsGood(Token token) => tokens.IsGood(token.Id);
+
+    /// <summary>Keeps the beginning of what was not taken, and counts it.</summary>
+    /// <param name="source">Null where nobody knows.</param>
+    public async Task Refuse(ReadOnlyMemory<byte> message, string reason, string? source, IPAddress peer, long total = 1)
+    {
+        var keep = false;
+        lock (_lock)
+        {
+            var minute = clock.GetUtcNow().ToUnixTimeSeconds() / 60;
+            if (minute != _minute) (_minute, _kept) = (minute, 0);
+            keep = _kept++ < MostKeptAMinute;
+        }
+        try { await store.Keep(keep ? [new Refused(0, 0, reason, message[..Math.Min(message.Length, LineReader.KeptHead)].ToArray())] : [], source ?? $"syslog from {peer}", total); }
+        catch (IOException) { /* what is refused may be lost when there is no room for it */ }
+    }
+
+    public static string Unknown(IPAddress peer) =>
+        $"Nobody here is known to send from {peer}, and the message shows no token that works. Connect the sender on the page Sources, by its address or a token.";
+}
