@@ -15,6 +15,7 @@ using Kumiko.Web.Background;
 using Kumiko.Web.Delivery;
 using Kumiko.Web.Receivers;
 using Kumiko.Web.Receivers.Otlp;
+using Kumiko.Web.Receivers.Scraping;
 using Kumiko.Web.Receivers.Syslog;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Authentication.Cookies;
@@ -77,12 +78,12 @@ public static class KumikoServer
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
         services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
         services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>().AddSingleton<RuleChecker>();
-        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>();
+        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
-        services.AddHostedService<SyslogListener>().AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<OutboxService>();
+        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<OutboxService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");
@@ -122,6 +123,7 @@ public static class KumikoServer
         app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http)).AllowAnonymous();
         app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
         IntakeEndpoint.Map(app);
+        ChangeEndpoint.Map(app);
         OtlpHttp.Map(app);
         app.MapGrpcService<OtlpLogsService>().AllowAnonymous();
         app.MapGrpcService<OtlpMetricsService>().AllowAnonymous();

@@ -20,15 +20,10 @@ public static class IntakeEndpoint
 
     private static async Task<IResult> Receive(HttpContext http, Door door, LineIntake intake, string protocol, Func<string, PlainLineParser?> parser)
     {
-        if (door.Enter(http, protocol, out var away) is not { } entry)
-        {
-            if (away!.Wait is { } wait) http.Response.Headers.RetryAfter = Door.RetryAfter(wait);
-            if (away.Status == StatusCodes.Status401Unauthorized) http.Response.Headers.WWWAuthenticate = "Bearer";
-            return Results.Json(new { error = away.Reason }, statusCode: away.Status);
-        }
+        if (door.Enter(http, protocol, out var away) is not { } entry) return Refusals.Result(http, away!);
         var key = http.Request.Headers["Idempotency-Key"].ToString();
-        if (key.Length > LongestKey) return Results.Json(new { error = $"Idempotency-Key can have {LongestKey} characters." }, statusCode: StatusCodes.Status400BadRequest);
-        if (RequestBody.Open(http, out var problem) is not { } body) return Results.Json(new { error = problem }, statusCode: StatusCodes.Status415UnsupportedMediaType);
+        if (key.Length > LongestKey) return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, $"Idempotency-Key can have {LongestKey} characters."));
+        if (RequestBody.Open(http, out var problem) is not { } body) return Refusals.Result(http, new TurnedAway(StatusCodes.Status415UnsupportedMediaType, problem!));
         // A command on this machine has no token, and no limit.
         var limit = entry.Token is null ? long.MaxValue : LineIntake.MostBytes;
         var answer = await intake.Take(body, entry.Source, key.Length > 0 ? key : null, limit, null, http.RequestAborted, parser(entry.Source));

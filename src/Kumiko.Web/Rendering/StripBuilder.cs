@@ -109,7 +109,7 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
         var alerts = rules.AlertsIn(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();
         var drawing = StripChart.Draw(new StripSpec(records, usual, run.Question.Window, alerts, viewer.WidthBeside(LeftWidth), zone, now)
         {
-            Changes = [.. changes.In(span).Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.What}, {c.Place}: {c.From} → {c.To}, by {c.Who}", c.At))],
+            Changes = [.. changes.In(span).Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.InWords}", c.At))],
             Baseline = baseline.Choice is DrawnStretch or StretchBefore && baseline.Windows.Count > 0 ? baseline.Windows[0] : null,
         });
         return new StripModel(address, page, address.Focus.Describe(now, zone), baseline, drawing, records, zone);

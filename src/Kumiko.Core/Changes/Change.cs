@@ -1,0 +1,30 @@
+namespace Kumiko.Core.Changes;
+
+/// <summary>Something that somebody did: what was changed, where, from what to what.</summary>
+/// <param name="Key">Tells one told twice from two.</param>
+/// <param name="At">UTC nanoseconds.</param>
+public sealed record Change(string Key, long At, string What, string Place, string From, string To, string Who)
+{
+    /// <summary>The source of what people write down themselves.</summary>
+    public const string ByPeople = "written down";
+
+    public const int LongestText = 500;
+
+    /// <summary>Such as deploy, flag, config, restart; empty where it is not said.</summary>
+    public string Kind { get; init; } = "";
+
+    public string Source { get; init; } = "";
+
+    /// <summary>In a few words: <c>gate firmware 7.3</c>.</summary>
+    public string Short => $"{What} {To}".Trim();
+
+    /// <summary>All of it in one line, without its time.</summary>
+    public string InWords => What + (Place.Length > 0 ? ", " + Place : "") + (From.Length + To.Length > 0 ? $": {(From.Length > 0 ? From + " " : "")}→ {To}" : "") + (Who.Length > 0 ? ", by " + Who : "");
+
+    /// <summary>What a person has to change about it; null when it is good.</summary>
+    public string? Problem()
+    {
+        if (What.Trim().Length == 0) return "Say what was changed.";
+        return new[] { What, Place, From, To, Who, Kind, Key }.Any(t => t.Length > LongestText) ? $"A part of a change can have {LongestText} characters." : null;
+    }
+}
