@@ -26,7 +26,7 @@ internal static partial class Search
         try
         {
             using var held = DataFolder.TryOpen(data)!;
-            await using var app = KumikoServer.Build(new ServerOptions { Data = data, Port = 0, Offered = p => p.All() }, held);
+            await using var app = KumikoServer.Build(new ServerOptions { Data = data, Port = 0, GrpcPort = 0, SyslogPort = 0, Offered = p => p.All() }, held);
             await app.StartAsync();
             var store = app.Services.GetRequiredService<RecordStore>();
             Window ever;

@@ -29,7 +29,7 @@ internal sealed class World : IAsyncDisposable
         var world = new World { _data = Directory.CreateTempSubdirectory("kumiko-bench-").FullName };
         world.MakeBatches(records);
         world._folder = DataFolder.TryOpen(world._data)!;
-        world.App = KumikoServer.Build(new ServerOptions { Data = world._data, Port = 0, Offered = p => p.All() }, world._folder);
+        world.App = KumikoServer.Build(new ServerOptions { Data = world._data, Port = 0, GrpcPort = 0, SyslogPort = 0, Offered = p => p.All() }, world._folder);
         await world.App.StartAsync();
         var address = new Uri(world.App.Services.GetRequiredService<ServerState>().Address);
         await world.App.Services.GetRequiredService<PeopleStore>().Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);

@@ -36,6 +36,9 @@ public static class Format
         return whole == 0 ? "±0" : (whole > 0 ? "+" : Minus) + Math.Abs(whole).ToString("0", CultureInfo.InvariantCulture);
     }
 
+    /// <summary>How many a second, with as many decimals as tell it from nothing.</summary>
+    public static string Rate(double perSecond) => perSecond >= 100 ? Number((long)Math.Round(perSecond)) : perSecond.ToString(perSecond >= 10 ? "0.0" : perSecond >= 0.1 || perSecond == 0 ? "0.00" : "0.000", CultureInfo.InvariantCulture);
+
     /// <summary>One of something or several, with the number.</summary>
     public static string Count(long number, string one, string several) => Number(number) + " " + (number == 1 ? one : several);
 

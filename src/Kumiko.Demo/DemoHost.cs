@@ -23,6 +23,8 @@ public static class DemoHost
         {
             Data = options.Data,
             Port = options.Port,
+            GrpcPort = options.GrpcPort,
+            SyslogPort = options.SyslogPort,
             Smtp = sink.Address,
             MailFrom = "kumiko@skerryline.example",
             Offered = people => [.. people.All().Where(p => SkerryLine.People.Any(s => s.Email == p.Email)).OrderBy(p => Array.FindIndex(SkerryLine.People, s => s.Email == p.Email))],
@@ -30,11 +32,12 @@ public static class DemoHost
         };
         var app = KumikoServer.Build(server, folder, builder =>
         {
-            builder.Services.AddSingleton(options).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>();
+            builder.Services.AddSingleton(options).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>().AddSingleton<Senders>();
             builder.Services.AddSingleton<IHostedService>(sink).AddHostedService<LiveSender>().AddHostedService<ReleaseDesk>().AddHostedService(s => s.GetRequiredService<HistoryFiller>());
             builder.Services.AddMvc().AddApplicationPart(typeof(DemoHost).Assembly);
             more?.Invoke(builder);
         });
+        HostMetrics.Map(app);
         await AddPeople(app.Services.GetRequiredService<PeopleStore>());
         await app.Services.GetRequiredService<HistoryFiller>().Begin();
         return app;

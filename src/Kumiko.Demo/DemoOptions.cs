@@ -5,6 +5,9 @@ public sealed class DemoOptions
 {
     public required string Data { get; init; }
     public int Port { get; init; } = 8460;
+    /// <summary>For OTLP over gRPC and for syslog; 0 for any free port.</summary>
+    public int GrpcPort { get; init; }
+    public int SyslogPort { get; init; }
     public int Seed { get; init; } = 1;
     public TimeSpan History { get; init; } = TimeSpan.FromDays(14);
 

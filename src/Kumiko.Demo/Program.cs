@@ -18,7 +18,7 @@ speed.Validators.Add(r => { if (r.GetValueOrDefault<double>() is not (> 0 and <=
 var root = new RootCommand("Kumiko with the made-up ferry line") { port, data, seed, records, days, speed };
 root.SetAction(async (parsed, cancel) =>
 {
-    var options = new DemoOptions { Data = parsed.GetValue(data)!, Port = parsed.GetValue(port), Seed = parsed.GetValue(seed), Records = parsed.GetValue(records), History = TimeSpan.FromDays(parsed.GetValue(days)), Speed = parsed.GetValue(speed) };
+    var options = new DemoOptions { Data = parsed.GetValue(data)!, Port = parsed.GetValue(port), GrpcPort = FreePort.Or(4317), SyslogPort = FreePort.Or(5514), Seed = parsed.GetValue(seed), Records = parsed.GetValue(records), History = TimeSpan.FromDays(parsed.GetValue(days)), Speed = parsed.GetValue(speed) };
     using var folder = DataFolder.TryOpen(options.Data);
     if (folder is null)
     {
@@ -36,6 +36,8 @@ root.SetAction(async (parsed, cancel) =>
     }
     Console.WriteLine($"{app.Services.GetRequiredService<RecordStore>().Count} records after {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} s");
     Console.WriteLine($"Kumiko is at {app.Services.GetRequiredService<ServerState>().Address}");
+    var state = app.Services.GetRequiredService<ServerState>();
+    Console.WriteLine($"OTLP over gRPC: {state.GrpcPort}, syslog: {state.SyslogPort}");
     Console.WriteLine($"Older days of {options.History.TotalDays:0} come in while you work.");
     Console.WriteLine("Stop it with Ctrl+C.");
     await app.WaitForShutdownAsync(cancel);

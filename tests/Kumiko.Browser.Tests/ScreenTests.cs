@@ -17,11 +17,11 @@ public sealed class ScreenTests(RunningDemo demo)
         foreach (var path in new[]
         {
             "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%205m&from=-6h&to=now",
-            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/demo/desk", "/demo/mailbox", "/nowhere",
+            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/sources", "/sources/of/gate-control", "/sources/of/host-metrics", "/sources/refused", "/sources/tokens", "/sources/targets", "/sources/change", "/sources/connect", "/sources/connect/syslog", "/sources/connect/scrape", "/demo/desk", "/demo/mailbox", "/nowhere",
         })
         {
             browser.Open(path);
-            browser.Until(() => browser.All("[data-load]:not([data-load-on])").Count == 0, "all parts");
+            browser.Until(() => browser.All("[data-load]:not([data-load-on]):not([data-load-after])").Count == 0, "all parts");
             Assert.True(browser.Axe() is { Count: 0 } found, path + "\n" + string.Join("\n", browser.Axe()));
         }
         Assert.DoesNotContain(browser.Problems, p => !p.Contains("/nowhere", StringComparison.Ordinal));

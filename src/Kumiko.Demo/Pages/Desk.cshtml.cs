@@ -1,12 +1,13 @@
 using Kumiko.Core.Query;
 using Kumiko.Demo.World;
 using Kumiko.Web.Hosting;
+using Kumiko.Web.Pages;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Kumiko.Demo.Pages;
 
-public sealed class DeskModel(Truth truth, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : DemoPage(runs, strips, viewer, clock)
+public sealed class DeskModel(Truth truth, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     private readonly Viewer _viewer = viewer;
     private readonly TimeProvider _clock = clock;

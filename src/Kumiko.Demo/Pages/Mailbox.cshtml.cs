@@ -2,6 +2,7 @@ using System.Text.RegularExpressions;
 using Kumiko.Core.Query;
 using Kumiko.Demo.StandIns;
 using Kumiko.Web.Hosting;
+using Kumiko.Web.Pages;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Html;
 using Microsoft.AspNetCore.Mvc;
@@ -9,7 +10,7 @@ using Microsoft.AspNetCore.Mvc.Rendering;
 
 namespace Kumiko.Demo.Pages;
 
-public sealed partial class MailboxModel(Mailbox mailbox, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : DemoPage(runs, strips, viewer, clock)
+public sealed partial class MailboxModel(Mailbox mailbox, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<Mail> Mails { get; private set; } = [];
 

@@ -31,7 +31,9 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
             var since = newest is null ? now : Core.Records.Instants.ToDateTime(newest.Time).AddMilliseconds(1);
             if (since < now - options.History) since = now - options.History;
             if (now - since < SmallestGap) options.LiveFrom = since;
-            else for (var at = since; at < now; at += Piece) await intake.Take(Made(at, at + Piece < now ? at + Piece : now), "skerry-line", null, long.MaxValue, null, CancellationToken.None);
+            else
+                for (var at = since; at < now; at += Piece)
+                    foreach (var (source, lines) in Made(at, at + Piece < now ? at + Piece : now)) await intake.Take(lines, source, null, long.MaxValue, null, CancellationToken.None);
             return;
         }
         PlaceHistory(now);
@@ -70,19 +72,26 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
         if (taking is not null) await taking;
     }
 
-    private async Task Take(MemoryStream lines, DateTimeOffset from, string key, CancellationToken cancel)
+    private async Task Take(IReadOnlyDictionary<string, MemoryStream> made, DateTimeOffset from, string key, CancellationToken cancel)
     {
-        await intake.Take(lines, "skerry-line", key, long.MaxValue, null, cancel);
+        foreach (var (source, lines) in made) await intake.Take(lines, source, key, long.MaxValue, null, cancel);
         Keep(from);
     }
 
-    private MemoryStream Made(DateTimeOffset from, DateTimeOffset until)
+    /// <summary>The lines of a stretch by the source that sends them live.</summary>
+    private Dictionary<string, MemoryStream> Made(DateTimeOffset from, DateTimeOffset until)
     {
-        var (lines, spans) = (new MemoryStream(), new List<SimulatedSpan>());
-        simulator.Write(lines, from, until, truth.Plays, spans);
+        var (made, writers, spans) = (new Dictionary<string, MemoryStream>(), new Dictionary<string, LineWriter>(), new List<SimulatedSpan>());
+        foreach (var record in simulator.Between(from, until, truth.Plays, spans))
+        {
+            var source = Senders.SourceOf(record.Service);
+            if (!writers.TryGetValue(source, out var writer)) writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
+            writer.Write(record);
+        }
+        foreach (var writer in writers.Values) writer.Dispose();
         files.Write(from, until, spans, truth.Plays, options.Seed);
-        lines.Position = 0;
-        return lines;
+        foreach (var lines in made.Values) lines.Position = 0;
+        return made;
     }
 
     private DateTimeOffset? Filled() => File.Exists(StatePath) && DateTimeOffset.TryParse(File.ReadAllText(StatePath), CultureInfo.InvariantCulture, out var at) ? at : null;

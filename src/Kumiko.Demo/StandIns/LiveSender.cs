@@ -1,5 +1,5 @@
-using System.Net.Http.Headers;
-using Kumiko.Core.Accounts;
+using Kumiko.Core.Records;
+using Kumiko.Core.Sources;
 using Kumiko.Demo.World;
 using Kumiko.Web.Hosting;
 using Microsoft.Extensions.Hosting;
@@ -8,61 +8,81 @@ using Microsoft.Extensions.Logging;
 namespace Kumiko.Demo.StandIns;
 
 /// <summary>
-/// The fleet of senders: once a second what the services wrote since, through the real intake. Its speed is a matter of
-/// how many there are, as time itself cannot be hurried.
+/// The fleet of senders: once a second what was written since, by the protocol each of them speaks, over loopback. Its
+/// speed is a matter of how many there are, as time itself cannot be hurried.
 /// </summary>
-public sealed class LiveSender(SignalFiles files, Truth truth, TokenStore tokens, ServerState state, DemoOptions options, IHostApplicationLifetime lifetime, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
+public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, ScrapeStore targets, ServerState state, DemoOptions options, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
 {
+    /// <summary>What could not be sent is tried again for so long.</summary>
+    private static readonly TimeSpan KeptFor = TimeSpan.FromMinutes(2);
+
+    private readonly Simulator _live = new(options.Seed, options.Scale * options.Speed);
+    private DateTimeOffset _signals = DateTimeOffset.MaxValue;
+    private DateTimeOffset _told;
+
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         try
         {
-            await Started(stoppingToken);
-            using var http = new HttpClient();
-            http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", await tokens.Create("skerry-line", TokenPurpose.Intake));
+            await state.Known.WaitAsync(stoppingToken);
+            using var http = new HttpClient { BaseAddress = new Uri(state.Address) };
+            await using var radio = new RadioSender(state.SyslogPort ?? 0, await senders.TokenOf(Senders.Radio, "Syslog"));
+            var gates = new OtlpSender(http, await senders.TokenOf(Senders.Gates, "OpenTelemetry"));
+            var spans = new OtlpSender(http, await senders.TokenOf(Senders.Spans, "OpenTelemetry"));
+            var lines = new LinesSender(http, await senders.TokenOf(Senders.Line, "Plain HTTP"));
+            // Those of an earlier start, at a port that is gone.
+            foreach (var old in targets.All().Where(t => t.Source == Senders.Hosts && !t.Address.StartsWith(state.Address + "/", StringComparison.Ordinal))) await targets.Remove(old.Id);
+            foreach (var service in SkerryLine.Hosts.Keys)
+                await targets.Add(new ScrapeTarget(0, Senders.Hosts, $"{state.Address}/demo/metrics/{service}", 15 * Instants.Second, "the demo"));
+            Channel[] channels =
+            [
+                new(r => Senders.SourceOf(r.Service) == Senders.Line, (records, _, cancel) => lines.Send(records, cancel)),
+                new(r => Senders.SourceOf(r.Service) == Senders.Gates, (records, _, cancel) => gates.Send(records, cancel)),
+                new(r => Senders.SourceOf(r.Service) == Senders.Radio, (records, _, cancel) => radio.Send(records, cancel)),
+                new(_ => false, (_, made, cancel) => spans.Send(made, cancel)),
+            ];
+            foreach (var channel in channels) channel.From = options.LiveFrom;
             using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1), clock);
-            var from = options.LiveFrom;
             do
             {
                 var until = clock.GetUtcNow();
-                try
-                {
-                    await Send(http, from, until, stoppingToken);
-                    from = until;
-                }
-                catch (HttpRequestException e) { log.LogWarning("The intake did not answer: {Reason}", e.Message); }
+                Signal(options.LiveFrom, until);
+                foreach (var channel in channels) await Send(channel, until, stoppingToken);
             }
             while (await timer.WaitForNextTickAsync(stoppingToken));
         }
         catch (OperationCanceledException) { /* the demo stops */ }
     }
 
-    private readonly Simulator _live = new(options.Seed, options.Scale * options.Speed);
-    private DateTimeOffset _signals = DateTimeOffset.MaxValue;
-
-    private async Task Send(HttpClient http, DateTimeOffset from, DateTimeOffset until, CancellationToken cancel)
+    /// <summary>One way of sending, and until when it has sent.</summary>
+    private sealed record Channel(Func<SimulatedRecord, bool> Takes, Func<IReadOnlyList<SimulatedRecord>, IReadOnlyList<SimulatedSpan>, CancellationToken, Task> Send)
     {
-        using var body = new MemoryStream();
-        Signal(from, until);
-        if (_live.Write(body, from, until, truth.Plays) == 0) return;
-        body.Position = 0;
-        using var response = await http.PostAsync(state.Address + "/intake/records", new StreamContent(body), cancel);
-        response.EnsureSuccessStatusCode();
+        public DateTimeOffset From { get; set; }
     }
 
-    /// <summary>Spans and metrics of each full minute.</summary>
+    private async Task Send(Channel channel, DateTimeOffset until, CancellationToken cancel)
+    {
+        if (until - channel.From > KeptFor) channel.From = until - KeptFor;
+        var spans = new List<SimulatedSpan>();
+        var records = _live.Between(channel.From, until, truth.Plays, spans).Where(channel.Takes).ToList();
+        try
+        {
+            await channel.Send(records, spans, cancel);
+            channel.From = until;
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException)
+        {
+            if (until - _told < KeptFor) return;
+            _told = until;
+            log.LogWarning("A sender of the demo was not heard: {Reason}", e.Message);
+        }
+    }
+
+    /// <summary>Spans and metrics of each full minute, for the files that later screens read.</summary>
     private void Signal(DateTimeOffset from, DateTimeOffset until)
     {
         if (_signals > from) _signals = Simulator.Floor(from);
         for (; _signals.AddMinutes(1) <= until; _signals = _signals.AddMinutes(1))
             files.Append(_signals, _signals.AddMinutes(1), _live.All(_signals, truth.Plays).Spans, truth.Plays, options.Seed);
-    }
-
-    private async Task Started(CancellationToken cancel)
-    {
-        var started = new TaskCompletionSource();
-        await using var one = lifetime.ApplicationStarted.Register(() => started.TrySetResult());
-        await using var two = cancel.Register(() => started.TrySetCanceled(cancel));
-        await started.Task;
     }
 }

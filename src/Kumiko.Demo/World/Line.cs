@@ -29,6 +29,9 @@ public sealed partial record Line(string Id, string Service, string Level, doubl
     /// <summary>All that the twelve services write when nothing is wrong, small troubles included.</summary>
     public static IReadOnlyList<Line> All { get; } = [.. SkerryLine.Hosts.Keys.SelectMany(Load)];
 
+    /// <summary>What the quay radio bridges write: link and retry messages.</summary>
+    public static IReadOnlyList<Line> Radio { get; } = [.. Load(SkerryLine.RadioService)];
+
     private static IEnumerable<Line> Load(string service)
     {
         using var stream = Assembly.GetExecutingAssembly().GetManifestResourceStream($"Kumiko.Demo.World.Lines.{service}.txt")!;

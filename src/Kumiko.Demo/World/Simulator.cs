@@ -1,5 +1,3 @@
-using System.Text.Json;
-
 namespace Kumiko.Demo.World;
 
 /// <summary>One timed step of a booking, in one service.</summary>
@@ -21,6 +19,8 @@ public sealed class Simulator(int seed, double scale = 1)
     /// <summary>Bookings that are made in a minute of average business.</summary>
     private const double Bookings = 2.4;
 
+    private const int Radio = 7_919;
+
     private static readonly ILookup<Beat, Line> Lines = Line.All.ToLookup(l => l.Beat);
     private static readonly Dictionary<string, Line> Steps = Lines[Beat.Journey].ToDictionary(l => l.Service);
 
@@ -40,6 +40,9 @@ public sealed class Simulator(int seed, double scale = 1)
         Depart(records, random, minute, active);
         for (var n = Poisson(random, Bookings * scale * busy); n > 0; n--) Book(records, spans, random, minute, active);
         Disturb(records, minute, active);
+        // The radio has its own source of chance, so that all else is the same with and without it.
+        var air = new Random(Seeds.Of(seed + Radio, minute.ToUnixTimeSeconds() / 60));
+        foreach (var line in Line.Radio) Add(records, air, minute, line, SkerryLine.Radios, line.PerMinute * Rates * scale * (line.Beat == Beat.Busy ? busy : 1), active, null);
         records.Sort((a, b) => a.Time.CompareTo(b.Time));
         return new Minute(records, spans);
     }
@@ -124,23 +127,27 @@ public sealed class Simulator(int seed, double scale = 1)
     /// <param name="spans">Receives the spans of that stretch.</param>
     public int Write(Stream to, DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays, List<SimulatedSpan>? spans = null)
     {
-        using var json = new Utf8JsonWriter(to);
+        using var lines = new LineWriter(to);
         var count = 0;
+        foreach (var record in Between(from, until, plays, spans))
+        {
+            lines.Write(record);
+            count++;
+        }
+        return count;
+    }
+
+    /// <summary>What is written in a stretch of time, minute by minute in order of time.</summary>
+    /// <param name="spans">Receives the spans of that stretch.</param>
+    public IEnumerable<SimulatedRecord> Between(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays, List<SimulatedSpan>? spans = null)
+    {
         for (var minute = Floor(from); minute < until; minute = minute.AddMinutes(1))
         {
             var all = All(minute, plays);
             spans?.AddRange(all.Spans.Where(s => s.Start >= from && s.Start < until));
             foreach (var record in all.Records)
-            {
-                if (record.Time < from || record.Time >= until) continue;
-                record.WriteTo(json);
-                json.Flush();
-                to.WriteByte((byte)'\n');
-                json.Reset();
-                count++;
-            }
+                if (record.Time >= from && record.Time < until) yield return record;
         }
-        return count;
     }
 
     public static DateTimeOffset Floor(DateTimeOffset time) => new(time.UtcTicks / TimeSpan.TicksPerMinute * TimeSpan.TicksPerMinute, TimeSpan.Zero);

@@ -42,6 +42,11 @@ public static class SkerryLine
         ["refund-desk"] = ["refund-1", "refund-2"],
     };
 
+    /// <summary>The bridges of the quay radio: devices rather than services, whose messages are syslog.</summary>
+    public const string RadioService = "quay-radio";
+
+    public static readonly string[] Radios = ["radio-hollin", "radio-orra", "radio-tarnhead"];
+
     /// <summary>Which terminals each gate controller serves.</summary>
     public static readonly IReadOnlyDictionary<string, string[]> GateTerminals = new Dictionary<string, string[]>
     {

@@ -78,7 +78,7 @@ public static class KumikoServer
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
         services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
         services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>().AddSingleton<RuleChecker>();
-        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
+        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<Assets>();
@@ -140,6 +140,7 @@ public static class KumikoServer
         state.GrpcPort = ports.Grpc?.IPEndPoint?.Port;
         options.PublicAddress ??= state.Address;
         folder.Announce(new ServerAddress(state.Address, state.ControlToken));
+        state.MakeKnown();
     }
 }
 

@@ -47,6 +47,13 @@ public sealed class ServerOptions
 /// <summary>What is known only once the server runs.</summary>
 public sealed class ServerState
 {
+    private readonly TaskCompletionSource _known = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+    /// <summary>Done when the server has started and its address and ports are known.</summary>
+    public Task Known => _known.Task;
+
+    internal void MakeKnown() => _known.TrySetResult();
+
     /// <summary>Where it answers, without a slash at the end.</summary>
     public string Address { get; set; } = "http://127.0.0.1";
 

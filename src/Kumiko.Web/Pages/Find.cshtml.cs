@@ -55,6 +55,9 @@ public sealed class FindModel(SearchStore searches, RunRegistry runs, LookupTabl
     {
         yield return new("screen", "Search", "what was written", "/search");
         yield return new("screen", "Alerts", "rules and alerts", "/alerts");
+        yield return new("screen", "Sources", "what comes in, refused things, tokens", "/sources");
+        yield return new("screen", "Connect a sender", null, "/sources/connect");
+        yield return new("screen", "Write down a change", null, "/sources/change");
         yield return new("screen", "Kept searches", null, "/searches");
         foreach (var more in options.MoreSections) yield return new("screen", more.Name, "demo", more.Path);
     }

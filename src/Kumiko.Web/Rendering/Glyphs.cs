@@ -87,4 +87,22 @@ public static class Glyphs
         }
         return new HtmlString(svg.Append("</svg>").ToString());
     }
+
+    /// <summary>Counts one after the other as small bars, the latest at the right.</summary>
+    /// <param name="words">The same in words, for those who do not see them.</param>
+    public static IHtmlContent Bars(IReadOnlyList<long> counts, int width, int height, string words)
+    {
+        var highest = Math.Max(1, counts.Max());
+        var each = (double)width / counts.Count;
+        var svg = new System.Text.StringBuilder(FormattableString.Invariant($"<svg class=\"bars\" viewBox=\"0 0 {width} {height}\" width=\"{width}\" height=\"{height}\" role=\"img\"><title>"))
+            .Append(System.Net.WebUtility.HtmlEncode(words)).Append(System.Globalization.CultureInfo.InvariantCulture, $"</title><line class=\"lane\" x1=\"0\" y1=\"{height - 0.5}\" x2=\"{width}\" y2=\"{height - 0.5}\"/>");
+        for (var i = 0; i < counts.Count; i++)
+        {
+            if (counts[i] == 0) continue;
+            // What is there is never invisible.
+            var tall = Math.Max(1, counts[i] / (double)highest * (height - 1));
+            svg.Append(System.Globalization.CultureInfo.InvariantCulture, $"<rect class=\"bin\" x=\"{i * each:0.##}\" y=\"{height - 1 - tall:0.##}\" width=\"{Math.Max(1, each - 1):0.##}\" height=\"{tall:0.##}\"/>");
+        }
+        return new HtmlString(svg.Append("</svg>").ToString());
+    }
 }

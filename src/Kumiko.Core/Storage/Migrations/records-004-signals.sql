@@ -12,3 +12,4 @@ CREATE TABLE signal (
 ) STRICT;
 CREATE INDEX signal_time ON signal (kind, min_time);
 CREATE INDEX signal_source ON signal (source, kind, id);
+CREATE INDEX signal_received ON signal (received, source, items);

@@ -70,6 +70,20 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
         return row.Kind == "metrics" ? (MetricCodec.Decode(Unpacked(row)), []) : ([], SpanCodec.Decode(Unpacked(row)));
     }
 
+    /// <summary>Samples and spans by source and day of arrival.</summary>
+    /// <param name="starts">The beginnings of days, rising.</param>
+    public IReadOnlyList<(string Source, long Day, long Items)> Daily(Window window, IReadOnlyList<long> starts)
+    {
+        using var connection = records.Database.Read();
+        var days = new List<(string, long, long)>();
+        for (var i = 0; i < starts.Count; i++)
+        {
+            var (from, to) = (starts[i], i + 1 < starts.Count ? starts[i + 1] : window.To);
+            days.AddRange(connection.Query<(string Source, long Items)>("SELECT source, SUM(items) FROM signal WHERE received >= @from AND received < @to GROUP BY source", new { from, to }).Select(d => (d.Source, from, d.Items)));
+        }
+        return days;
+    }
+
     private IEnumerable<byte[]> Read(string kind, Window window, string? source)
     {
         const int AtOnce = 64;

@@ -10,6 +10,7 @@ import { startFind } from './find.js';
 import { startRecords } from './records.js';
 import { startKeys } from './keys.js';
 import { startTrial } from './trial.js';
+import { startCopy } from './copy.js';
 
 window.htmx = htmx;
 
@@ -37,6 +38,7 @@ startKeys();
 startMenus();
 startLive();
 startFind();
+startCopy();
 start();
 document.addEventListener('htmx:after:swap', start);
 document.addEventListener('kumiko:loaded', start);

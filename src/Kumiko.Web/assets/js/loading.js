@@ -26,8 +26,19 @@ export function startLoading() {
         load(part);
       }, { root: scroll, rootMargin: 'loadAbove' in part.dataset ? '120px' : '600px' });
       watch.observe(part);
-    } else load(part);
+    } else if (part.dataset.loadAfter) later(part);
+    else load(part);
   }
+}
+
+// Parts that renew themselves wait while nobody looks, or somebody is in them.
+function later(part) {
+  const mine = stop;
+  setTimeout(() => {
+    if (mine.signal.aborted || !part.isConnected) return;
+    if (document.hidden || part.contains(document.activeElement)) later(part);
+    else load(part);
+  }, Number(part.dataset.loadAfter));
 }
 
 // The pane that scrolls; on a narrow window the page itself does.

@@ -8,20 +8,33 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using NodaTime;
 
-namespace Kumiko.Demo.Pages;
+namespace Kumiko.Web.Pages;
 
-/// <summary>A page of the demonstration, with the strip at its foot as everywhere.</summary>
-public abstract class DemoPage(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : PageModel
+/// <summary>A page that asks nothing itself, with the strip at its foot as everywhere.</summary>
+public abstract class StripPage(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : PageModel
 {
+    protected RunRegistry Runs => runs;
+    protected Viewer Viewer => viewer;
+
     public StripModel Strip { get; private set; } = null!;
     public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
     public long Now { get; private set; }
+    public bool MayKeep => viewer.MayKeep;
 
-    protected async Task<IActionResult> Show(string path, string? when)
+    /// <summary>Sets what every part of the page needs.</summary>
+    protected SearchAddress Begin()
     {
         Now = Instants.FromDateTime(clock.GetUtcNow());
         var address = SearchAddress.Parse(name => Request.Query[name], Now, []) with { Query = "", At = null, Tab = Tab.Auto };
         Zone = viewer.Zone(address.Zone);
+        return address;
+    }
+
+    /// <param name="path">The page's own path.</param>
+    /// <param name="when">A time that was typed on the strip.</param>
+    protected async Task<IActionResult> Show(string path, string? when)
+    {
+        var address = Begin();
         if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range) return Redirect((address with { Focus = range }).Url(path));
         ViewData["Carried"] = address;
         var run = runs.Open(new Question(viewer.Name, QueryParser.Parse(""), address.Focus.Resolve(Now), Now, Zone, Limits.Default));

@@ -1,0 +1,89 @@
+using System.Net.Http.Headers;
+using Google.Protobuf;
+using Kumiko.Core.Intake.Otlp.Wire;
+using Kumiko.Core.Records;
+using Kumiko.Demo.World;
+using Span = Kumiko.Core.Intake.Otlp.Wire.Span;
+using Resource = Kumiko.Core.Intake.Otlp.Wire.Resource;
+
+namespace Kumiko.Demo.StandIns;
+
+/// <summary>Sends records and spans by the OpenTelemetry protocol, as protobuf over HTTP.</summary>
+internal sealed class OtlpSender(HttpClient http, string token)
+{
+    public Task Send(IReadOnlyList<SimulatedRecord> records, CancellationToken cancel)
+    {
+        var request = new ExportLogsServiceRequest();
+        foreach (var of in records.GroupBy(r => (r.Service, r.Host)))
+        {
+            var logs = new ScopeLogs { Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope { Name = "skerry.gates", Version = "7" } };
+            foreach (var record in of)
+            {
+                var log = new Kumiko.Core.Intake.Otlp.Wire.LogRecord { TimeUnixNano = Nanoseconds(record.Time + record.Drift), SeverityText = record.Level, SeverityNumber = (SeverityNumber)Severity.FromText(record.Level), Body = new AnyValue { StringValue = record.Body } };
+                log.Attributes.AddRange(record.Attributes.Select(a => new KeyValue { Key = a.Name, Value = ValueOf(a.Value) }));
+                if (record.TraceId is { } trace)
+                {
+                    log.TraceId = Bytes(trace);
+                    log.SpanId = Bytes(record.SpanId ?? trace[8..24]);
+                }
+                logs.LogRecords.Add(log);
+            }
+            request.ResourceLogs.Add(new ResourceLogs { Resource = ResourceOf(of.Key), ScopeLogs = { logs } });
+        }
+        return records.Count == 0 ? Task.CompletedTask : Post("/v1/logs", request, cancel);
+    }
+
+    public Task Send(IReadOnlyList<SimulatedSpan> spans, CancellationToken cancel)
+    {
+        var request = new ExportTraceServiceRequest();
+        foreach (var of in spans.GroupBy(s => (s.Service, s.Host)))
+        {
+            var scope = new ScopeSpans();
+            foreach (var span in of)
+                scope.Spans.Add(new Span
+                {
+                    TraceId = Bytes(span.TraceId),
+                    SpanId = Bytes(span.SpanId),
+                    ParentSpanId = span.ParentId is { } parent ? Bytes(parent) : ByteString.Empty,
+                    Name = span.Name,
+                    Kind = Span.Types.SpanKind.Server,
+                    StartTimeUnixNano = Nanoseconds(span.Start),
+                    EndTimeUnixNano = Nanoseconds(span.Start + span.Duration),
+                    Status = new Status { Code = span.Failed ? Status.Types.StatusCode.Error : Status.Types.StatusCode.Unset },
+                });
+            request.ResourceSpans.Add(new ResourceSpans { Resource = ResourceOf(of.Key), ScopeSpans = { scope } });
+        }
+        return spans.Count == 0 ? Task.CompletedTask : Post("/v1/traces", request, cancel);
+    }
+
+    private async Task Post(string path, IMessage message, CancellationToken cancel)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = new ByteArrayContent(message.ToByteArray()) };
+        request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/x-protobuf");
+        request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
+        using var response = await http.SendAsync(request, cancel);
+        response.EnsureSuccessStatusCode();
+    }
+
+    private static Resource ResourceOf((string Service, string Host) of) => new()
+    {
+        Attributes =
+        {
+            new KeyValue { Key = "service.name", Value = new AnyValue { StringValue = of.Service } },
+            new KeyValue { Key = "host.name", Value = new AnyValue { StringValue = of.Host } },
+            new KeyValue { Key = "deployment.environment.name", Value = new AnyValue { StringValue = SkerryLine.EnvironmentOf(of.Host) } },
+        },
+    };
+
+    private static AnyValue ValueOf(object value) => value switch
+    {
+        int number => new AnyValue { IntValue = number },
+        double number when number == Math.Floor(number) && Math.Abs(number) < 1e15 => new AnyValue { IntValue = (long)number },
+        double number => new AnyValue { DoubleValue = number },
+        _ => new AnyValue { StringValue = value.ToString() ?? "" },
+    };
+
+    private static ByteString Bytes(string hex) => ByteString.CopyFrom(Convert.FromHexString(hex));
+
+    private static ulong Nanoseconds(DateTimeOffset time) => (ulong)Instants.FromDateTime(time);
+}

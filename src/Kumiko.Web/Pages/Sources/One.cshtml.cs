@@ -1,0 +1,47 @@
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Core.Sources;
+using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Signals;
+using Kumiko.Web.Hosting;
+using Kumiko.Web.Receivers.Scraping;
+using Kumiko.Web.Rendering;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Kumiko.Web.Pages.Sources;
+
+/// <summary>One source: how it is understood, who may send as it, and what came last.</summary>
+public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore targets, Scraper scraper, SignalStore signals, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+{
+    private const int MostRefused = 20, MostSeries = 40;
+
+    public SourceState Source { get; private set; } = null!;
+    public IReadOnlyList<Token> Tokens { get; private set; } = [];
+    public IReadOnlyList<(ScrapeTarget Target, ScrapeState? State)> Targets { get; private set; } = [];
+    public IReadOnlyList<Refused> Refused { get; private set; } = [];
+
+    /// <summary>The latest batch of metrics or spans, a line each: name, attributes, value.</summary>
+    public IReadOnlyList<(string Name, string Of, string Value)> Latest { get; private set; } = [];
+
+    public async Task<IActionResult> OnGetAsync(string? name, string? when)
+    {
+        if (book.Find(name ?? "") is not { } source) return NotFound();
+        Source = source;
+        Tokens = [.. tokens.All().Where(t => t.Purpose == TokenPurpose.Intake && t.MayName(source.Name))];
+        Targets = [.. targets.All().Where(t => t.Source == source.Name).Select(t => (t, scraper.StateOf(t)))];
+        Refused = records.Refusals(MostRefused, source.Name);
+        Latest = Lines(signals.Latest(source.Name));
+        return await Show(SourceLinks.Of(source.Name), when);
+    }
+
+    private static IReadOnlyList<(string, string, string)> Lines((IReadOnlyList<Metric> Metrics, IReadOnlyList<Span> Spans)? latest)
+    {
+        if (latest is not { } batch) return [];
+        var samples = batch.Metrics.SelectMany(m => m.Samples.Select(s => (m.Name, Of: Fields(s.Attributes), Value: (s.Distribution is { } d ? $"{d.Count} values" : s.Value.IsMissing ? "no value" : Charts.Format.Value(s.Value, NodaTime.DateTimeZone.Utc)) + (m.Unit.Length > 0 ? " " + m.Unit : ""))));
+        var spans = batch.Spans.Select(s => (s.Name, Of: $"{s.Resource.Service.ToText()} {s.Resource.Host.ToText()}".Trim(), Value: Charts.Format.Duration(s.End - s.Start) + (s.Status == SpanStatus.Error ? ", failed" : "")));
+        return [.. samples.Concat(spans).Take(MostSeries)];
+    }
+
+    private static string Fields(Attributes fields) => string.Join(", ", fields.Names.ToArray().Zip(fields.Values.ToArray(), (n, v) => $"{n} {v.ToText()}"));
+}
