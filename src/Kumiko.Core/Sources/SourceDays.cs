@@ -12,7 +12,7 @@ namespace Kumiko.Core.Sources;
 public sealed class SourceDays(RunRegistry runs, SignalStore signals)
 {
     public const int Days = 14;
-    private const string Asked = "group count() by source every 1d";
+    private const string Asked = "| group count() as n by source every 1d";
 
     private readonly Lock _lock = new();
     private (long Minute, string Zone, Task<IReadOnlyDictionary<string, long[]>> Counts)? _latest;
@@ -39,7 +39,7 @@ public sealed class SourceDays(RunRegistry runs, SignalStore signals)
         var frame = await run.Frame();
         var counts = new Dictionary<string, long[]>(StringComparer.Ordinal);
         int Column(string name) => frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Name == name).i;
-        var (time, source, count) = (frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Role == ColumnRole.Time).i, Column("source"), Column("count"));
+        var (time, source, count) = (frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Role == ColumnRole.Time).i, Column("source"), Column("n"));
         foreach (var row in frame.Rows) Add(row[source].ToText(), row[time].AsLong, row[count].AsLong);
         foreach (var (name, received, items) in signals.Daily(window, starts)) Add(name, received, items);
         return counts;

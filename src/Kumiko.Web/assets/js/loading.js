@@ -62,6 +62,8 @@ async function load(part) {
     document.dispatchEvent(new CustomEvent('kumiko:loaded'));
   } catch {
     if (mine.signal.aborted) return;
+    // What renews itself stays as it was, and is tried again.
+    if (part.dataset.loadAfter) { later(part); return; }
     part.replaceChildren(Object.assign(document.createElement('p'), { className: 'refused', textContent: 'This did not arrive. Run the query again.' }));
   }
 }
