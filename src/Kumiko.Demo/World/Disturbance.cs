@@ -16,6 +16,9 @@ public sealed record Effect(Line Line, string[]? Hosts, Func<DateTimeOffset, IRe
 /// <param name="Affected">What it really touches.</param>
 public sealed record Disturbance(int Number, string Cause, string What, string Where, string From, string To, string Send, string Back, string Sign, IReadOnlyList<string> Affected)
 {
+    /// <summary>What kind of change begins it.</summary>
+    public string Kind { get; init; } = "config";
+
     public TimeSpan Rise { get; init; } = TimeSpan.FromSeconds(25);
     public TimeSpan Fall { get; init; } = TimeSpan.FromSeconds(40);
 

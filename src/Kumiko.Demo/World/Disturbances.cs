@@ -11,6 +11,7 @@ public static class Disturbances
             "Send gate firmware 7.3 to Tarnhead", "Roll back to 7.2", "firmware = \"7.3\"", ["gate-control at Tarnhead: gate-t1, gate-t2, gate-t3", "seat-ledger", "booking-web"])
         {
             Told = ("gate-control", TarnheadGates, "firmware {old} replaced by {new}, by Oluchi Brandt"),
+            Kind = "deploy",
             InHistory = (1, new(17, 51, 0), TimeSpan.FromHours(1), 0.22),
             Effects =
             [
@@ -40,6 +41,7 @@ public static class Disturbances
         {
             Told = ("tide-feed", ["tide-1", "tide-2"], "version {new} starts in place of {old}"),
             Rise = TimeSpan.Zero, Fall = TimeSpan.Zero,
+            Kind = "deploy",
             InHistory = (9, new(13, 5, 0), TimeSpan.FromHours(6), 0.5),
             Effects =
             [
@@ -53,6 +55,7 @@ public static class Disturbances
         {
             Told = ("manifest", ["manifest-1", "manifest-2"], "flag verbose-log changed from {old} to {new} by Tomas Verrall"),
             Aftermath = TimeSpan.FromDays(1),
+            Kind = "flag",
             InHistory = (4, new(8, 0, 0), TimeSpan.FromDays(2), 0.1),
             Effects =
             [
@@ -66,6 +69,7 @@ public static class Disturbances
         {
             Told = ("kiosk-ui", Drifting, "clock service was {old}, is {new}"),
             Rise = TimeSpan.FromMinutes(20), Fall = TimeSpan.FromSeconds(10),
+            Kind = "restart",
             InHistory = (7, new(10, 15, 0), TimeSpan.FromHours(3), 1),
             Alters = "kiosk-ui",
             Alter = static (record, play) => Array.IndexOf(Drifting, record.Host) is >= 0 and var which

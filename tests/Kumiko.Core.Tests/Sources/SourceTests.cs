@@ -78,7 +78,7 @@ public sealed class SourceTests : StoreTest
         {
             await records.Append([Record("quay", Now - Instants.Hour), Record("quay", Now - Instants.Day), Record("quay", Now - Instants.Day), Record("mast", Now - (13 * Instants.Day)), Record("mast", Now - (15 * Instants.Day))], "quay");
             await signals.Append([Gauge(Now - (9 * Instants.Day))], "hosts");
-            var days = await new SourceDays(runs, signals).Of("Ines", Now + 1, DateTimeZone.Utc);
+            var days = await new SourceDays(runs, signals, new Kumiko.Core.Changes.ChangeStore(kept)).Of("Ines", Now + 1, DateTimeZone.Utc);
             Assert.Equal("hosts 0 2, mast 1 0, quay 0 1", string.Join(", ", days.OrderBy(d => d.Key).Select(d => $"{d.Key} {d.Value[0]} {d.Value[^1]}")));
             Assert.Equal(2, days["quay"][^2]);
         }

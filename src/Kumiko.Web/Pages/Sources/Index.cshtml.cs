@@ -32,8 +32,8 @@ public sealed class IndexModel(SourceBook book, SourceDays days, RunRegistry run
         return Partial("_Sources", this);
     }
 
-    /// <summary>Those that send now first, then by name.</summary>
-    private IReadOnlyList<SourceState> Shown() => [.. book.All().OrderByDescending(s => s.RateNow > 0).ThenBy(s => s.Name, StringComparer.OrdinalIgnoreCase)];
+    // By name, so that a row stays where it is while rates change.
+    private IReadOnlyList<SourceState> Shown() => [.. book.All().OrderBy(s => s.Name, StringComparer.OrdinalIgnoreCase)];
 
     /// <summary>Whether a source that sent steadily within the hour has stopped.</summary>
     public bool IsSilent(SourceState source) => source.LastSeen > 0 && Now - source.LastSeen > SilentAfter && source.LastHour.Count(m => m > 0) >= 10;

@@ -23,7 +23,6 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
         var shown = SyslogParser.FindToken(message);
         var token = shown is null ? tokens.FindSender(peer) : tokens.Find(shown, TokenPurpose.Intake);
         if (token is null) return null;
-        tokens.Touch(token);
         book.Recognise(token.Name, "syslog over " + transport, shown is null ? $"address {peer}" : "token in its structured data");
         return token;
     }
@@ -31,7 +30,11 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
     /// <summary>How long a sender must wait before more is taken.</summary>
     public TimeSpan Wait(Token token) => gates.Wait(token);
 
-    public void Count(Token token, int records) => gates.Count(token, records);
+    public void Count(Token token, int records)
+    {
+        gates.Count(token, records);
+        tokens.Touch(token);
+    }
 
     /// <summary>Whether the token still works: a connection outlives what was known when it began.</summary>
     public bool IsGood(Token token) => tokens.IsGood(token.Id);
