@@ -7,6 +7,21 @@ if (args is ["kill", ..])
     await Kumiko.Bench.Store.Killed.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 200);
     return;
 }
+if (args is ["receivers", ..])
+{
+    await Kumiko.Bench.Receivers.ReceiverBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 2_000_000);
+    return;
+}
+if (args is ["flat", ..])
+{
+    await Kumiko.Bench.Receivers.ReceiverBench.Flat(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000);
+    return;
+}
+if (args is ["fuzz", ..])
+{
+    Kumiko.Bench.Receivers.FuzzBench.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000);
+    return;
+}
 if (args is ["patterns", ..])
 {
     Kumiko.Bench.Patterns.Accuracy.Measure(args[1..]);

@@ -40,7 +40,7 @@ public static class OtlpLogs
             SeverityNumber = number,
             SeverityText = log.SeverityText.Length > 0 ? log.SeverityText : null,
             Body = body.IsMissing ? "" : body.ToText(),
-            Attributes = reading.Fields(log.Attributes, scope?.Attributes, Others(log).Concat(scopeFields)),
+            Attributes = reading.Fields(log.Attributes, scope?.Attributes, log.EventName.Length == 0 && log.Flags == 0 && log.DroppedAttributesCount == 0 ? scopeFields : [.. Others(log), .. scopeFields]),
             Resource = resource,
             TraceId = OtlpReading.Id(log.TraceId, 16),
             SpanId = OtlpReading.Id(log.SpanId, 8),

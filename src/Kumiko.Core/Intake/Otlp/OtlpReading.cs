@@ -14,7 +14,7 @@ public sealed record OtlpTaken<T>(IReadOnlyList<T> Items, int RefusedTotal, IRea
 /// <summary>The parts that logs, metrics and spans of the OpenTelemetry protocol share. Not for several threads.</summary>
 internal sealed class OtlpReading
 {
-    private const int MostReasons = LineIntake.MostReported, MostNames = 4_096;
+    private const int MostReasons = LineIntake.MostReported, MostNames = 4_096, MostCompared = 64;
 
     private readonly NameCache _names = new();
     private readonly Dictionary<string, string> _known = new(StringComparer.Ordinal);
@@ -37,16 +37,16 @@ internal sealed class OtlpReading
     }
 
     /// <summary>Attributes; a value that is not set is left out, the last of equal names wins.</summary>
-    public Attributes Fields(RepeatedField<Wire.KeyValue> from) => from.Count == 0 ? Attributes.Empty : Fields(from, null, null);
+    public Attributes Fields(RepeatedField<Wire.KeyValue> from) => from.Count == 0 ? Attributes.Empty : Fields(from, null, []);
 
     /// <summary>Attributes with others before them.</summary>
-    public Attributes Fields(RepeatedField<Wire.KeyValue> from, RepeatedField<Wire.KeyValue>? more, IEnumerable<(string, Value)>? last)
+    public Attributes Fields(RepeatedField<Wire.KeyValue> from, RepeatedField<Wire.KeyValue>? more, (string, Value)[] last)
     {
         _keys.Clear();
         _values.Clear();
         Collect(from);
         if (more is not null) Collect(more);
-        foreach (var (key, value) in last ?? []) Set(key, value);
+        foreach (var (key, value) in last) Set(key, value);
         return _keys.Count == 0 ? Attributes.Empty : new Attributes(_names.Shared(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(_keys)), [.. _values]);
     }
 
@@ -60,8 +60,8 @@ internal sealed class OtlpReading
     {
         key = Known(key);
         // Lists are short, as in all that is measured or written.
-        var at = _keys.Count > 64 ? -1 : _keys.IndexOf(key);
-        if (at >= 0) { _values[at] = value; return; }
+        for (var i = 0; i < _keys.Count && _keys.Count <= MostCompared; i++)
+            if (ReferenceEquals(_keys[i], key)) { _values[i] = value; return; }
         _keys.Add(key);
         _values.Add(value);
     }
