@@ -11,7 +11,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
 {
     private readonly ConcurrentDictionary<long, long> _used = new();
     private volatile IReadOnlyDictionary<string, Token>? _byHash;
-    private volatile HashSet<long>? _good;
+    private int _version;
 
     private long Now => Instants.FromDateTime(clock.GetUtcNow());
 
@@ -25,7 +25,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
         await kept.Database.Writer.Write(connection => connection.Execute(
             "INSERT INTO token (name, purpose, hash, created, protocol, rate, sources, addresses, author) VALUES (@Name, @purpose, @hash, @Now, @Protocol, @Rate, @sources, @addresses, @Author)",
             new { wish.Name, purpose = Name(wish.Purpose), hash = Secrets.Hash(text), Now, wish.Protocol, wish.Rate, sources = string.Join('\n', wish.Sources), addresses = string.Join('\n', wish.Addresses), wish.Author }));
-        _byHash = null;
+        Changed();
         return text;
     }
 
@@ -47,11 +47,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     }
 
     /// <summary>Whether a token still works.</summary>
-    public bool IsGood(long id)
-    {
-        ByHash();
-        return _good?.Contains(id) == true;
-    }
+    public bool IsGood(long id) => ByHash().Values.Any(t => t.Id == id && t.Revoked is null);
 
     /// <summary>Notes that a token was used now.</summary>
     public void Touch(Token token) => _used[token.Id] = Now;
@@ -64,7 +60,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     public async Task<bool> Revoke(long id)
     {
         var changed = await kept.Database.Writer.Write(c => c.Execute("UPDATE token SET revoked = @Now WHERE id = @id AND revoked IS NULL", new { id, Now }));
-        _byHash = null;
+        Changed();
         return changed > 0;
     }
 
@@ -75,14 +71,22 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
         return used.Count == 0 ? Task.CompletedTask : kept.Database.Writer.Write(c => c.Execute("UPDATE token SET used = @At WHERE id = @Id", used));
     }
 
+    private void Changed()
+    {
+        Interlocked.Increment(ref _version);
+        _byHash = null;
+    }
+
     private IReadOnlyDictionary<string, Token> ByHash()
     {
         if (_byHash is { } known) return known;
+        var version = Volatile.Read(ref _version);
         using var connection = kept.Database.Read();
         var all = connection.Query<Row>("SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token")
             .ToDictionary(r => r.Hash, r => new Token(r.Id, r.Name, Enum.Parse<TokenPurpose>(r.Purpose, ignoreCase: true), r.Protocol, r.Rate, Lines(r.Sources), [.. Lines(r.Addresses).Select(a => IPNetwork.Parse(a))], r.Author, r.Created, r.Used, r.Revoked), StringComparer.Ordinal);
-        _good = all.Values.Where(t => t.Revoked is null).Select(t => t.Id).ToHashSet();
-        return _byHash = all;
+        // What was read before a change must not be remembered after it.
+        if (version == Volatile.Read(ref _version)) _byHash = all;
+        return all;
     }
 
     private static string[] Lines(string text) => text.Split('\n', StringSplitOptions.RemoveEmptyEntries);

@@ -21,8 +21,8 @@ public sealed class SourceBook
     {
         (_kept, _clock) = (kept, clock);
         using (var connection = kept.Database.Read())
-            foreach (var row in connection.Query<Row>("SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"))
-                _sources[row.Name] = row.Counts();
+            foreach (var row in connection.Query<SourceCounts>("SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"))
+                _sources[row.Name] = row;
         records.Committed += SeeRecords;
         records.Kept += (source, refused) => See(source, 0, 0, s => s.Refused += refused);
         signals.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s =>
@@ -78,7 +78,7 @@ public sealed class SourceBook
     private SourceCounts? Of(string source)
     {
         if (_sources.TryGetValue(source, out var known)) return known;
-        return _sources.Count >= MostSources ? null : _sources[source] = new SourceCounts(source);
+        return _sources.Count >= MostSources ? null : _sources[source] = new SourceCounts { Name = source };
     }
 
     /// <summary>All sources, by name.</summary>
@@ -105,34 +105,5 @@ public sealed class SourceBook
         return changed.Count == 0 ? Task.CompletedTask : _kept.Database.Writer.Write(c => c.Execute(
             "INSERT OR REPLACE INTO source (name, first_seen, last_seen, newest, records, samples, spans, changes, refused, protocol, recognised) VALUES (@Name, @FirstSeen, @LastSeen, @Newest, @Records, @Samples, @Spans, @Changes, @Refused, @Protocol, @Recognised)",
             changed.Select(s => new { s.Name, s.FirstSeen, s.LastSeen, s.Newest, s.Records, s.Samples, s.Spans, s.Changes, s.Refused, s.Protocol, s.Recognised })));
-    }
-
-    private sealed class Row
-    {
-        public string Name { get; init; } = "";
-        public long FirstSeen { get; init; }
-        public long LastSeen { get; init; }
-        public long Newest { get; init; }
-        public long Records { get; init; }
-        public long Samples { get; init; }
-        public long Spans { get; init; }
-        public long Changes { get; init; }
-        public long Refused { get; init; }
-        public string Protocol { get; init; } = "";
-        public string Recognised { get; init; } = "";
-
-        public SourceCounts Counts() => new(Name)
-        {
-            FirstSeen = FirstSeen,
-            LastSeen = LastSeen,
-            Newest = Newest,
-            Records = Records,
-            Samples = Samples,
-            Spans = Spans,
-            Changes = Changes,
-            Refused = Refused,
-            Protocol = Protocol,
-            Recognised = Recognised,
-        };
     }
 }

@@ -3,7 +3,7 @@ using Kumiko.Core.Records;
 namespace Kumiko.Core.Sources;
 
 /// <summary>What one source sent, counted as it comes. Used under the lock of its book.</summary>
-internal sealed class SourceCounts(string name)
+internal sealed class SourceCounts
 {
     private const int Seconds = 60, Minutes = 60, Delays = 256;
 
@@ -15,7 +15,7 @@ internal sealed class SourceCounts(string name)
     private readonly long[] _delays = new long[Delays];
     private int _delaysKnown, _nextDelay;
 
-    public string Name => name;
+    public string Name { get; init; } = "";
     public long FirstSeen { get; set; }
     public long LastSeen { get; set; }
     public long Newest { get; set; }
@@ -62,6 +62,6 @@ internal sealed class SourceCounts(string name)
         foreach (var (at, count) in _minutes) if (at > minute - Minutes && at <= minute) hour[at - minute + Minutes - 1] = count;
         var delays = _delays[.._delaysKnown].Order().ToArray();
         long? Part(double share) => delays.Length == 0 ? null : delays[(int)((delays.Length - 1) * share)];
-        return new SourceState(name, FirstSeen, LastSeen, Newest, Records, Samples, Spans, Changes, Refused, Protocol, Recognised, sum / (double)(Seconds - 1), hour, Part(0.5), Part(0.95));
+        return new SourceState(Name, FirstSeen, LastSeen, Newest, Records, Samples, Spans, Changes, Refused, Protocol, Recognised, sum / (double)(Seconds - 1), hour, Part(0.5), Part(0.95));
     }
 }

@@ -187,4 +187,17 @@ public sealed class OtlpHttpTests : IAsyncLifetime
         Assert.InRange(exhausted.GetRpcStatus()!.GetDetail<RetryInfo>()!.RetryDelay.ToTimeSpan().TotalSeconds, 4, 5);
         Assert.Equal(50, _server.Get<RecordStore>().Current.Count);
     }
+
+    [Fact]
+    public async Task A_bomb_in_a_compressed_frame_is_refused_before_it_is_whole()
+    {
+        var token = await _server.Get<TokenStore>().Create("gate", TokenPurpose.Intake);
+        using var channel = GrpcChannel.ForAddress($"http://127.0.0.1:{_server.Get<ServerState>().GrpcPort}");
+        var method = new Method<byte[], byte[]>(MethodType.Unary, "opentelemetry.proto.collector.logs.v1.LogsService", "Export", Marshallers.Create(m => m, b => b), Marshallers.Create(m => m, b => b));
+        var metadata = new Metadata { { "authorization", "Bearer " + token }, { "grpc-internal-encoding-request", "gzip" } };
+        var bomb = Logs(new string('0', OtlpReceiver.MostBytes)).ToByteArray();
+        var refused = await Assert.ThrowsAsync<RpcException>(async () => await channel.CreateCallInvoker().AsyncUnaryCall(method, null, new CallOptions(metadata), bomb));
+        Assert.Equal(StatusCode.ResourceExhausted, refused.StatusCode);
+        Assert.Equal(0, _server.Get<RecordStore>().Current.Count);
+    }
 }

@@ -38,7 +38,7 @@ public static class OtlpLogs
             Time = log.TimeUnixNano > 0 ? (long)log.TimeUnixNano : observed,
             Observed = observed,
             SeverityNumber = number,
-            SeverityText = log.SeverityText.Length > 0 ? log.SeverityText : null,
+            SeverityText = log.SeverityText.Length > 0 ? reading.Known(log.SeverityText) : null,
             Body = body.IsMissing ? "" : body.ToText(),
             Attributes = reading.Fields(log.Attributes, scope?.Attributes, log.EventName.Length == 0 && log.Flags == 0 && log.DroppedAttributesCount == 0 ? scopeFields : [.. Others(log), .. scopeFields]),
             Resource = resource,

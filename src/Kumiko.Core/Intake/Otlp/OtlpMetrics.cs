@@ -122,38 +122,24 @@ public static class OtlpMetrics
                 reading.Refuse("The bounds of a histogram must rise.", p);
                 return null;
             }
-        return new Sample
+        return Distributed(reading, p.StartTimeUnixNano, p.TimeUnixNano, p.Attributes, p.Exemplars, (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.HasSum ? p.Sum : null)
         {
-            Time = (long)p.TimeUnixNano,
-            Start = (long)p.StartTimeUnixNano,
-            Attributes = reading.Fields(p.Attributes),
-            Distribution = (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.HasSum ? p.Sum : null)
-            {
-                Min = p.HasMin ? p.Min : null,
-                Max = p.HasMax ? p.Max : null,
-                Bounds = [.. p.ExplicitBounds],
-                Counts = [.. p.BucketCounts],
-            },
-            Exemplars = Exemplars(p.Exemplars, reading),
-        };
+            Min = p.HasMin ? p.Min : null,
+            Max = p.HasMax ? p.Max : null,
+            Bounds = [.. p.ExplicitBounds],
+            Counts = [.. p.BucketCounts],
+        });
     }
 
     private static Sample? Exponential(Wire.ExponentialHistogramDataPoint p, OtlpReading reading)
     {
         if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano)) return null;
-        return new Sample
+        return Distributed(reading, p.StartTimeUnixNano, p.TimeUnixNano, p.Attributes, p.Exemplars, (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.HasSum ? p.Sum : null)
         {
-            Time = (long)p.TimeUnixNano,
-            Start = (long)p.StartTimeUnixNano,
-            Attributes = reading.Fields(p.Attributes),
-            Distribution = (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.HasSum ? p.Sum : null)
-            {
-                Min = p.HasMin ? p.Min : null,
-                Max = p.HasMax ? p.Max : null,
-                Exponential = new ExponentialBuckets(p.Scale, p.ZeroCount, p.ZeroThreshold, p.Positive?.Offset ?? 0, [.. p.Positive?.BucketCounts ?? []], p.Negative?.Offset ?? 0, [.. p.Negative?.BucketCounts ?? []]),
-            },
-            Exemplars = Exemplars(p.Exemplars, reading),
-        };
+            Min = p.HasMin ? p.Min : null,
+            Max = p.HasMax ? p.Max : null,
+            Exponential = new ExponentialBuckets(p.Scale, p.ZeroCount, p.ZeroThreshold, p.Positive?.Offset ?? 0, [.. p.Positive?.BucketCounts ?? []], p.Negative?.Offset ?? 0, [.. p.Negative?.BucketCounts ?? []]),
+        });
     }
 
     private static Sample? Summary(Wire.SummaryDataPoint p, OtlpReading reading)
@@ -164,14 +150,11 @@ public static class OtlpMetrics
             reading.Refuse("A quantile lies between 0 and 1.", p);
             return null;
         }
-        return new Sample
-        {
-            Time = (long)p.TimeUnixNano,
-            Start = (long)p.StartTimeUnixNano,
-            Attributes = reading.Fields(p.Attributes),
-            Distribution = (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.Sum) { Quantiles = [.. p.QuantileValues.Select(q => (q.Quantile, q.Value))] },
-        };
+        return Distributed(reading, p.StartTimeUnixNano, p.TimeUnixNano, p.Attributes, [], (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.Sum) { Quantiles = [.. p.QuantileValues.Select(q => (q.Quantile, q.Value))] });
     }
+
+    private static Sample Distributed(OtlpReading reading, ulong start, ulong time, RepeatedField<Wire.KeyValue> attributes, RepeatedField<Wire.Exemplar> exemplars, Distribution? distribution) =>
+        new() { Time = (long)time, Start = (long)start, Attributes = reading.Fields(attributes), Distribution = distribution, Exemplars = Exemplars(exemplars, reading) };
 
     private static IReadOnlyList<Exemplar> Exemplars(RepeatedField<Wire.Exemplar> from, OtlpReading reading) => from.Count == 0 ? [] :
     [

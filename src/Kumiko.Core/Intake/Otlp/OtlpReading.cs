@@ -14,7 +14,7 @@ public sealed record OtlpTaken<T>(IReadOnlyList<T> Items, int RefusedTotal, IRea
 /// <summary>The parts that logs, metrics and spans of the OpenTelemetry protocol share. Not for several threads.</summary>
 internal sealed class OtlpReading
 {
-    private const int MostReasons = LineIntake.MostReported, MostNames = 4_096, MostCompared = 64;
+    private const int MostReasons = LineIntake.MostReported, MostNames = 4_096, MostCompared = 64, LongestKnown = 32;
 
     private readonly NameCache _names = new();
     private readonly Dictionary<string, string> _known = new(StringComparer.Ordinal);
@@ -53,7 +53,11 @@ internal sealed class OtlpReading
     private void Collect(RepeatedField<Wire.KeyValue> from)
     {
         foreach (var field in from)
-            if (field.Key.Length > 0 && Value(field.Value) is { IsMissing: false } value) Set(field.Key, value);
+        {
+            // Short texts come again and again; one object for each is less to keep until it is sealed.
+            var value = field.Value?.ValueCase == Wire.AnyValue.ValueOneofCase.StringValue && field.Value.StringValue.Length <= LongestKnown ? Records.Value.Of(Known(field.Value.StringValue)) : Value(field.Value);
+            if (field.Key.Length > 0 && !value.IsMissing) Set(field.Key, value);
+        }
     }
 
     private void Set(string key, Value value)
@@ -66,8 +70,8 @@ internal sealed class OtlpReading
         _values.Add(value);
     }
 
-    /// <summary>The same object for the same name, for as many names as a sane sender has.</summary>
-    private string Known(string key)
+    /// <summary>The same object for the same name or short text, for as many as a sane sender has.</summary>
+    public string Known(string key)
     {
         if (_known.TryGetValue(key, out var known)) return known;
         if (_known.Count >= MostNames) _known.Clear();

@@ -41,7 +41,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             await Take(stop);
         }
         catch (SocketException) { /* the peer is gone; what it sent whole is kept below */ }
-        finally { await Commit(CancellationToken.None, mayWait: false); }
+        finally { await Commit(mayWait: false, CancellationToken.None); }
     }
 
     /// <summary>Reads some bytes; false when the peer is done, or was too slow.</summary>
@@ -76,10 +76,10 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
                 await senders.Refuse(refused, problem, _token?.Name, peer);
                 if (_token is null) return false;
             }
-            if (_batch.Count >= MostOfBatch || _batchBytes >= MostBytesOfBatch) await Commit(stop, mayWait: true);
+            if (_batch.Count >= MostOfBatch || _batchBytes >= MostBytesOfBatch) await Commit(mayWait: true, stop);
         }
         // Whatever the peer has sent meanwhile goes into the same commit.
-        if (socket.Available == 0) await Commit(stop, mayWait: true);
+        if (socket.Available == 0) await Commit(mayWait: true, stop);
         return true;
     }
 
@@ -88,7 +88,8 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
         refused = default;
         if (!_framing.TryNext(out var message, out problem)) return false;
         if (problem is null && message.IsEmpty) return true;
-        if (_token is not null && !senders.IsGood(_token)) _token = null;
+        // Once for each commit is often enough, and cheap enough.
+        if (_token is not null && _batch.Count == 0 && !senders.IsGood(_token)) _token = null;
         _token ??= senders.Find(message, peer, "TCP");
         if (_token is null) problem = SyslogSenders.Unknown(peer);
         if (problem is not null) refused = message.ToArray();
@@ -100,7 +101,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
         return true;
     }
 
-    private async Task Commit(CancellationToken stop, bool mayWait)
+    private async Task Commit(bool mayWait, CancellationToken stop)
     {
         if (_batch.Count == 0) return;
         var (batch, token) = (_batch, _token);

@@ -126,13 +126,13 @@ public class OtlpTests : StoreTest
         """;
 
     [Fact]
-    public void Every_kind_of_metric_comes_through_decoding_and_the_store_alike()
+    public async Task Every_kind_of_metric_comes_through_decoding_and_the_store_alike()
     {
         using var records = Open();
         var store = new SignalStore(records, TimeProvider.System);
         var read = Metrics(Every);
         Assert.Equal(0, read.RefusedTotal);
-        store.Append(read.Items, "quay").GetAwaiter().GetResult();
+        await store.Append(read.Items, "quay");
         foreach (var metrics in new[] { read.Items, [.. store.Metrics(new Window(0, long.MaxValue))] })
         {
             Assert.Equal(["cpu Gauge", "scans Sum", "took Histogram", "size ExponentialHistogram", "waits Summary", "gone Gauge"], metrics.Select(m => $"{m.Name} {m.Kind}"));
@@ -170,7 +170,7 @@ public class OtlpTests : StoreTest
     }
 
     [Fact]
-    public void Spans_come_through_decoding_and_the_store_alike()
+    public async Task Spans_come_through_decoding_and_the_store_alike()
     {
         using var records = Open();
         var store = new SignalStore(records, TimeProvider.System);
@@ -184,7 +184,7 @@ public class OtlpTests : StoreTest
               {"traceId":"{{{Trace}}}","spanId":"{{{Span}}}","name":"no start"}]}]}]}
             """));
         Assert.Equal((2, 2L), (read.RefusedTotal, read.Refused[0].Line));
-        store.Append(read.Items, "quay").GetAwaiter().GetResult();
+        await store.Append(read.Items, "quay");
         foreach (var spans in new[] { read.Items, [.. store.Spans(new Window(Noon + 899, Noon + 1000))] })
         {
             var span = Assert.Single(spans);
@@ -197,12 +197,12 @@ public class OtlpTests : StoreTest
     }
 
     [Fact]
-    public void A_kept_batch_that_was_damaged_is_told()
+    public async Task A_kept_batch_that_was_damaged_is_told()
     {
         using var records = Open();
         var store = new SignalStore(records, TimeProvider.System);
-        store.Append(Metrics(Every).Items, "quay").GetAwaiter().GetResult();
-        records.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE signal SET content = CAST(substr(content, 1, 40) AS BLOB)")).GetAwaiter().GetResult();
+        await store.Append(Metrics(Every).Items, "quay");
+        await records.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE signal SET content = CAST(substr(content, 1, 40) AS BLOB)"));
         Assert.Throws<InvalidDataException>(() => store.Metrics(new Window(0, long.MaxValue)).ToList());
         Assert.Contains("Batch 1 of metrics", Assert.Single(Kumiko.Core.Storage.Upkeep.StoreCheck.Run(records, null, CancellationToken.None).Problems));
     }
