@@ -27,7 +27,7 @@ internal sealed class KillRounds(string data, int seed)
     /// <returns>What is wrong; nothing where all is well.</returns>
     public async Task<IReadOnlyList<string>> Round(int round)
     {
-        using var process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", data, "--keep", "30d"]) { RedirectStandardOutput = true })!;
+        using var process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", data, "--keep", "30d"]) { RedirectStandardOutput = true })!;
         while (await process.StandardOutput.ReadLineAsync() is { } line && !line.StartsWith("Kumiko is at", StringComparison.Ordinal)) { }
         var server = DataFolder.FindServer(data)!;
         using var client = new HttpClient { BaseAddress = new Uri(server.Address) };
