@@ -8,6 +8,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Signals;
+using Kumiko.Web.Hosting;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 
@@ -17,7 +18,7 @@ namespace Kumiko.Web.Receivers.Scraping;
 /// Fetches OpenMetrics text from the listed targets. Each time leaves the series <c>up</c> (1 when it went well) and
 /// <c>scrape.duration</c>, so that a target that does not answer is a fact that can be charted.
 /// </summary>
-public sealed class Scraper(ScrapeStore targets, SignalStore signals, RecordStore records, SourceBook book, TimeProvider clock, ILogger<Scraper> log) : BackgroundService
+public sealed class Scraper(ScrapeStore targets, SignalStore signals, RecordStore records, SourceBook book, ServerState state, TimeProvider clock, ILogger<Scraper> log) : BackgroundService
 {
     private const int MostAtOnce = 8, LargestAnswer = 16 << 20;
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(1), LongestWait = TimeSpan.FromSeconds(10);
@@ -42,6 +43,8 @@ public sealed class Scraper(ScrapeStore targets, SignalStore signals, RecordStor
         using var timer = new PeriodicTimer(Tick, clock);
         try
         {
+            // A target may be this very server, which has to listen first.
+            await state.Known.WaitAsync(stoppingToken);
             do
             {
                 foreach (var target in targets.All().Where(IsDue)) _ = Run(target, stoppingToken);
