@@ -127,6 +127,14 @@ public sealed class IntakeTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Where_there_is_no_room_for_what_was_refused_the_sender_is_answered_all_the_same()
+    {
+        await _server.Get<RecordStore>().LimitPages(1);
+        var (status, answer) = await Send(string.Join('\n', Enumerable.Repeat(new string('x', 4_000), 100)));
+        Assert.Equal((HttpStatusCode.BadRequest, 100), (status, answer.GetProperty("refused_total").GetInt32()));
+    }
+
+    [Fact]
     public async Task An_idempotency_key_makes_a_repetition_harmless()
     {
         for (var i = 0; i < 2; i++)

@@ -6,7 +6,11 @@ namespace Kumiko.Core.Changes;
 /// <summary>The parts of a CloudEvent (specification 1.0) that tell of a change.</summary>
 /// <param name="Time">UTC nanoseconds; null where the event has none.</param>
 /// <param name="Data">What the event carries, where that is JSON.</param>
-public sealed record ChangeEvent(string Id, string Source, string Type, string? Subject, long? Time, JsonElement? Data);
+public sealed record ChangeEvent(string Id, string Source, string Type, string? Subject, long? Time, JsonElement? Data)
+{
+    /// <summary>Whether the event has a time that cannot be kept.</summary>
+    public bool HasWrongTime { get; init; }
+}
 
 /// <summary>Reads a change out of an event, whatever names its sender gave the parts.</summary>
 public static class ChangeReader
@@ -27,7 +31,8 @@ public static class ChangeReader
             Kind = Text(from, Kind) ?? KindOf(from.Type),
             Source = source,
         };
-        reason = change.Problem();
+        // A clock from the year 1 has no place among nanoseconds.
+        reason = from.Time is null && from.HasWrongTime ? "The time lies outside the years 1678 to 2261." : change.Problem();
         return reason is null ? change : null;
     }
 

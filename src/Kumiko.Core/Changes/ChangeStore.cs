@@ -7,7 +7,6 @@ namespace Kumiko.Core.Changes;
 /// <summary>What was done to what runs here.</summary>
 public sealed class ChangeStore(KeptDatabase kept)
 {
-    private const int MostAtOnce = 500;
     private const string Columns = "key AS Key, at AS At, kind AS Kind, what AS What, place AS Place, \"from\" AS \"From\", \"to\" AS \"To\", who AS Who, source AS Source";
 
     /// <summary>Adds a change; one with a key that is known already is left as it was.</summary>
@@ -26,10 +25,12 @@ public sealed class ChangeStore(KeptDatabase kept)
     }
 
     /// <summary>Changes in a window, in order of time.</summary>
-    public IReadOnlyList<Change> In(Window window)
+    /// <param name="most">The latest of them; null for all.</param>
+    public IReadOnlyList<Change> In(Window window, int? most = null)
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<Row>($"SELECT {Columns} FROM change WHERE at >= @From AND at < @To ORDER BY at LIMIT @MostAtOnce", new { window.From, window.To, MostAtOnce })
+        return [.. connection.Query<Row>($"SELECT {Columns} FROM change WHERE at >= @From AND at < @To ORDER BY at DESC, id DESC LIMIT @most", new { window.From, window.To, most = most ?? -1 })
+            .Reverse()
             .Select(r => r.Change())];
     }
 

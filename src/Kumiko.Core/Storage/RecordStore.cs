@@ -338,19 +338,25 @@ public sealed class RecordStore : IDisposable
     /// <summary>Takes back a notice of what is well again.</summary>
     internal void Forget(string sentence) => _notices.Remove(sentence);
 
-    /// <summary>Keeps what was refused, the newest ten thousand.</summary>
+    /// <summary>
+    /// Keeps what was refused, the newest ten thousand. On a full disk it is only counted: what is good of the same request
+    /// was acknowledged, and that a reason could not be kept takes nothing back.
+    /// </summary>
     /// <param name="total">How many were refused, where not all of them are given.</param>
     public async Task Keep(IReadOnlyList<Refused> refused, string source, long? total = null)
     {
         Kept?.Invoke(source, total ?? refused.Count);
         if (refused.Count == 0) return;
-        await _database.Writer.Write(connection =>
-        {
-            var at = Instants.FromDateTime(_clock.GetUtcNow());
-            connection.Execute("INSERT INTO refused (at, source, line, col, reason, head) VALUES (@at, @source, @Line, @Column, @Reason, @Head)",
-                refused.Select(r => new { at, source, r.Line, r.Column, r.Reason, r.Head }));
-            return connection.Execute("DELETE FROM refused WHERE id <= (SELECT MAX(id) FROM refused) - @MostRefused", new { MostRefused });
-        });
+        try { await _database.Writer.Write(connection => Insert(connection, refused, source)); }
+        catch (DiskFullException) { _upkeep.Wake(); }
+    }
+
+    private int Insert(SqliteConnection connection, IReadOnlyList<Refused> refused, string source)
+    {
+        var at = Instants.FromDateTime(_clock.GetUtcNow());
+        connection.Execute("INSERT INTO refused (at, source, line, col, reason, head) VALUES (@at, @source, @Line, @Column, @Reason, @Head)",
+            refused.Select(r => new { at, source, r.Line, r.Column, r.Reason, r.Head }));
+        return connection.Execute("DELETE FROM refused WHERE id <= (SELECT MAX(id) FROM refused) - @MostRefused", new { MostRefused });
     }
 
     /// <summary>What was refused and is kept, the latest first.</summary>

@@ -123,6 +123,7 @@ public static class KumikoServer
         app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http)).AllowAnonymous();
         app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
         IntakeEndpoint.Map(app);
+        app.UseMiddleware<OtlpGrpcDoor>();
         ChangeEndpoint.Map(app);
         OtlpHttp.Map(app);
         app.MapGrpcService<OtlpLogsService>().AllowAnonymous();
@@ -136,7 +137,8 @@ public static class KumikoServer
     {
         var state = app.Services.GetRequiredService<ServerState>();
         // Whoever listens on all addresses is reached on this machine by its own.
-        state.Address = $"http://{(Equals(options.Listen, IPAddress.Any) ? IPAddress.Loopback : options.Listen)}:{ports.Web!.IPEndPoint!.Port}";
+        var here = options.Listen.Equals(IPAddress.Any) ? IPAddress.Loopback : options.Listen.Equals(IPAddress.IPv6Any) ? IPAddress.IPv6Loopback : options.Listen;
+        state.Address = "http://" + new IPEndPoint(here, ports.Web!.IPEndPoint!.Port);
         state.GrpcPort = ports.Grpc?.IPEndPoint?.Port;
         options.PublicAddress ??= state.Address;
         folder.Announce(new ServerAddress(state.Address, state.ControlToken));

@@ -87,8 +87,11 @@ public static class ChangeEndpoint
         return result.Validate();
     }
 
-    private static ChangeEvent Parts(CloudEvent e) => new(e.Id!, e.Source!.ToString(), e.Type!, e.Subject, e.Time is { } time ? Instants.FromDateTime(time) : null,
-        e.Data switch { JsonElement json => json, string text when IsJson(text, out var parsed) => parsed, byte[] bytes when IsJson(Encoding.UTF8.GetString(bytes), out var parsed) => parsed, _ => null });
+    private static ChangeEvent Parts(CloudEvent e) => new(e.Id!, e.Source!.ToString(), e.Type!, e.Subject, IsTimed(e) ? Instants.FromDateTime(e.Time!.Value) : null,
+        e.Data switch { JsonElement json => json, string text when IsJson(text, out var parsed) => parsed, byte[] bytes when IsJson(Encoding.UTF8.GetString(bytes), out var parsed) => parsed, _ => null })
+    { HasWrongTime = e.Time is not null && !IsTimed(e) };
+
+    private static bool IsTimed(CloudEvent e) => e.Time is { UtcDateTime.Year: >= 1678 and <= 2261 };
 
     private static bool IsJson(string text, out JsonElement parsed)
     {

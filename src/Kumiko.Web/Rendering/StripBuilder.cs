@@ -58,6 +58,8 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
 {
     private const int StepsOnStrip = 190, LeftWidth = 232;
 
+    private const int MostChanges = 500;
+
     private const long MostUsual = 3 * Instants.Day;
 
     /// <summary>The strip; without counts, and with where to fetch them, when counting takes longer than a page should wait.</summary>
@@ -109,7 +111,7 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
         var alerts = rules.AlertsIn(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();
         var drawing = StripChart.Draw(new StripSpec(records, usual, run.Question.Window, alerts, viewer.WidthBeside(LeftWidth), zone, now)
         {
-            Changes = [.. changes.In(span).Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.InWords}", c.At))],
+            Changes = [.. changes.In(span, MostChanges).Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.InWords}", c.At))],
             Baseline = baseline.Choice is DrawnStretch or StretchBefore && baseline.Windows.Count > 0 ? baseline.Windows[0] : null,
         });
         return new StripModel(address, page, address.Focus.Describe(now, zone), baseline, drawing, records, zone);

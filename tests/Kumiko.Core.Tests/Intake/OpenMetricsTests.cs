@@ -96,6 +96,13 @@ public class OpenMetricsTests
     }
 
     [Fact]
+    public void Labels_without_end_are_refused()
+    {
+        var read = Read("a{" + string.Join(',', Enumerable.Range(0, 200_000).Select(i => $"l{i}=\"\"")) + "} 1\nb 2\n");
+        Assert.Equal(("b", "A sample can have 128 labels."), (read.Metrics.Single().Name, read.Refused.Single().Reason));
+    }
+
+    [Fact]
     public void Any_text_is_read_without_a_fall()
     {
         string[] pieces = ["# TYPE a histogram\n", "# TYPE a counter\n", "a", "a_bucket", "a_total", "{", "}", "le=\"", "\"", ",", "=", " ", "1", "-1", "+Inf", "NaN", "\n", "# {", "# EOF\n", "\\", "1764000000", "é"];

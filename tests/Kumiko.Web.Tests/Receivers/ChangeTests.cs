@@ -77,6 +77,22 @@ public sealed class ChangeTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_time_that_cannot_be_kept_is_refused()
+    {
+        var (status, answer) = await Send(Event.Replace("2026-11-23T17:51:00Z", "0001-01-01T00:00:00Z", StringComparison.Ordinal), "application/cloudevents+json");
+        Assert.Equal((HttpStatusCode.BadRequest, "The time lies outside the years 1678 to 2261."), (status, answer.GetProperty("refused")[0].GetProperty("reason").GetString()));
+        Assert.Empty(Changes);
+    }
+
+    [Fact]
+    public async Task A_query_reads_every_change_however_many()
+    {
+        for (var i = 0; i < 620; i++) await _server.Get<ChangeStore>().Add(new Change($"{i}", i, "x", "", "", "", ""));
+        Assert.Equal(620, ChangeSet.Read(_server.Get<ChangeStore>(), new Window(0, 1_000)).Rows.Count);
+        Assert.Equal([618L, 619L], _server.Get<ChangeStore>().In(new Window(0, 1_000), 2).Select(c => c.At));
+    }
+
+    [Fact]
     public async Task Changes_can_be_asked_for()
     {
         await Send(Event, "application/cloudevents+json");

@@ -7,6 +7,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Web.Hosting;
+using Kumiko.Web.Receivers.Syslog;
 
 namespace Kumiko.Web.Tests.Receivers;
 
@@ -65,8 +66,8 @@ public sealed class SyslogTests : IAsyncLifetime
         await client.GetStream().WriteAsync("<13>who goes there\n<13>and again\n"u8.ToArray());
         Assert.Equal(0, await Ended(client));
         var refused = Assert.Single(_server.Get<RecordStore>().Refusals(10));
-        Assert.Equal(("<13>who goes there", "syslog from 127.0.0.1"), (Encoding.UTF8.GetString(refused.Head), refused.Source));
-        Assert.Contains("Connect the sender", refused.Reason);
+        Assert.Equal(("<13>who goes there", SyslogSenders.NobodyKnown), (Encoding.UTF8.GetString(refused.Head), refused.Source));
+        Assert.Contains("from 127.0.0.1, and the message shows no token that works. Connect the sender", refused.Reason);
         Assert.Empty(Bodies);
     }
 
@@ -75,6 +76,19 @@ public sealed class SyslogTests : IAsyncLifetime
     {
         try { return await client.GetStream().ReadAsync(new byte[1]); }
         catch (IOException) { return 0; }
+    }
+
+    [Fact]
+    public async Task Peers_that_are_gone_at_once_end_nothing_for_others()
+    {
+        await KnowLoopback();
+        for (var i = 0; i < 50; i++)
+        {
+            using var reset = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { LingerState = new LingerOption(true, 0) };
+            await reset.ConnectAsync(IPAddress.Loopback, Port);
+        }
+        await Send("<13>still here\n");
+        await _server.Arrived(1);
     }
 
     [Fact]

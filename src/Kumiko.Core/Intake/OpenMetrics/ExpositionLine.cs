@@ -6,6 +6,8 @@ namespace Kumiko.Core.Intake.OpenMetrics;
 /// <summary>One sample line: <c>name{label="value",…} value [timestamp] [# {…} value [timestamp]]</c>.</summary>
 internal sealed record ExpositionLine(string Name, IReadOnlyList<(string Name, string Value)> Labels, double Value, double? Time, ExpositionExemplar? Exemplar)
 {
+    private const int MostLabels = 128;
+
     private sealed class WrongException(int at, string reason) : Exception(reason)
     {
         public int At { get; } = at;
@@ -95,6 +97,7 @@ internal sealed record ExpositionLine(string Name, IReadOnlyList<(string Name, s
             if (at < line.Length && line[at] == '}') break;
             var name = Word(line, ref at, isName: false);
             if (name.Length == 0) throw new WrongException(at, "A label's name is missing.");
+            if (labels.Count == MostLabels) throw new WrongException(at, $"A sample can have {MostLabels} labels.");
             if (labels.Any(l => l.Item1 == name)) throw new WrongException(at, $"The label {name} stands twice.");
             if (at + 1 >= line.Length || line[at] != '=' || line[at + 1] != '"') throw new WrongException(at, "A label is written name=\"value\".");
             at += 2;

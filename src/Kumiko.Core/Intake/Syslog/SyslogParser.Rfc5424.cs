@@ -6,6 +6,9 @@ namespace Kumiko.Core.Intake.Syslog;
 /// <summary>RFC 5424: <c>VERSION SP TIMESTAMP SP HOSTNAME SP APP-NAME SP PROCID SP MSGID SP STRUCTURED-DATA [SP MSG]</c>.</summary>
 public sealed partial class SyslogParser
 {
+    /// <summary>With more parameters the structured data is left as text.</summary>
+    private const int MostFields = 256;
+
     private bool TryRfc5424(ReadOnlySpan<byte> message, ref Draft draft)
     {
         if (!message.StartsWith("1 "u8)) return false;
@@ -62,7 +65,7 @@ public sealed partial class SyslogParser
     private int ReadElement(ReadOnlySpan<byte> message, int at)
     {
         var length = message[at..].IndexOfAny(" ]=\""u8);
-        if (length <= 0) return -1;
+        if (length <= 0 || _names.Count > MostFields) return -1;
         var id = Text(message.Slice(at, length));
         at += length;
         var isToken = id == TokenElement;
@@ -74,6 +77,7 @@ public sealed partial class SyslogParser
         }
         while (at < message.Length && message[at] == ' ')
         {
+            if (_names.Count > MostFields) return -1;
             at++;
             var equals = message[at..].IndexOfAny(" ]=\""u8);
             if (equals <= 0 || message[at + equals] != '=' || at + equals + 1 >= message.Length || message[at + equals + 1] != '"') return -1;

@@ -12,8 +12,8 @@ internal sealed class ZoneGuess
     private const int MostHosts = 4_096, Needed = 8;
     private const long Fits = 5 * Instants.Minute;
 
-    /// <summary>Zones lie at half hours from -12:00 to +14:00, and three at quarters.</summary>
-    private static readonly int[] Offsets = [.. Enumerable.Range(-24, 53).Select(i => i * 30), 345, 525, 765];
+    /// <summary>Zones lie at half hours from -12:00 to +14:00, and three at quarters; the nearest to UTC first.</summary>
+    private static readonly int[] Offsets = [.. Enumerable.Range(-24, 53).Select(i => i * 30).Concat([345, 525, 765]).OrderBy(Math.Abs)];
 
     private readonly Dictionary<string, Known> _hosts = new(StringComparer.Ordinal);
 
@@ -42,7 +42,7 @@ internal sealed class ZoneGuess
 
     private static int? Fitting(long ahead)
     {
-        foreach (var offset in Offsets.OrderBy(Math.Abs))
+        foreach (var offset in Offsets)
             if (Math.Abs(ahead - (offset * Instants.Minute)) <= Fits) return offset;
         return null;
     }

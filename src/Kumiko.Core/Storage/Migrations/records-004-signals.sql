@@ -11,5 +11,5 @@ CREATE TABLE signal (
     content  BLOB    NOT NULL
 ) STRICT;
 CREATE INDEX signal_time ON signal (kind, min_time);
-CREATE INDEX signal_source ON signal (source, kind, id);
+CREATE INDEX signal_source ON signal (source, id);
 CREATE INDEX signal_received ON signal (received, source, items);

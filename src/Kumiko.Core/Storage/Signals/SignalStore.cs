@@ -65,7 +65,7 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
     public (IReadOnlyList<Metric> Metrics, IReadOnlyList<Span> Spans)? Latest(string source)
     {
         using var connection = records.Database.Read();
-        var row = connection.QueryFirstOrDefault<Row>("SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source ORDER BY received DESC, id DESC LIMIT 1", new { source });
+        var row = connection.QueryFirstOrDefault<Row>("SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source ORDER BY id DESC LIMIT 1", new { source });
         if (row is null) return null;
         return row.Kind == "metrics" ? (MetricCodec.Decode(Unpacked(row)), []) : ([], SpanCodec.Decode(Unpacked(row)));
     }

@@ -8,6 +8,7 @@ using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Web.Hosting;
+using Kumiko.Web.Receivers.Syslog;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Mvc;
 
@@ -103,7 +104,7 @@ public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceB
     private Waiting Look(string name, long since)
     {
         var source = book.Find(name);
-        var refused = records.Refusals(20).FirstOrDefault(r => r.At >= since && (r.Source == name || r.Source.StartsWith("syslog from ", StringComparison.Ordinal)));
+        var refused = records.Refusals(20).FirstOrDefault(r => r.At >= since && (r.Source == name || r.Source == SyslogSenders.NobodyKnown));
         return new Waiting(name, since, source is not null && source.LastSeen >= since && source.Items > 0 ? First(name, since) : null, source, refused, Zone);
     }
 

@@ -16,12 +16,12 @@ public static class OtlpHttp
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportLogsServiceRequest>(http, door, receiver, "logs", async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
-        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportMetricsServiceRequest>(http, door, receiver, "metrics", async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
-        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportTraceServiceRequest>(http, door, receiver, "spans", async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
+        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportLogsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
+        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportMetricsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
+        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportTraceServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
     }
 
-    private static async Task Receive<T>(HttpContext http, Door door, OtlpReceiver receiver, string signal, Func<T, Entry, Task<IMessage>> take) where T : class, IMessage<T>, new()
+    private static async Task Receive<T>(HttpContext http, Door door, OtlpReceiver receiver, Func<T, Entry, Task<IMessage>> take) where T : class, IMessage<T>, new()
     {
         var type = (http.Request.ContentType ?? "").Split(';')[0].Trim().ToLowerInvariant();
         var encoding = type == "application/json" ? OtlpEncoding.Json : OtlpEncoding.Protobuf;

@@ -45,10 +45,7 @@ public sealed class OtlpReceiver(RecordStore records, SignalStore signals, Door 
     private async Task Counted<T>(OtlpTaken<T> taken, Entry entry, int items)
     {
         door.Count(entry, items + taken.RefusedTotal);
-        if (taken.RefusedTotal == 0) return;
-        // What is good was acknowledged; that a reason could not be kept takes nothing back.
-        try { await records.Keep(taken.Refused, entry.Source, taken.RefusedTotal); }
-        catch (DiskFullException) { }
+        if (taken.RefusedTotal > 0) await records.Keep(taken.Refused, entry.Source, taken.RefusedTotal);
     }
 
     private static string Message<T>(OtlpTaken<T> taken, string item) =>

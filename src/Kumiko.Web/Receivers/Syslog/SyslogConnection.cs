@@ -4,6 +4,7 @@ using Kumiko.Core.Accounts;
 using Kumiko.Core.Intake.Syslog;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Web.Receivers.Syslog;
 
@@ -73,7 +74,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             _begunAt = null;
             if (problem is not null)
             {
-                await senders.Refuse(refused, problem, _token?.Name, peer);
+                await senders.Refuse(refused, problem, _token?.Name);
                 if (_token is null) return false;
             }
             if (_batch.Count >= MostOfBatch || _batchBytes >= MostBytesOfBatch) await Commit(mayWait: true, stop);
@@ -113,7 +114,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
                 await store.Append(batch, batch[0].Source);
                 break;
             }
-            catch (IOException) when (mayWait && !stop.IsCancellationRequested) { await Task.Delay(BeforeTryingAgain, clock, stop); }
+            catch (Exception e) when (mayWait && !stop.IsCancellationRequested && e is (IOException or SqliteException)) { await Task.Delay(BeforeTryingAgain, clock, stop); }
         }
         if (token is null) return;
         senders.Count(token, batch.Count);

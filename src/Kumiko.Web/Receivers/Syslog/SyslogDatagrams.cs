@@ -5,6 +5,7 @@ using Kumiko.Core.Accounts;
 using Kumiko.Core.Intake.Syslog;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Web.Receivers.Syslog;
 
@@ -35,7 +36,7 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
                 if (!_waiting.Writer.TryWrite((buffer[..read.ReceivedBytes], peer))) lost++;
                 else if (lost > 0)
                 {
-                    await senders.Refuse(default, "More came over UDP than could be taken.", null, peer, lost);
+                    await senders.Refuse(default, "More came over UDP than could be taken.", null, lost);
                     lost = 0;
                 }
             }
@@ -55,7 +56,7 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
                     await store.Append(records, token.Name);
                     senders.Count(token, records.Count);
                 }
-                catch (IOException e) { await senders.Refuse(default, e.Message, token.Name, IPAddress.None, records.Count); }
+                catch (Exception e) when (e is IOException or SqliteException) { await senders.Refuse(default, e.Message, token.Name, records.Count); }
         }
     }
 
@@ -65,12 +66,12 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
         if (message.IsEmpty) return;
         if (senders.Find(message.Span, peer, "UDP") is not { } token)
         {
-            await senders.Refuse(message, SyslogSenders.Unknown(peer), null, peer);
+            await senders.Refuse(message, SyslogSenders.Unknown(peer), null);
             return;
         }
         if (senders.Wait(token) > TimeSpan.Zero)
         {
-            await senders.Refuse(message, $"The sender may send {token.Rate} records a second, and over UDP nobody can be told to wait.", token.Name, peer);
+            await senders.Refuse(message, $"The sender may send {token.Rate} records a second, and over UDP nobody can be told to wait.", token.Name);
             return;
         }
         if (!batches.TryGetValue(token.Name, out var batch)) batches.Add(token.Name, batch = (token, []));

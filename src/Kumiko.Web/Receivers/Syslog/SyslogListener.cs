@@ -53,21 +53,27 @@ public sealed class SyslogListener(ServerOptions options, ServerState state, Sys
     {
         while (!_stop.IsCancellationRequested)
         {
-            Socket peer;
-            try { peer = await _tcp!.AcceptAsync(_stop.Token); }
+            Socket? peer = null;
+            IPAddress address;
+            try
+            {
+                peer = await _tcp!.AcceptAsync(_stop.Token);
+                // A peer that is gone already has no address any more; that must not end the accepting of others.
+                address = (peer.RemoteEndPoint as IPEndPoint)?.Address ?? throw new SocketException((int)SocketError.NotConnected);
+                peer.SetSocketOption(SocketOptionLevel.Socket, SocketOptionName.KeepAlive, true);
+            }
             catch (OperationCanceledException) { return; }
             catch (SocketException e)
             {
+                peer?.Dispose();
                 log.LogWarning("A syslog connection was not accepted: {Reason}", e.Message);
                 continue;
             }
-            var address = ((IPEndPoint)peer.RemoteEndPoint!).Address;
             if (_connections.Count >= MostConnections || _connections.Values.Count(a => a.Equals(address)) >= MostOfPeer)
             {
                 peer.Dispose();
                 continue;
             }
-            peer.SetSocketOption(SocketOptionLevel.Socket, SocketOptionName.KeepAlive, true);
             var serving = Task.Run(() => Serve(peer, address), CancellationToken.None);
             _connections[serving] = address;
             _ = serving.ContinueWith(t => _connections.TryRemove(t, out _), TaskScheduler.Default);
@@ -79,7 +85,7 @@ public sealed class SyslogListener(ServerOptions options, ServerState state, Sys
         using var owned = peer;
         try { await new SyslogConnection(peer, address, senders, store, clock).Serve(_stop.Token); }
         catch (OperationCanceledException) { /* the server stops */ }
-        catch (IOException e) { log.LogWarning("Syslog from {Peer} could not be kept: {Reason}", address, e.Message); }
+        catch (Exception e) when (e is IOException or Microsoft.Data.Sqlite.SqliteException) { log.LogWarning("Syslog from {Peer} could not be kept: {Reason}", address, e.Message); }
     }
 
     public async Task StopAsync(CancellationToken cancellationToken)

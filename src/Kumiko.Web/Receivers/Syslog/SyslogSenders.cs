@@ -13,6 +13,9 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
     /// <summary>Of what is refused, so much is kept a minute: an unknown peer can send without end.</summary>
     private const int MostKeptAMinute = 100;
 
+    /// <summary>Who is not known is one source, however many addresses claim to send: over UDP they can be made up.</summary>
+    public const string NobodyKnown = "syslog from nobody known";
+
     private readonly Lock _lock = new();
     private long _minute;
     private int _kept;
@@ -41,7 +44,7 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
 
     /// <summary>Keeps the beginning of what was not taken, and counts it.</summary>
     /// <param name="source">Null where nobody knows.</param>
-    public async Task Refuse(ReadOnlyMemory<byte> message, string reason, string? source, IPAddress peer, long total = 1)
+    public async Task Refuse(ReadOnlyMemory<byte> message, string reason, string? source, long total = 1)
     {
         var keep = false;
         lock (_lock)
@@ -50,8 +53,7 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
             if (minute != _minute) (_minute, _kept) = (minute, 0);
             keep = _kept++ < MostKeptAMinute;
         }
-        try { await store.Keep(keep ? [new Refused(0, 0, reason, message[..Math.Min(message.Length, LineReader.KeptHead)].ToArray())] : [], source ?? $"syslog from {peer}", total); }
-        catch (IOException) { /* what is refused may be lost when there is no room for it */ }
+        await store.Keep(keep ? [new Refused(0, 0, reason, message[..Math.Min(message.Length, LineReader.KeptHead)].ToArray())] : [], source ?? NobodyKnown, total);
     }
 
     public static string Unknown(IPAddress peer) =>

@@ -116,6 +116,14 @@ public class SyslogParserTests
     }
 
     [Fact]
+    public void Structured_data_without_end_stays_text()
+    {
+        var data = "[a" + string.Concat(Enumerable.Range(0, 20_000).Select(i => $" p{i}=\"1\"")) + "]";
+        var record = Parse($"<13>1 - - - - - {data} up");
+        Assert.Equal((data + " up", "time of arrival, structured data not read", 2), (record.Body, Field(record, "syslog.inferred"), record.Attributes.Count));
+    }
+
+    [Fact]
     public void Any_bytes_give_a_record()
     {
         var parser = new SyslogParser();
