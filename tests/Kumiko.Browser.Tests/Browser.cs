@@ -9,7 +9,7 @@ namespace Kumiko.Browser.Tests;
 /// <summary>A headless Chromium of one person, used as a person does.</summary>
 public sealed class Browser : IDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(40);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
 
     private readonly RunningDemo _demo;
     private readonly string _profile = Directory.CreateTempSubdirectory("kumiko-profile-").FullName;

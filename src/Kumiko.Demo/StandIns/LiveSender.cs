@@ -47,7 +47,13 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
             {
                 var until = clock.GetUtcNow();
                 Signal(options.LiveFrom, until);
-                foreach (var channel in channels) await Send(channel, until, stoppingToken);
+                // Those that were heard last time have the same stretch to send, which is made once.
+                foreach (var alike in channels.GroupBy(c => c.From < until - KeptFor ? until - KeptFor : c.From).ToList())
+                {
+                    var spans = new List<SimulatedSpan>();
+                    var records = _live.Between(alike.Key, until, truth.Plays, spans).ToList();
+                    foreach (var channel in alike) await Send(channel, records, spans, until, stoppingToken);
+                }
             }
             while (await timer.WaitForNextTickAsync(stoppingToken));
         }
@@ -60,14 +66,11 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
         public DateTimeOffset From { get; set; }
     }
 
-    private async Task Send(Channel channel, DateTimeOffset until, CancellationToken cancel)
+    private async Task Send(Channel channel, IReadOnlyList<SimulatedRecord> records, IReadOnlyList<SimulatedSpan> spans, DateTimeOffset until, CancellationToken cancel)
     {
-        if (until - channel.From > KeptFor) channel.From = until - KeptFor;
-        var spans = new List<SimulatedSpan>();
-        var records = _live.Between(channel.From, until, truth.Plays, spans).Where(channel.Takes).ToList();
         try
         {
-            await channel.Send(records, spans, cancel);
+            await channel.Send([.. records.Where(channel.Takes)], spans, cancel);
             channel.From = until;
         }
         catch (Exception e) when (e is HttpRequestException or IOException)
