@@ -50,9 +50,9 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
                 // Those that were heard last time have the same stretch to send, which is made once.
                 foreach (var alike in channels.GroupBy(c => c.From < until - KeptFor ? until - KeptFor : c.From).ToList())
                 {
-                    var spans = new List<SimulatedSpan>();
-                    var records = _live.Between(alike.Key, until, truth.Plays, spans).ToList();
-                    foreach (var channel in alike) await Send(channel, records, spans, until, stoppingToken);
+                    var timed = new List<SimulatedSpan>();
+                    var records = _live.Between(alike.Key, until, truth.Plays, timed).ToList();
+                    foreach (var channel in alike) await Send(channel, records, timed, until, stoppingToken);
                 }
             }
             while (await timer.WaitForNextTickAsync(stoppingToken));
