@@ -20,11 +20,12 @@ public static class Commands
         var address = new Option<string?>("--address") { Description = "What links in mails start with, where it is not this machine" };
         var keep = new Option<string?>("--keep") { Description = "How long records are kept, such as 30d; for ever where it is not given" };
         var size = new Option<string?>("--keep-size") { Description = "How much disk records may take, such as 50GB; the oldest go beyond it" };
+        var levels = new Option<string?>("--keep-levels") { Description = "How long ten-minute and hourly levels of metrics are kept, such as 400d; as long as records where it is not given" };
         var listen = new Option<string>("--listen") { Description = "Address of this machine to listen on; 0.0.0.0 for all", DefaultValueFactory = _ => "127.0.0.1" };
         var grpc = new Option<int>("--grpc-port") { Description = "Port for OTLP over gRPC; 0 for any free one, -1 for none", DefaultValueFactory = _ => 4317 };
         var syslog = new Option<int>("--syslog-port") { Description = "Port for syslog over UDP and TCP; 0 for any free one, -1 for none", DefaultValueFactory = _ => 5514 };
-        var command = new Command("run", "Starts the server") { port, smtp, from, address, keep, size, listen, grpc, syslog };
-        command.SetAction((parsed, cancel) => RunCommand.Do(parsed.GetValue(data)!, parsed.GetValue(port), parsed.GetValue(smtp), parsed.GetValue(from)!, parsed.GetValue(address), parsed.GetValue(keep), parsed.GetValue(size),
+        var command = new Command("run", "Starts the server") { port, smtp, from, address, keep, size, levels, listen, grpc, syslog };
+        command.SetAction((parsed, cancel) => RunCommand.Do(parsed.GetValue(data)!, parsed.GetValue(port), parsed.GetValue(smtp), parsed.GetValue(from)!, parsed.GetValue(address), parsed.GetValue(keep), parsed.GetValue(size), parsed.GetValue(levels),
             parsed.GetValue(listen)!, parsed.GetValue(grpc), parsed.GetValue(syslog), cancel));
         return command;
     }

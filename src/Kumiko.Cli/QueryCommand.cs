@@ -6,6 +6,7 @@ using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
 using Kumiko.Web.Hosting;
@@ -32,13 +33,14 @@ public static class QueryCommand
     {
         var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
         using var kept = new KeptDatabase(folder.Kept);
-        var surroundings = StoreSets.Of(new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
+        using var store = new RecordStore(folder.Records, TimeProvider.System);
+        using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
+        var surroundings = StoreSets.Of(metrics, new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
         var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");
         var window = new TimeRange(first, last).Resolve(now);
         if (window.IsEmpty) return Failed("--from must lie before --to.");
-        using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var run = new Run(new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default) { Parameters = parameters }, store.Current, surroundings);
         try
         {

@@ -12,7 +12,7 @@ namespace Kumiko.Cli;
 /// <summary>Starts the server and waits until it is stopped.</summary>
 public static class RunCommand
 {
-    public static async Task<int> Do(string data, int port, string? smtp, string mailFrom, string? address, string? keep, string? size, string listen, int grpcPort, int syslogPort, CancellationToken cancel)
+    public static async Task<int> Do(string data, int port, string? smtp, string mailFrom, string? address, string? keep, string? size, string? levels, string listen, int grpcPort, int syslogPort, CancellationToken cancel)
     {
         Uri? mail = null;
         if (smtp is not null && !(Uri.TryCreate(smtp, UriKind.Absolute, out mail) && mail.Scheme is "smtp" or "smtps"))
@@ -25,12 +25,8 @@ public static class RunCommand
             Console.Error.WriteLine($"“{listen}” is no address. Write one of this machine, or 0.0.0.0 for all.");
             return 1;
         }
-        long? age = null, bytes = null;
-        if (keep is not null)
-        {
-            if (!Quantities.TryParseDuration(keep, out var duration) || duration <= 0) { Console.Error.WriteLine($"“{keep}” is no time to keep records. Write it as 30d or 12h."); return 1; }
-            age = duration;
-        }
+        long? bytes = null;
+        if (!TryAge(keep, out var age) || !TryAge(levels, out var levelsAge)) return 1;
         if (size is not null)
         {
             if (!Quantities.TryParseSize(size, out var most) || most <= 0) { Console.Error.WriteLine($"“{size}” is no size. Write it as 50GB or 500MiB."); return 1; }
@@ -42,7 +38,7 @@ public static class RunCommand
             Console.Error.WriteLine($"Another Kumiko works in {data}. Stop it, or give another folder with --data.");
             return 1;
         }
-        var options = new ServerOptions { Data = data, Port = port, Listen = here, GrpcPort = grpcPort < 0 ? null : grpcPort, SyslogPort = syslogPort < 0 ? null : syslogPort, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/'), Retention = new Retention(age, bytes) };
+        var options = new ServerOptions { Data = data, Port = port, Listen = here, GrpcPort = grpcPort < 0 ? null : grpcPort, SyslogPort = syslogPort < 0 ? null : syslogPort, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/'), Retention = new Retention(age, bytes), KeepLevels = levelsAge };
         await using var app = KumikoServer.Build(options, folder);
         foreach (var damage in app.Services.GetRequiredService<RecordStore>().Notices) Console.Error.WriteLine(damage);
         try { await app.StartAsync(cancel); }
@@ -60,5 +56,18 @@ public static class RunCommand
         Console.WriteLine("Stop it with Ctrl+C.");
         await app.WaitForShutdownAsync(cancel);
         return 0;
+    }
+
+    private static bool TryAge(string? text, out long? age)
+    {
+        age = null;
+        if (text is null) return true;
+        if (!Quantities.TryParseDuration(text, out var duration) || duration <= 0)
+        {
+            Console.Error.WriteLine($"“{text}” is no time to keep anything. Write it as 30d or 12h.");
+            return false;
+        }
+        age = duration;
+        return true;
     }
 }

@@ -8,6 +8,11 @@ namespace Kumiko.Core.Evaluation;
 /// <param name="Rows">All rows of the step, over all keys.</param>
 public readonly record struct StepFacts(double Seconds, long Rows);
 
+/// <summary>What many samples of metrics come to, of one step and group.</summary>
+/// <param name="Count">Samples.</param>
+/// <param name="Weight">Values that the sum is of; more than samples where these are distributions.</param>
+public readonly record struct SampleTotals(long Count, double Weight, double Sum, double Min, double Max);
+
 /// <summary>
 /// Gathers the values of one aggregate in one group. What it holds does not depend on the order of adding and merging,
 /// but for the last digits of sums of decimals.
@@ -18,6 +23,9 @@ public abstract class Accumulator
 
     /// <summary>Adds a value that is a whole number inside, without making one where that is not needed.</summary>
     public virtual void AddWhole(ValueKind kind, long number, RecordId id) => Add(Whole(kind, number), Value.Missing, id);
+
+    /// <summary>Adds what many samples come to, for aggregates to which that is enough.</summary>
+    public virtual void Add(in SampleTotals totals) => throw new NotSupportedException();
 
     private protected static Value Whole(ValueKind kind, long number) => kind switch
     {
@@ -86,6 +94,7 @@ internal sealed class CountAccumulator(Func<StepFacts, double>? factor = null) :
 
     public override void Add(in Value value, in Value second, RecordId id) { if (!value.IsMissing) Count++; }
     public void Add(long times) => Count += times;
+    public override void Add(in SampleTotals totals) => Count += totals.Count;
     public override void Merge(Accumulator other) => Count += ((CountAccumulator)other).Count;
     public override Value Result(in StepFacts step) => factor is null ? Value.Of(Count) : Value.Of(Count * factor(step));
 }
@@ -156,6 +165,13 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
         Add(_parts[place] ??= NewPart(), number, number, false);
     }
 
+    /// <summary>The part of plain numbers, with so many more values.</summary>
+    protected TPart Numbers(long more)
+    {
+        _counts[0] += more;
+        return _parts[0] ??= NewPart();
+    }
+
     private static int PlaceOf(ValueKind kind) => kind switch { ValueKind.Duration => 1, ValueKind.Size => 2, ValueKind.Time => 3, _ => 0 };
 
     public override void Merge(Accumulator other)
@@ -182,10 +198,22 @@ internal sealed class Total
     public Int128 Whole;
     public double Sum;
     public bool Decimals;
+
+    /// <summary>How many more values the sum is of than were added: distributions hold many each.</summary>
+    public double Weight;
 }
 
 internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
 {
+    public override void Add(in SampleTotals totals)
+    {
+        if (totals.Weight == 0) return;
+        var part = Numbers(totals.Count);
+        part.Sum += totals.Sum;
+        part.Decimals = true;
+        part.Weight += totals.Weight - totals.Count;
+    }
+
     protected override Total NewPart() => new();
 
     protected override void Add(Total part, double number, long whole, bool isDecimal)
@@ -199,12 +227,13 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
         part.Whole += other.Whole;
         part.Sum += other.Sum;
         part.Decimals |= other.Decimals;
+        part.Weight += other.Weight;
     }
 
     protected override Value Result(Total part, long count, ValueKind kind)
     {
         var sum = (double)part.Whole + part.Sum;
-        if (mean) return Like(kind, sum / count);
+        if (mean) return Like(kind, sum / (count + part.Weight));
         if (part.Decimals || part.Whole > long.MaxValue || part.Whole < long.MinValue) return kind is ValueKind.Integer ? Value.Of(sum) : Math.Abs(sum) < 9.2e18 ? Like(kind, sum) : Value.Missing;
         return kind switch
         {
@@ -229,6 +258,12 @@ internal sealed class ExtremeAccumulator(int sign) : Accumulator
         var order = _best.IsMissing ? 1 : Comparison.Sort(value, _best) * sign;
         // 1 and 1.0 sort alike; one of them must win whatever came first.
         if (order > 0 || (order == 0 && value.Kind < _best.Kind)) _best = value;
+    }
+
+    public override void Add(in SampleTotals totals)
+    {
+        var extreme = sign > 0 ? totals.Max : totals.Min;
+        if (double.IsFinite(extreme)) Take(Value.Of(extreme));
     }
 
     public override void Merge(Accumulator other) => Take(((ExtremeAccumulator)other)._best);
@@ -371,6 +406,12 @@ internal sealed class Values(MemoryMeter memory)
         for (var i = 0; i < _count; i++) take(_pieces[i / Piece][i % Piece]);
     }
 
+    public void Add(PercentileSketch more)
+    {
+        if (_sketch is null) Sketch();
+        _sketch!.Merge(more);
+    }
+
     public void Merge(Values other)
     {
         if (other._sketch is null) { other.ForEach(Add); return; }
@@ -394,6 +435,32 @@ internal sealed class Values(MemoryMeter memory)
 
 internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : QuantityAccumulator<Values>
 {
+    private Storage.Metrics.DistributionSum? _distribution;
+
+    /// <summary>Adds numbers; those that are none are left out.</summary>
+    public void Add(ReadOnlySpan<double> values)
+    {
+        foreach (var value in values) if (!double.IsNaN(value)) Numbers(1).Add(value);
+    }
+
+    public void Add(PercentileSketch sketch) => Numbers(sketch.Count).Add(sketch);
+
+    /// <summary>Adds the values that a histogram counted.</summary>
+    public void Add(Storage.Metrics.DistributionSum distribution) => (_distribution ??= new()).Merge(distribution);
+
+    public override void Merge(Accumulator other)
+    {
+        base.Merge(other);
+        if (((PercentileAccumulator)other)._distribution is { } more) Add(more);
+    }
+
+    public override Value Result(in StepFacts step)
+    {
+        if (_distribution is null) return base.Result(step);
+        var value = share is >= 0 and <= 1 ? _distribution.At(share) : double.NaN;
+        return double.IsNaN(value) ? Value.Missing : Value.Of(value).Marked(ValueMarks.Approximate);
+    }
+
     protected override Values NewPart() => new(memory);
     protected override void Add(Values part, double number, long whole, bool isDecimal) => part.Add(number);
     protected override void Merge(Values part, Values other) => part.Merge(other);
@@ -435,17 +502,31 @@ internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : A
         _sorted = false;
     }
 
+    /// <summary>Adds the growth of a series of a metric and the rate at which it grew.</summary>
+    /// <param name="rate">A second; NaN where the time it took is not known.</param>
+    public void AddGrowth(double growth, double rate)
+    {
+        var more = perSecond ? rate : growth;
+        if (double.IsNaN(more)) return;
+        _others += more;
+        _hasOthers = true;
+    }
+
     public override void Merge(Accumulator other)
     {
-        _samples.AddRange(((CounterAccumulator)other)._samples);
+        var more = (CounterAccumulator)other;
+        _samples.AddRange(more._samples);
         _sorted = false;
+        _others += more._others;
+        _hasOthers |= more._hasOthers;
     }
 
     public override void Absorb(Accumulator other)
     {
         // Counters of different keys do not follow one another; their growths add up.
-        if (((CounterAccumulator)other).Growth() is not { } growth) return;
-        _others += growth;
+        var more = (CounterAccumulator)other;
+        if (more.Growth() is null && !more._hasOthers) return;
+        _others += (more.Growth() ?? 0) + more._others;
         _hasOthers = true;
     }
 

@@ -129,6 +129,9 @@ public sealed class GroupTable(GroupPlan plan)
         return group!;
     }
 
+    /// <exception cref="QueryRefusedException">Always.</exception>
+    internal void Refuse() => throw TooMany();
+
     private QueryRefusedException TooMany() => plan.Group.By.Count == 0
         ? new($"More than {plan.Limits.Keys:N0} groups.")
         : new($"More than {plan.Limits.Keys:N0} different values of {string.Join(", ", plan.Group.By.Select(b => b.Name))}. Narrow the search, or group by something with fewer values.");

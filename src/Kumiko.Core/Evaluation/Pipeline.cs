@@ -13,6 +13,10 @@ namespace Kumiko.Core.Evaluation;
 public sealed record PipelineSurroundings(EvaluationContext Context, Limits Limits, Window Window, Func<string, Window, Frame?> Sets, Func<Pipeline, IEnumerable<Row>> Answer)
 {
     public FieldRefs Fields { get; init; } = new();
+
+    /// <summary>The samples of metrics in a window; null where there is no store of them.</summary>
+    public Func<Window, SampleSet?> Samples { get; init; } = _ => null;
+
     public MemoryMeter Memory { get; } = new(Limits.Memory);
 }
 
@@ -77,6 +81,9 @@ public sealed class Pipeline
 
     /// <summary>Columns that the rows of another set have; null for logs.</summary>
     public required Frame? Rows { get; init; }
+
+    /// <summary>The samples that are read; null for other sets.</summary>
+    public required SampleSet? Samples { get; init; }
 
     public required int Slots { get; init; }
 

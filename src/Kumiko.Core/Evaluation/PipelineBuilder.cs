@@ -20,6 +20,7 @@ public sealed partial class PipelineBuilder
     private Window _reads;
     private long _moved;
     private Frame? _rows;
+    private SampleSet? _samples;
     private int _slots, _index;
 
     private PipelineBuilder(PipelineSurroundings around, Window window)
@@ -56,6 +57,7 @@ public sealed partial class PipelineBuilder
         Scope = _scope,
         Schema = _scope is ColumnScope columns ? _schema with { Columns = columns.Columns } : RecordColumns.Schema((RecordScope)_scope, _schema.Window),
         Rows = _rows,
+        Samples = _samples,
         Slots = _slots,
         Limit = _around.Limits.Rows,
     };
@@ -94,6 +96,12 @@ public sealed partial class PipelineBuilder
         Shift(from);
         _set = from.Set;
         if (_set == "logs") return;
+        if (_set == "metrics" && _around.Samples(_reads) is { } samples)
+        {
+            _samples = samples;
+            _scope = new ColumnScope(samples.Columns);
+            return;
+        }
         var frame = _around.Sets(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
         if (_moved != 0 && frame.Schema.IndexOf("time") is var time and >= 0)
             frame = frame with { Rows = [.. frame.Rows.Select(r => { Value[] row = [.. r]; row[time] = Value.Time(row[time].AsLong + _moved); return row; })] };
@@ -150,8 +158,21 @@ public sealed partial class PipelineBuilder
     private void Step(Func<Row, bool> onRow, bool drops, int? fitSlot = null) =>
         (OnRecords ? _recordSteps : _steps).Add(new PipelineStep(_index, rows => rows.Where(onRow)) { OnRow = onRow, Drops = drops, FitSlot = fitSlot });
 
-    private void Filter(Expr condition)
+    /// <summary>Takes out of a condition on samples the parts that tell which series are read; answers with the rest.</summary>
+    private Expr? Narrowed(Expr condition)
     {
+        if (_samples is null || _steps.Count > 0 || _group is not null) return condition;
+        var left = new List<Expr>();
+        foreach (var part in condition is And and ? and.Items : new Seq<Expr>([condition]))
+            if (_samples.Narrow(part) is { } fewer) _samples = fewer; else left.Add(part);
+        // What only some of the other series had is no column any more.
+        _scope = new ColumnScope(_samples.Columns);
+        return left.Count switch { 0 => null, 1 => left[0], _ => new And(new Seq<Expr>(left)) };
+    }
+
+    private void Filter(Expr written)
+    {
+        if (Narrowed(written) is not { } condition) return;
         var test = Compiler.Condition(condition);
         // Times that are moved are not those that are stored.
         if (OnRecords && _recordSteps.Count == 0 && _scope is RecordScope { IsPlain: true } && (_moved == 0 || !QueryChecker.Mentions(condition, "time")))
@@ -218,7 +239,10 @@ public sealed partial class PipelineBuilder
         if (group.Every is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
             throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
         var plan = new GroupPlan(group, _schema.Window, Compiler, _around.Context, _scope.Bind("time"), _around.Limits, _around.Memory);
-        if (OnRecords) _group = (plan, top, _index);
+        var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
+        if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, top, _index);
+        else if (_samples is not null && _group is null && plan.Aggregates.FirstOrDefault(a => a.Call.Name is "increase" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
+            throw new QueryRefusedException($"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group.");
         else
             Step(rows =>
             {
@@ -226,8 +250,23 @@ public sealed partial class PipelineBuilder
                 foreach (var row in rows) table.Add(row);
                 return Pipeline.RowsOf(table.Collect(top));
             });
-        _scope = new ColumnScope(plan.Columns());
+        var units = (_scope as ColumnScope)?.Columns.Where(c => c.Unit.Length > 0).ToDictionary(c => c.Name, c => c.Unit, StringComparer.Ordinal) ?? [];
+        _scope = new ColumnScope([.. plan.Columns().Select(c => c.Role != ColumnRole.Value ? c : c with { Unit = UnitOf((Call)group.Aggregates.First(a => a.Name == c.Name).Expr, units) })]);
         _schema = _schema with { Step = plan.Cut?.Length, PartialSteps = plan.PartialSteps };
+    }
+
+    /// <summary>What an aggregate of a column with a unit is measured in.</summary>
+    private static string UnitOf(Call call, Dictionary<string, string> units)
+    {
+        var of = call.Arguments.Count > 0 && call.Arguments[0] is Field field ? units.GetValueOrDefault(field.Name, "") : "";
+        return call.Name switch
+        {
+            "count" or "distinct" or "correlate" => "",
+            "share" => "1",
+            "rate" => "{record}/s",
+            "per_second" => of.Length == 0 ? "" : of == "s" ? "1" : of + "/s",
+            _ => of,
+        };
     }
 
     private void Order(OrderBy order, Limit? next)

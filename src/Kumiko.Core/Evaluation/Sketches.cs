@@ -5,17 +5,23 @@ using System.Text;
 namespace Kumiko.Core.Evaluation;
 
 /// <summary>
-/// Counts of values in buckets that grow with the value, 128 to each power of two, from which any percentile comes
-/// within 0.4 % of its value, whatever the order of adding and merging. A bucket is the leading bits of the number
+/// Counts of values in buckets that grow with the value, 128 to each power of two (64 in a coarse one), from which any
+/// percentile comes within 0.4 % (0.8 %) of its value, whatever the order of adding and merging; of a fine and a coarse
+/// one a coarse one is made. A bucket is the leading bits of the number
 /// itself, so that finding it takes no logarithm; the idea of such buckets is that of Masson, Rim and Lee: DDSketch,
 /// PVLDB 12 (2019).
 /// </summary>
 public sealed class PercentileSketch
 {
-    private const int Kept = 52 - 7;
+    private const int Fine = 52 - 7, Coarse = 52 - 6;
 
-    private readonly Buckets _above = new(), _below = new();
+    private int _dropped;
+    private Buckets _above = new(), _below = new();
     private long _zeros;
+
+    public PercentileSketch(bool coarse = false) => _dropped = coarse ? Coarse : Fine;
+
+    public bool IsCoarse => _dropped == Coarse;
 
     /// <summary>Counts from the lowest bucket that was met to the highest.</summary>
     private sealed class Buckets
@@ -38,6 +44,20 @@ public sealed class PercentileSketch
             (Counts, First) = (counts, first);
         }
 
+        public Buckets Coarsened()
+        {
+            var coarse = new Buckets();
+            for (var i = 0; i < Counts.Length; i++) if (Counts[i] > 0) coarse.Add((First + i) >> 1, Counts[i]);
+            return coarse;
+        }
+
+        public List<(int Bucket, long Count)> All()
+        {
+            var all = new List<(int, long)>();
+            for (var i = 0; i < Counts.Length; i++) if (Counts[i] > 0) all.Add((First + i, Counts[i]));
+            return all;
+        }
+
         public void Add(Buckets other)
         {
             for (var i = 0; i < other.Counts.Length; i++) if (other.Counts[i] > 0) Add(other.First + i, other.Counts[i]);
@@ -46,17 +66,34 @@ public sealed class PercentileSketch
 
     public long Count { get; private set; }
 
+    /// <summary>Its buckets with their counts, to be kept: those below zero, the zeros, those above.</summary>
+    internal (IReadOnlyList<(int Bucket, long Count)> Below, long Zeros, IReadOnlyList<(int Bucket, long Count)> Above) Contents => (_below.All(), _zeros, _above.All());
+
+    /// <summary>A coarse sketch with such contents.</summary>
+    internal static PercentileSketch CoarseOf(IEnumerable<(int Bucket, long Count)> below, long zeros, IEnumerable<(int Bucket, long Count)> above)
+    {
+        var sketch = new PercentileSketch(coarse: true) { _zeros = zeros, Count = zeros };
+        foreach (var (bucket, count) in below) { sketch._below.Add(bucket, count); sketch.Count += count; }
+        foreach (var (bucket, count) in above) { sketch._above.Add(bucket, count); sketch.Count += count; }
+        return sketch;
+    }
+
     public void Add(double value)
     {
         Count++;
         if (value == 0) { _zeros++; return; }
-        (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> Kept), 1);
+        (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> _dropped), 1);
     }
 
     public void Merge(PercentileSketch other)
     {
-        _above.Add(other._above);
-        _below.Add(other._below);
+        if (other.IsCoarse && !IsCoarse)
+        {
+            (_above, _below, _dropped) = (_above.Coarsened(), _below.Coarsened(), Coarse);
+        }
+        var folds = IsCoarse && !other.IsCoarse;
+        _above.Add(folds ? other._above.Coarsened() : other._above);
+        _below.Add(folds ? other._below.Coarsened() : other._below);
         _zeros += other._zeros;
         Count += other.Count;
     }
@@ -71,8 +108,8 @@ public sealed class PercentileSketch
         return double.NaN;
     }
 
-    private static double Middle(int bucket) =>
-        (BitConverter.Int64BitsToDouble((long)bucket << Kept) + BitConverter.Int64BitsToDouble((long)(bucket + 1) << Kept)) / 2;
+    private double Middle(int bucket) =>
+        (BitConverter.Int64BitsToDouble((long)bucket << _dropped) + BitConverter.Int64BitsToDouble((long)(bucket + 1) << _dropped)) / 2;
 }
 
 /// <summary>

@@ -21,7 +21,11 @@ public enum ColumnRole : byte
 /// <param name="Name">As the query names it.</param>
 /// <param name="Role">What the column is for.</param>
 /// <param name="Kind">The kind its values have where they have one; text where mixed.</param>
-public sealed record Column(string Name, ColumnRole Role, ValueKind Kind = ValueKind.Text);
+public sealed record Column(string Name, ColumnRole Role, ValueKind Kind = ValueKind.Text)
+{
+    /// <summary>The unit of its numbers as UCUM spells it; empty where none is known or the kind says it.</summary>
+    public string Unit { get; init; } = "";
+}
 
 /// <summary>The columns of an answer and, where rows are steps of time, their length.</summary>
 /// <param name="Columns">In the order of the answer.</param>

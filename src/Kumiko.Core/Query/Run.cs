@@ -6,6 +6,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Execution;
 using Kumiko.Core.Query.Fields;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
@@ -52,7 +53,7 @@ public sealed class Run : IDisposable
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
         if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
-        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields });
+        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
 
         Frame? Sets(string name, Window window) => name == "patterns" ? PatternSet.Read(Question, Snapshot, window) : around.Sets(name, window);
     }
@@ -107,7 +108,7 @@ public sealed class Run : IDisposable
     public bool IsGrouped => !Pipeline.IsRecords;
 
     /// <summary>Whether the run reads log records at all, and not another set.</summary>
-    public bool ReadsRecords => Pipeline.Rows is null;
+    public bool ReadsRecords => Pipeline.Rows is null && Pipeline.Samples is null;
 
     /// <summary>Whether further pages of records follow by reading on below the last one.</summary>
     public bool ReadsOn => ReadsRecords && (Pipeline.ReadsOn || IsGrouped);

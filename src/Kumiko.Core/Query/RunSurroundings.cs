@@ -14,6 +14,9 @@ public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
     /// <summary>A look at a table by key, for a table and a column of it.</summary>
     public Func<string, string, Func<Value, Value>> Lookup { get; init; } = (_, _) => _ => Value.Missing;
 
+    /// <summary>The metrics that queries can read; null for none.</summary>
+    public Storage.Metrics.MetricStore? Metrics { get; init; }
+
     /// <summary>Names of look-up tables, which queries can read.</summary>
     public Func<IReadOnlyCollection<string>> Tables { get; init; } = () => [];
 }

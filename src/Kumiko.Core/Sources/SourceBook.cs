@@ -1,6 +1,7 @@
 using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 
 namespace Kumiko.Core.Sources;
@@ -17,7 +18,7 @@ public sealed class SourceBook
     private readonly TimeProvider _clock;
     private readonly Dictionary<string, SourceCounts> _sources = new(StringComparer.Ordinal);
 
-    public SourceBook(RecordStore records, SignalStore signals, KeptDatabase kept, TimeProvider clock)
+    public SourceBook(RecordStore records, SignalStore signals, MetricStore metrics, KeptDatabase kept, TimeProvider clock)
     {
         (_kept, _clock) = (kept, clock);
         using (var connection = kept.Database.Read())
@@ -25,10 +26,8 @@ public sealed class SourceBook
                 _sources[row.Name] = row;
         records.Committed += SeeRecords;
         records.Kept += (source, refused) => See(source, 0, 0, s => s.Refused += refused);
-        signals.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s =>
-        {
-            if (batch.IsMetrics) s.Samples += batch.Items; else s.Spans += batch.Items;
-        });
+        metrics.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s => s.Samples += batch.Items);
+        signals.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s => s.Spans += batch.Items);
     }
 
     private long Now => Instants.FromDateTime(_clock.GetUtcNow());

@@ -4,13 +4,14 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using NodaTime;
 
 namespace Kumiko.Core.Sources;
 
 /// <summary>What each source wrote on each of the latest days: records and changes by when they happened, samples and spans by when they came.</summary>
-public sealed class SourceDays(RunRegistry runs, SignalStore signals, ChangeStore changes)
+public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStore metrics, ChangeStore changes)
 {
     public const int Days = 14;
     private const string Asked = "| group count() as n by source every 1d";
@@ -42,7 +43,7 @@ public sealed class SourceDays(RunRegistry runs, SignalStore signals, ChangeStor
         int Column(string name) => frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Name == name).i;
         var (time, source, count) = (frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Role == ColumnRole.Time).i, Column("source"), Column("n"));
         foreach (var row in frame.Rows) Add(row[source].ToText(), row[time].AsLong, row[count].AsLong);
-        foreach (var (name, received, items) in signals.Daily(window, starts)) Add(name, received, items);
+        foreach (var (name, received, items) in signals.Daily(window, starts).Concat(metrics.Daily(window, starts))) Add(name, received, items);
         foreach (var change in changes.In(window)) Add(change.Source, change.At, 1);
         return counts;
 

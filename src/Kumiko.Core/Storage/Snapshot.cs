@@ -11,9 +11,9 @@ namespace Kumiko.Core.Storage;
 public sealed class Snapshot : IDisposable
 {
     private readonly RecordBatch[] _batches;
-    private readonly SnapshotPins.Pin _pin;
+    private readonly VersionPins<(RecordBatch[] Batches, long Count)>.Pin _pin;
 
-    internal Snapshot(RecordBatch[] batches, long count, SnapshotPins.Pin pin) => (_batches, Count, _pin) = (batches, count, pin);
+    internal Snapshot(RecordBatch[] batches, long count, VersionPins<(RecordBatch[] Batches, long Count)>.Pin pin) => (_batches, Count, _pin) = (batches, count, pin);
 
     /// <summary>In no certain order.</summary>
     public IReadOnlyList<RecordBatch> Batches => _batches;

@@ -8,6 +8,7 @@ using Kumiko.Core.Rules;
 using Kumiko.Core.Searches;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
@@ -76,8 +77,9 @@ public static class KumikoServer
         services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, ReserveBytes: options.ReserveBytes)));
         services.AddSingleton(new KeptDatabase(folder.Kept));
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
-        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
+        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<MetricStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
         services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>().AddSingleton<RuleChecker>();
+        services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)));
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();

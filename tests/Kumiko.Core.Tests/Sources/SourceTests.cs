@@ -2,6 +2,7 @@ using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tests.Storage;
 using NodaTime;
@@ -17,27 +18,28 @@ public sealed class SourceTests : StoreTest
 
     private static Metric Gauge(long time) => new("up", "", "", MetricKind.Gauge, Resource.Unknown, InstrumentationScope.None, [new Core.Records.Sample { Time = time, Value = Value.Of(1) }, new Core.Records.Sample { Time = time, Value = Value.Of(2) }]);
 
-    private (RecordStore, SignalStore, KeptDatabase) Stores()
+    private (RecordStore, SignalStore, MetricStore, KeptDatabase) Stores()
     {
         var records = Open();
-        return (records, new SignalStore(records, Clock), new KeptDatabase(Path.Combine(Folder, "kumiko.db")));
+        return (records, new SignalStore(records, Clock), new MetricStore(records, Clock, MetricOptions.Default with { Background = false }), new KeptDatabase(Path.Combine(Folder, "kumiko.db")));
     }
 
     [Fact]
     public async Task Everything_committed_or_refused_is_counted_and_outlives_a_restart()
     {
-        var (records, signals, kept) = Stores();
+        var (records, signals, metrics, kept) = Stores();
         using (records)
+        using (metrics)
         using (kept)
         {
-            var book = new SourceBook(records, signals, kept, Clock);
+            var book = new SourceBook(records, signals, metrics, kept, Clock);
             await records.Append([Record("quay", Now - (3 * Instants.Second)), Record("quay", Now - Instants.Second)], "quay");
-            await signals.Append([Gauge(Now)], "quay");
+            await metrics.Append([Gauge(Now)], "quay");
             await records.Keep([new Refused(1, 2, "wrong", [1])], "quay", 7);
             book.SeeChange("desk", Now);
             book.Recognise("quay", "syslog over TCP", "address 10.0.0.1");
             await book.Save();
-            var again = new SourceBook(records, signals, kept, Clock);
+            var again = new SourceBook(records, signals, metrics, kept, Clock);
             foreach (var source in new[] { book.Find("quay")!, again.Find("quay")! })
                 Assert.Equal((2L, 2L, 7L, Now, Now, "syslog over TCP", "address 10.0.0.1"), (source.Records, source.Samples, source.Refused, source.LastSeen, source.Newest, source.Protocol, source.Recognised));
             Assert.Equal(["desk", "quay"], again.All().Select(s => s.Name));
@@ -48,11 +50,12 @@ public sealed class SourceTests : StoreTest
     [Fact]
     public async Task The_rate_is_that_of_the_last_minute_and_minutes_fall_out_of_the_hour()
     {
-        var (records, signals, kept) = Stores();
+        var (records, signals, metrics, kept) = Stores();
         using (records)
+        using (metrics)
         using (kept)
         {
-            var book = new SourceBook(records, signals, kept, Clock);
+            var book = new SourceBook(records, signals, metrics, kept, Clock);
             for (var second = 0; second < 30; second++)
             {
                 await records.Append([Record("quay", Now), Record("quay", Now)], "quay");
@@ -71,14 +74,15 @@ public sealed class SourceTests : StoreTest
     [Fact]
     public async Task Days_hold_records_by_when_they_happened_and_samples_by_when_they_came()
     {
-        var (records, signals, kept) = Stores();
+        var (records, signals, metrics, kept) = Stores();
         using (records)
+        using (metrics)
         using (kept)
         using (var runs = new RunRegistry(records, Clock))
         {
             await records.Append([Record("quay", Now - Instants.Hour), Record("quay", Now - Instants.Day), Record("quay", Now - Instants.Day), Record("mast", Now - (13 * Instants.Day)), Record("mast", Now - (15 * Instants.Day))], "quay");
-            await signals.Append([Gauge(Now - (9 * Instants.Day))], "hosts");
-            var days = await new SourceDays(runs, signals, new Kumiko.Core.Changes.ChangeStore(kept)).Of("Ines", Now + 1, DateTimeZone.Utc);
+            await metrics.Append([Gauge(Now - (9 * Instants.Day))], "hosts");
+            var days = await new SourceDays(runs, signals, metrics, new Kumiko.Core.Changes.ChangeStore(kept)).Of("Ines", Now + 1, DateTimeZone.Utc);
             Assert.Equal("hosts 0 2, mast 1 0, quay 0 1", string.Join(", ", days.OrderBy(d => d.Key).Select(d => $"{d.Key} {d.Value[0]} {d.Value[^1]}")));
             Assert.Equal(2, days["quay"][^2]);
         }

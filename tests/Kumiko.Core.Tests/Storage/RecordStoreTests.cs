@@ -126,7 +126,7 @@ public sealed class RecordStoreTests : IDisposable
         }
         Assert.Equal(16_384, Ask("page_size"));
         Assert.Equal(2, Ask("auto_vacuum"));
-        Assert.Equal(4, Ask("user_version"));
+        Assert.Equal(5, Ask("user_version"));
     }
 
     [Fact]

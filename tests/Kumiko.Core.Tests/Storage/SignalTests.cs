@@ -5,12 +5,10 @@ using Kumiko.Core.Storage.Upkeep;
 
 namespace Kumiko.Core.Tests.Storage;
 
-/// <summary>Kept metrics and spans: what becomes of them with time, copies and a full disk.</summary>
+/// <summary>Kept spans: what becomes of them with time, copies and a full disk.</summary>
 public sealed class SignalTests : StoreTest
 {
     private long Now => Instants.FromDateTime(Clock.GetUtcNow());
-
-    private Metric Up(long time) => new("up", "", "", MetricKind.Gauge, Resource.Unknown, InstrumentationScope.None, [new Kumiko.Core.Records.Sample { Time = time, Value = Value.Of(1) }]);
 
     private static Span Claim(long start) => new() { TraceId = new string('a', 32), SpanId = new string('b', 16), Name = "claim", Start = start, End = start + 5 };
 
@@ -19,13 +17,13 @@ public sealed class SignalTests : StoreTest
     {
         using var store = Open(new Retention(Age: Instants.Day));
         var signals = new SignalStore(store, Clock);
-        await signals.Append([Up(Now - (30 * Instants.Day))], "hosts");
-        await signals.Append([Claim(Now + Instants.Day)], "spans");
+        await signals.Append([Claim(Now - (30 * Instants.Day))], "old");
+        await signals.Append([Claim(Now + Instants.Day)], "ahead");
         await store.Upkeep.Retain();
-        Assert.Single(signals.Metrics(Ever));
+        Assert.Equal(2, signals.Spans(Ever).Count());
         Clock.Advance(TimeSpan.FromHours(25));
         await store.Upkeep.Retain();
-        Assert.Empty(signals.Metrics(Ever));
+        Assert.Null(signals.Latest("old"));
         Assert.Single(signals.Spans(Ever));
     }
 
@@ -35,14 +33,12 @@ public sealed class SignalTests : StoreTest
         using var store = Open();
         using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
         var signals = new SignalStore(store, Clock);
-        for (var i = 0; i < 70; i++) await signals.Append([Up(i)], "hosts");
-        await signals.Append([Claim(5)], "spans");
+        for (var i = 0; i < 70; i++) await signals.Append([Claim(i)], "spans");
         var to = Path.Combine(Folder, "copy");
         await StoreBackup.Run(store, kept, to, null, CancellationToken.None);
         using var copy = Open(path: Path.Combine(to, "records.db"));
         var copied = new SignalStore(copy, Clock);
-        Assert.Equal(Enumerable.Range(0, 70).Select(i => (long)i), copied.Metrics(Ever).Select(m => m.Samples[0].Time));
-        Assert.Equal("claim", copied.Spans(Ever).Single().Name);
+        Assert.Equal(Enumerable.Range(0, 70).Select(i => (long)i), copied.Spans(Ever).Select(m => m.Start));
     }
 
     [Fact]
@@ -50,7 +46,7 @@ public sealed class SignalTests : StoreTest
     {
         using var store = Open();
         await store.LimitPages(1);
-        var noise = Enumerable.Range(0, 2_000).Select(i => Up(i) with { Name = Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(100)) }).ToList();
+        var noise = Enumerable.Range(0, 2_000).Select(i => { var span = Claim(i); return new Span { TraceId = span.TraceId, SpanId = span.SpanId, Start = span.Start, End = span.End, Name = Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(100)) }; }).ToList();
         await Assert.ThrowsAsync<DiskFullException>(() => new SignalStore(store, Clock).Append(noise, "hosts"));
     }
 
@@ -61,12 +57,11 @@ public sealed class SignalTests : StoreTest
         var signals = new SignalStore(store, Clock);
         var told = new List<SignalBatch>();
         signals.Committed += told.Add;
-        await signals.Append(Array.Empty<Metric>(), "hosts");
-        await signals.Append(Array.Empty<Span>(), "hosts");
+        await signals.Append([], "hosts");
         Assert.Null(signals.Latest("hosts"));
-        await signals.Append([Up(7)], "hosts");
+        await signals.Append([Claim(7)], "spans");
         await signals.Append([Claim(9)], "spans");
-        Assert.Equal(("up", "claim"), (signals.Latest("hosts")!.Value.Metrics[0].Name, signals.Latest("spans")!.Value.Spans[0].Name));
-        Assert.Equal([new SignalBatch("hosts", true, 1, 7), new SignalBatch("spans", false, 1, 14)], told);
+        Assert.Equal(9, Assert.Single(signals.Latest("spans")!).Start);
+        Assert.Equal([new SignalBatch("spans", 1, 12), new SignalBatch("spans", 1, 14)], told);
     }
 }

@@ -8,6 +8,7 @@ using Kumiko.Core.Changes;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake.Otlp.Wire;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 
 namespace Kumiko.Web.Tests.Receivers;
@@ -85,9 +86,10 @@ public sealed class KilledWhileReceivingTests : IDisposable
         using var kept = new KeptDatabase(folder.Kept);
         var ever = new Window(long.MinValue, long.MaxValue);
         var signals = new SignalStore(records, TimeProvider.System);
+        using var metrics = new MetricStore(records, TimeProvider.System);
         using var snapshot = records.Current;
         var bodies = snapshot.OldestFirst(ever, BatchTest.All, null, CancellationToken.None).Select(r => r.Body).ToList();
-        List<string>[] there = [bodies, bodies, [.. signals.Metrics(ever).Select(m => m.Name)], [.. signals.Spans(ever).Select(s => s.Name)], [.. new ChangeStore(kept).Latest(100_000).Select(c => c.What)]];
+        List<string>[] there = [bodies, bodies, [.. metrics.Read(ever).Select(m => m.Name)], [.. signals.Spans(ever).Select(s => s.Name)], [.. new ChangeStore(kept).Latest(100_000).Select(c => c.What)]];
         Assert.All(acknowledged, a => Assert.NotEmpty(a));
         for (var kind = 0; kind < senders.Length; kind++) Assert.Empty(acknowledged[kind].Except(there[kind]));
         Assert.Empty(records.Notices);

@@ -5,6 +5,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Web.Hosting;
 using Microsoft.Extensions.Logging;
@@ -100,12 +101,12 @@ public sealed class OpenTelemetrySdkTests : IAsyncLifetime
             Assert.True(provider!.ForceFlush());
         }
         // The provider sends once more when it ends; the first of each name is what was measured.
-        var all = _server.Get<SignalStore>().Metrics(Ever).GroupBy(m => m.Name).ToDictionary(g => g.Key, g => g.First());
+        var all = _server.Get<MetricStore>().Read(Ever).GroupBy(m => m.Name).ToDictionary(g => g.Key, g => g.First());
         Assert.Equal(["battery", "open", "scans", "size", "took"], all.Keys.Order());
         var (scans, distribution) = (all["scans"], all["took"].Samples[0].Distribution!);
-        Assert.Equal(("{scan}", "tickets read", MetricKind.Sum, Temporality.Delta, true, Value.Of(12), "Orra"), (scans.Unit, scans.Description, scans.Kind, scans.Temporality, scans.IsMonotonic, scans.Samples[0].Value, scans.Samples[0].Attributes.Get("terminal").AsText));
+        Assert.Equal(("{scan}", "tickets read", MetricKind.Sum, Temporality.Delta, true, 12.0, "Orra"), (scans.Unit, scans.Description, scans.Kind, scans.Temporality, scans.IsMonotonic, scans.Samples[0].Value.AsDouble, scans.Samples[0].Attributes.Get("terminal").AsText));
         Assert.Equal(("gates", "7.3", "gate-t1"), (scans.Scope.Name, scans.Scope.Version, scans.Resource.Host.AsText));
-        Assert.Equal((false, Value.Of(-2)), (all["open"].IsMonotonic, all["open"].Samples[0].Value));
+        Assert.Equal((false, -2.0), (all["open"].IsMonotonic, all["open"].Samples[0].Value.AsDouble));
         Assert.Equal((MetricKind.Gauge, Value.Of(0.75)), (all["battery"].Kind, all["battery"].Samples[0].Value));
         Assert.Equal((3UL, 0.95, 0.05, 0.7), (distribution.Count, Math.Round(distribution.Sum!.Value, 9), distribution.Min, distribution.Max));
         Assert.Equal("1 1 1 / 0.1 0.5", string.Join(' ', distribution.Counts) + " / " + string.Join(' ', distribution.Bounds.Select(b => b.ToString(System.Globalization.CultureInfo.InvariantCulture))));

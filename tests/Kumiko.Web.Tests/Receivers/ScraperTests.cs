@@ -5,7 +5,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Web.Receivers.Scraping;
 
 namespace Kumiko.Web.Tests.Receivers;
@@ -40,7 +40,7 @@ public sealed class ScraperTests : IAsyncLifetime
         return Encoding.ASCII.GetString(buffer[..read]);
     }
 
-    private IReadOnlyDictionary<string, Metric> Kept => _server.Get<SignalStore>().Metrics(new Window(0, long.MaxValue)).GroupBy(m => m.Name).ToDictionary(g => g.Key, g => g.Last());
+    private IReadOnlyDictionary<string, Metric> Kept => _server.Get<MetricStore>().Read(new Window(0, long.MaxValue)).GroupBy(m => m.Name).ToDictionary(g => g.Key, g => g.Last());
 
     private async Task<string?> Scraped(string head, string body)
     {

@@ -79,6 +79,7 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
     public IEnumerable<Row> Passing(Pipeline pipeline, RecordId? before = null)
     {
         if (pipeline.Rows is { } frame) return Pipeline.RowsOf(frame);
+        if (pipeline.Samples is { } samples) return samples.Rows(pipeline.Moved, sorted: true);
         var moved = before is { } id ? id with { Time = id.Time - pipeline.Moved } : (RecordId?)null;
         // The steps drop rows and fill slots; the conditions alone decide what is read.
         var test = Filter(pipeline);
@@ -89,7 +90,7 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
     /// <summary>Records of a window above one, with their slots filled, oldest first.</summary>
     public IEnumerable<Row> PassingUp(Pipeline pipeline, RecordId after, Window window)
     {
-        if (pipeline.Rows is not null) return [];
+        if (pipeline.Rows is not null || pipeline.Samples is not null) return [];
         var records = snapshot.OldestFirst(window.Shift(-pipeline.Moved), Filter(pipeline), after with { Time = after.Time - pipeline.Moved }, cancel).Select(pipeline.RowOf);
         return pipeline.RecordSteps.Count == 0 ? records : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
     }
@@ -105,7 +106,8 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
 
     /// <summary>The rows that the steps behind the records or their group begin with.</summary>
     public IEnumerable<Row> Start(Pipeline pipeline) =>
-        pipeline.Group is { } group ? Pipeline.RowsOf(Gather(pipeline, group.Plan).Collect(group.Top)) : Passing(pipeline);
+        pipeline.Group is not { } group ? Passing(pipeline)
+        : Pipeline.RowsOf((pipeline.Samples is { } samples ? samples.Gather(group.Plan, pipeline.Moved) : Gather(pipeline, group.Plan)).Collect(group.Top));
 
     /// <summary>The groups of a pipeline's records: segments by two workers, each with a table of its own.</summary>
     private GroupTable Gather(Pipeline pipeline, GroupPlan plan)

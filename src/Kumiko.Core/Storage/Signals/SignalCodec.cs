@@ -6,7 +6,7 @@ using Kumiko.Core.Storage.Columns;
 namespace Kumiko.Core.Storage.Signals;
 
 /// <summary>
-/// What metric and span batches have in common as bytes: a version, then LZ4 of tables of names, resources and scopes,
+/// What batches of spans are made of as bytes: a version, then LZ4 of tables of names, resources and scopes,
 /// and the items. Numbers are LEB128, times differences from the one before.
 /// </summary>
 internal sealed class SignalWriter : IDisposable

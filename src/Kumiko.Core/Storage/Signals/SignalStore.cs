@@ -7,29 +7,18 @@ namespace Kumiko.Core.Storage.Signals;
 /// <summary>What a committed batch of metrics or spans was.</summary>
 /// <param name="Items">Samples, or spans.</param>
 /// <param name="Newest">The latest time in it, UTC nanoseconds.</param>
-public sealed record SignalBatch(string Source, bool IsMetrics, int Items, long Newest);
+public sealed record SignalBatch(string Source, int Items, long Newest);
 
-/// <summary>Metrics and spans as they came in, committed to <c>records.db</c> before they are acknowledged.</summary>
+/// <summary>Spans as they came in, committed to <c>records.db</c> before they are acknowledged.</summary>
 public sealed class SignalStore(RecordStore records, TimeProvider clock)
 {
     /// <summary>Told on the writer thread of each batch that was committed.</summary>
     public event Action<SignalBatch>? Committed;
 
     /// <exception cref="IOException">The disk is full.</exception>
-    public Task Append(IReadOnlyList<Metric> metrics, string source)
-    {
-        var items = metrics.Sum(m => m.Samples.Count);
-        if (items == 0) return Task.CompletedTask;
-        var (min, max) = (long.MaxValue, long.MinValue);
-        foreach (var metric in metrics)
-            foreach (var sample in metric.Samples) (min, max) = (Math.Min(min, sample.Time), Math.Max(max, sample.Time));
-        return Insert("metrics", MetricCodec.Encode(metrics), new SignalBatch(source, true, items, max), min);
-    }
-
-    /// <exception cref="IOException">The disk is full.</exception>
     public Task Append(IReadOnlyList<Span> spans, string source) => spans.Count == 0
         ? Task.CompletedTask
-        : Insert("spans", SpanCodec.Encode(spans), new SignalBatch(source, false, spans.Count, spans.Max(s => s.End)), spans.Min(s => s.Start));
+        : Insert("spans", SpanCodec.Encode(spans), new SignalBatch(source, spans.Count, spans.Max(s => s.End)), spans.Min(s => s.Start));
 
     private Task Insert(string kind, byte[] content, SignalBatch batch, long oldest)
     {
@@ -41,17 +30,6 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
             _ => Committed?.Invoke(batch), content.Length);
     }
 
-    /// <summary>Metrics with samples in a window, batch by batch in the order of arrival; samples outside it are left out.</summary>
-    /// <param name="source">Of one source; null for all.</param>
-    /// <exception cref="InvalidDataException">A batch is damaged.</exception>
-    public IEnumerable<Metric> Metrics(Window window, string? source = null)
-    {
-        foreach (var content in Read("metrics", window, source))
-            foreach (var metric in MetricCodec.Decode(content))
-                if (metric.Samples.Where(s => window.Contains(s.Time)).ToList() is { Count: > 0 } samples)
-                    yield return samples.Count == metric.Samples.Count ? metric : metric with { Samples = samples };
-    }
-
     /// <summary>Spans that touch a window, batch by batch in the order of arrival.</summary>
     /// <exception cref="InvalidDataException">A batch is damaged.</exception>
     public IEnumerable<Span> Spans(Window window, string? source = null)
@@ -61,13 +39,12 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
                 if (span.Start < window.To && span.End >= window.From) yield return span;
     }
 
-    /// <summary>The batch of a source that came last; null where there is none.</summary>
-    public (IReadOnlyList<Metric> Metrics, IReadOnlyList<Span> Spans)? Latest(string source)
+    /// <summary>The spans of a source that came last; null where there is none.</summary>
+    public IReadOnlyList<Span>? Latest(string source)
     {
         using var connection = records.Database.Read();
-        var row = connection.QueryFirstOrDefault<Row>("SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source ORDER BY id DESC LIMIT 1", new { source });
-        if (row is null) return null;
-        return row.Kind == "metrics" ? (MetricCodec.Decode(Unpacked(row)), []) : ([], SpanCodec.Decode(Unpacked(row)));
+        var row = connection.QueryFirstOrDefault<Row>("SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source AND kind = 'spans' ORDER BY id DESC LIMIT 1", new { source });
+        return row is null ? null : SpanCodec.Decode(Unpacked(row));
     }
 
     /// <summary>Samples and spans by source and day of arrival.</summary>

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Dapper;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Segments;
 using Microsoft.Data.Sqlite;
 
@@ -81,6 +82,8 @@ internal static class RecordRescue
             lost += Rows(from, into, "template", "id") + Rows(from, into, "pattern_name", "id");
             foreach (var table in new[] { "field", "counter", "batch_key" }) lost += Rows(from, into, table, null);
             lost += Rows(from, into, "recent", "first_sequence") + Rows(from, into, "signal", "id");
+            foreach (var table in new[] { "series", "metric_recent", "metric_segment", "metric_part", "exemplar" }) lost += Rows(from, into, table, "id");
+            lost += Rows(from, into, "metric_arrival", null);
             lost += Rows(from, into, "segment", "id");
             lost += Rows(from, into, "segment_column", "key");
         }
@@ -139,7 +142,7 @@ internal static class RecordRescue
     }).GetAwaiter().GetResult();
 
     /// <summary>Segments of which columns are missing would seem to lack fields; they are set aside instead.</summary>
-    private static int SetAsideIncomplete(Database into) => into.Writer.Write(connection => connection.Execute($"""
+    private static int SetAsideIncomplete(Database into) => into.Writer.Write(connection => MetricTable.SetAsideIncomplete(connection) + connection.Execute($"""
         UPDATE segment SET state = 'damaged', damage = 'Columns were lost with the damaged file.'
         WHERE state = 'live' AND columns <> (SELECT COUNT(*) FROM segment_column c WHERE c.key BETWEEN segment.id << {Segment.ColumnBits} AND ((segment.id + 1) << {Segment.ColumnBits}) - 1)
         """)).GetAwaiter().GetResult();

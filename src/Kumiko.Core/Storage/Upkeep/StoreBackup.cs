@@ -1,5 +1,6 @@
 using Dapper;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Segments;
 using Microsoft.Data.Sqlite;
 
@@ -45,7 +46,8 @@ public static class StoreBackup
             }
             progress?.Report((i + 1, segments.Count));
         }
-        await CopySignals(store, copy, cancel);
+        await CopyRows(store, copy, "signal", cancel);
+        await CopyMetrics(store, copy, cancel);
         await CopyRecent(copy, snapshot);
         await copy.Checkpoint();
         return (records, problems);
@@ -83,16 +85,53 @@ public static class StoreBackup
         await copy.Writer.Write(c => Insert(c, "segment", row) + Insert(c, "segment_column", columns));
     }
 
-    private static async Task CopySignals(RecordStore store, Database copy, CancellationToken cancel)
+    /// <summary>
+    /// What waits comes before the segments, so that what is sealed meanwhile is there twice rather than not at all: samples
+    /// of one time count once. Series come last, as there is none without its row by then.
+    /// </summary>
+    private static async Task CopyMetrics(RecordStore store, Database copy, CancellationToken cancel)
+    {
+        await CopyRows(store, copy, "metric_recent", cancel);
+        var done = new HashSet<long>();
+        while (Live().FirstOrDefault(id => !done.Contains(id)) is > 0 and var id)
+        {
+            cancel.ThrowIfCancellationRequested();
+            done.Add(id);
+            List<dynamic> row, parts;
+            using (var from = store.Database.Read())
+            {
+                row = from.Query("SELECT * FROM metric_segment WHERE id = @id AND gone = 0", new { id }).ToList();
+                parts = from.Query("SELECT * FROM metric_part WHERE id >= @first AND id < @last", new { first = MetricTable.PartId(id, 0), last = MetricTable.PartId(id + 1, 0) }).ToList();
+            }
+            if (row.Count > 0) await copy.Writer.Write(c => Insert(c, "metric_segment", row) + Insert(c, "metric_part", parts));
+        }
+        await CopyRows(store, copy, "series", cancel);
+        await CopyRows(store, copy, "exemplar", cancel);
+        using (var from = store.Database.Read())
+        {
+            var arrivals = from.Query("SELECT * FROM metric_arrival").ToList();
+            await copy.Writer.Write(c => Insert(c, "metric_arrival", arrivals));
+        }
+        // A part that went between the two looks makes its segment incomplete, and then others hold its samples.
+        await copy.Writer.Write(MetricTable.SetAsideIncomplete);
+
+        List<long> Live()
+        {
+            using var from = store.Database.Read();
+            return [.. from.Query<long>("SELECT id FROM metric_segment WHERE gone = 0 ORDER BY id")];
+        }
+    }
+
+    private static async Task CopyRows(RecordStore store, Database copy, string table, CancellationToken cancel)
     {
         const int AtOnce = 64;
         for (var last = 0L; ;)
         {
             cancel.ThrowIfCancellationRequested();
             List<dynamic> rows;
-            using (var from = store.Database.Read()) rows = from.Query("SELECT * FROM signal WHERE id > @last ORDER BY id LIMIT @AtOnce", new { last, AtOnce }).ToList();
+            using (var from = store.Database.Read()) rows = from.Query($"SELECT * FROM {table} WHERE id > @last ORDER BY id LIMIT @AtOnce", new { last, AtOnce }).ToList();
             if (rows.Count == 0) return;
-            await copy.Writer.Write(c => Insert(c, "signal", rows));
+            await copy.Writer.Write(c => Insert(c, table, rows));
             last = (long)rows[^1].id;
         }
     }

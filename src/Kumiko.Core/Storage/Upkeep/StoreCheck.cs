@@ -2,6 +2,7 @@ using System.Globalization;
 using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Segments;
 using Microsoft.Data.Sqlite;
 
@@ -40,6 +41,7 @@ public static class StoreCheck
             }
             CheckRecent(connection, state, cancel);
             CheckSignals(connection, state, cancel);
+            foreach (var problem in MetricCheck.Problems(connection, cancel)) state.Add(problem);
         }
         catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
         state.FindDoubles();
@@ -59,6 +61,7 @@ public static class StoreCheck
         {
             CheckSegments(connection, [.. snapshot.Segments.Select(s => s.Segment)], state, progress, cancel);
             CheckSignals(connection, state, cancel);
+            foreach (var problem in MetricCheck.Problems(connection, cancel)) state.Add(problem);
         }
         catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
         foreach (var batch in snapshot.Batches.OfType<RecentBatch>()) state.See([.. batch.Records.ToArray().Select(r => r.Sequence)], "the records that are not sealed");

@@ -6,6 +6,7 @@ using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Receivers.Syslog;
@@ -25,7 +26,7 @@ public sealed record FirstThing(string Words, string Text, long Time);
 public sealed record Waiting(string Name, long Since, FirstThing? First, SourceState? State, Refused? Refused, NodaTime.DateTimeZone Zone);
 
 /// <summary>Connects a sender step by step: what it is, its settings and token, and its first record.</summary>
-public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceBook book, RecordStore records, SignalStore signals, ChangeStore changes, ServerState state, ServerOptions options, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceBook book, RecordStore records, MetricStore metrics, SignalStore signals, ChangeStore changes, ServerState state, ServerOptions options, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     public ConnectGuide? Guide { get; private set; }
     public string Name { get; private set; } = "";
@@ -117,10 +118,10 @@ public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceB
         var record = snapshot.NewestFirst(new Window(long.MinValue, long.MaxValue), BatchTest.All, null, CancellationToken.None).Take(Looked).Where(r => r.Source == name && r.Observed >= since).MinBy(r => r.Sequence);
         if (record is not null) return new("a record", record.Body, record.Time);
         if (changes.Latest(50).LastOrDefault(c => c.Source == name) is { } change) return new("a change", change.InWords, change.At);
+        if (metrics.Latest(name, 20) is { Count: > 0 } samples) return new("metrics", string.Join(", ", samples.Select(m => m.Series.Name).Distinct().Take(6)), samples[0].Time);
         return signals.Latest(name) switch
         {
-            ({ Count: > 0 } metrics, _) => new("metrics", string.Join(", ", metrics.Select(m => m.Name).Distinct().Take(6)), metrics[0].Samples[0].Time),
-            (_, { Count: > 0 } spans) => new("spans", string.Join(", ", spans.Select(s => s.Name).Distinct().Take(6)), spans[0].Start),
+            { Count: > 0 } spans => new("spans", string.Join(", ", spans.Select(s => s.Name).Distinct().Take(6)), spans[0].Start),
             _ => new("something", "What it sent lies further back in time than the latest records.", since),
         };
     }

@@ -3,6 +3,7 @@ using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Receivers.Scraping;
@@ -12,7 +13,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>One source: how it is understood, who may send as it, and what came last.</summary>
-public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore targets, Scraper scraper, SignalStore signals, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore targets, Scraper scraper, MetricStore metrics, SignalStore signals, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     private const int MostRefused = 20, MostSeries = 40;
 
@@ -31,17 +32,15 @@ public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore tar
         Tokens = [.. tokens.All().Where(t => t.Purpose == TokenPurpose.Intake && t.MayName(source.Name))];
         Targets = [.. targets.All().Where(t => t.Source == source.Name).Select(t => (t, scraper.StateOf(t)))];
         Refused = records.Refusals(MostRefused, source.Name);
-        Latest = Lines(signals.Latest(source.Name));
+        Latest = [.. Lines(metrics.Latest(source.Name, MostSeries)).Concat(Lines(signals.Latest(source.Name) ?? [])).Take(MostSeries)];
         return await Show(SourceLinks.Of(source.Name), when);
     }
 
-    private static IReadOnlyList<(string, string, string)> Lines((IReadOnlyList<Metric> Metrics, IReadOnlyList<Span> Spans)? latest)
-    {
-        if (latest is not { } batch) return [];
-        var samples = batch.Metrics.SelectMany(m => m.Samples.Select(s => (m.Name, Of: Fields(s.Attributes), Value: (s.Distribution is { } d ? $"{d.Count} values" : s.Value.IsMissing ? "no value" : Charts.Format.Value(s.Value, NodaTime.DateTimeZone.Utc)) + (m.Unit.Length > 0 ? " " + m.Unit : ""))));
-        var spans = batch.Spans.Select(s => (s.Name, Of: $"{s.Resource.Service.ToText()} {s.Resource.Host.ToText()}".Trim(), Value: Charts.Format.Duration(s.End - s.Start) + (s.Status == SpanStatus.Error ? ", failed" : "")));
-        return [.. samples.Concat(spans).Take(MostSeries)];
-    }
+    private static IEnumerable<(string, string, string)> Lines(IEnumerable<SeriesState> latest) =>
+        latest.Select(s => (s.Series.Name, Fields(s.Series.Attributes), (double.IsNaN(s.Value) ? "no value" : Charts.Format.Value(Value.Of(s.Value), NodaTime.DateTimeZone.Utc)) + (s.Series.Unit.Length > 0 ? " " + s.Series.Unit : "") + (s.Series.IsDistribution ? " on average" : "")));
+
+    private static IEnumerable<(string, string, string)> Lines(IEnumerable<Span> latest) =>
+        latest.Select(s => (s.Name, $"{s.Resource.Service.ToText()} {s.Resource.Host.ToText()}".Trim(), Charts.Format.Duration(s.End - s.Start) + (s.Status == SpanStatus.Error ? ", failed" : "")));
 
     private static string Fields(Attributes fields) => string.Join(", ", fields.Names.ToArray().Zip(fields.Values.ToArray(), (n, v) => $"{n} {v.ToText()}"));
 }

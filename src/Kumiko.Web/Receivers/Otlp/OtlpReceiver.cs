@@ -4,12 +4,13 @@ using Kumiko.Core.Intake.Otlp;
 using Kumiko.Core.Intake.Otlp.Wire;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 
 namespace Kumiko.Web.Receivers.Otlp;
 
 /// <summary>Takes in requests of the OpenTelemetry protocol, by whichever way they came.</summary>
-public sealed class OtlpReceiver(RecordStore records, SignalStore signals, Door door, TimeProvider clock)
+public sealed class OtlpReceiver(RecordStore records, MetricStore metrics, SignalStore signals, Door door, TimeProvider clock)
 {
     /// <summary>The most bytes of one request, decompressed.</summary>
     public const int MostBytes = 64 << 20;
@@ -28,8 +29,10 @@ public sealed class OtlpReceiver(RecordStore records, SignalStore signals, Door 
     public async Task<ExportMetricsServiceResponse> Take(ExportMetricsServiceRequest request, Entry entry)
     {
         var taken = OtlpMetrics.Read(request);
-        await signals.Append(taken.Items, entry.Source);
-        await Counted(taken, entry, taken.Items.Sum(m => m.Samples.Count));
+        var kept = await metrics.Append(taken.Items, entry.Source);
+        // The store refuses too: clocks that are wrong, more series than may be.
+        taken = taken with { Refused = [.. taken.Refused, .. kept.Refused], RefusedTotal = taken.RefusedTotal + (int)kept.RefusedTotal };
+        await Counted(taken, entry, kept.Taken);
         return new ExportMetricsServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportMetricsPartialSuccess { RejectedDataPoints = taken.RefusedTotal, ErrorMessage = Message(taken, "data point") } };
     }
 

@@ -7,7 +7,7 @@ using Kumiko.Core.Intake.OpenMetrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Web.Hosting;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
@@ -18,7 +18,7 @@ namespace Kumiko.Web.Receivers.Scraping;
 /// Fetches OpenMetrics text from the listed targets. Each time leaves the series <c>up</c> (1 when it went well) and
 /// <c>scrape.duration</c>, so that a target that does not answer is a fact that can be charted.
 /// </summary>
-public sealed class Scraper(ScrapeStore targets, SignalStore signals, RecordStore records, SourceBook book, ServerState state, TimeProvider clock, ILogger<Scraper> log) : BackgroundService
+public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStore records, SourceBook book, ServerState state, TimeProvider clock, ILogger<Scraper> log) : BackgroundService
 {
     private const int MostAtOnce = 8, LargestAnswer = 16 << 20;
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(1), LongestWait = TimeSpan.FromSeconds(10);
@@ -78,11 +78,11 @@ public sealed class Scraper(ScrapeStore targets, SignalStore signals, RecordStor
         var (exposition, problem) = await Fetch(uri, target.Interval, resource, at, cancel);
         var took = Stopwatch.GetElapsedTime(started);
         var samples = exposition?.Metrics.Sum(m => m.Samples.Count) ?? 0;
-        await signals.Append([.. exposition?.Metrics ?? [], Gauge("up", "", problem is null ? 1 : 0), Gauge("scrape.duration", "s", took.TotalSeconds)], target.Source);
+        var kept = await metrics.Append([.. exposition?.Metrics ?? [], Gauge("up", "", problem is null ? 1 : 0), Gauge("scrape.duration", "s", took.TotalSeconds)], target.Source);
         book.Recognise(target.Source, "OpenMetrics, scraped", "listed target");
         var before = StateOf(target);
         _states[target.Id] = new ScrapeState(at, (long)took.TotalNanoseconds, samples, problem);
-        if (exposition?.RefusedTotal > 0) await records.Keep(exposition.Refused, target.Source, exposition.RefusedTotal);
+        if (exposition?.RefusedTotal + kept.RefusedTotal > 0) await records.Keep([.. exposition!.Refused, .. kept.Refused], target.Source, exposition.RefusedTotal + kept.RefusedTotal);
         // A target that is down stays the same news until it changes.
         if (problem is not null && problem != before?.Problem) await records.Keep([new Refused(0, 0, problem, Encoding.UTF8.GetBytes(target.Address))], target.Source);
 

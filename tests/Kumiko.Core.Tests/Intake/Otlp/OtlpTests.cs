@@ -5,6 +5,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Intake.Otlp;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tests.Storage;
 using Wire = Kumiko.Core.Intake.Otlp.Wire;
@@ -129,19 +130,19 @@ public class OtlpTests : StoreTest
     public async Task Every_kind_of_metric_comes_through_decoding_and_the_store_alike()
     {
         using var records = Open();
-        var store = new SignalStore(records, TimeProvider.System);
+        using var store = new MetricStore(records, Clock, MetricOptions.Default with { Background = false });
         var read = Metrics(Every);
         Assert.Equal(0, read.RefusedTotal);
         await store.Append(read.Items, "quay");
-        foreach (var metrics in new[] { read.Items, [.. store.Metrics(new Window(0, long.MaxValue))] })
+        foreach (var metrics in new[] { read.Items, [.. store.Read(new Window(0, long.MaxValue))] })
         {
             Assert.Equal(["cpu Gauge", "scans Sum", "took Histogram", "size ExponentialHistogram", "waits Summary", "gone Gauge"], metrics.Select(m => $"{m.Name} {m.Kind}"));
             Assert.All(metrics, m => Assert.Equal(("gate-control", "meter"), (m.Resource.Service.AsText, m.Scope.Name)));
             var (cpu, scans, took, size, waits) = (metrics[0], metrics[1], metrics[2].Samples[0].Distribution!, metrics[3].Samples[0].Distribution!, metrics[4].Samples[0].Distribution!);
             Assert.Equal(("1", "busy", Value.Of(0.25), Value.Of(1), "host", Noon), (cpu.Unit, cpu.Description, cpu.Samples[0].Value, cpu.Samples[0].Attributes.Get("cpu"), cpu.Metadata.Get("from").AsText, cpu.Samples[0].Time));
-            Assert.Equal((Temporality.Cumulative, true, Value.Of(12), Noon - 60), (scans.Temporality, scans.IsMonotonic, scans.Samples[0].Value, scans.Samples[0].Start));
+            Assert.Equal((Temporality.Cumulative, true, 12.0, Noon - 60), (scans.Temporality, scans.IsMonotonic, scans.Samples[0].Value.AsDouble, scans.Samples[0].Start));
             var exemplar = Assert.Single(scans.Samples[0].Exemplars);
-            Assert.Equal((Noon - 1, Value.Of(1), Trace, Span, Value.Of(2)), (exemplar.Time, exemplar.Value, exemplar.TraceId, exemplar.SpanId, exemplar.Attributes.Get("lane")));
+            Assert.Equal((Noon - 1, 1.0, Trace, Span, Value.Of(2)), (exemplar.Time, exemplar.Value.AsDouble, exemplar.TraceId, exemplar.SpanId, exemplar.Attributes.Get("lane")));
             Assert.Equal((6UL, 1.5, 0.1, 0.7), (took.Count, took.Sum, took.Min, took.Max));
             Assert.Equal(([1, 2, 3], [0.2, 0.5]), (took.Counts, took.Bounds), Comparer());
             var e = size.Exponential!;
@@ -201,9 +202,9 @@ public class OtlpTests : StoreTest
     {
         using var records = Open();
         var store = new SignalStore(records, TimeProvider.System);
-        await store.Append(Metrics(Every).Items, "quay");
-        await records.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE signal SET content = CAST(substr(content, 1, 40) AS BLOB)"));
-        Assert.Throws<InvalidDataException>(() => store.Metrics(new Window(0, long.MaxValue)).ToList());
-        Assert.Contains("Batch 1 of metrics", Assert.Single(Kumiko.Core.Storage.Upkeep.StoreCheck.Run(records, null, CancellationToken.None).Problems));
+        await store.Append([new Span { TraceId = Trace, SpanId = Span, Name = "claim", Start = Noon, End = Noon + 1 }], "quay");
+        await records.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE signal SET content = CAST(substr(content, 1, 20) AS BLOB)"));
+        Assert.Throws<InvalidDataException>(() => store.Spans(new Window(0, long.MaxValue)).ToList());
+        Assert.Contains("Batch 1 of spans", Assert.Single(Kumiko.Core.Storage.Upkeep.StoreCheck.Run(records, null, CancellationToken.None).Problems));
     }
 }

@@ -1,0 +1,113 @@
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Metrics;
+
+namespace Kumiko.Core.Query.Metrics;
+
+/// <summary>What <c>from metrics</c> reads: the samples of the series that meet the conditions.</summary>
+internal sealed class MetricSamples : SampleSet
+{
+    private const int Time = 0, Name = 1, Value = 2, Fixed = 3;
+
+    private readonly MetricStore _store;
+    private readonly Window _window;
+    private readonly Question _question;
+    private readonly EvaluationContext _context;
+    private readonly CancellationToken _cancel;
+    private readonly IReadOnlyList<MetricSeries> _series;
+    private readonly Lazy<IReadOnlyList<Column>> _columns;
+
+    public MetricSamples(MetricStore store, Window window, Question question, EvaluationContext context, CancellationToken cancel)
+        : this(store, window, question, context, [.. store.Book.All().Where(s => question.Sources?.Contains(s.Source) != false)], cancel) { }
+
+    private MetricSamples(MetricStore store, Window window, Question question, EvaluationContext context, IReadOnlyList<MetricSeries> series, CancellationToken cancel)
+    {
+        (_store, _window, _question, _context, _cancel, _series) = (store, window, question, context, cancel, series);
+        _columns = new(() => ColumnsOf(_series));
+    }
+
+    public IReadOnlyList<MetricSeries> Series => _series;
+
+    public override IReadOnlyList<Column> Columns => _columns.Value;
+
+    private static IReadOnlyList<Column> ColumnsOf(IReadOnlyList<MetricSeries> series)
+    {
+        string[] units = [.. series.Select(s => s.Unit).Distinct().Take(2)];
+        var columns = new List<Column>
+        {
+            new("time", ColumnRole.Time, ValueKind.Time),
+            new("name", ColumnRole.Key),
+            new("value", ColumnRole.Value, ValueKind.Decimal) { Unit = units is [var unit] ? unit : "" },
+        };
+        if (series.Any(s => s.IsDistribution)) columns.AddRange([new("count", ColumnRole.Value, ValueKind.Integer), new("sum", ColumnRole.Value, ValueKind.Decimal)]);
+        columns.AddRange([new("unit", ColumnRole.Detail), new("kind", ColumnRole.Detail), new("source", ColumnRole.Detail)]);
+        var known = columns.Select(c => c.Name).ToHashSet(StringComparer.Ordinal);
+        foreach (var name in series.SelectMany(s => s.FieldNames).Distinct().Order(StringComparer.Ordinal)) if (known.Add(name)) columns.Add(new Column(name, ColumnRole.Key));
+        return columns;
+    }
+
+    public override SampleSet? Narrow(Expr condition)
+    {
+        if (Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(condition, name))) return null;
+        var test = new Compiler(_context, new SeriesScope()).Condition(condition);
+        return new MetricSamples(_store, _window, _question, _context, [.. _series.Where(s => test(SeriesRow.Of(s)))], _cancel);
+    }
+
+    public override IEnumerable<Row> Rows(long moved, bool sorted)
+    {
+        var samples = new List<(long Time, int Series, double Value, Distribution? Distribution)>();
+        if (_series.Count > 0)
+        {
+            using var snapshot = _store.Snapshot(_series);
+            var needs = new SampleNeeds(_window);
+            for (var at = 0; at < snapshot.Series.Count; at += SampleGrouping.SeriesAtOnce)
+            {
+                var place = at;
+                foreach (var (_, pieces) in snapshot.Read(at, Math.Min(snapshot.Series.Count, at + SampleGrouping.SeriesAtOnce), needs, _cancel))
+                {
+                    foreach (var piece in pieces.Where(p => p.Run is not null))
+                        for (var i = piece.First; i < piece.End; i++)
+                            if (!double.IsNaN(piece.Run!.Values[i]) || piece.Run.Distributions is not null) samples.Add((piece.Run.Times[i], place, piece.Run.Values[i], piece.Run.Distributions?[i]));
+                    place++;
+                    if (samples.Count > MostRows) throw new QueryRefusedException($"These are more than {MostRows:N0} samples. Group them, name a metric, or take a shorter focus.");
+                }
+            }
+            if (sorted) samples.Sort((a, b) => a.Time != b.Time ? b.Time.CompareTo(a.Time) : a.Series.CompareTo(b.Series));
+            var blank = snapshot.Series.Select(Slots).ToArray();
+            var hasCounts = Columns[Fixed].Name == "count";
+            for (var i = 0; i < samples.Count; i++)
+            {
+                var (time, series, value, distribution) = samples[i];
+                Value[] slots = [.. blank[series]];
+                slots[Time] = Records.Value.Time(time + moved);
+                slots[Value] = double.IsNaN(value) ? Records.Value.Missing : Records.Value.Of(value);
+                if (hasCounts && distribution is not null) (slots[Fixed], slots[Fixed + 1]) = (Records.Value.Of((long)distribution.Count), distribution.Sum is { } sum ? Records.Value.Of(sum) : Records.Value.Missing);
+                yield return new Row(RowSource.Columns, i, slots);
+            }
+        }
+    }
+
+    private const int MostRows = 5_000_000;
+
+    /// <summary>The columns of a row that all samples of a series share.</summary>
+    private Value[] Slots(MetricSeries series)
+    {
+        var slots = new Value[Columns.Count];
+        for (var i = 0; i < slots.Length; i++) slots[i] = i < Fixed && i != Name ? Records.Value.Missing : series.Field(Columns[i].Name);
+        return slots;
+    }
+
+    public override bool CanGather(GroupPlan plan) =>
+        plan.Group.By.All(b => !Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(b.Expr, name)))
+        && Array.TrueForAll(plan.Aggregates, a => SampleGrouping.Takes(a.Call));
+
+    public override GroupTable Gather(GroupPlan plan, long moved)
+    {
+        if (_series.Count == 0) return new GroupTable(plan);
+        using var snapshot = _store.Snapshot(_series);
+        var keys = snapshot.Series.Select(s => new Row(RowSource.Columns, 0, Slots(s))).Select(row => Array.ConvertAll(plan.Keys, key => key(row))).ToArray();
+        return new SampleGrouping(plan, snapshot, keys, _window, moved, _cancel).Gather();
+    }
+}

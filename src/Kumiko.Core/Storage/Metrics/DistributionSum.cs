@@ -1,0 +1,243 @@
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Columns;
+
+namespace Kumiko.Core.Storage.Metrics;
+
+/// <summary>
+/// Distributions added up, from which quantiles are read after all are merged: the quantiles of parts cannot be averaged.
+/// Explicit buckets of equal bounds add up as they are; exponential ones are brought to the coarsest scale first.
+/// </summary>
+/// <remarks>The exponential form and its merging: OpenTelemetry metrics data model, ExponentialHistogram.</remarks>
+public sealed class DistributionSum
+{
+    private sealed class Explicit(double[] bounds)
+    {
+        public double[] Bounds { get; } = bounds;
+        public double[] Counts { get; } = new double[bounds.Length + 1];
+    }
+
+    private sealed class Exponential
+    {
+        public int Scale = int.MaxValue;
+        public Dictionary<int, double> Positive = [], Negative = [];
+        public double Zeros, ZeroThreshold;
+
+        public void Coarsen(int scale)
+        {
+            if (Scale == int.MaxValue) { Scale = scale; return; }
+            if (scale >= Scale) return;
+            var by = Scale - scale;
+            (Positive, Negative) = (Fold(Positive, by), Fold(Negative, by));
+            Scale = scale;
+        }
+
+        private static Dictionary<int, double> Fold(Dictionary<int, double> counts, int by)
+        {
+            var folded = new Dictionary<int, double>();
+            foreach (var (bucket, count) in counts) Grow(folded, by > 31 ? bucket < 0 ? -1 : 0 : bucket >> by, count);
+            return folded;
+        }
+    }
+
+    private readonly List<Explicit> _explicit = [];
+    private Exponential? _exponential;
+
+    public double Count { get; private set; }
+
+    /// <summary>NaN where a part does not say.</summary>
+    public double Sum { get; private set; }
+    public double Min { get; private set; } = double.PositiveInfinity;
+    public double Max { get; private set; } = double.NegativeInfinity;
+
+    public double Mean => Count > 0 ? Sum / Count : double.NaN;
+
+    /// <summary>Adds what a distribution has beyond an earlier one of the same series.</summary>
+    /// <param name="before">Null for all that it has.</param>
+    public void Add(Distribution now, Distribution? before)
+    {
+        // What counts less than before began anew.
+        if (before is not null && now.Count < before.Count) before = null;
+        Count += now.Count - (double)(before?.Count ?? 0);
+        Sum += (now.Sum ?? double.NaN) - (before?.Sum ?? 0);
+        // Extremes of a cumulative one are those since its start, so they are told only where all of it is taken.
+        if (before is null)
+        {
+            if (now.Min is { } min) Min = Math.Min(Min, min);
+            if (now.Max is { } max) Max = Math.Max(Max, max);
+        }
+        if (now.Exponential is { } e) Add(e, before?.Exponential);
+        else if (now.Counts.Length > 0) Add(now.Bounds, now.Counts, before is { } b && b.Bounds.AsSpan().SequenceEqual(now.Bounds) ? b.Counts : null);
+    }
+
+    private void Add(double[] bounds, ulong[] counts, ulong[]? before)
+    {
+        var into = Of(bounds);
+        for (var i = 0; i < counts.Length && i < into.Counts.Length; i++)
+            into.Counts[i] += counts[i] - (before is not null && i < before.Length && before[i] <= counts[i] ? (double)before[i] : 0);
+    }
+
+    private Explicit Of(double[] bounds)
+    {
+        var into = _explicit.Find(e => e.Bounds.AsSpan().SequenceEqual(bounds));
+        if (into is null) _explicit.Add(into = new Explicit(bounds));
+        return into;
+    }
+
+    private void Add(ExponentialBuckets now, ExponentialBuckets? before)
+    {
+        _exponential ??= new Exponential();
+        _exponential.Coarsen(Math.Min(now.Scale, before?.Scale ?? int.MaxValue));
+        Add(now, 1);
+        if (before is not null) Add(before, -1);
+    }
+
+    private void Add(ExponentialBuckets buckets, int sign)
+    {
+        var by = buckets.Scale - _exponential!.Scale;
+        for (var i = 0; i < buckets.Positive.Length; i++) Grow(_exponential.Positive, Shift(buckets.PositiveOffset + i, by), sign * (double)buckets.Positive[i]);
+        for (var i = 0; i < buckets.Negative.Length; i++) Grow(_exponential.Negative, Shift(buckets.NegativeOffset + i, by), sign * (double)buckets.Negative[i]);
+        _exponential.Zeros += sign * (double)buckets.ZeroCount;
+        _exponential.ZeroThreshold = Math.Max(_exponential.ZeroThreshold, buckets.ZeroThreshold);
+    }
+
+    private static int Shift(int bucket, int by) => by > 31 ? bucket < 0 ? -1 : 0 : bucket >> by;
+
+    private static void Grow(Dictionary<int, double> counts, int bucket, double by)
+    {
+        if (by != 0) counts[bucket] = counts.GetValueOrDefault(bucket) + by;
+    }
+
+    public void Merge(DistributionSum other)
+    {
+        Count += other.Count;
+        Sum += other.Sum;
+        Min = Math.Min(Min, other.Min);
+        Max = Math.Max(Max, other.Max);
+        foreach (var part in other._explicit)
+        {
+            var into = Of(part.Bounds);
+            for (var i = 0; i < into.Counts.Length; i++) into.Counts[i] += part.Counts[i];
+        }
+        if (other._exponential is not { } e) return;
+        _exponential ??= new Exponential();
+        _exponential.Coarsen(e.Scale);
+        var by = e.Scale - _exponential.Scale;
+        foreach (var (bucket, count) in e.Positive) Grow(_exponential.Positive, Shift(bucket, by), count);
+        foreach (var (bucket, count) in e.Negative) Grow(_exponential.Negative, Shift(bucket, by), count);
+        _exponential.Zeros += e.Zeros;
+        _exponential.ZeroThreshold = Math.Max(_exponential.ZeroThreshold, e.ZeroThreshold);
+    }
+
+    /// <summary>Buckets with their bounds, rising; open ends are closed by the extremes where they are known, else by the next bound.</summary>
+    public IReadOnlyList<(double From, double To, double Count)> Buckets()
+    {
+        var buckets = new List<(double From, double To, double Count)>();
+        foreach (var part in _explicit)
+            for (var i = 0; i < part.Counts.Length; i++)
+            {
+                if (part.Counts[i] <= 0) continue;
+                var from = i > 0 ? part.Bounds[i - 1] : double.IsFinite(Min) ? Math.Min(Min, First(part)) : Math.Min(0, First(part));
+                var to = i < part.Bounds.Length ? part.Bounds[i] : double.IsFinite(Max) ? Math.Max(Max, from) : from;
+                buckets.Add((from, to, part.Counts[i]));
+            }
+        if (_exponential is { } e)
+        {
+            foreach (var (bucket, count) in e.Positive) if (count > 0) buckets.Add((Edge(bucket, e.Scale), Edge(bucket + 1, e.Scale), count));
+            foreach (var (bucket, count) in e.Negative) if (count > 0) buckets.Add((-Edge(bucket + 1, e.Scale), -Edge(bucket, e.Scale), count));
+            if (e.Zeros > 0) buckets.Add((-e.ZeroThreshold, e.ZeroThreshold, e.Zeros));
+        }
+        buckets.Sort((a, b) => a.From != b.From ? a.From.CompareTo(b.From) : a.To.CompareTo(b.To));
+        return buckets;
+    }
+
+    private static double First(Explicit part) => part.Bounds.Length > 0 ? part.Bounds[0] : 0;
+
+    private static double Edge(int bucket, int scale) => Math.Pow(2, bucket * Math.Pow(2, -scale));
+
+    /// <summary>A quantile, values spread evenly within a bucket; NaN where there are no buckets.</summary>
+    /// <param name="share">0 to 1.</param>
+    public double At(double share)
+    {
+        var buckets = Buckets();
+        var total = buckets.Sum(b => b.Count);
+        if (!(total > 0)) return double.NaN;
+        // Buckets of unlike bounds overlap, so the place is sought where the counts below it reach the rank.
+        double[] edges = [.. buckets.SelectMany(b => new[] { b.From, b.To }).Distinct().Order()];
+        var rank = share * total;
+        double below = 0;
+        for (var i = 0; i + 1 < edges.Length; i++)
+        {
+            var (from, to) = (edges[i], edges[i + 1]);
+            double at = 0, within = 0;
+            foreach (var b in buckets)
+            {
+                if (b.From == b.To) { if (b.From == from) at += b.Count; }
+                else if (b.From <= from && b.To >= to) within += b.Count * (to - from) / (b.To - b.From);
+            }
+            if (rank <= below + at) return from;
+            below += at;
+            if (rank <= below + within && within > 0) return from + ((rank - below) / within * (to - from));
+            below += within;
+        }
+        return edges[^1];
+    }
+
+    internal void Write(ByteWriter to)
+    {
+        foreach (var number in new[] { Count, Sum, Min, Max }) Number(to, number);
+        to.Number(_explicit.Count);
+        foreach (var part in _explicit)
+        {
+            to.Number(part.Bounds.Length);
+            foreach (var bound in part.Bounds) Number(to, bound);
+            foreach (var count in part.Counts) to.Signed((long)count);
+        }
+        to.Byte(_exponential is null ? (byte)0 : (byte)1);
+        if (_exponential is not { } e) return;
+        to.Signed(e.Scale);
+        Number(to, e.Zeros);
+        Number(to, e.ZeroThreshold);
+        Write(to, e.Positive);
+        Write(to, e.Negative);
+    }
+
+    private static void Number(ByteWriter to, double number) => to.Fixed((ulong)BitConverter.DoubleToInt64Bits(number));
+    private static double Number(ref ByteReader from) => BitConverter.Int64BitsToDouble((long)from.Fixed());
+
+    private static void Write(ByteWriter to, Dictionary<int, double> counts)
+    {
+        to.Number(counts.Count);
+        foreach (var (bucket, count) in counts)
+        {
+            to.Signed(bucket);
+            to.Signed((long)count);
+        }
+    }
+
+    internal static DistributionSum Read(ref ByteReader from)
+    {
+        var read = new DistributionSum { Count = Number(ref from), Sum = Number(ref from), Min = Number(ref from), Max = Number(ref from) };
+        for (var left = from.Count(from.Left); left > 0; left--)
+        {
+            var bounds = new double[from.Count(from.Left / 8)];
+            for (var i = 0; i < bounds.Length; i++) bounds[i] = Number(ref from);
+            var part = new Explicit(bounds);
+            for (var i = 0; i < part.Counts.Length; i++) part.Counts[i] = from.Signed();
+            read._explicit.Add(part);
+        }
+        if (from.Byte() == 0) return read;
+        read._exponential = new Exponential { Scale = (int)from.Signed(), Zeros = Number(ref from), ZeroThreshold = Number(ref from) };
+        Read(ref from, read._exponential.Positive);
+        Read(ref from, read._exponential.Negative);
+        return read;
+    }
+
+    private static void Read(ref ByteReader from, Dictionary<int, double> counts)
+    {
+        for (var left = from.Count(from.Left); left > 0; left--)
+        {
+            var bucket = (int)from.Signed();
+            counts[bucket] = from.Signed();
+        }
+    }
+}
