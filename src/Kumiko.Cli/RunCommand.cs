@@ -64,7 +64,7 @@ public static class RunCommand
         if (text is null) return true;
         if (!Quantities.TryParseDuration(text, out var duration) || duration <= 0)
         {
-            Console.Error.WriteLine($"“{text}” is no time to keep anything. Write it as 30d or 12h.");
+            Console.Error.WriteLine($"“{text}” is no time to keep records or levels. Write it as 30d or 12h.");
             return false;
         }
         age = duration;

@@ -219,18 +219,15 @@ public sealed class DemoWorldTests : IDisposable
     }
 
     [Fact]
-    public void Spans_and_metrics_are_kept_in_files_as_an_open_standard_has_them()
+    public void Spans_are_kept_in_files_as_an_open_standard_has_them()
     {
         var simulator = new Simulator(1);
         var spans = new List<SimulatedSpan>();
         simulator.Write(Stream.Null, Evening, Evening.AddMinutes(5), [], spans);
         var files = new SignalFiles(_folder);
-        files.Write(Evening, Evening.AddMinutes(5), spans, [], 1);
-        files.Write(Evening, Evening.AddMinutes(5), spans, [], 1);
+        files.Write(Evening, spans);
+        files.Write(Evening, spans);
         Assert.Equal(spans.Count, Lines("spans-*").Sum(l => l.GetProperty("resourceSpans")[0].GetProperty("scopeSpans")[0].GetProperty("spans").GetArrayLength()));
-        var metrics = Lines("metrics-*").Select(l => l.GetProperty("resourceMetrics")[0]).ToList();
-        Assert.Equal(SkerryLine.Hosts.Values.Sum(h => h.Length), metrics.Count);
-        Assert.All(metrics, m => Assert.Equal(5, m.GetProperty("scopeMetrics")[0].GetProperty("metrics")[0].GetProperty("gauge").GetProperty("dataPoints").GetArrayLength()));
 
         IEnumerable<JsonElement> Lines(string pattern)
         {
@@ -238,6 +235,20 @@ public sealed class DemoWorldTests : IDisposable
             using var reader = new StreamReader(file);
             return [.. reader.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(l => JsonDocument.Parse(l).RootElement)];
         }
+    }
+
+    [Fact]
+    public void What_is_measured_goes_on_where_it_was_whatever_stretch_is_asked()
+    {
+        var whole = Measurements.Between(Evening, Evening.AddMinutes(6), [], 1).ToDictionary(Key);
+        var late = Measurements.Between(Evening.AddMinutes(4), Evening.AddMinutes(6), [], 1).ToDictionary(Key);
+        Assert.Equal(whole.Keys.Order(), late.Keys.Order());
+        Assert.Equal(["Gauge", "Histogram", "Sum"], whole.Values.Select(m => m.Kind.ToString()).Distinct().Order());
+        Assert.Equal(2 * SkerryLine.Terminals.Length, whole.Values.Count(m => m.Temporality == Temporality.Cumulative));
+        foreach (var (name, metric) in whole)
+            Assert.Equal(metric.Samples.Skip(4).Select(s => (s.Time, s.Value, s.Distribution?.Sum)), late[name].Samples.Select(s => (s.Time, s.Value, s.Distribution?.Sum)));
+
+        static string Key(Kumiko.Core.Records.Metric m) => $"{m.Name} {m.Resource.Host.ToText()} {string.Join(' ', m.Samples[0].Attributes.Values.ToArray().Select(v => v.ToText()))}";
     }
 
     [Fact]

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Demo.World;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
@@ -11,7 +12,7 @@ namespace Kumiko.Demo.StandIns;
 /// Writes the history of the world, the newest hours before the first page is there and older ones while people
 /// work. How far it came is kept, so that a stopped demonstration goes on where it was.
 /// </summary>
-public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, LineIntake intake, RecordStore store, DataFolder folder, TimeProvider clock, ILogger<HistoryFiller> log) : BackgroundService
+public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, LineIntake intake, RecordStore store, MetricStore metrics, DataFolder folder, TimeProvider clock, ILogger<HistoryFiller> log) : BackgroundService
 {
     private static readonly TimeSpan SmallestGap = TimeSpan.FromSeconds(30);
 
@@ -33,7 +34,11 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
             if (now - since < SmallestGap) options.LiveFrom = since;
             else
                 for (var at = since; at < now; at += Piece)
-                    foreach (var (source, lines) in Made(at, at + Piece < now ? at + Piece : now)) await intake.Take(lines, source, null, long.MaxValue, null, CancellationToken.None);
+                {
+                    var until = at + Piece < now ? at + Piece : now;
+                    foreach (var (source, lines) in Made(at, until)) await intake.Take(lines, source, null, long.MaxValue, null, CancellationToken.None);
+                    await metrics.Append(Measurements.Between(at, until, truth.Plays, options.Seed), Senders.Metrics);
+                }
             return;
         }
         PlaceHistory(now);
@@ -66,15 +71,18 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
             var lines = Made(from, until);
             // While one piece is taken in, the next is made.
             if (taking is not null) await taking;
-            taking = Take(lines, from, "history " + from.ToString("O", CultureInfo.InvariantCulture), cancel);
+            var measured = Measurements.Between(from, until, truth.Plays, options.Seed);
+            taking = Take(lines, measured, from, "history " + from.ToString("O", CultureInfo.InvariantCulture), cancel);
             until = from;
         }
         if (taking is not null) await taking;
     }
 
-    private async Task Take(IReadOnlyDictionary<string, MemoryStream> made, DateTimeOffset from, string key, CancellationToken cancel)
+    private async Task Take(IReadOnlyDictionary<string, MemoryStream> made, IReadOnlyList<Core.Records.Metric> measured, DateTimeOffset from, string key, CancellationToken cancel)
     {
         foreach (var (source, lines) in made) await intake.Take(lines, source, key, long.MaxValue, null, cancel);
+        // Made again it is the same, and samples of one time count once.
+        await metrics.Append(measured, Senders.Metrics);
         Keep(from);
     }
 
@@ -89,7 +97,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
             writer.Write(record);
         }
         foreach (var writer in writers.Values) writer.Dispose();
-        files.Write(from, until, spans, truth.Plays, options.Seed);
+        files.Write(from, spans);
         foreach (var lines in made.Values) lines.Position = 0;
         return made;
     }

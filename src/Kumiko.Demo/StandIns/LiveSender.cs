@@ -29,10 +29,11 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
             await using var radio = new RadioSender(state.SyslogPort ?? 0, await senders.TokenOf(Senders.Radio, "Syslog"));
             var gates = new OtlpSender(http, await senders.TokenOf(Senders.Gates, "OpenTelemetry"));
             var spans = new OtlpSender(http, await senders.TokenOf(Senders.Spans, "OpenTelemetry"));
+            var measured = new OtlpSender(http, await senders.TokenOf(Senders.Metrics, "OpenTelemetry"));
             var lines = new LinesSender(http, await senders.TokenOf(Senders.Line, "Plain HTTP"));
             // Those of an earlier start, at a port that is gone.
             foreach (var old in targets.All().Where(t => t.Source == Senders.Hosts && !t.Address.StartsWith(state.Address + "/", StringComparison.Ordinal))) await targets.Remove(old.Id);
-            foreach (var service in SkerryLine.Hosts.Keys)
+            foreach (var service in Measurements.Scraped)
                 await targets.Add(new ScrapeTarget(0, Senders.Hosts, $"{state.Address}/demo/metrics/{service}", 15 * Instants.Second, "the demo"));
             Channel[] channels =
             [
@@ -46,7 +47,7 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
             do
             {
                 var until = clock.GetUtcNow();
-                Signal(options.LiveFrom, until);
+                await Signal(measured, options.LiveFrom, until, stoppingToken);
                 // Those that were heard last time have the same stretch to send, which is made once.
                 foreach (var alike in channels.GroupBy(c => c.From < until - KeptFor ? until - KeptFor : c.From).ToList())
                 {
@@ -75,17 +76,29 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
         }
         catch (Exception e) when (e is HttpRequestException or IOException)
         {
-            if (until - _told < KeptFor) return;
-            _told = until;
-            log.LogWarning("A sender of the demo was not heard: {Reason}", e.Message);
+            Told(until, e);
         }
     }
 
-    /// <summary>Spans and metrics of each full minute, for the files that later screens read.</summary>
-    private void Signal(DateTimeOffset from, DateTimeOffset until)
+    /// <summary>Metrics of each full minute, and spans for the files that later screens read.</summary>
+    private async Task Signal(OtlpSender measured, DateTimeOffset from, DateTimeOffset until, CancellationToken cancel)
     {
         if (_signals > from) _signals = Simulator.Floor(from);
-        for (; _signals.AddMinutes(1) <= until; _signals = _signals.AddMinutes(1))
-            files.Append(_signals, _signals.AddMinutes(1), _live.All(_signals, truth.Plays).Spans, truth.Plays, options.Seed);
+        try
+        {
+            for (; _signals.AddMinutes(1) <= until; _signals = _signals.AddMinutes(1))
+            {
+                files.Append(_signals, _live.All(_signals, truth.Plays).Spans);
+                await measured.Send(Measurements.Between(_signals, _signals.AddMinutes(1), truth.Plays, options.Seed), cancel);
+            }
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException) { Told(until, e); }
+    }
+
+    private void Told(DateTimeOffset until, Exception e)
+    {
+        if (until - _told < KeptFor) return;
+        _told = until;
+        log.LogWarning("A sender of the demo was not heard: {Reason}", e.Message);
     }
 }

@@ -8,7 +8,7 @@ using Resource = Kumiko.Core.Intake.Otlp.Wire.Resource;
 
 namespace Kumiko.Demo.StandIns;
 
-/// <summary>Sends records and spans by the OpenTelemetry protocol, as protobuf over HTTP.</summary>
+/// <summary>Sends records, metrics and spans by the OpenTelemetry protocol, as protobuf over HTTP.</summary>
 internal sealed class OtlpSender(HttpClient http, string token)
 {
     public Task Send(IReadOnlyList<SimulatedRecord> records, CancellationToken cancel)
@@ -55,6 +55,56 @@ internal sealed class OtlpSender(HttpClient http, string token)
         }
         return spans.Count == 0 ? Task.CompletedTask : Post("/v1/traces", request, cancel);
     }
+
+    public Task Send(IReadOnlyList<Core.Records.Metric> metrics, CancellationToken cancel)
+    {
+        var request = new ExportMetricsServiceRequest();
+        foreach (var of in metrics.GroupBy(m => m.Resource))
+        {
+            var resource = new Resource();
+            resource.Attributes.AddRange(Pairs(of.Key.Attributes));
+            var sent = new ResourceMetrics { Resource = resource };
+            foreach (var scope in of.GroupBy(m => m.Scope))
+            {
+                var scoped = new ScopeMetrics { Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope { Name = scope.Key.Name, Version = scope.Key.Version } };
+                scoped.Metrics.AddRange(scope.Select(Sent));
+                sent.ScopeMetrics.Add(scoped);
+            }
+            request.ResourceMetrics.Add(sent);
+        }
+        return metrics.Count == 0 ? Task.CompletedTask : Post("/v1/metrics", request, cancel);
+    }
+
+    private static Kumiko.Core.Intake.Otlp.Wire.Metric Sent(Core.Records.Metric metric)
+    {
+        var sent = new Kumiko.Core.Intake.Otlp.Wire.Metric { Name = metric.Name, Unit = metric.Unit, Description = metric.Description };
+        var temporality = (AggregationTemporality)metric.Temporality;
+        if (metric.Kind == MetricKind.Histogram)
+        {
+            sent.Histogram = new Histogram { AggregationTemporality = temporality };
+            foreach (var sample in metric.Samples)
+            {
+                var d = sample.Distribution!;
+                var point = new HistogramDataPoint { TimeUnixNano = (ulong)sample.Time, StartTimeUnixNano = (ulong)sample.Start, Count = d.Count, Sum = d.Sum ?? 0 };
+                point.ExplicitBounds.AddRange(d.Bounds);
+                point.BucketCounts.AddRange(d.Counts);
+                point.Attributes.AddRange(Pairs(sample.Attributes));
+                sent.Histogram.DataPoints.Add(point);
+            }
+            return sent;
+        }
+        var points = metric.Samples.Select(s =>
+        {
+            var point = new NumberDataPoint { TimeUnixNano = (ulong)s.Time, StartTimeUnixNano = (ulong)s.Start, AsDouble = s.Value.AsDouble };
+            point.Attributes.AddRange(Pairs(s.Attributes));
+            return point;
+        });
+        if (metric.Kind == MetricKind.Gauge) (sent.Gauge = new Gauge()).DataPoints.AddRange(points);
+        else (sent.Sum = new Sum { IsMonotonic = metric.IsMonotonic, AggregationTemporality = temporality }).DataPoints.AddRange(points);
+        return sent;
+    }
+
+    private static IEnumerable<KeyValue> Pairs(Attributes fields) => fields.Names.ToArray().Zip(fields.Values.ToArray(), (name, value) => new KeyValue { Key = name, Value = new AnyValue { StringValue = value.ToText() } });
 
     private async Task Post(string path, IMessage message, CancellationToken cancel)
     {

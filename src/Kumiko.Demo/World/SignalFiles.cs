@@ -5,7 +5,7 @@ using System.Text.Json;
 namespace Kumiko.Demo.World;
 
 /// <summary>
-/// Spans and metrics of the world, in files that receivers will read: OTLP as JSON, a request on each line, gzip. A file for
+/// Spans of the world, in files that receivers will read: OTLP as JSON, a request on each line, gzip. A file for
 /// each stretch of history, written anew if it is made again; one for each live hour, which grows.
 /// </summary>
 public sealed class SignalFiles(string folder)
@@ -13,18 +13,13 @@ public sealed class SignalFiles(string folder)
     private readonly string _folder = Path.Combine(folder, "signals");
 
     /// <summary>Writes the file of a stretch of history.</summary>
-    public void Write(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<SimulatedSpan> spans, IReadOnlyList<Play> plays, int seed)
-    {
-        Save("spans", from, FileMode.Create, to => WriteSpans(to, spans));
-        Save("metrics", from, FileMode.Create, to => WriteMetrics(to, from, until, plays, seed));
-    }
+    public void Write(DateTimeOffset from, IReadOnlyList<SimulatedSpan> spans) => Save("spans", from, FileMode.Create, to => WriteSpans(to, spans));
 
     /// <summary>Adds what just happened to the file of its hour.</summary>
-    public void Append(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<SimulatedSpan> spans, IReadOnlyList<Play> plays, int seed)
+    public void Append(DateTimeOffset from, IReadOnlyList<SimulatedSpan> spans)
     {
         var hour = new DateTimeOffset(from.UtcTicks / TimeSpan.TicksPerHour * TimeSpan.TicksPerHour, TimeSpan.Zero);
         Save("live-spans", hour, FileMode.Append, to => WriteSpans(to, spans));
-        Save("live-metrics", hour, FileMode.Append, to => WriteMetrics(to, from, until, plays, seed));
     }
 
     private void Save(string kind, DateTimeOffset of, FileMode mode, Action<Stream> write)
@@ -56,42 +51,6 @@ public sealed class SignalFiles(string folder)
                     json.WriteEndObject();
                 }
             });
-    }
-
-    private static void WriteMetrics(Stream to, DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays, int seed)
-    {
-        var minutes = new List<DateTimeOffset>();
-        for (var minute = Simulator.Floor(from); minute < until; minute = minute.AddMinutes(1)) if (minute >= from) minutes.Add(minute);
-        if (minutes.Count == 0) return;
-        foreach (var (service, hosts) in SkerryLine.Hosts)
-            foreach (var host in hosts)
-                Request(to, "resourceMetrics", "scopeMetrics", "metrics", (service, host), json =>
-                {
-                    foreach (var metric in Metric.Of(service, host))
-                    {
-                        json.WriteStartObject();
-                        json.WriteString("name", metric.Name);
-                        json.WriteString("unit", metric.Unit);
-                        json.WriteStartObject(metric.IsCounter ? "sum" : "gauge");
-                        if (metric.IsCounter)
-                        {
-                            json.WriteNumber("aggregationTemporality", 1);
-                            json.WriteBoolean("isMonotonic", true);
-                        }
-                        json.WriteStartArray("dataPoints");
-                        foreach (var minute in minutes)
-                        {
-                            json.WriteStartObject();
-                            if (metric.IsCounter) json.WriteString("startTimeUnixNano", Nanoseconds(minute.AddMinutes(-1)));
-                            json.WriteString("timeUnixNano", Nanoseconds(minute));
-                            json.WriteNumber("asDouble", Math.Round(metric.Value(minute, plays, seed), 4));
-                            json.WriteEndObject();
-                        }
-                        json.WriteEndArray();
-                        json.WriteEndObject();
-                        json.WriteEndObject();
-                    }
-                });
     }
 
     /// <summary>One request: a resource, one scope, and what the scope has.</summary>
