@@ -1,23 +1,152 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
 using NodaTime;
 
 namespace Kumiko.Charts;
 
+/// <summary>The forms that a frame can be drawn in.</summary>
 public enum ChartForm
 {
     Line,
+    Step,
+    Area,
+    StackedArea,
     Column,
+    StackedColumn,
+    Bar,
+    Single,
+    Ranking,
+    Gauge,
+    Donut,
+    HeatMap,
+    Histogram,
+    Scatter,
+    Table,
 }
 
-/// <summary>A level drawn across a chart, such as a rule's limit.</summary>
-public sealed record LimitLine(double Value, string Label, string Style);
-
-/// <summary>How a frame is shown.</summary>
-/// <param name="Now">The present: steps that reach beyond it are unfinished.</param>
-public sealed record ChartSpec(ChartForm Form, double Width, double Height, DateTimeZone Zone, long Now)
+public enum Side
 {
-    /// <summary>The most series that are drawn: those with the highest totals.</summary>
-    public const int MostSeries = 10;
+    Left,
+    Right,
+}
 
+public enum ScaleKind
+{
+    Linear,
+    Logarithmic,
+}
+
+/// <summary>How the steps of a series become one figure.</summary>
+public enum Reduction
+{
+    Last,
+    Mean,
+    Min,
+    Max,
+    Sum,
+}
+
+/// <summary>Which series are drawn where there are more than fit.</summary>
+public enum Choice
+{
+    HighestTotal,
+    HighestPeak,
+    HighestLast,
+    LowestTotal,
+}
+
+/// <summary>How a line with more points than pixels is thinned.</summary>
+public enum Thinning
+{
+    /// <summary>The lowest and the highest point of each pixel stay.</summary>
+    Extremes,
+
+    /// <summary>The points that span the largest triangles with their neighbours: Steinarsson, Downsampling Time Series for Visual Representation, 2013.</summary>
+    Triangles,
+}
+
+/// <summary>A value axis.</summary>
+/// <param name="Zero">Whether it begins at zero; null where the form decides.</param>
+/// <param name="Unit">As UCUM spells it; null for that of the column.</param>
+/// <param name="Decimals">Of figures; null for as many as tell something.</param>
+public sealed record AxisSpec(string Title = "", ScaleKind Scale = ScaleKind.Linear, double? Min = null, double? Max = null, bool? Zero = null, string? Unit = null, int? Decimals = null);
+
+/// <summary>How one column of figures is drawn where it differs from the rest.</summary>
+/// <param name="Form">Of those over time; null for the chart's.</param>
+public sealed record LayerSpec(string Column, ChartForm? Form = null, Side Side = Side.Left, bool Hidden = false);
+
+/// <summary>A level drawn across a chart, such as a rule's limit.</summary>
+/// <param name="Level">critical, warning, well or plain.</param>
+public sealed record Threshold(double Value, string Label, string Level = "plain", Side Side = Side.Left);
+
+/// <summary>A range of values that is shaded.</summary>
+public sealed record ValueBand(double From, double To, string Label, string Level = "well", Side Side = Side.Left);
+
+/// <summary>How a frame is shown; kept as JSON.</summary>
+public sealed record ChartSpec
+{
+    /// <summary>The version that this code writes and reads.</summary>
+    public const int Newest = 1;
+
+    public int Version { get; init; } = Newest;
+
+    /// <summary>Null for the one that the frame's shape suggests.</summary>
+    public ChartForm? Form { get; init; }
     public string Title { get; init; } = "";
-    public IReadOnlyList<LimitLine> Limits { get; init; } = [];
+    public AxisSpec Left { get; init; } = new();
+    public AxisSpec Right { get; init; } = new();
+    public IReadOnlyList<LayerSpec> Layers { get; init; } = [];
+    public IReadOnlyList<Threshold> Thresholds { get; init; } = [];
+    public IReadOnlyList<ValueBand> Bands { get; init; } = [];
+
+    /// <summary>A key of which each value has a chart of its own.</summary>
+    public string? MultiplesBy { get; init; }
+
+    /// <summary>Whether small multiples have one value axis.</summary>
+    public bool SharedScale { get; init; } = true;
+
+    /// <summary>The most series that are drawn; bars and rankings show all that fit and scroll.</summary>
+    public int Most { get; init; } = 10;
+    public Choice Choice { get; init; }
+    public Reduction Reduce { get; init; }
+    public Thinning Thinning { get; init; }
+
+    /// <summary>Whether nights and weekends are shaded.</summary>
+    public bool Nights { get; init; } = true;
+
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false) },
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault,
+        UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow,
+    };
+
+    public string ToJson() => JsonSerializer.Serialize(this, Json);
+
+    /// <summary>Reads what <see cref="ToJson"/> wrote; null where it cannot be, with the reason.</summary>
+    public static ChartSpec? FromJson(string text, out string? problem)
+    {
+        problem = null;
+        try
+        {
+            var spec = JsonSerializer.Deserialize<ChartSpec>(text, Json);
+            if (spec is null) problem = "There is no specification.";
+            else if (spec.Version > Newest) problem = $"The specification has version {spec.Version}; {Newest} is known. Open it with the newer Kumiko that wrote it.";
+            else if (spec.Most is < 1 or > 500) problem = "most must lie between 1 and 500.";
+            return problem is null ? spec : null;
+        }
+        catch (JsonException e)
+        {
+            problem = $"The specification cannot be read: {e.Path} {e.Message.Split(". Path")[0]}";
+            return null;
+        }
+    }
+}
+
+/// <summary>Where and when a chart is looked at.</summary>
+/// <param name="Now">The present: steps that reach beyond it are unfinished.</param>
+public sealed record ChartView(double Width, double Height, DateTimeZone Zone, long Now)
+{
+    /// <summary>Whether title and legend are part of the picture, as one that leaves the page needs them.</summary>
+    public bool Alone { get; init; }
 }

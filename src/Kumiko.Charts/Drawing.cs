@@ -7,6 +7,9 @@ public abstract record Mark(string Style)
 {
     /// <summary>Said on hover by the browser itself.</summary>
     public string? Tip { get; init; }
+
+    /// <summary>Place in the legend of the series that it belongs to; null for what belongs to none.</summary>
+    public int? Of { get; init; }
 }
 
 public sealed record LineMark(double X1, double Y1, double X2, double Y2, string Style) : Mark(Style);
@@ -14,6 +17,9 @@ public sealed record RectMark(double X, double Y, double Width, double Height, s
 
 /// <summary>Straight lines through points; several pieces where there are gaps.</summary>
 public sealed record PathMark(IReadOnlyList<IReadOnlyList<(double X, double Y)>> Pieces, string Style) : Mark(Style);
+
+/// <summary>A part of a ring; angles in turns, 0 at the top, clockwise.</summary>
+public sealed record ArcMark(double X, double Y, double Inner, double Outer, double From, double To, string Style) : Mark(Style);
 public sealed record DotMark(double X, double Y, double Radius, string Style) : Mark(Style);
 
 public enum Anchor
@@ -23,7 +29,11 @@ public enum Anchor
     End,
 }
 
-public sealed record TextMark(double X, double Y, string Text, Anchor Anchor, string Style) : Mark(Style);
+public sealed record TextMark(double X, double Y, string Text, Anchor Anchor, string Style) : Mark(Style)
+{
+    /// <summary>Whether it reads upwards.</summary>
+    public bool Turned { get; init; }
+}
 
 /// <summary>The part of a picture where x is time.</summary>
 public sealed record Plot(double Left, double Top, double Width, double Height, long From, long To)
@@ -36,13 +46,19 @@ public sealed record Plot(double Left, double Top, double Width, double Height, 
 }
 
 /// <summary>What the cross-hair tells at one place.</summary>
-public sealed record HoverPoint(double X, string Title, IReadOnlyList<string> Values);
+/// <param name="Values">A text for each entry of the legend; a dash where there is none.</param>
+/// <param name="Numbers">The same as numbers to sort by; null where there is none.</param>
+public sealed record HoverPoint(double X, string Title, IReadOnlyList<string> Values, IReadOnlyList<double?> Numbers);
 
 /// <summary>A finished picture: marks in order from back to front, and what hovering says.</summary>
-public sealed record Drawing(double Width, double Height, string Title, string Description, IReadOnlyList<Mark> Marks, Plot Plot)
+/// <param name="Plot">The part where x is time; null where none is.</param>
+public sealed record Drawing(double Width, double Height, string Title, string Description, IReadOnlyList<Mark> Marks, Plot? Plot)
 {
     public IReadOnlyList<LegendEntry> Legend { get; init; } = [];
     public IReadOnlyList<HoverPoint> Hover { get; init; } = [];
+
+    /// <summary>How the picture may be brushed where it is higher than its view: the height of a window on it; null where all is seen.</summary>
+    public double? ViewHeight { get; init; }
 
     /// <summary>What the picture leaves out, in words; null when nothing is.</summary>
     public string? Note { get; init; }

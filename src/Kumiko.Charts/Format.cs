@@ -12,7 +12,7 @@ public static class Format
 
     private const string Minus = "\u2212";
 
-    private static readonly NumberFormatInfo Grouped = new() { NumberGroupSeparator = ThinSpace, NegativeSign = Minus };
+    internal static readonly NumberFormatInfo Grouped = new() { NumberGroupSeparator = ThinSpace, NegativeSign = Minus };
 
     /// <summary>A whole number in groups: 12 345.</summary>
     public static string Number(long number) => number.ToString("#,0", Grouped);
@@ -23,6 +23,14 @@ public static class Format
         var size = Math.Abs(number);
         var format = size switch { 0 => "0", < 0.001 => "0.##e0", < 1 => "0.####", < 10 => "0.##", < 1000 => "0.#", _ => "#,0" };
         return number.ToString(format, Grouped);
+    }
+
+    /// <summary>A number with so many decimals, in groups.</summary>
+    public static string Fixed(double number, int decimals)
+    {
+        var rounded = Math.Round(number, Math.Min(decimals, 15), MidpointRounding.AwayFromZero);
+        // No minus before nothing.
+        return (rounded == 0 ? 0 : rounded).ToString("#,0." + new string('0', decimals), Grouped);
     }
 
     /// <summary>A share of one as a whole percentage; a small share is never called nothing.</summary>

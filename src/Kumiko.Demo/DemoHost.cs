@@ -28,7 +28,7 @@ public static class DemoHost
             Smtp = sink.Address,
             MailFrom = "kumiko@skerryline.example",
             Offered = people => [.. people.All().Where(p => SkerryLine.People.Any(s => s.Email == p.Email)).OrderBy(p => Array.FindIndex(SkerryLine.People, s => s.Email == p.Email))],
-            MoreSections = [new Section("Release desk", "/demo/desk"), new Section("Mailbox", "/demo/mailbox")],
+            MoreSections = [new Section("Release desk", "/demo/desk"), new Section("Mailbox", "/demo/mailbox"), new Section("Gallery", "/demo/gallery")],
         };
         var app = KumikoServer.Build(server, folder, builder =>
         {

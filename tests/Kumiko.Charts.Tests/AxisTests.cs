@@ -55,19 +55,21 @@ public class AxisTests
     public void A_value_axis_holds_its_values_on_round_ticks() => Gen.Select(Gen.Double[-1e9, 1e9], Gen.Double[-1e9, 1e9], Gen.Int[2, 10]).Sample((x, y, most) =>
     {
         var (a, b) = (Math.Round(x, 3), Math.Round(y, 3));
-        var axis = ValueAxis.For(Math.Min(a, b), Math.Max(a, b), ValueKind.Decimal, most);
+        var axis = ValueAxis.For(Math.Min(a, b), Math.Max(a, b), ChartUnit.None, most, new AxisSpec(), zero: true);
         Assert.True(axis.Min <= Math.Min(0, Math.Min(a, b)) && axis.Max >= Math.Max(0, Math.Max(a, b)));
         Assert.InRange(axis.Ticks.Count, 2, most + 3);
         Assert.Contains(0.0, axis.Ticks);
     }, iter: 2_000);
 
+    private static readonly ValueAxis Durations = ValueAxis.For(0, 80e9, ChartUnit.Of("", ValueKind.Duration), 4, new AxisSpec(), true);
+
     [Fact]
     public void Counts_have_whole_ticks_and_durations_clock_like_ones()
     {
-        Assert.Equal([0.0, 1.0, 2.0], ValueAxis.For(0, 2, ValueKind.Integer, 8).Ticks);
-        Assert.Equal(["0 ns", "30 s", "1 min", "1 min 30 s"], ValueAxis.For(0, 80e9, ValueKind.Duration, 4).Ticks.Select(t => Format.Duration(t)));
+        Assert.Equal([0.0, 1.0, 2.0], ValueAxis.For(0, 2, ChartUnit.Of("", ValueKind.Integer), 8, new AxisSpec(), true).Ticks);
+        Assert.Equal(["0", "30 s", "1 min", "1 min 30 s"], Durations.Ticks.Select(Durations.Label));
     }
 
     [Fact]
-    public void All_zero_has_an_axis_too() => Assert.Equal(1, ValueAxis.For(0, 0, ValueKind.Integer, 5).Max);
+    public void All_zero_has_an_axis_too() => Assert.Equal(1, ValueAxis.For(0, 0, ChartUnit.Of("", ValueKind.Integer), 5, new AxisSpec(), true).Max);
 }

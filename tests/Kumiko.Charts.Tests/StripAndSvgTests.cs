@@ -31,7 +31,7 @@ public class StripAndSvgTests
             new StripAlert("long ago", Frames.At("2026-11-20T16:00:00Z"), Frames.At("2026-11-20T17:00:00Z"), false)));
         var alert = Assert.Single(drawing.Marks.OfType<RectMark>(), m => m.Style.StartsWith("alert ", StringComparison.Ordinal));
         Assert.Equal("alert alert-critical", alert.Style);
-        Assert.Equal(drawing.Plot.X(Frames.At("2026-11-23T17:55:00Z")), alert.X + alert.Width, 3);
+        Assert.Equal(drawing.Plot!.X(Frames.At("2026-11-23T17:55:00Z")), alert.X + alert.Width, 3);
         Assert.Contains(drawing.Marks.OfType<TextMark>(), m => m.Text == "gate refusals · critical");
     }
 
@@ -50,7 +50,7 @@ public class StripAndSvgTests
         });
         var diamonds = drawing.Marks.OfType<PathMark>().Where(m => m.Style == "change").ToList();
         Assert.Equal(3, diamonds.Count);
-        Assert.Equal(drawing.Plot.X(Frames.At("2026-11-23T13:00:00Z")), diamonds[0].Pieces[0][0].X, 3);
+        Assert.Equal(drawing.Plot!.X(Frames.At("2026-11-23T13:00:00Z")), diamonds[0].Pieces[0][0].X, 3);
         Assert.Equal("all of it", diamonds[0].Tip);
         Assert.Equal(["gate firmware 7.3", "tide-feed 4.2"], drawing.Marks.OfType<TextMark>().Where(m => m.Style == "change-name").Select(m => m.Text));
     }

@@ -251,14 +251,17 @@ public sealed partial class PipelineBuilder
                 return Pipeline.RowsOf(table.Collect(top));
             });
         var units = (_scope as ColumnScope)?.Columns.Where(c => c.Unit.Length > 0).ToDictionary(c => c.Name, c => c.Unit, StringComparer.Ordinal) ?? [];
-        _scope = new ColumnScope([.. plan.Columns().Select(c => c.Role != ColumnRole.Value ? c : c with { Unit = UnitOf((Call)group.Aggregates.First(a => a.Name == c.Name).Expr, units) })]);
+        _scope = new ColumnScope([.. plan.Columns().Select(c => c.Role != ColumnRole.Value ? c : c with { Unit = UnitOf((Call)group.Aggregates.First(a => a.Name == c.Name).Expr, units, _samples?.AreDistributions == true) })]);
         _schema = _schema with { Step = plan.Cut?.Length, PartialSteps = plan.PartialSteps };
     }
 
     /// <summary>What an aggregate of a column with a unit is measured in.</summary>
-    private static string UnitOf(Call call, Dictionary<string, string> units)
+    private static string UnitOf(Call call, Dictionary<string, string> units, bool areDistributions)
     {
         var of = call.Arguments.Count > 0 && call.Arguments[0] is Field field ? units.GetValueOrDefault(field.Name, "") : "";
+        // The growth of a histogram is a number of values, whatever they are measured in.
+        if (areDistributions && call.Name == "increase") of = "";
+        if (areDistributions && call.Name == "per_second") return "{value}/s";
         return call.Name switch
         {
             "count" or "distinct" or "correlate" => "",

@@ -9,6 +9,9 @@ public abstract class SampleSet
     /// <summary>Time, name and value first, then the fields that its series have.</summary>
     public abstract IReadOnlyList<Column> Columns { get; }
 
+    /// <summary>Whether its samples hold many values each.</summary>
+    public abstract bool AreDistributions { get; }
+
     /// <summary>The set with only the series that meet a condition; null where the condition asks what samples have.</summary>
     public abstract SampleSet? Narrow(Expr condition);
 

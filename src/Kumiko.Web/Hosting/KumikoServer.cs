@@ -4,6 +4,7 @@ using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Searches;
 using Kumiko.Core.Sources;
@@ -80,6 +81,7 @@ public static class KumikoServer
         services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<MetricStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
         services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>().AddSingleton<RuleChecker>();
         services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)));
+        services.AddSingleton<MetricCatalogue>();
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();

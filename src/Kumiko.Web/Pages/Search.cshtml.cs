@@ -154,7 +154,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         if (Run.IsGrouped) Frame = await Run.Frame();
         Tab = Chosen();
         Rows = await RowsOf(null);
-        if (Tab is Tab.Line or Tab.Column) Chart = Drawn(Tab == Tab.Line ? ChartForm.Line : ChartForm.Column);
+        if (Tab is Tab.Line or Tab.Column) Chart = Drawn(Tab == Tab.Line ? ChartForm.Line : ChartForm.StackedColumn);
         var patience = Task.Delay(Patience);
         Strip ??= await strips.Build(Address, Run, viewer, patience: patience);
         if (Strip.Later is not null) return;
@@ -184,7 +184,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     }
 
     private Drawing? Drawn(ChartForm form) =>
-        ChartOverTime.Draw(Frame!, new ChartSpec(form, viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now) { Title = "Answer over time" });
+        Charts.Chart.Draw(Frame!, new ChartSpec { Form = form, Title = "Answer over time" }, new ChartView(viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now));
 
     public ChartPart ChartPart => new(Chart!, Address, Tab) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 

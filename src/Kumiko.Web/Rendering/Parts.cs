@@ -11,29 +11,46 @@ using NodaTime;
 namespace Kumiko.Web.Rendering;
 
 /// <summary>A chart with what its page needs.</summary>
+/// <param name="Address">The view whose form can be chosen; null where it cannot.</param>
 public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
 {
+    /// <summary>A tooltip tells so many series, the highest.</summary>
+    private const int MostTold = 20;
+
     /// <summary>Where the menu of something pointed at is asked for; null where nothing can be pointed at.</summary>
     public string? MenuUrl { get; init; }
+
+    /// <summary>Where the picture is had as a file, to which the kind is added; null where it is not.</summary>
+    public string? FileUrl { get; init; }
+
+    /// <summary>The same as a table; null where the page has one elsewhere.</summary>
+    public TablePart? Table { get; init; }
+
+    public bool HasLegend { get; init; } = true;
 
     /// <summary>The condition that a series stands for; null where it has no keys.</summary>
     public static string? Condition(LegendEntry entry) => PointConditions.Of(entry.Keys);
 
     /// <summary>What the script of the chart reads: places, titles and values of the cross-hair, and the plot's ends.</summary>
-    public IEnumerable<(string Name, string Value)> Data =>
-    [
+    public IEnumerable<(string Name, string Value)> Data => Drawing.Plot is not { } plot
+        ? [("data-chart", Drawing.ViewHeight is null ? "{}" : System.Text.Json.JsonSerializer.Serialize(new { view = Drawing.ViewHeight }))]
+        : [("tabindex", "0"),
         ("data-chart", System.Text.Json.JsonSerializer.Serialize(new
         {
-            left = Drawing.Plot.Left,
-            right = Drawing.Plot.Right,
-            top = Drawing.Plot.Top,
-            bottom = Drawing.Plot.Bottom,
-            from = Drawing.Plot.From / 1_000_000,
-            to = Drawing.Plot.To / 1_000_000,
+            left = plot.Left,
+            right = plot.Right,
+            top = plot.Top,
+            bottom = plot.Bottom,
+            from = plot.From / 1_000_000,
+            to = plot.To / 1_000_000,
+            view = Drawing.ViewHeight,
             series = Drawing.Legend.Select(l => new { name = l.Name, style = l.Style }),
-            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), title = h.Title, values = h.Values }),
-        })),
-    ];
+            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Count(n => n is not null) - MostTold) }),
+        }))];
+
+    /// <summary>Places of series with their values at one point, the highest first.</summary>
+    private static IEnumerable<object[]> Told(HoverPoint point) =>
+        Enumerable.Range(0, point.Values.Count).Where(i => point.Numbers[i] is not null).OrderByDescending(i => point.Numbers[i]).Take(MostTold).Select(i => new object[] { i, point.Values[i] });
 }
 
 /// <summary>Conditions that keys of a group stand for.</summary>

@@ -27,8 +27,8 @@ public sealed record StripModel(SearchAddress Address, string Page, string Focus
     [
         ("data-strip", ""),
         ("tabindex", "0"),
-        ("data-from", Milliseconds(Drawing.Plot.From)),
-        ("data-to", Milliseconds(Drawing.Plot.To)),
+        ("data-from", Milliseconds(Drawing.Plot!.From)),
+        ("data-to", Milliseconds(Drawing.Plot!.To)),
         ("data-step", Milliseconds(Records.Step)),
         ("data-zone", Zone.Id),
         ("data-counts", Counts()),

@@ -48,6 +48,8 @@ internal sealed class MetricSamples : SampleSet
         return columns;
     }
 
+    public override bool AreDistributions => _series.Count > 0 && _series.All(s => s.IsDistribution);
+
     public override SampleSet? Narrow(Expr condition)
     {
         if (Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(condition, name))) return null;

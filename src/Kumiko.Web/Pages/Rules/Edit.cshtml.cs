@@ -198,9 +198,9 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
             if (cut.IndexOf(at - 1) is var i and >= 0) highest[i] = Math.Max(highest[i] ?? 0, value);
         var schema = new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), new Column("records in the look-back", ColumnRole.Value, ValueKind.Integer)], step, trial.Window);
         var frame = new Frame(schema, [.. highest.Select((v, i) => new[] { Value.Time(cut.Starts[i]), v is { } n ? Value.Of(n) : Value.Missing })]);
-        var limits = new List<LimitLine>();
-        if (rule.Warning is { } warning) limits.Add(new LimitLine(warning, "warning above " + Format.Number(warning), "warning"));
-        if (rule.Critical is { } critical) limits.Add(new LimitLine(critical, "critical above " + Format.Number(critical), "critical"));
-        return ChartOverTime.Draw(frame, new ChartSpec(ChartForm.Line, 760, 250, Zone, Now + step) { Title = "The past day", Limits = limits });
+        var limits = new List<Threshold>();
+        if (rule.Warning is { } warning) limits.Add(new Threshold(warning, "warning above " + Format.Number(warning), "warning"));
+        if (rule.Critical is { } critical) limits.Add(new Threshold(critical, "critical above " + Format.Number(critical), "critical"));
+        return Chart.Draw(frame, new ChartSpec { Form = ChartForm.Line, Title = "The past day", Thresholds = limits }, new ChartView(760, 250, Zone, Now + step));
     }
 }

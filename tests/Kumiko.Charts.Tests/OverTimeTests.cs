@@ -4,11 +4,11 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Charts.Tests;
 
-public class ChartOverTimeTests
+public class OverTimeTests
 {
     private static readonly double?[] Rising = [0, 1, 2, 3, 4, 5];
 
-    private static Drawing Draw(Frame frame, ChartSpec spec) => ChartOverTime.Draw(frame, spec) ?? throw new InvalidOperationException("nothing drawn");
+    private static Drawing Draw(Frame frame, ChartSpec spec, ChartView? view = null) => Chart.Draw(frame, spec, view ?? Frames.View()) ?? throw new InvalidOperationException("nothing drawn");
 
     private static List<PathMark> Lines(Drawing drawing) => [.. drawing.Marks.OfType<PathMark>().Where(m => m.Style.StartsWith("line series-", StringComparison.Ordinal))];
 
@@ -22,7 +22,7 @@ public class ChartOverTimeTests
         var rising = Assert.Single(lines[1].Pieces);
         Assert.Equal(rising.Select(p => p.X), rising.Select(p => p.X).Order());
         Assert.Equal(rising.Select(p => p.Y), rising.Select(p => p.Y).OrderDescending());
-        Assert.All(rising, p => Assert.InRange(p.Y, drawing.Plot.Top, drawing.Plot.Bottom));
+        Assert.All(rising, p => Assert.InRange(p.Y, drawing.Plot!.Top, drawing.Plot!.Bottom));
     }
 
     [Fact]
@@ -47,18 +47,18 @@ public class ChartOverTimeTests
 
     [Fact]
     public void A_frame_without_steps_has_no_chart() =>
-        Assert.Null(ChartOverTime.Draw(new Frame(new Schema([new Column("n", ColumnRole.Value)], null, new Window(0, 1)), [[Value.Of(1L)]]), Frames.Spec()));
+        Assert.Null(Chart.Draw(new Frame(new Schema([new Column("n", ColumnRole.Value)], null, new Window(0, 1)), [[Value.Of(1L)]]), Frames.Spec(), Frames.View()));
 
     [Fact]
     public void Columns_stack_without_gaps_or_overlap()
     {
-        var drawing = Draw(Frames.Counts(("a", Rising), ("b", [5, 4, 3, 2, 1, 1])), Frames.Spec(ChartForm.Column));
+        var drawing = Draw(Frames.Counts(("a", Rising), ("b", [5, 4, 3, 2, 1, 1])), Frames.Spec(ChartForm.StackedColumn));
         var columns = drawing.Marks.OfType<RectMark>().GroupBy(r => r.X).ToList();
         Assert.Equal(6, columns.Count);
         foreach (var column in columns)
         {
             var parts = column.OrderByDescending(r => r.Y).ToList();
-            Assert.Equal(drawing.Plot.Bottom, parts[0].Y + parts[0].Height, 6);
+            Assert.Equal(drawing.Plot!.Bottom, parts[0].Y + parts[0].Height, 6);
             for (var i = 1; i < parts.Count; i++) Assert.Equal(parts[i - 1].Y, parts[i].Y + parts[i].Height, 6);
         }
         // Every full column but the last adds up to five.
@@ -68,7 +68,7 @@ public class ChartOverTimeTests
     [Fact]
     public void An_unfinished_step_is_drawn_so_and_is_not_the_last_value()
     {
-        var drawing = Draw(Frames.Counts(("a", Rising)), Frames.Spec(now: "2026-11-23T17:27:00Z"));
+        var drawing = Draw(Frames.Counts(("a", Rising)), Frames.Spec(), Frames.View("2026-11-23T17:27:00Z"));
         Assert.Contains(drawing.Marks, m => m.Style.Contains("unfinished"));
         Assert.Equal("4", Assert.Single(drawing.Legend).Last);
         Assert.DoesNotContain(Draw(Frames.Counts(("a", Rising)), Frames.Spec()).Marks, m => m.Style.Contains("unfinished"));
@@ -97,9 +97,9 @@ public class ChartOverTimeTests
     [Fact]
     public void Limits_are_inside_the_picture_with_their_names()
     {
-        var drawing = Draw(Frames.Counts(("a", Rising)), Frames.Spec() with { Limits = [new LimitLine(80, "critical above 80", "critical")] });
+        var drawing = Draw(Frames.Counts(("a", Rising)), Frames.Spec() with { Thresholds = [new Threshold(80, "critical above 80", "critical")] });
         var limit = Assert.Single(drawing.Marks.OfType<LineMark>(), m => m.Style == "limit critical");
-        Assert.InRange(limit.Y1, drawing.Plot.Top, drawing.Plot.Bottom);
+        Assert.InRange(limit.Y1, drawing.Plot!.Top, drawing.Plot!.Bottom);
         Assert.Contains(drawing.Marks.OfType<TextMark>(), m => m.Text == "critical above 80");
     }
 
@@ -116,22 +116,12 @@ public class ChartOverTimeTests
     public void Whatever_the_values_all_marks_lie_in_the_picture() =>
         Gen.Select(Gen.Double[-1e12, 1e12].Select(d => (double?)Math.Round(d)).List[1, 30], Gen.Bool).Sample((values, column) =>
         {
-            var drawing = Draw(Frames.Counts(("a", [.. values])), Frames.Spec(column ? ChartForm.Column : ChartForm.Line));
-            foreach (var (x, y) in drawing.Marks.SelectMany(Points))
+            var drawing = Draw(Frames.Counts(("a", [.. values])), Frames.Spec(column ? ChartForm.StackedColumn : ChartForm.Line));
+            foreach (var (x, y) in drawing.Marks.SelectMany(Frames.Points))
             {
                 Assert.InRange(x, -0.001, drawing.Width + 0.001);
                 Assert.InRange(y, -0.001, drawing.Height + 0.001);
             }
             Assert.DoesNotContain("NaN", SvgWriter.Write(drawing, "x"));
         }, iter: 500);
-
-    private static IEnumerable<(double, double)> Points(Mark mark) => mark switch
-    {
-        LineMark m => [(m.X1, m.Y1), (m.X2, m.Y2)],
-        RectMark m => [(m.X, m.Y), (m.X + m.Width, m.Y + m.Height)],
-        PathMark m => m.Pieces.SelectMany(p => p),
-        DotMark m => [(m.X, m.Y)],
-        TextMark m => [(m.X, m.Y)],
-        _ => [],
-    };
 }

@@ -1,0 +1,383 @@
+using Kumiko.Core.Frames;
+using Kumiko.Core.Records;
+using NodaTime;
+
+namespace Kumiko.Charts.Forms;
+
+/// <summary>Series over time: lines, steps, areas and columns, side by side or stacked, on one or two value axes.</summary>
+internal static class OverTime
+{
+    private const double Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 44, TitleRoom = 18;
+
+    public static bool Takes(ChartForm form) => form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
+
+    /// <summary>The picture; null where the frame has no steps of time or no figures.</summary>
+    /// <param name="axes">Value axes that several pictures share; null for those of this frame.</param>
+    public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null)
+    {
+        if (SeriesTable.Of(frame, spec) is not { } table || frame.Schema.Step is not { } step) return null;
+        var picture = new Picture(table, frame, spec, view, step);
+        return picture.Draw(axes);
+    }
+
+    /// <summary>The axes that hold all values of some frames.</summary>
+    public static (ValueAxis? Left, ValueAxis? Right) SharedAxes(IEnumerable<Frame> frames, ChartSpec spec, ChartView view)
+    {
+        var pictures = frames.Select(f => SeriesTable.Of(f, spec) is { } table && f.Schema.Step is { } step ? new Picture(table, f, spec, view, step) : null).OfType<Picture>().ToList();
+        ValueAxis? Shared(Side side)
+        {
+            var all = pictures.Where(p => p.Has(side)).ToList();
+            if (all.Count == 0) return null;
+            var ranges = all.Select(p => p.Range(side)).ToList();
+            return all[0].AxisFor(side, (ranges.Min(r => r.Min), ranges.Max(r => r.Max)), view.Height - Top - Bottom);
+        }
+        return (Shared(Side.Left), Shared(Side.Right));
+    }
+
+    private sealed class Picture(SeriesTable table, Frame frame, ChartSpec spec, ChartView view, long step)
+    {
+        private readonly Window _focus = frame.Schema.Window;
+        private readonly List<Mark> _marks = [];
+        private readonly Dictionary<Series, int> _places = table.Series.Select((s, i) => (s, i)).ToDictionary(p => p.s, p => p.i, (IEqualityComparer<Series>)ReferenceEqualityComparer.Instance);
+        private Plot _plot = null!;
+        private ValueAxis? _left, _right;
+        private int _points, _drawn;
+
+        private ChartForm FormOf(Series series) => series.Layer.Form is { } form && Takes(form) ? form : spec.Form is { } own && Takes(own) ? own : ChartForm.Line;
+        private AxisSpec SpecOf(Side side) => side == Side.Left ? spec.Left : spec.Right;
+        private ValueAxis AxisOf(Side side) => (side == Side.Left ? _left : _right) ?? _left ?? _right!;
+        public bool Has(Side side) => table.Series.Any(s => s.Layer.Side == side) || (side == Side.Left && table.Series.Count == 0);
+
+        /// <summary>Whether a step is cut by the focus or not over yet, so that its figure is not comparable.</summary>
+        private bool IsPartial(int i) => table.Times[i] < _focus.From || table.Times[i] + step > Math.Min(_focus.To, view.Now);
+
+        private static bool IsStacked(ChartForm form) => form is ChartForm.StackedArea or ChartForm.StackedColumn;
+        private static bool FillsFromZero(ChartForm form) => form is not (ChartForm.Line or ChartForm.Step);
+
+        public Drawing Draw((ValueAxis? Left, ValueAxis? Right)? axes)
+        {
+            var legend = table.Series.Select(s => (s.Name, s.Style)).ToList();
+            var (above, below) = Surround.Heights(spec, view, legend);
+            var height = Math.Max(10, view.Height - Top - Bottom - above - below);
+            _left = axes?.Left ?? (Has(Side.Left) ? AxisFor(Side.Left, Range(Side.Left), height) : null);
+            _right = axes?.Right ?? (Has(Side.Right) ? AxisFor(Side.Right, Range(Side.Right), height) : null);
+            var (left, right) = (_left is null ? 16 : Room(_left, spec.Left), _right is null ? 16 : Room(_right, spec.Right));
+            // The axis begins with the first step, which may begin before the focus.
+            var from = table.Times.Count > 0 ? Math.Min(_focus.From, table.Times[0]) : _focus.From;
+            _plot = new Plot(left, Top + above, Math.Max(10, view.Width - left - right), height, from, _focus.To);
+            if (spec.Nights) Nights();
+            Bands();
+            Grid();
+            TimeLabels();
+            if (table.Series.Count == 0 || table.Times.Count == 0)
+                _marks.Add(new TextMark(_plot.Left + (_plot.Width / 2), _plot.Top + (_plot.Height / 2), "Nothing to draw in this stretch of time.", Anchor.Middle, "chart-empty"));
+            else Series();
+            Thresholds();
+            _marks.AddRange(Surround.Marks(spec, view, legend));
+            return new Drawing(view.Width, view.Height, spec.Title, Describe(), _marks, _plot)
+            {
+                Legend = [.. table.Series.Select(Entry)],
+                Hover = [.. table.Times.Select((t, i) => Hover(t, i))],
+                Note = Note(),
+            };
+        }
+
+        private string? Note()
+        {
+            var notes = new List<string>();
+            if (table.Left > 0) notes.Add($"{table.Series.Count} of {Format.Number(table.Series.Count + table.Left)} series are drawn: {SeriesTable.InWords(spec.Choice)}.");
+            if (_drawn < _points) notes.Add($"{Format.Number(_drawn)} of {Format.Number(_points)} points are drawn" + (spec.Thinning == Thinning.Extremes ? "; every extreme is." : "."));
+            if (new[] { _left, _right }.Any(a => a?.IsLog == true) && table.Series.Any(s => s.Values.Any(v => v <= 0))) notes.Add("Values of zero and below have no place on a logarithmic axis.");
+            return notes.Count == 0 ? null : string.Join(" ", notes);
+        }
+
+        public (double Min, double Max) Range(Side side)
+        {
+            var (min, max) = (double.PositiveInfinity, double.NegativeInfinity);
+            void See(double value) => (min, max) = (Math.Min(min, value), Math.Max(max, value));
+            var of = table.Series.Where(s => s.Layer.Side == side).ToList();
+            foreach (var group in of.GroupBy(FormOf))
+            {
+                if (!IsStacked(group.Key))
+                {
+                    foreach (var series in group) foreach (var value in series.Values) if (value is { } v) See(v);
+                    continue;
+                }
+                for (var i = 0; i < table.Times.Count; i++)
+                {
+                    See(group.Sum(s => Math.Max(0, s.Values[i] ?? 0)));
+                    See(group.Sum(s => Math.Min(0, s.Values[i] ?? 0)));
+                }
+            }
+            foreach (var threshold in spec.Thresholds.Where(t => t.Side == side)) See(threshold.Value);
+            return double.IsFinite(min) ? (min, max) : (0, 0);
+        }
+
+        public ValueAxis AxisFor(Side side, (double Min, double Max) range, double height)
+        {
+            var of = table.Series.Where(s => s.Layer.Side == side).ToList();
+            var column = of.Count > 0 ? of[0].Column : table.First;
+            return ValueAxis.For(range.Min, range.Max, ChartUnit.Of(column, SpecOf(side).Unit), Math.Max(2, (int)(height / TickHeight)), SpecOf(side), of.Any(s => FillsFromZero(FormOf(s))));
+        }
+
+        private static double Room(ValueAxis axis, AxisSpec spec) => Math.Max(34, axis.Ticks.Select(t => TextSize.Width(axis.Label(t))).DefaultIfEmpty(0).Max() + 18) + (spec.Title.Length > 0 ? TitleRoom : 0);
+
+        private double Y(ValueAxis axis, double value) => Math.Clamp(_plot.Bottom - (axis.Share(value) * _plot.Height), _plot.Top, _plot.Bottom);
+
+        private void Grid()
+        {
+            var main = _left ?? _right;
+            foreach (var (axis, x, anchor, title) in new[] { (_left, _plot.Left - 8, Anchor.End, spec.Left.Title), (_right, _plot.Right + 8, Anchor.Start, spec.Right.Title) })
+            {
+                if (axis is null) continue;
+                foreach (var tick in axis.Ticks)
+                {
+                    var y = Y(axis, tick);
+                    if (ReferenceEquals(axis, main)) _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, tick == 0 ? "axis" : "grid"));
+                    _marks.Add(new TextMark(x, y + 4, axis.Label(tick), anchor, "tick"));
+                }
+                if (title.Length == 0) continue;
+                var left = anchor == Anchor.End;
+                _marks.Add(new TextMark(left ? 12 : view.Width - 6, _plot.Top + (_plot.Height / 2), TextSize.Fit(title, _plot.Height), Anchor.Middle, "axis-title") { Turned = true });
+            }
+        }
+
+        private void TimeLabels()
+        {
+            var window = new Window(_plot.From, _plot.To);
+            var last = double.NegativeInfinity;
+            foreach (var tick in TimeAxis.Ticks(window, view.Zone, Math.Max(1, (int)(_plot.Width / TickWidth))))
+            {
+                var x = _plot.X(tick.Time);
+                _marks.Add(new LineMark(x, _plot.Top, x, _plot.Bottom + 4, tick.IsDay ? "day" : "grid"));
+                // A label that would be cut off at an edge, or meet the one before, is left out; its line stays.
+                var half = TextSize.Width(tick.Label) / 2;
+                if (x - half < last + 6 || x - half < 2 || x + half > view.Width - 2) continue;
+                _marks.Add(new TextMark(x, _plot.Bottom + 18, tick.Label, Anchor.Middle, tick.IsDay ? "tick day-label" : "tick"));
+                last = x + half;
+            }
+        }
+
+        /// <summary>Shades nights and weekends as the zone has them, where the stretch is long enough to have some and short enough to tell them.</summary>
+        private void Nights()
+        {
+            const int Dusk = 22, Dawn = 6;
+            var length = _plot.To - _plot.From;
+            var (nights, weekends) = (length is > 0 && length <= 10 * Instants.Day && length >= 6 * Instants.Hour, length >= 2 * Instants.Day && length <= 100 * Instants.Day);
+            if (!nights && !weekends) return;
+            var day = Instants.ToInstant(_plot.From).InZone(view.Zone).Date.PlusDays(-1);
+            var end = Instants.ToInstant(_plot.To).InZone(view.Zone).Date;
+            for (; day <= end; day = day.PlusDays(1))
+            {
+                if (nights) Shade(At(day, Dusk), At(day.PlusDays(1), Dawn), "night");
+                if (weekends && day.DayOfWeek == IsoDayOfWeek.Saturday) Shade(At(day, 0), At(day.PlusDays(2), 0), "weekend");
+            }
+        }
+
+        private long At(LocalDate day, int hour) => view.Zone.AtLeniently(day.At(new LocalTime(hour, 0))).ToInstant().ToUnixTimeTicks() * 100;
+
+        private void Shade(long from, long to, string style)
+        {
+            var (x, end) = (_plot.X(Math.Max(from, _plot.From)), _plot.X(Math.Min(to, _plot.To)));
+            if (end > x) _marks.Add(new RectMark(x, _plot.Top, end - x, _plot.Height, style));
+        }
+
+        private void Bands()
+        {
+            foreach (var band in spec.Bands)
+            {
+                var axis = AxisOf(band.Side);
+                var (top, bottom) = (Y(axis, band.To), Y(axis, band.From));
+                _marks.Add(new RectMark(_plot.Left, top, _plot.Width, Math.Max(0, bottom - top), "band " + band.Level));
+                if (band.Label.Length > 0) _marks.Add(new TextMark(_plot.Left + 6, Math.Min(bottom - 4, top + 14), band.Label, Anchor.Start, "limit-label " + band.Level));
+            }
+        }
+
+        private void Thresholds()
+        {
+            var labels = new List<double>();
+            foreach (var threshold in spec.Thresholds.OrderByDescending(t => t.Value))
+            {
+                var y = Y(AxisOf(threshold.Side), threshold.Value);
+                _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, "limit " + threshold.Level));
+                if (threshold.Label.Length == 0) continue;
+                // Above the line, below it at the upper edge, and never on another label.
+                var at = y - 4 < _plot.Top + 10 ? y + 14 : y - 4;
+                while (labels.Exists(l => Math.Abs(l - at) < 13)) at += 14;
+                labels.Add(at);
+                _marks.Add(new TextMark(_plot.Right - 4, Math.Min(at, _plot.Bottom - 2), threshold.Label, Anchor.End, "limit-label " + threshold.Level));
+            }
+        }
+
+        private void Series()
+        {
+            foreach (var group in table.Series.GroupBy(s => (Form: FormOf(s), s.Layer.Side)).OrderBy(g => g.Key.Form switch { ChartForm.StackedColumn => 0, ChartForm.Column => 1, ChartForm.StackedArea => 2, ChartForm.Area => 3, _ => 4 }))
+            {
+                Series[] series = [.. group];
+                switch (group.Key.Form)
+                {
+                    case ChartForm.StackedColumn: StackedColumns(series); break;
+                    case ChartForm.Column: Columns(series); break;
+                    case ChartForm.StackedArea: StackedAreas(series); break;
+                    default: foreach (var one in series) Line(one, group.Key.Form); break;
+                }
+            }
+        }
+
+        private double Middle(int i) => _plot.X(Math.Clamp(table.Times[i] + (step / 2), _plot.From, _plot.To));
+        private (double X, double End) Edges(int i) => (_plot.X(Math.Max(table.Times[i], _plot.From)), _plot.X(Math.Min(table.Times[i] + step, _plot.To)));
+
+        private enum Look
+        {
+            Plain,
+            Filled,
+            Partial,
+        }
+
+        private int Place(Series series) => _places[series];
+
+        private void Line(Series series, ChartForm form)
+        {
+            var axis = AxisOf(series.Layer.Side);
+            var pieces = new List<(Look Look, List<(double X, double Y)> Points)>();
+            (Look Look, List<(double, double)> Points)? open = null;
+            for (var i = 0; i < table.Times.Count; i++)
+            {
+                if (series.Values[i] is not { } value || double.IsNaN(axis.Share(value))) { open = null; continue; }
+                var look = IsPartial(i) ? Look.Partial : series.IsFilled(i) ? Look.Filled : Look.Plain;
+                var y = Y(axis, value);
+                (double, double)[] points = form == ChartForm.Step ? [(Edges(i).X, y), (Edges(i).End, y)] : [(Middle(i), y)];
+                // Where the look changes, the piece that is not plain holds on to its neighbour.
+                if (open is { } before && before.Look == look) before.Points.AddRange(points);
+                else
+                {
+                    var next = new List<(double, double)>();
+                    if (open is { } other)
+                    {
+                        if (look != Look.Plain) next.Add(other.Points[^1]); else other.Points.Add(points[0]);
+                    }
+                    next.AddRange(points);
+                    open = (look, next);
+                    pieces.Add(open.Value);
+                }
+            }
+            if (form == ChartForm.Area)
+            {
+                var foot = Y(axis, Math.Clamp(0, axis.Min, axis.Max));
+                var areas = pieces.Where(p => p.Points.Count > 1).Select(p => (IReadOnlyList<(double, double)>)[(p.Points[0].X, foot), .. p.Points, (p.Points[^1].X, foot)]).ToList();
+                if (areas.Count > 0) _marks.Add(new PathMark(areas, "area " + series.Style) { Of = Place(series) });
+            }
+            foreach (var (_, points) in pieces.Where(p => p.Points.Count == 1)) _marks.Add(new DotMark(points[0].X, points[0].Y, 2.5, "dot " + series.Style) { Tip = series.Name, Of = Place(series) });
+            foreach (var (look, style) in new[] { (Look.Plain, "line "), (Look.Filled, "line filled "), (Look.Partial, "line unfinished ") })
+            {
+                var lines = pieces.Where(p => p.Look == look && p.Points.Count > 1).Select(p => Thin(p.Points)).ToList();
+                if (lines.Count > 0) _marks.Add(new PathMark(lines, style + series.Style) { Tip = look == Look.Plain ? series.Name : null, Of = Place(series) });
+            }
+        }
+
+        private IReadOnlyList<(double, double)> Thin(List<(double X, double Y)> points)
+        {
+            var thinned = points.Count <= _plot.Width * 2 ? points : spec.Thinning == Thinning.Extremes ? Thinned.Extremes(points) : Thinned.Triangles(points, (int)_plot.Width);
+            _points += points.Count;
+            _drawn += thinned.Count;
+            return thinned;
+        }
+
+        private void Columns(Series[] series)
+        {
+            for (var i = 0; i < table.Times.Count; i++)
+            {
+                var (x, end) = Edges(i);
+                var gap = end - x > 4 * series.Length ? 1 : 0;
+                var width = Math.Max(0.5, (end - x - gap) / series.Length);
+                for (var s = 0; s < series.Length; s++)
+                {
+                    if (series[s].Values[i] is not { } value) continue;
+                    var axis = AxisOf(series[s].Layer.Side);
+                    var (foot, top) = (Y(axis, Math.Clamp(0, axis.Min, axis.Max)), Y(axis, value));
+                    if (!double.IsNaN(top)) Rect(i, series[s], x + (s * width), Math.Min(foot, top), width, Math.Abs(foot - top));
+                }
+            }
+        }
+
+        private void Rect(int i, Series series, double x, double y, double width, double height) =>
+            _marks.Add(new RectMark(x, y, width, height, (IsPartial(i) ? "column unfinished " : series.IsFilled(i) ? "column filled " : "column ") + series.Style) { Of = Place(series) });
+
+        private void StackedColumns(Series[] series)
+        {
+            for (var i = 0; i < table.Times.Count; i++)
+            {
+                var (x, end) = Edges(i);
+                var width = Math.Max(0.5, end - x - (end - x > 4 ? 1 : 0));
+                var (up, down) = (0.0, 0.0);
+                foreach (var one in series)
+                {
+                    if (one.Values[i] is not { } value || value == 0) continue;
+                    var axis = AxisOf(one.Layer.Side);
+                    var from = value > 0 ? up : down;
+                    var (a, b) = (Y(axis, from), Y(axis, from + value));
+                    Rect(i, one, x, Math.Min(a, b), width, Math.Abs(a - b));
+                    if (value > 0) up += value; else down += value;
+                }
+            }
+        }
+
+        private void StackedAreas(Series[] series)
+        {
+            var feet = new double[table.Times.Count];
+            foreach (var one in series)
+            {
+                var axis = AxisOf(one.Layer.Side);
+                var areas = new List<IReadOnlyList<(double, double)>>();
+                var tops = new List<IReadOnlyList<(double, double)>>();
+                for (var i = 0; i < table.Times.Count;)
+                {
+                    // A step that none of the series has is a gap; one that only this lacks is nothing on top of the others.
+                    if (series.All(s => s.Values[i] is null)) { i++; continue; }
+                    var (upper, lower) = (new List<(double, double)>(), new List<(double, double)>());
+                    for (; i < table.Times.Count && series.Any(s => s.Values[i] is not null); i++)
+                    {
+                        lower.Add((Middle(i), Y(axis, feet[i])));
+                        feet[i] += Math.Max(0, one.Values[i] ?? 0);
+                        upper.Add((Middle(i), Y(axis, feet[i])));
+                    }
+                    lower.Reverse();
+                    if (upper.Count > 1) { areas.Add([.. upper, .. lower]); tops.Add(upper); }
+                    else _marks.Add(new LineMark(upper[0].Item1, lower[0].Item2, upper[0].Item1, upper[0].Item2, "line " + one.Style) { Of = Place(one) });
+                }
+                if (areas.Count == 0) continue;
+                _marks.Add(new PathMark(areas, "stack " + one.Style) { Tip = one.Name, Of = Place(one) });
+                _marks.Add(new PathMark(tops, "line " + one.Style) { Of = Place(one) });
+            }
+        }
+
+        private ChartUnit UnitOf(Series series) => ChartUnit.Of(series.Column, SpecOf(series.Layer.Side).Unit);
+        private string Text(Series series, double value) => UnitOf(series).Text(value, SpecOf(series.Layer.Side).Decimals);
+
+        private LegendEntry Entry(Series series)
+        {
+            var last = series.Finished(IsPartial).LastOrDefault(-1);
+            double[] known = [.. series.Finished(_ => false).Select(i => series.Values[i]!.Value)];
+            var total = known.Length == 0 ? "–" : series.Column.Kind == ValueKind.Integer ? Format.Number(known.Sum()) : Text(series, known.Average());
+            return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Text(series, series.Values[last]!.Value), total) { Keys = series.Keys };
+        }
+
+        private HoverPoint Hover(long time, int i)
+        {
+            var title = step >= Instants.Day ? Format.Day(time, view.Zone) : $"{Format.Day(time, view.Zone)}, {Clock(time)} to {Clock(time + step)}";
+            if (IsPartial(i)) title += ", not all of it";
+            return new HoverPoint(Middle(i), title, [.. table.Series.Select(s => s.Values[i] is { } v ? Text(s, v) + (s.IsFilled(i) ? " filled" : "") : "–")], [.. table.Series.Select(s => s.Values[i])]);
+        }
+
+        private string Clock(long time) => step < Instants.Minute ? Format.ClockSeconds(time, view.Zone) : Format.Clock(time, view.Zone);
+
+        private string Describe()
+        {
+            if (table.Series.Count == 0) return "An empty chart.";
+            var highest = table.Series.SelectMany(s => s.Values.Select((v, i) => (Series: s, Value: v ?? double.MinValue, Time: table.Times[i]))).MaxBy(p => p.Value);
+            var what = string.Join(", ", table.Series.Select(s => s.Column.Name).Distinct());
+            return $"{what} over time, {Format.Stretch(_focus.From, _focus.To, view.Zone, view.Now)}, {Format.Count(table.Series.Count, "series", "series")}. "
+                + (highest.Value > double.MinValue ? $"Highest: {Text(highest.Series, highest.Value)} for {highest.Series.Name} at {Format.Clock(highest.Time, view.Zone)}." : "No values.");
+        }
+    }
+}

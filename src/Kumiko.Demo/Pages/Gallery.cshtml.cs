@@ -1,0 +1,84 @@
+using Kumiko.Charts;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Web.Hosting;
+using Kumiko.Web.Pages;
+using Kumiko.Web.Rendering;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Kumiko.Demo.Pages;
+
+/// <summary>A picture of the gallery: a query and how its answer is shown.</summary>
+/// <param name="Wide">Whether it takes a whole row.</param>
+public sealed record Sample(string Id, string Query, ChartSpec Spec, bool Wide = false, double Height = 230);
+
+/// <summary>Every form of chart, drawn from what the ferry line measured and wrote.</summary>
+public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+{
+    private const int Padding = 48;
+
+    private static readonly Sample[] Samples =
+    [
+        new("line", "from metrics name = system.cpu.utilization and service in (gate-control, seat-ledger, booking-web) | group avg(value) as busy by service every 10m", new ChartSpec { Form = ChartForm.Line, Title = "Line: processors, by service", Thresholds = [new Threshold(0.5, "busy", "warning")] }),
+        new("step", "from metrics name = db.client.connection.count | group max(value) as connections by host every 30m", new ChartSpec { Form = ChartForm.Step, Title = "Steps: connections of the seat ledger" }),
+        new("area", "from metrics name = skerry.tide.height and host = tide-1 | group avg(value) as height every 15m", new ChartSpec { Form = ChartForm.Area, Title = "Area: height of the tide", Bands = [new ValueBand(1, 3.5, "berths can be used")] }),
+        new("stacked-area", "service in (gate-control, booking-web, kiosk-ui, payment-bridge) | group count() as records by service every 15m", new ChartSpec { Form = ChartForm.StackedArea, Title = "Stacked area: records by service" }),
+        new("column", "service = gate-control and level >= warn | group count() as warnings by host every 2h", new ChartSpec { Form = ChartForm.Column, Title = "Columns: warnings of the gates", Most = 4 }),
+        new("stacked", "service = gate-control and refused | group count() as refusals by reason every 1h", new ChartSpec { Form = ChartForm.StackedColumn, Title = "Stacked columns: refusals at the gates, by reason" }),
+        new("two-axes", "from metrics name = http.server.request.duration and service = booking-web | group p95(value) as slow, per_second(value) as requests every 10m", new ChartSpec { Form = ChartForm.Line, Title = "Two axes: how long requests took, and how many", Left = new AxisSpec("95th percentile"), Right = new AxisSpec("requests a second"), Layers = [new LayerSpec("slow"), new LayerSpec("requests", ChartForm.Area, Side.Right)] }, Wide: true),
+        new("log", "from metrics name = http.server.request.duration | group p50(value) as half, p99(value) as slowest by service every 20m", new ChartSpec { Form = ChartForm.Line, Title = "Logarithmic axis: half of the requests and the slowest", Left = new AxisSpec(Scale: ScaleKind.Logarithmic) }),
+        new("gaps", "service = refund-desk and level >= warn | group count() as n, avg(length(body)) as size every 5m | select time, size", new ChartSpec { Form = ChartForm.Line, Title = "Gaps stay gaps: length of rare warnings" }),
+        new("bar", "from metrics name = http.server.request.duration | group p95(value) as slow by host", new ChartSpec { Form = ChartForm.Bar, Title = "Bars: 95th percentile by host" }),
+        new("ranking", "service = gate-control and refused | group count() as refusals by terminal", new ChartSpec { Form = ChartForm.Ranking, Title = "Ranking: refusals by terminal" }),
+        new("single", "from metrics name = system.memory.usage | group avg(value) as memory by service every 15m | where service in (\"manifest\", \"seat-ledger\", \"notice-board\")", new ChartSpec { Form = ChartForm.Single, Title = "Single values: memory" }, Height: 190),
+        new("gauge", "from metrics name = system.filesystem.utilization | group avg(value) as used by host every 15m", new ChartSpec { Form = ChartForm.Gauge, Title = "Gauges: disks of the passenger lists", Thresholds = [new Threshold(0.8, "above 80 %", "warning"), new Threshold(0.95, "above 95 %", "critical")] }, Height: 190),
+        new("donut", "| group count() as records by service", new ChartSpec { Form = ChartForm.Donut, Title = "Donut: records by service" }),
+        new("heat", "from metrics name = system.cpu.utilization | group avg(value) as busy by host every 20m", new ChartSpec { Form = ChartForm.HeatMap, Title = "Heat map: processors of all hosts" }, Height: 420, Wide: true),
+        new("heat-values", "service = gate-control | where exists(wait) | set took = floor_to(number(wait) / 1ms, 200) | where took < 4000 | group count() as n by took every 30m", new ChartSpec { Form = ChartForm.HeatMap, Title = "Heat map: waits at the gates, by milliseconds" }),
+        new("histogram", "service = gate-control | where exists(wait) | set took = floor_to(number(wait) / 1ms, 20) | where took < 3000 | group count() as n by took", new ChartSpec { Form = ChartForm.Histogram, Title = "Histogram: waits at the gates, in milliseconds" }),
+        new("scatter", "with used = (from metrics name = system.memory.usage and service in (seat-ledger, fare-engine) | group avg(value) as memory by service every 20m),\n busy = (from metrics name = system.cpu.utilization | group avg(value) as share by service every 20m)\nfrom used | join busy on service, time", new ChartSpec { Form = ChartForm.Scatter, Title = "Scatter: processors against memory" }),
+        new("table", "from metrics name = http.server.request.duration | group increase(value) as requests, avg(value) as mean, p95(value) as slow by service", new ChartSpec { Form = ChartForm.Table, Title = "Table with bars: requests by service" }, Height: 120),
+        new("multiples", "from metrics name in (skerry.notices.arrived, skerry.notices.shown) | group increase(value) as notices by terminal, name every 30m", new ChartSpec { Title = "Small multiples: notices that came and were shown", Form = ChartForm.Line, MultiplesBy = "terminal" }, Wide: true, Height: 380),
+    ];
+
+    /// <summary>The theme that is shown, by the name of its look; both where it is not told.</summary>
+    public string? Look { get; private set; }
+    public IReadOnlyList<(Sample Sample, ChartPart? Part, string? Problem)> Pictures { get; private set; } = [];
+
+    public async Task<IActionResult> OnGetAsync(string? when, string? look)
+    {
+        Look = look is "paper" or "lacquer" ? look : null;
+        var address = Begin();
+        var pictures = new List<(Sample, ChartPart?, string?)>();
+        foreach (var sample in Samples)
+        {
+            try
+            {
+                var (frame, view) = await Of(sample, address);
+                pictures.Add((sample, Chart.Draw(frame, sample.Spec, view) is { } drawing
+                    ? new ChartPart(drawing, null, Tab.Line) { FileUrl = address.Url("/demo/gallery", ("handler", "File"), ("id", sample.Id)), Table = new TablePart(frame, Zone) }
+                    : null, null));
+            }
+            catch (QueryRefusedException e) { pictures.Add((sample, null, e.Message)); }
+        }
+        Pictures = pictures;
+        return await Show("/demo/gallery", when);
+    }
+
+    public async Task<IActionResult> OnGetFileAsync(string? id, string? @as, string? look, CancellationToken cancel)
+    {
+        if (Array.Find(Samples, s => s.Id == id) is not { } sample) return NotFound();
+        var (frame, view) = await Of(sample, Begin());
+        return await ChartFile.Of(frame, sample.Spec, view, @as, look == "lacquer" ? Theme.Lacquer : Theme.Paper, cancel);
+    }
+
+    private async Task<(Frame Frame, ChartView View)> Of(Sample sample, SearchAddress address)
+    {
+        var run = Runs.Open(new Question(Viewer.Name, QueryParser.Parse(sample.Query), address.Focus.Resolve(Now), Now, Zone, Limits.Default));
+        using var reading = run.Attach(HttpContext.RequestAborted);
+        var width = Viewer.WidthBeside(Padding);
+        return (await run.Frame(), new ChartView(sample.Wide || width < 700 ? width : (width - 1) / 2.0, sample.Height, Zone, Now));
+    }
+}

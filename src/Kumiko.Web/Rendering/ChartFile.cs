@@ -1,0 +1,28 @@
+using System.Text;
+using Kumiko.Charts;
+using Kumiko.Core.Frames;
+using Kumiko.Web.Api;
+using Microsoft.AspNetCore.Mvc;
+
+namespace Kumiko.Web.Rendering;
+
+/// <summary>A chart as a file: the picture as SVG or PNG, what it is made of as CSV.</summary>
+public static class ChartFile
+{
+    /// <param name="kind">svg, png or csv.</param>
+    /// <returns>Not found for another kind, or a frame that cannot be drawn so.</returns>
+    public static async Task<IActionResult> Of(Frame frame, ChartSpec spec, ChartView view, string? kind, Theme theme, CancellationToken cancel)
+    {
+        var name = string.Concat((spec.Title.Length > 0 ? spec.Title : "chart").Select(c => char.IsAsciiLetterOrDigit(c) ? char.ToLowerInvariant(c) : '-'));
+        if (kind == "csv")
+        {
+            var to = new MemoryStream();
+            await FrameWriter.Write(new FrameStream(frame.Schema, [frame.Rows]), "csv", to, cancel);
+            return new FileContentResult(to.ToArray(), FrameWriter.MediaType("csv")) { FileDownloadName = name + ".csv" };
+        }
+        if (kind is not ("svg" or "png") || Chart.Draw(frame, spec, view with { Alone = true }) is not { } drawing) return new NotFoundResult();
+        return kind == "svg"
+            ? new FileContentResult(Encoding.UTF8.GetBytes(SvgWriter.Write(drawing, "chart", theme: theme)), "image/svg+xml") { FileDownloadName = name + ".svg" }
+            : new FileContentResult(PngWriter.Write(drawing, theme), "image/png") { FileDownloadName = name + ".png" };
+    }
+}
