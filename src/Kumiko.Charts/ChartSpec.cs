@@ -88,6 +88,7 @@ public sealed record ChartSpec
     /// <summary>The version that this code writes and reads.</summary>
     public const int Newest = 1;
 
+    [JsonIgnore(Condition = JsonIgnoreCondition.Never)]
     public int Version { get; init; } = Newest;
 
     /// <summary>Null for the one that the frame's shape suggests.</summary>
@@ -103,6 +104,7 @@ public sealed record ChartSpec
     public string? MultiplesBy { get; init; }
 
     /// <summary>Whether small multiples have one value axis.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.Never)]
     public bool SharedScale { get; init; } = true;
 
     /// <summary>The most series that are drawn; bars and rankings show all that fit and scroll.</summary>
@@ -112,6 +114,7 @@ public sealed record ChartSpec
     public Thinning Thinning { get; init; }
 
     /// <summary>Whether nights and weekends are shaded.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.Never)]
     public bool Nights { get; init; } = true;
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)

@@ -69,7 +69,7 @@ public sealed record ChartUnit
         {
             Shape.Time => (decimals is { } d ? TimeWith(number, d) : Format.Duration(number * 1e9)) + _behind,
             Shape.Binary => Binary(number, decimals) + _behind,
-            Shape.Share => (decimals is { } d ? Format.Fixed(number, d) : Format.Number(Math.Round(number, Math.Abs(number) < 10 ? 1 : 0))) + Format.ThinSpace + "%",
+            Shape.Share => (decimals is { } d ? Format.Fixed(number, d) : Format.Number(Math.Round(number, Math.Abs(number) < 10 ? 1 : 0, MidpointRounding.AwayFromZero))) + Format.ThinSpace + "%",
             _ => (decimals is { } d ? Format.Fixed(number, d) : Plain(number)) + _behind,
         };
     }
@@ -124,18 +124,37 @@ public sealed record ChartUnit
         return 10 * size;
     }
 
+    /// <summary>A duration in the two units that people say, or as on a clock where these would not tell neighbours apart.</summary>
+    private static string TimeLabel(double seconds, double apart)
+    {
+        var size = Math.Abs(seconds);
+        if (size < 60)
+        {
+            var (scale, name) = size switch { >= 1 => (1.0, "s"), >= 1e-3 => (1e-3, "ms"), >= 1e-6 => (1e-6, "µs"), _ => (1e-9, "ns") };
+            return Format.Fixed(seconds / scale, Digits(apart / scale)) + " " + name;
+        }
+        if (apart >= (size < 3600 ? 1 : size < 86400 ? 60 : 3600)) return Format.Duration(seconds * 1e9);
+        var days = Math.Floor(size / 86400);
+        var rest = TimeSpan.FromSeconds(size - (days * 86400));
+        return (seconds < 0 ? "\u2212" : "") + (days > 0 ? Format.Number((long)days) + " d " : "") + rest.ToString(apart < 1 ? @"h\:mm\:ss\.fff" : @"h\:mm\:ss", CultureInfo.InvariantCulture);
+    }
+
+    /// <summary>Decimals that tell numbers apart which are so far from each other.</summary>
+    private static int Digits(double apart) => apart >= 1 || apart <= 0 ? Math.Abs(apart - Math.Round(apart)) < 1e-6 * apart || apart > 100 ? 0 : 1 : Math.Min(12, (int)Math.Ceiling(-Math.Log10(apart) - 1e-9));
+
     /// <summary>A label of an axis whose ticks are so far apart: no more digits than tell them apart.</summary>
     public string Label(double tick, double step)
     {
         var (number, apart) = (tick * _factor, step * _factor);
         if (tick == 0) return _shape switch { Shape.Share => "0" + Format.ThinSpace + "%", Shape.Time => "0" + _behind, Shape.Binary => "0" + _behind, _ => "0" + _behind };
-        if (_shape is Shape.Time or Shape.Binary) return Text(tick);
+        if (_shape == Shape.Time) return TimeLabel(number, apart) + _behind;
+        if (_shape == Shape.Binary) return Text(tick, Digits(apart / Math.Pow(1024, Math.Clamp(Math.Floor(Math.Log(Math.Max(1, Math.Abs(number)), 1024)), 0, 5))));
         if (_shape is not Shape.Share && Math.Abs(number) >= 1e5 && apart >= 1e3)
         {
             var (size, prefix) = Math.Abs(number) switch { >= 1e12 => (1e12, "T"), >= 1e9 => (1e9, "G"), >= 1e6 => (1e6, "M"), _ => (1e3, "k") };
-            return (number / size).ToString("0.###", Format.Grouped) + Format.ThinSpace + prefix + _behind;
+            return Format.Fixed(number / size, Digits(apart / size)) + Format.ThinSpace + prefix + _behind;
         }
-        var decimals = apart >= 1 || apart <= 0 ? 0 : Math.Min(12, (int)Math.Ceiling(-Math.Log10(apart) - 1e-9));
+        var decimals = Digits(apart);
         return (Math.Abs(number) < 1e-9 || Math.Abs(number) >= 1e15 ? number.ToString("0.###e0", CultureInfo.InvariantCulture) : Format.Fixed(number, decimals)) + (_shape == Shape.Share ? Format.ThinSpace + "%" : _behind);
     }
 }

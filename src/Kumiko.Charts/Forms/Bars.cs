@@ -16,10 +16,10 @@ internal static class Bars
         var (above, _) = Surround.Heights(spec, view, []);
         if (all.Count == 0) return Nothing.Draw(spec, view);
         var unit = ChartUnit.Of(all[0].Column, spec.Left.Unit);
-        var names = Math.Min(view.Width * 0.4, all.Max(f => TextSize.Width(f.Name)) + 12);
         var numbers = ranking ? TextSize.Width(all.Count.ToString(System.Globalization.CultureInfo.InvariantCulture)) + 14 : 0;
         var total = all.Sum(f => Math.Max(0, f.Value ?? 0));
         var figureRoom = all.Max(f => TextSize.Width(Text(f))) + (ranking ? TextSize.Width("100 %") + 16 : 0) + 14;
+        var names = Math.Max(20, Math.Min(Math.Min(view.Width * 0.4, view.Width - figureRoom - numbers - (2 * Side) - 40), all.Max(f => TextSize.Width(f.Name)) + 12));
         var top = above + (ranking ? 8 : Top);
         var plot = (Left: Side + numbers + names, Right: Math.Max(Side + numbers + names + 40, view.Width - Side - figureRoom));
         var axis = ValueAxis.For(Math.Min(0, all.Min(f => f.Value ?? 0)), Math.Max(0, all.Max(f => f.Value ?? 0)), unit, Math.Max(2, (int)((plot.Right - plot.Left) / TickWidth)), ranking ? new AxisSpec() : spec.Left, zero: true);
