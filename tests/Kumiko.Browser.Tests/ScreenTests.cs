@@ -17,7 +17,7 @@ public sealed class ScreenTests(RunningDemo demo)
         foreach (var path in new[]
         {
             "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%205m&from=-6h&to=now",
-            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/sources", "/sources/of/gate-control", "/sources/of/host-metrics", "/sources/refused", "/sources/tokens", "/sources/targets", "/sources/change", "/sources/connect", "/sources/connect/syslog", "/sources/connect/scrape", "/demo/desk", "/demo/mailbox", "/nowhere",
+            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/sources", "/sources/of/gate-control", "/sources/of/host-metrics", "/sources/refused", "/sources/metrics", "/sources/metrics?name=http.server.request.duration", "/search?q=from%20metrics%20name%20%3D%20system.cpu.utilization%20%7C%20group%20avg(value)%20by%20service%20every%20auto", "/demo/gallery?look=paper&from=-24h&to=now", "/demo/gallery?look=lacquer&from=-24h&to=now", "/sources/tokens", "/sources/targets", "/sources/change", "/sources/connect", "/sources/connect/syslog", "/sources/connect/scrape", "/demo/desk", "/demo/mailbox", "/nowhere",
         })
         {
             browser.Open(path);

@@ -23,6 +23,8 @@ public sealed class SourcePageTests : IAsyncLifetime
         Assert.Contains("Nothing has come in yet", await ines.GetStringAsync("/sources"));
         Assert.Contains("Nothing was refused", await ines.GetStringAsync("/sources/refused"));
         Assert.Contains("There is no token yet", await ines.GetStringAsync("/sources/tokens"));
+        Assert.Contains("Nothing is measured yet", await ines.GetStringAsync("/sources/metrics"));
+        Assert.Equal(HttpStatusCode.NotFound, (await ines.GetAsync("/sources/metrics?handler=Draw&name=nothing")).StatusCode);
         Assert.Contains("No target is scraped", await ines.GetStringAsync("/sources/targets"));
         Assert.Contains("No change is known", await ines.GetStringAsync("/sources/change"));
         Assert.Equal(HttpStatusCode.NotFound, (await ines.GetAsync("/sources/of/nobody")).StatusCode);

@@ -26,13 +26,15 @@ public static class Completions
     private const int Most = 60, MostValues = 400;
 
     /// <param name="run">A run of all records of the focus.</param>
-    public static async Task<IReadOnlyList<Completion>> At(CompletionPlace place, Run run, IEnumerable<string> tables)
+    /// <param name="metrics">What is measured and all text before the caret, which tells whether metrics are read; null where there are none.</param>
+    public static async Task<IReadOnlyList<Completion>> At(CompletionPlace place, Run run, IEnumerable<string> tables, (Storage.Metrics.MetricStore Store, string Before)? metrics = null)
     {
+        var measured = metrics is { } m && Metrics.MetricCompletions.IsAsked(m.Before) ? metrics : null;
         var found = new List<Completion>();
         if (place.Wanted.HasFlag(Wanted.Stage)) found.AddRange(WordHelp.Stages.Select(s => new Completion(CompletionKind.Stage, s.Word, s.Word + " ", s.Title, s.Text)));
         if (place.Wanted.HasFlag(Wanted.Set)) found.AddRange(Words.Sets.Concat(tables).Select(s => new Completion(CompletionKind.Set, s, s, Words.Sets.Contains(s) ? "set" : "look-up table", null)));
-        if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field) found.AddRange(await Values(place, field, run));
-        if (place.Wanted.HasFlag(Wanted.Field)) found.AddRange(await Fields(place, run));
+        if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field) found.AddRange(measured is { } of ? Metrics.MetricCompletions.Values(place, field, of.Before, of.Store) : await Values(place, field, run));
+        if (place.Wanted.HasFlag(Wanted.Field)) found.AddRange(measured is { } asked ? MeasuredFields(place, asked.Before, asked.Store) : await Fields(place, run));
         if (place.Wanted.HasFlag(Wanted.Function))
             found.AddRange(Functions.List.Where(f => !f.Aggregate || place.Stage is "group" or "top").OrderBy(f => f.Aggregate != (place.Stage == "group"))
                 .Select(f => new Completion(CompletionKind.Function, f.Name, f.Name + (f.Most == 0 ? "()" : "("), f.Signature, f.Help)));
@@ -41,6 +43,12 @@ public static class Completions
     }
 
     private static bool Fits(string label, string prefix) => prefix.Length == 0 || label.Contains(prefix, StringComparison.OrdinalIgnoreCase);
+
+    private static IEnumerable<Completion> MeasuredFields(CompletionPlace place, string before, Storage.Metrics.MetricStore store)
+    {
+        var above = Computed(place.Before, out var grouped).Select(name => new Completion(CompletionKind.Field, name, place.Quoted ? name : Words.Name(name, place.Stage.Length == 0), "computed above", null));
+        return grouped ? above : above.Concat(Metrics.MetricCompletions.Fields(place, before, store)).DistinctBy(c => c.Label);
+    }
 
     private static async Task<IEnumerable<Completion>> Fields(CompletionPlace place, Run run)
     {

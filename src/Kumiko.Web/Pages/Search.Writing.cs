@@ -29,7 +29,7 @@ public sealed partial class SearchModel
         var place = CompletionPlace.At(text, caret);
         var focus = runs.Shared(Run.Question with { Parsed = QueryParser.Parse("") });
         IReadOnlyList<Completion> found;
-        try { found = await Completions.At(place, focus, surroundings.Tables()); }
+        try { found = await Completions.At(place, focus, surroundings.Tables(), surroundings.Metrics is { } metrics ? (metrics, text[..Math.Clamp(caret, 0, text.Length)]) : null); }
         catch (Core.Evaluation.QueryRefusedException) { found = []; }
         return new JsonResult(new
         {

@@ -204,6 +204,45 @@ public sealed class MetricQueryTests : MetricTest
     }
 
     [Fact]
+    public async Task Completion_knows_metrics_their_attributes_and_values()
+    {
+        using var records = Open();
+        using var metrics = Metrics(records);
+        await metrics.Append([Of("db.connections.used", [(Today, 3)], "seat-1"), Of("db.connections.used", [(Today, 3)], "seat-2"), Of("tide.height", [(Today, 2.5)], "mast")], "quay");
+        using var run = new Kumiko.Core.Query.Run(new Kumiko.Core.Query.Question("Ines", Kumiko.Core.Language.QueryParser.Parse(""), new Window(Today, Today + Hour), Today + Hour, DateTimeZone.Utc, Limits.Default), records.Current);
+        async Task<string> At(string marked)
+        {
+            var (text, caret) = (marked.Replace("¦", ""), marked.IndexOf('¦'));
+            var found = await Kumiko.Core.Query.Completions.At(Kumiko.Core.Language.CompletionPlace.At(text, caret), run, [], (metrics, text[..caret]));
+            return string.Join(", ", found.Where(c => c.Kind is Kumiko.Core.Query.CompletionKind.Field or Kumiko.Core.Query.CompletionKind.Value or Kumiko.Core.Query.CompletionKind.Set).Select(c => c.Label + (c.Count is { } n ? $" {n}" : "")));
+        }
+        Assert.Contains("metrics", await At("from me¦"));
+        Assert.Equal("db.connections.used 2, tide.height 1", await At("from metrics name = ¦"));
+        Assert.Equal("seat-1 1, seat-2 1", await At("from metrics name = db.* and host = ¦"));
+        Assert.Contains("value, time, name 2, unit 2, kind 2, source 2, service 2, host 2", await At("from metrics name = db.connections.used | group avg(value) by ¦"));
+        Assert.Equal("v, host", await At("from metrics name = db.* | group avg(value) as v by host | where ¦") is var after ? string.Join(", ", after.Split(", ").OrderDescending()) : "");
+        Assert.DoesNotContain("tide", await At("from logs name = ¦"));
+    }
+
+    [Fact]
+    public void A_catalogue_tells_kinds_attributes_and_a_query_that_draws()
+    {
+        using var records = Open();
+        using var metrics = Metrics(records);
+        metrics.Append([Of("db.connections.used", [(Today, 3)], "seat-1", unit: "{connection}"), Of("db.connections.used", [(Today, 4)], "seat-2", unit: "{connection}"), Of("scans", [(Today, 4)], "gate-1", MetricKind.Sum, Temporality.Cumulative), Histogram(Temporality.Delta, "a", (Today, Took(1)))], "quay").GetAwaiter().GetResult();
+        var catalogue = new Kumiko.Core.Query.Metrics.MetricCatalogue(metrics);
+        Assert.Equal(["db.connections.used gauge {connection} 2", "scans counter  1", "took histogram s 1"], catalogue.All().Select(e => $"{e.Name} {e.Kind} {e.Unit} {e.Series}"));
+        Assert.Equal((Today, 3.0, "quay"), catalogue.All()[0] is var first ? (first.LastTime, first.LastValue, first.Sources.Single()) : default);
+        Assert.Equal(["host 2: seat-1 1, seat-2 1", "service 1: seat-ledger 2"], catalogue.Details("db.connections.used")!.Attributes.Select(a => $"{a.Name} {a.Distinct}: {string.Join(", ", a.Values.Select(v => $"{v.Value} {v.Series}"))}"));
+        Assert.Null(catalogue.Details("nothing"));
+        Assert.Equal("from metrics name = db.connections.used\n| group avg(value) as mean by host every auto", catalogue.QueryFor("db.connections.used"));
+        Assert.Equal("from metrics name = scans\n| group per_second(value) as rate every auto", catalogue.QueryFor("scans"));
+        Assert.Contains("p95(value) as slow", catalogue.QueryFor("took"));
+        Assert.Equal("scans", Assert.Single(catalogue.All(), e => e.Has("COUNTER quay")).Name);
+        foreach (var entry in catalogue.All()) Assert.NotNull(Ask(records, metrics, catalogue.QueryFor(entry.Name), new Window(Today, Today + Hour)));
+    }
+
+    [Fact]
     public async Task Counters_behind_conditions_on_samples_are_refused_with_a_way_out()
     {
         using var records = Open();
