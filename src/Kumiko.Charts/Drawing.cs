@@ -55,7 +55,11 @@ public sealed record HoverPoint(double X, string Title, IReadOnlyList<string> Va
 public sealed record Drawing(double Width, double Height, string Title, string Description, IReadOnlyList<Mark> Marks, Plot? Plot)
 {
     public IReadOnlyList<LegendEntry> Legend { get; init; } = [];
-    public IReadOnlyList<HoverPoint> Hover { get; init; } = [];
+    private readonly Lazy<IReadOnlyList<HoverPoint>> _hover = new([]);
+
+    /// <summary>Made when it is asked for: files and mails have none.</summary>
+    public Func<IReadOnlyList<HoverPoint>> HoverOf { init => _hover = new(value); }
+    public IReadOnlyList<HoverPoint> Hover => _hover.Value;
 
     /// <summary>How the picture may be brushed where it is higher than its view: the height of a window on it; null where all is seen.</summary>
     public double? ViewHeight { get; init; }

@@ -89,6 +89,7 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
     /// <summary>How a row is called by its keys.</summary>
     public static string NameOf(Value[] row, IReadOnlyList<int> keys, string value, bool several)
     {
+        if (keys.Count == 1 && !several) return row[keys[0]] is { IsMissing: false } only ? only.ToText() : "(none)";
         var name = string.Join(" · ", keys.Select(k => row[k].IsMissing ? "(none)" : row[k].ToText()));
         return name.Length == 0 ? value : several ? name + " " + value : name;
     }

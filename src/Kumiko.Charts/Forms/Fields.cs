@@ -57,7 +57,7 @@ internal static class HeatMap
         return new Drawing(view.Width, height, spec.Title, $"{table.First.Name} over time for {Format.Count(kept.Count, "row", "rows")}. Highest: {unit.Text(most)}.", marks, plot)
         {
             Legend = [.. kept.Select(s => new LegendEntry(Name(s), "", "", "") { Keys = s.Keys })],
-            Hover = [.. table.Times.Select((t, i) => new HoverPoint(plot.X(Math.Clamp(t + (step / 2), plot.From, plot.To)), $"{Format.Day(t, view.Zone)}, {Format.Clock(t, view.Zone)} to {Format.Clock(t + step, view.Zone)}", [.. kept.Select(s => s.Values[i] is { } v ? unit.Text(v, spec.Left.Decimals) : "–")], [.. kept.Select(s => s.Values[i])]))],
+            HoverOf = () => [.. table.Times.Select((t, i) => new HoverPoint(plot.X(Math.Clamp(t + (step / 2), plot.From, plot.To)), $"{Format.Day(t, view.Zone)}, {Format.Clock(t, view.Zone)} to {Format.Clock(t + step, view.Zone)}", [.. kept.Select(s => s.Values[i] is { } v ? unit.Text(v, spec.Left.Decimals) : "–")], [.. kept.Select(s => s.Values[i])]))],
             ViewHeight = height > view.Height ? view.Height : null,
             Note = kept.Count < ordered.Count ? $"{kept.Count} of {ordered.Count} rows are drawn: {SeriesTable.InWords(Choice.HighestTotal)}." : null,
         };

@@ -77,7 +77,7 @@ internal static class OverTime
             return new Drawing(view.Width, view.Height, spec.Title, Describe(), _marks, _plot)
             {
                 Legend = [.. table.Series.Select(Entry)],
-                Hover = [.. table.Times.Select((t, i) => Hover(t, i))],
+                HoverOf = () => [.. table.Times.Select((t, i) => Hover(t, i))],
                 Note = Note(),
             };
         }

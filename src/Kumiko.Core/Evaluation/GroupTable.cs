@@ -44,6 +44,14 @@ public sealed class GroupPlan
     public Limits Limits { get; }
     public MemoryMeter Memory { get; }
 
+    /// <summary>What aggregates need to know of a step.</summary>
+    /// <param name="rows">All rows of the step, over all keys.</param>
+    public StepFacts StepFacts(int step, long rows)
+    {
+        var stretch = Cut is null ? Window : Cut[step];
+        return new StepFacts((Math.Min(stretch.To, Window.To) - Math.Max(stretch.From, Window.From)) / (double)Instants.Second, rows);
+    }
+
     private static Func<Row, Value> Argument(Call call, Compiler compiler)
     {
         if (call.Arguments.Count == 0) return _ => Value.True;
@@ -202,11 +210,9 @@ public sealed class GroupTable(GroupPlan plan)
 
     private StepFacts Facts(IEnumerable<KeyGroups> groups, int step)
     {
-        var stretch = plan.Cut is null ? plan.Window : plan.Cut[step];
-        var seconds = (Math.Min(stretch.To, plan.Window.To) - Math.Max(stretch.From, plan.Window.From)) / (double)Instants.Second;
         var share = Array.FindIndex(plan.Aggregates, a => a.Call.Name == "share");
         var rows = share < 0 ? 0 : groups.Sum(g => g.Steps.TryGetValue(step, out var found) ? ((CountAccumulator)found[share]).Count : 0);
-        return new StepFacts(seconds, rows);
+        return plan.StepFacts(step, rows);
     }
 
     /// <summary>Counters go on from step to step.</summary>

@@ -23,6 +23,6 @@ public abstract class SampleSet
     /// <summary>Whether a group asks only for what series have and for figures of <c>value</c>.</summary>
     public abstract bool CanGather(GroupPlan plan);
 
-    /// <summary>The groups of such a plan.</summary>
-    public abstract GroupTable Gather(GroupPlan plan, long moved);
+    /// <summary>The answer of such a plan, as <see cref="GroupTable.Collect"/> gives it.</summary>
+    public abstract Frame Gather(GroupPlan plan, Top? top, long moved);
 }

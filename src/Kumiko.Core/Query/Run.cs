@@ -322,7 +322,7 @@ public sealed class Run : IDisposable
     }
 
     /// <summary>The answer of a query that has columns.</summary>
-    public Task<Frame> Frame() => Once("frame", () => Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
+    public Task<Frame> Frame() => Once("frame", () => Executor.Gathered(Pipeline) ?? Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
 
     /// <summary>The answer of any query as a stream of rows, for export and the API.</summary>
     public FrameStream Stream()

@@ -104,10 +104,15 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
     /// <summary>The whole answer of a pipeline, read as far as asked.</summary>
     public IEnumerable<Row> Answer(Pipeline pipeline) => pipeline.Steps.Aggregate(Start(pipeline), (rows, step) => step.Run(rows));
 
+    /// <summary>The answer as it is gathered, where nothing comes behind a group of samples; null elsewhere.</summary>
+    public static Frame? Gathered(Pipeline pipeline) =>
+        pipeline is { Samples: { } samples, Group: { } group, Steps.Count: 0 } && samples.Gather(group.Plan, group.Top, pipeline.Moved) is var frame && frame.Rows.Count <= pipeline.Limit
+            ? frame with { Schema = pipeline.Schema with { Columns = Frame.WithKinds(pipeline.Schema.Columns, frame.Rows) } } : null;
+
     /// <summary>The rows that the steps behind the records or their group begin with.</summary>
     public IEnumerable<Row> Start(Pipeline pipeline) =>
         pipeline.Group is not { } group ? Passing(pipeline)
-        : Pipeline.RowsOf((pipeline.Samples is { } samples ? samples.Gather(group.Plan, pipeline.Moved) : Gather(pipeline, group.Plan)).Collect(group.Top));
+        : Pipeline.RowsOf(pipeline.Samples is { } samples ? samples.Gather(group.Plan, group.Top, pipeline.Moved) : Gather(pipeline, group.Plan).Collect(group.Top));
 
     /// <summary>The groups of a pipeline's records: segments by two workers, each with a table of its own.</summary>
     private GroupTable Gather(Pipeline pipeline, GroupPlan plan)

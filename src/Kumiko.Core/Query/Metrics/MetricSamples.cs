@@ -105,11 +105,11 @@ internal sealed class MetricSamples : SampleSet
         plan.Group.By.All(b => !Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(b.Expr, name)))
         && Array.TrueForAll(plan.Aggregates, a => SampleGrouping.Takes(a.Call));
 
-    public override GroupTable Gather(GroupPlan plan, long moved)
+    public override Frame Gather(GroupPlan plan, Top? top, long moved)
     {
-        if (_series.Count == 0) return new GroupTable(plan);
+        if (_series.Count == 0) return new GroupTable(plan).Collect(top);
         using var snapshot = _store.Snapshot(_series);
         var keys = snapshot.Series.Select(s => new Row(RowSource.Columns, 0, Slots(s))).Select(row => Array.ConvertAll(plan.Keys, key => key(row))).ToArray();
-        return new SampleGrouping(plan, snapshot, keys, _window, moved, _cancel).Gather();
+        return new SampleGrouping(plan, snapshot, keys, _window, moved, _cancel).Gather(top);
     }
 }

@@ -64,7 +64,7 @@ internal sealed class SampleGrouping
         : call.Arguments[0] is Field { Name: "value" } && (call.Name is "increase" or "per_second" or "first" or "last" or "stddev" || IsTotal(call.Name) || IsPercentile(call.Name));
 
     /// <exception cref="QueryRefusedException">There are more groups than may be.</exception>
-    public GroupTable Gather()
+    public Frame Gather(Top? top)
     {
         if (_keys.Count > _plan.Limits.Keys) new GroupTable(_plan).Refuse();
         if ((long)_steps * _keys.Count > _plan.Limits.Rows)
@@ -88,13 +88,19 @@ internal sealed class SampleGrouping
             });
         }
         catch (AggregateException e) when (e.InnerExceptions.OfType<QueryRefusedException>().FirstOrDefault() is { } refused) { throw refused; }
+        // Most questions are answered from the cells; the table is for what needs more than numbers, and for ranking.
+        if (top is null && _totals && !_counters && !_edges && !_spread && !_percentiles && parts.TryTake(out var first))
+        {
+            foreach (var part in parts) first.Add(part);
+            return first.Frame();
+        }
         GroupTable? table = null;
         foreach (var part in parts)
         {
             var more = part.Finish();
             if (table is null) table = more; else table.Merge(more);
         }
-        return table ?? new GroupTable(_plan);
+        return (table ?? new GroupTable(_plan)).Collect(top);
     }
 
     /// <summary>The coarsest level whose steps fit into those of the plan.</summary>
@@ -365,6 +371,74 @@ internal sealed class SampleGrouping
                         edge.Add(Value.Of(level.Lasts![i]), Value.Missing, new RecordId(start + Grains.Lengths[1] - 1, 0));
                         break;
                 }
+        }
+
+        /// <summary>Takes in the cells of another worker.</summary>
+        public void Add(Part other)
+        {
+            for (var i = 0; i < _counts.Length; i++)
+            {
+                _counts[i] += other._counts[i];
+                _weights[i] += other._weights[i];
+                _sums[i] += other._sums[i];
+                _mins[i] = Math.Min(_mins[i], other._mins[i]);
+                _maxes[i] = Math.Max(_maxes[i], other._maxes[i]);
+            }
+        }
+
+        /// <summary>The answer out of the cells: by time, then by the first aggregate, highest first, then by name.</summary>
+        public Frame Frame()
+        {
+            var (steps, groups, aggregates) = (_of._steps, _of._keys.Count, _plan.Aggregates);
+            var names = _of._keys.Select(k => GroupTable.NameOf(k)).ToArray();
+            int[] byName = [.. Enumerable.Range(0, groups).OrderBy(g => names[g], StringComparer.Ordinal)];
+            // Only groups with a sample in the window are groups of the answer.
+            byName = [.. byName.Where(g => _counts.AsSpan(g * steps, steps).ContainsAnyExcept(0L))];
+            var first = (_plan.Cut is null ? 0 : 1) + _plan.Keys.Length;
+            var rows = new Value[steps * byName.Length][];
+            Parallel.For(0, steps, new ParallelOptions { MaxDegreeOfParallelism = Workers, CancellationToken = _of._cancel }, step =>
+            {
+                var all = 0L;
+                foreach (var g in byName) all += _counts[(g * steps) + step];
+                var facts = _plan.StepFacts(step, all);
+                var (made, figures) = (new Value[byName.Length][], new double[byName.Length]);
+                for (var i = 0; i < byName.Length; i++)
+                {
+                    var row = made[i] = new Value[first + aggregates.Length];
+                    if (_plan.Cut is { } cut) row[0] = Value.Time(cut.Starts[step]);
+                    _of._keys[byName[i]].CopyTo(row, first - _plan.Keys.Length);
+                    for (var a = 0; a < aggregates.Length; a++) row[first + a] = Figure(aggregates[a].Call.Name, (byName[i] * steps) + step, facts);
+                    // What is missing sorts last, and equal ones stay by name.
+                    figures[i] = row[first].IsMissing ? double.PositiveInfinity : -row[first].AsDouble;
+                }
+                var order = new int[made.Length];
+                for (var i = 0; i < order.Length; i++) order[i] = i;
+                Array.Sort(figures, order);
+                // Equal figures stay in the order of their names.
+                for (int from = 0, to; from < order.Length; from = to)
+                {
+                    for (to = from + 1; to < order.Length && figures[to] == figures[from]; to++) { }
+                    if (to > from + 1) Array.Sort(order, from, to - from);
+                }
+                for (var i = 0; i < order.Length; i++) rows[(step * byName.Length) + i] = made[order[i]];
+            });
+            if (rows.Length == 0) return new GroupTable(_plan).Collect();
+            return new Frame(new Schema(Frames.Frame.WithKinds(_plan.Columns(), rows), _plan.Cut?.Length, _plan.Window) { PartialSteps = _plan.PartialSteps }, rows);
+        }
+
+        private Value Figure(string aggregate, int cell, in StepFacts facts)
+        {
+            var count = _counts[cell];
+            switch (aggregate)
+            {
+                case "count": return Value.Of(count);
+                case "rate": return Value.Of(facts.Seconds > 0 ? count / facts.Seconds : 0);
+                case "share": return count == 0 ? Value.Missing : Value.Of((double)count / facts.Rows);
+                case "sum": return _weights[cell] > 0 ? Value.Of(_sums[cell]) : Value.Missing;
+                case "avg": return _weights[cell] > 0 ? Value.Of(_sums[cell] / _weights[cell]) : Value.Missing;
+                case "min": return double.IsFinite(_mins[cell]) ? Value.Of(_mins[cell]) : Value.Missing;
+                default: return double.IsFinite(_maxes[cell]) ? Value.Of(_maxes[cell]) : Value.Missing;
+            }
         }
 
         /// <summary>The table with what the cells hold.</summary>

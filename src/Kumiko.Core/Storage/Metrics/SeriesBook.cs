@@ -14,7 +14,7 @@ public sealed class SeriesBook(int most)
     private readonly Lock _lock = new();
     private readonly Dictionary<UInt128, int> _ids = [];
     private readonly Dictionary<string, int> _perMetric = new(StringComparer.Ordinal);
-    private readonly HashSet<int> _saved = [];
+    private bool[] _saved = new bool[1_024];
     private MetricSeries?[] _byId = new MetricSeries?[1_024];
     private int _next = 1;
 
@@ -86,7 +86,11 @@ public sealed class SeriesBook(int most)
     private int Add(UInt128 hash, MetricSeries series)
     {
         _ids[hash] = series.Id;
-        if (series.Id >= _byId.Length) Array.Resize(ref _byId, Math.Max(series.Id + 1, _byId.Length * 2));
+        if (series.Id >= _byId.Length)
+        {
+            Array.Resize(ref _byId, Math.Max(series.Id + 1, _byId.Length * 2));
+            Array.Resize(ref _saved, _byId.Length);
+        }
         _byId[series.Id] = series;
         _next = Math.Max(_next, series.Id + 1);
         _perMetric[series.Name] = _perMetric.GetValueOrDefault(series.Name) + 1;
@@ -100,19 +104,24 @@ public sealed class SeriesBook(int most)
         lock (_lock)
         {
             Add(XxHash128.HashToUInt128(SeriesCodec.Identity(encoded)), series);
-            _saved.Add(series.Id);
+            _saved[series.Id] = true;
         }
     }
 
     /// <summary>Those of some series that are not on disk yet.</summary>
-    internal IReadOnlyList<MetricSeries> Unsaved(IEnumerable<int> ids)
+    /// <exception cref="SeriesGoneException">One was forgotten.</exception>
+    internal IReadOnlyList<MetricSeries> Unsaved(int[] ids)
     {
-        lock (_lock) return [.. ids.Distinct().Where(id => !_saved.Contains(id)).Select(id => _byId[id] ?? throw new SeriesGoneException())];
+        HashSet<MetricSeries>? found = null;
+        lock (_lock)
+            foreach (var id in ids)
+                if (!_saved[id]) (found ??= []).Add(_byId[id] ?? throw new SeriesGoneException());
+        return found is null ? [] : [.. found];
     }
 
     internal void MarkSaved(IEnumerable<MetricSeries> series)
     {
-        lock (_lock) foreach (var one in series) _saved.Add(one.Id);
+        lock (_lock) foreach (var one in series) _saved[one.Id] = true;
     }
 
     /// <summary>Forgets series that have no samples left. Their numbers are not given again.</summary>
@@ -125,7 +134,7 @@ public sealed class SeriesBook(int most)
             {
                 _ids.Remove(hash);
                 _perMetric[_byId[id]!.Name]--;
-                _saved.Remove(id);
+                _saved[id] = false;
                 _byId[id] = null;
             }
             Version++;
