@@ -55,7 +55,8 @@ public static class Measurements
                 below = upTo;
             }
             return new Core.Records.Sample { Time = Time(m), Start = Time(m.AddMinutes(-1)), Distribution = new Distribution(count, Math.Round(sum, 4)) { Bounds = Bounds, Counts = counts } };
-        })]) { Temporality = Temporality.Delta };
+        })])
+        { Temporality = Temporality.Delta };
     }
 
     /// <summary>The share below a bound of a logarithmic normal with a spread of 0.8; a logistic curve stands for the normal one.</summary>

@@ -225,11 +225,11 @@ public sealed class MetricQueryTests : MetricTest
     }
 
     [Fact]
-    public void A_catalogue_tells_kinds_attributes_and_a_query_that_draws()
+    public async Task A_catalogue_tells_kinds_attributes_and_a_query_that_draws()
     {
         using var records = Open();
         using var metrics = Metrics(records);
-        metrics.Append([Of("db.connections.used", [(Today, 3)], "seat-1", unit: "{connection}"), Of("db.connections.used", [(Today, 4)], "seat-2", unit: "{connection}"), Of("scans", [(Today, 4)], "gate-1", MetricKind.Sum, Temporality.Cumulative), Histogram(Temporality.Delta, "a", (Today, Took(1)))], "quay").GetAwaiter().GetResult();
+        await metrics.Append([Of("db.connections.used", [(Today, 3)], "seat-1", unit: "{connection}"), Of("db.connections.used", [(Today, 4)], "seat-2", unit: "{connection}"), Of("scans", [(Today, 4)], "gate-1", MetricKind.Sum, Temporality.Cumulative), Histogram(Temporality.Delta, "a", (Today, Took(1)))], "quay");
         var catalogue = new Kumiko.Core.Query.Metrics.MetricCatalogue(metrics);
         Assert.Equal(["db.connections.used gauge {connection} 2", "scans counter  1", "took histogram s 1"], catalogue.All().Select(e => $"{e.Name} {e.Kind} {e.Unit} {e.Series}"));
         Assert.Equal((Today, 3.0, "quay"), catalogue.All()[0] is var first ? (first.LastTime, first.LastValue, first.Sources.Single()) : default);
