@@ -16,6 +16,9 @@ public sealed record Series(string Name, double?[] Values, int Slot)
 
     public LayerSpec Layer { get; init; } = new("");
 
+    /// <summary>How many things are behind each value, where a hidden column counts them; null elsewhere.</summary>
+    public double?[]? Behind { get; init; }
+
     /// <summary>Steps whose values were put in, not measured; null where none was.</summary>
     public bool[]? Filled { get; init; }
 
@@ -44,6 +47,15 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
         var times = frame.Rows.Select(r => r[time].AsLong).Distinct().Order().ToList();
         var places = times.Select((t, i) => (t, i)).ToDictionary(p => p.t, p => p.i);
         var found = new Dictionary<(string Name, int Column), (double?[] Values, bool[]? Filled, (string, Value)[] Keys)>();
+        // A hidden count says how much is behind each figure.
+        var counts = figures.FindIndex(i => columns[i].Kind == ValueKind.Integer && spec.Layers.Any(l => l.Column == columns[i].Name && l.Hidden)) is >= 0 and var hidden ? figures[hidden] : -1;
+        var behind = new Dictionary<string, double?[]>(StringComparer.Ordinal);
+        foreach (var row in frame.Rows.Where(_ => counts >= 0))
+        {
+            var name = NameOf(row, keys, "", false);
+            if (!behind.TryGetValue(name, out var line)) behind.Add(name, line = new double?[times.Count]);
+            line[places[row[time].AsLong]] = Number(row[counts]);
+        }
         foreach (var row in frame.Rows)
             foreach (var value in values)
             {
@@ -59,6 +71,7 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
         {
             Keys = f.Value.Keys,
             Filled = f.Value.Filled,
+            Behind = counts < 0 ? null : behind.GetValueOrDefault(string.Join(" · ", f.Value.Keys.Select(k => k.Item2.IsMissing ? "(none)" : k.Item2.ToText()))),
             Column = columns[f.Key.Column],
             Layer = spec.Layers.FirstOrDefault(l => l.Column == columns[f.Key.Column].Name) ?? new LayerSpec(columns[f.Key.Column].Name),
         });

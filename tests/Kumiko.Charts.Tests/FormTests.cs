@@ -172,6 +172,7 @@ public class FormTests
         Assert.Equal(["4\u2009000", "500 ms"], drawing.Legend.Select(l => l.Last));
         var hidden = Draw(frame, Frames.Spec() with { Layers = [new LayerSpec("n", Hidden: true)] });
         Assert.Equal("slow", Assert.Single(hidden.Legend).Name);
+        Assert.Equal("500 ms (n 4\u2009000)", hidden.Hover[0].Values[0]);
     }
 
     [Fact]

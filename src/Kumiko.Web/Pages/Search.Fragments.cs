@@ -127,6 +127,17 @@ public sealed partial class SearchModel
         });
     }
 
+    /// <summary>The chart as a picture.</summary>
+    public async Task<IActionResult> OnGetPictureAsync(string? @as, string? look)
+    {
+        Prepare();
+        if (!Parsed.Ok || !Run.IsGrouped || @as is not ("svg" or "png")) return BadRequest();
+        return await ChartFile.Of(await Run.Frame(), Spec(Address.Tab == Tab.Column ? ChartForm.StackedColumn : ChartForm.Line) with { Title = ChartTitle }, View, @as, look == "lacquer" ? Theme.Lacquer : Theme.Paper, HttpContext.RequestAborted);
+    }
+
+    /// <summary>The query on one line, as what leaves the page must say what it is.</summary>
+    private string ChartTitle => Parsed.Text.ReplaceLineEndings(" ") is var text && text.Length > 160 ? text[..160] + "…" : Parsed.Text.ReplaceLineEndings(" ");
+
     /// <summary>The whole answer as a file.</summary>
     public async Task<IActionResult> OnGetExportAsync(string? format)
     {

@@ -184,9 +184,13 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     }
 
     private Drawing? Drawn(ChartForm form) =>
-        Charts.Chart.Draw(Frame!, new ChartSpec { Form = form, Title = "Answer over time" }, new ChartView(viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now));
+        Charts.Chart.Draw(Frame!, Spec(form), View);
 
-    public ChartPart ChartPart => new(Chart!, Address, Tab) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
+    private static ChartSpec Spec(ChartForm form) => new() { Form = form, Title = "Answer over time" };
+
+    private ChartView View => new(viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now);
+
+    public ChartPart ChartPart => new(Chart!, Address, Tab) { FileUrl = Address.FragmentUrl(Run, "Picture"), IsExportedElsewhere = true, MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 
     public TablePart TablePart => new(Frame!, Zone, Run.Snapshot.Patterns) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 

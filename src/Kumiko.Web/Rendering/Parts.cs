@@ -23,6 +23,9 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
     /// <summary>Where the picture is had as a file, to which the kind is added; null where it is not.</summary>
     public string? FileUrl { get; init; }
 
+    /// <summary>Whether the page offers what the chart is made of by itself.</summary>
+    public bool IsExportedElsewhere { get; init; }
+
     /// <summary>The same as a table; null where the page has one elsewhere.</summary>
     public TablePart? Table { get; init; }
 

@@ -210,8 +210,10 @@ public sealed class MetricUpkeep : IDisposable
             var levels = _options.LevelsAge is { } age ? Math.Max(age, samples) : long.MaxValue;
             var now = Now;
             const int Kept = (1 << Grains.TenMinutes) | (1 << Grains.Hours);
-            var old = _store.Segments.Where(s => now - s.MaxTime > samples).ToList();
-            var gone = old.Where(s => now - s.MaxTime > levels || (s.IsClosed && (s.Parts & Kept) == 0)).ToList();
+            // Whole days: once one goes, no late sample of it is taken any more.
+            long Age(MetricSegment segment) => now - segment.Day - Instants.Day;
+            var old = _store.Segments.Where(s => Age(s) > samples).ToList();
+            var gone = old.Where(s => Age(s) > levels || (s.IsClosed && (s.Parts & Kept) == 0)).ToList();
             if (gone.Count > 0) Leave(gone.Select(s => (s.Id, 0)), await _store.Commit([], gone));
             // What is not closed yet has no levels; it is closed first.
             var thinner = old.Except(gone).Where(s => s.IsClosed && (s.Parts & ~Kept) != 0).Select(s => s with { Parts = s.Parts & Kept }).ToList();
