@@ -202,6 +202,15 @@ public partial class KitTests
     }
 
     [Fact]
+    public void Hostile_names_leave_a_picture_that_can_be_read_and_thousands_of_rows_one_that_fits()
+    {
+        var drawing = Chart.Draw(Frames.Groups("", ("a\u0001\ud800<script>\uffff", 1)), Frames.Spec(ChartForm.Bar), Frames.View())!;
+        Assert.Contains("<script>", XDocument.Parse(SvgWriter.Write(drawing, "chart", theme: Theme.Paper)).Root!.Value);
+        var high = Chart.Draw(Frames.Groups("", [.. Enumerable.Range(0, 10_000).Select(i => ($"gate {i}", (double?)i))]), Frames.Spec(ChartForm.Bar), Frames.View())!;
+        Assert.NotEmpty(PngWriter.Write(high with { Marks = [.. high.Marks.Take(50)] }, Theme.Paper));
+    }
+
+    [Fact]
     public void Fifty_series_of_five_hundred_steps_are_less_than_300_kB()
     {
         var frame = Frames.Counts([.. Enumerable.Range(0, 50).Select(s => ($"gate {s}", Enumerable.Range(0, 500).Select(i => (double?)Math.Round(500 + (400 * Math.Sin((i + (s * 7)) / 20.0)))).ToArray()))]);

@@ -17,6 +17,9 @@ internal static class QueryHints
     /// <summary>So many of the newest records of the focus are looked at to know fields and values.</summary>
     private const int Looked = 2_000;
 
+    /// <summary>So many of the records that were found are looked at for the fields that hold a searched word.</summary>
+    private const int FoundLooked = 500;
+
     private const int MostHints = 4;
 
     public static IReadOnlyList<AnswerHint> Of(Run run, StageCounts counts, CancellationToken cancel)
@@ -31,7 +34,7 @@ internal static class QueryHints
         hints.AddRange(Contradictions(parsed, counts));
         hints.AddRange(OtherKinds(parsed.Text, counts, sample));
         hints.AddRange(TwoWords(parsed, counts));
-        hints.AddRange(ValueWords(parsed, sample));
+        hints.AddRange(ValueWords(parsed, run.ReadsRecords && counts.Records > 0 ? [.. run.Passing(null).Take(FoundLooked)] : sample));
         if (run.ReadsRecords && counts.Records == 0 && LastTrue(run, cancel) is { } last) hints.Add(last);
         return [.. hints.DistinctBy(h => h.Message).Take(MostHints)];
     }

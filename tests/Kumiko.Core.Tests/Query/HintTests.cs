@@ -24,6 +24,15 @@ public sealed class HintTests : StoreTest
         return await run.Hints();
     }
 
+    [Fact]
+    public async Task A_word_is_a_value_of_fields_that_the_found_records_have()
+    {
+        using var store = Open();
+        await store.Append([Sample.Refusal, .. Enumerable.Range(0, 20).Select(i => new LogRecord { Time = Hour.From + i, Observed = Hour.From, Body = "started", Attributes = new Attributes(["process.pid"], [Value.Of(409)]) })], "quay");
+        using var run = new Run(new Core.Query.Question("test", QueryParser.Parse("service = gate-control and 409"), Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        Assert.Equal(["status"], (await run.Hints()).Select(h => h.Message.Split("409 is a value of ")[1].Split(':')[0]));
+    }
+
     [Theory]
     [InlineData("levle = error", "Did you mean level?", "level = error")]
     [InlineData("Terminal = Tarnhead", "Did you mean terminal?", "terminal = Tarnhead")]

@@ -7,11 +7,11 @@ namespace Kumiko.Core.Storage.Columns;
 /// </summary>
 public static class DecimalColumn
 {
-    private const int MostDigits = 9;
-    private const byte AsBits = 255;
+    internal const int MostDigits = 9;
+    internal const byte AsBits = 255;
     private const double Largest = 1L << 53;
 
-    private static readonly double[] Powers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9];
+    internal static readonly double[] Powers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9];
 
     public static void Write(ByteWriter to, ReadOnlySpan<double> values)
     {
@@ -38,7 +38,8 @@ public static class DecimalColumn
         return (byte)digits;
     }
 
-    private static bool TryScale(double value, int digits, out long number)
+    /// <summary>A decimal as a whole number over a power of ten, where it comes back bit for bit.</summary>
+    internal static bool TryScale(double value, int digits, out long number)
     {
         number = 0;
         var scaled = Math.Round(value * Powers[digits]);

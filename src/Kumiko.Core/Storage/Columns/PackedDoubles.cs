@@ -1,5 +1,6 @@
 using System.Buffers;
 using System.Numerics;
+using static Kumiko.Core.Storage.Columns.DecimalColumn;
 
 namespace Kumiko.Core.Storage.Columns;
 
@@ -9,12 +10,6 @@ namespace Kumiko.Core.Storage.Columns;
 /// </summary>
 public static class PackedDoubles
 {
-    private const int MostDigits = 9;
-    private const byte AsBits = 255;
-    private const double Largest = 1L << 53;
-
-    private static readonly double[] Powers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9];
-
     /// <summary>How many digits after the point all of the numbers have; null where they have too many.</summary>
     public static int? Write(ByteWriter to, ReadOnlySpan<double> values)
     {
@@ -60,15 +55,6 @@ public static class PackedDoubles
             i = -1;
         }
         return digits;
-    }
-
-    private static bool TryScale(double value, int digits, out long number)
-    {
-        number = 0;
-        var scaled = Math.Round(value * Powers[digits]);
-        if (!(Math.Abs(scaled) < Largest)) return false;
-        number = (long)scaled;
-        return BitConverter.DoubleToInt64Bits(number / Powers[digits]) == BitConverter.DoubleToInt64Bits(value);
     }
 
     /// <exception cref="InvalidDataException">The bytes cannot be such numbers.</exception>

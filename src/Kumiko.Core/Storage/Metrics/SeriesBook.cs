@@ -21,12 +21,6 @@ public sealed class SeriesBook(int most)
     /// <summary>How many series one metric may have.</summary>
     public int Most => most;
 
-    /// <summary>One more than the highest number.</summary>
-    internal int End { get { lock (_lock) return _next; } }
-
-    /// <summary>Changes whenever a series comes or goes.</summary>
-    public int Version { get; private set; }
-
     public MetricSeries? Get(int id)
     {
         lock (_lock) return id > 0 && id < _next ? _byId[id] : null;
@@ -94,7 +88,6 @@ public sealed class SeriesBook(int most)
         _byId[series.Id] = series;
         _next = Math.Max(_next, series.Id + 1);
         _perMetric[series.Name] = _perMetric.GetValueOrDefault(series.Name) + 1;
-        Version++;
         return series.Id;
     }
 
@@ -137,7 +130,6 @@ public sealed class SeriesBook(int most)
                 _saved[id] = false;
                 _byId[id] = null;
             }
-            Version++;
         }
     }
 }
