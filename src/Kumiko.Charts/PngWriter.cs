@@ -5,6 +5,8 @@ namespace Kumiko.Charts;
 /// <summary>A drawing as PNG, mark by mark as in SVG.</summary>
 public static class PngWriter
 {
+    private const double MostPixels = 40e6;
+
     private static readonly SKTypeface Regular = Load("400"), Bold = Load("600");
 
     private static SKTypeface Load(string weight)
@@ -16,6 +18,8 @@ public static class PngWriter
     /// <param name="scale">Pixels to a length of one: 2 for sharp print and screens.</param>
     public static byte[] Write(Drawing drawing, Theme theme, double scale = 2)
     {
+        // Thousands of rows make a high picture; it loses sharpness rather than taking all memory.
+        scale = Math.Min(scale, Math.Sqrt(MostPixels / Math.Max(1, drawing.Width * drawing.Height)));
         using var surface = SKSurface.Create(new SKImageInfo((int)Math.Ceiling(drawing.Width * scale), (int)Math.Ceiling(drawing.Height * scale)));
         var canvas = surface.Canvas;
         canvas.Clear(SKColor.Parse(Palette.Colour("sheet", theme)));

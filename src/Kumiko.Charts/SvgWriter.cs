@@ -86,5 +86,7 @@ public static class SvgWriter
     }
 
     private static string N(double number) => Math.Round(number, 2).ToString(CultureInfo.InvariantCulture);
-    private static string E(string text) => WebUtility.HtmlEncode(text);
+    /// <summary>Text as it may stand in XML, which has no place for control characters and halves of pairs.</summary>
+    private static string E(string text) => WebUtility.HtmlEncode(text.AsSpan().IndexOfAnyInRange('\0', '\u001f') < 0 && text.AsSpan().IndexOfAnyInRange('\ud800', '\udfff') < 0 && text.AsSpan().IndexOfAny('\ufffe', '\uffff') < 0
+        ? text : string.Concat(text.EnumerateRunes().Select(r => r.Value is < 0x20 or 0xfffe or 0xffff ? "\ufffd" : r.ToString())));
 }

@@ -29,8 +29,6 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
     /// <summary>The same as a table; null where the page has one elsewhere.</summary>
     public TablePart? Table { get; init; }
 
-    public bool HasLegend { get; init; } = true;
-
     /// <summary>The condition that a series stands for; null where it has no keys.</summary>
     public static string? Condition(LegendEntry entry) => PointConditions.Of(entry.Keys);
 
