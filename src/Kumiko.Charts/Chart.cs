@@ -1,11 +1,39 @@
 using Kumiko.Charts.Forms;
 using Kumiko.Core.Frames;
+using Kumiko.Core.Records;
 
 namespace Kumiko.Charts;
 
 /// <summary>A frame and a specification become a picture. A pure function of its arguments.</summary>
 public static class Chart
 {
+    /// <summary>Several frames in one picture: lines on one axis of time, or what has the keys of the first in another form. Null where they cannot be drawn in that form.</summary>
+    public static Drawing? Draw(IReadOnlyList<Frame> frames, ChartSpec spec, ChartView view) =>
+        spec.MultiplesBy is null && OverTime.Takes(spec.Form ?? ChartForm.Line) ? OverTime.Draw(frames, spec with { Form = spec.Form ?? ChartForm.Line }, view)
+        : frames.Count == 0 ? null : Draw(Merged(frames), spec, view);
+
+    /// <summary>Frames with the keys of the first as one, a column for each figure; the others are left out.</summary>
+    public static Frame Merged(IReadOnlyList<Frame> frames)
+    {
+        static IEnumerable<string> KeysOf(Frame frame) => frame.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => c.Name);
+        var alike = frames.Where(f => f.Schema.Step == frames[0].Schema.Step && KeysOf(f).SequenceEqual(KeysOf(frames[0]))).ToList();
+        if (alike.Count == 1) return alike[0];
+        IReadOnlyList<Column> shared = [.. frames[0].Schema.Columns.Where(c => c.Role is ColumnRole.Time or ColumnRole.Key)];
+        IReadOnlyList<Column> columns = [.. shared, .. alike.SelectMany(f => f.Schema.Columns.Where(c => c.Role == ColumnRole.Value)).DistinctBy(c => c.Name)];
+        var rows = new Dictionary<string, Value[]>(StringComparer.Ordinal);
+        foreach (var frame in alike)
+        {
+            int[] places = [.. columns.Select(c => frame.Schema.IndexOf(c.Name))];
+            foreach (var row in frame.Rows)
+            {
+                var key = string.Join('\0', shared.Select((c, i) => c.Role == ColumnRole.Time ? row[places[i]].AsLong.ToString(System.Globalization.CultureInfo.InvariantCulture) : row[places[i]].ToText()));
+                if (!rows.TryGetValue(key, out var merged)) { rows.Add(key, merged = new Value[columns.Count]); Array.Fill(merged, Value.Missing); }
+                for (var i = 0; i < places.Length; i++) if (places[i] >= 0 && !row[places[i]].IsMissing) merged[i] = row[places[i]];
+            }
+        }
+        return new Frame(frames[0].Schema with { Columns = columns }, [.. rows.Values]);
+    }
+
     /// <summary>The picture; null where the frame cannot be drawn in that form.</summary>
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
     {

@@ -73,7 +73,56 @@ public sealed record AxisSpec(string Title = "", ScaleKind Scale = ScaleKind.Lin
 
 /// <summary>How one column of figures is drawn where it differs from the rest.</summary>
 /// <param name="Form">Of those over time; null for the chart's.</param>
-public sealed record LayerSpec(string Column, ChartForm? Form = null, Side Side = Side.Left, bool Hidden = false);
+public sealed record LayerSpec(string Column, ChartForm? Form = null, Side Side = Side.Left, bool Hidden = false)
+{
+    /// <summary>One of the ten colours; null for the one that the name has.</summary>
+    public int? Slot { get; init; }
+
+    /// <summary>How its line is drawn; null for the one of its colour.</summary>
+    public Stroke? Stroke { get; init; }
+
+    /// <summary>As UCUM spells it; null for that of the axis, or the column.</summary>
+    public string? Unit { get; init; }
+
+    /// <summary>Of figures; null for those of the axis.</summary>
+    public int? Decimals { get; init; }
+
+    /// <summary>The column in which the shaded range ends that begins at this one; null where it is a line.</summary>
+    public string? Until { get; init; }
+
+    /// <summary>The column that it only stands behind for comparison, thin and pale, in that one's colour; for a range the column around which it lies.</summary>
+    public string? GhostOf { get; init; }
+
+    /// <summary>What it is called instead of its column.</summary>
+    public string? Label { get; init; }
+}
+
+/// <summary>How a line is drawn.</summary>
+public enum Stroke
+{
+    Whole,
+    Dashed,
+    Dotted,
+}
+
+/// <summary>Something at one moment that is laid over a chart.</summary>
+/// <param name="Kind">change or pin.</param>
+public sealed record ChartEvent(long Time, string Label, string Kind = "change");
+
+/// <summary>Something that lasts, such as an alert, laid over a chart as a bar at its head.</summary>
+/// <param name="Level">critical, warning or plain.</param>
+public sealed record ChartSpan(long From, long To, string Label, string Level = "plain");
+
+/// <summary>Counts by step that stand behind a chart as pale columns at its foot.</summary>
+public sealed record ChartCounts(IReadOnlyList<(long Time, double Count)> Steps, string Label);
+
+/// <summary>What is laid over a chart over time.</summary>
+public sealed record ChartOver
+{
+    public IReadOnlyList<ChartEvent> Events { get; init; } = [];
+    public IReadOnlyList<ChartSpan> Spans { get; init; } = [];
+    public ChartCounts? Counts { get; init; }
+}
 
 /// <summary>A level drawn across a chart, such as a rule's limit.</summary>
 /// <param name="Level">critical, warning, well or plain.</param>
@@ -111,6 +160,9 @@ public sealed record ChartSpec
     public int Most { get; init; } = 10;
     public Choice Choice { get; init; }
     public Reduction Reduce { get; init; }
+
+    /// <summary>Whether dots of a scatter are the darker the later they are.</summary>
+    public bool ShadeByTime { get; init; }
     public Thinning Thinning { get; init; }
 
     /// <summary>Whether nights and weekends are shaded.</summary>
@@ -152,4 +204,10 @@ public sealed record ChartView(double Width, double Height, DateTimeZone Zone, l
 {
     /// <summary>Whether title and legend are part of the picture, as one that leaves the page needs them.</summary>
     public bool Alone { get; init; }
+
+    /// <summary>The stretch that figures are for, where more than it is drawn; the rest is muted.</summary>
+    public Kumiko.Core.Frames.Window? Focus { get; init; }
+
+    /// <summary>What is laid over; null for nothing.</summary>
+    public ChartOver? Over { get; init; }
 }

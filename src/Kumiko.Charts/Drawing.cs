@@ -48,7 +48,12 @@ public sealed record Plot(double Left, double Top, double Width, double Height, 
 /// <summary>What the cross-hair tells at one place.</summary>
 /// <param name="Values">A text for each entry of the legend; a dash where there is none.</param>
 /// <param name="Numbers">The same as numbers to sort by; null where there is none.</param>
-public sealed record HoverPoint(double X, string Title, IReadOnlyList<string> Values, IReadOnlyList<double?> Numbers);
+public sealed record HoverPoint(double X, string Title, IReadOnlyList<string> Values, IReadOnlyList<double?> Numbers)
+{
+    /// <summary>The step that it is of, UTC nanoseconds; 0 where it is none.</summary>
+    public long Start { get; init; }
+    public long End { get; init; }
+}
 
 /// <summary>A finished picture: marks in order from back to front, and what hovering says.</summary>
 /// <param name="Plot">The part where x is time; null where none is.</param>
@@ -76,4 +81,13 @@ public sealed record LegendEntry(string Name, string Style, string Last, string 
 {
     /// <summary>The values that tell this series from others, by the names of their columns.</summary>
     public IReadOnlyList<(string Name, Value Value)> Keys { get; init; } = [];
+
+    /// <summary>The column of figures that it is of.</summary>
+    public string Column { get; init; } = "";
+
+    /// <summary>Its statistics in the focus; null where it is not over time.</summary>
+    public SeriesFigures? Figures { get; init; }
+
+    /// <summary>A figure as this series writes it.</summary>
+    public Func<double, string> Write { get; init; } = static value => Format.Number(value);
 }

@@ -32,6 +32,15 @@ public static class Looks
         ["single-value"] = new("ink", null, Size: 30, Bold: true),
         ["gauge-value"] = new("ink", null, Size: 20, Bold: true),
         ["cell-bar"] = new("track", null),
+        ["muted"] = new("sheet", null, Opacity: 0.62),
+        ["edge"] = new(null, "indigo"),
+        ["change"] = new("ink", null),
+        ["change-line"] = new(null, "ink", Dash: [2, 3]),
+        ["pin"] = new("indigo", null),
+        ["pin-line"] = new(null, "indigo", Dash: [6, 2]),
+        ["event-label"] = new("ink", null),
+        ["lasting"] = new("ink-soft", null),
+        ["behind"] = new("line", null, Opacity: 0.45),
     };
 
     /// <summary>The look of a style as drawings name it.</summary>
@@ -51,14 +60,17 @@ public static class Looks
         if (words[0].StartsWith("heat-", StringComparison.Ordinal)) return new Look("s2", null, Opacity: 0.1 + (0.9 * (words[0][5] - '0') / (Forms.HeatMap.Shades - 1)));
         return words[0] switch
         {
+            "line" when Has("ghost") => new Look(null, colour, 1.2, [5, 4], 0.6),
             "line" when Has("unfinished") => new Look(null, colour, 1.2, [2, 3]),
             "line" when Has("filled") => new Look(null, colour, 1.8, [1, 3]),
-            "line" => new Look(null, colour, 1.8, slot >= 0 ? Palette.Dashes[slot] : null),
+            "line" => new Look(null, colour, 1.8, Has("whole") ? null : Has("dashed") ? [7, 4] : Has("dotted") ? [1.5f, 3] : slot >= 0 ? Palette.Dashes[slot] : null),
+            "spread" => new Look(colour, null, Opacity: 0.16),
             "area" => new Look(colour, null, Opacity: 0.14),
             "stack" => new Look(colour, null, Opacity: 0.55),
             "column" => new Look(colour, null, Opacity: Has("unfinished") ? 0.45 : Has("filled") ? 0.3 : 1),
             "dot" when Has("open") => new Look(colour, null, Opacity: 0.55),
             "dot" or "part" => Has("rest") ? Known["rest"] : new Look(colour, null),
+            "lasting" when Level(words) is { } level => new Look(level, null),
             "gauge" => new Look(Level(words) ?? "indigo", null),
             "band" => new Look(Level(words) ?? "moss", null, Opacity: 0.12),
             "limit" => new Look(null, Level(words) ?? "ink-soft", 1.4, Has("whole") ? null : [7, 4]),

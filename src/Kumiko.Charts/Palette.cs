@@ -58,9 +58,13 @@ public static class Palette
     public static IReadOnlyList<Series> Coloured(IReadOnlyList<Series> series)
     {
         // A figure without keys has no company to be told from.
-        if (series is [{ Keys.Count: 0 } alone]) return [alone with { Slot = 0 }];
-        var slots = SlotsOf([.. series.Select(s => s.Name)]);
-        return [.. series.Select((s, i) => s with { Slot = slots[i] })];
+        if (series is [{ Keys.Count: 0 } alone]) return [alone with { Slot = alone.Layer.Slot ?? 0 }];
+        var own = series.Where(s => !s.IsGhost).ToList();
+        var slots = SlotsOf([.. own.Select(s => s.Name)]);
+        // A colour that was chosen for many lines is that of the first of them.
+        var chosen = new HashSet<int>();
+        var coloured = own.Select((s, i) => s with { Slot = s.Layer.Slot is { } slot && (s.Keys.Count == 0 || chosen.Add(slot)) ? slot : slots[i] }).ToList();
+        return [.. coloured, .. series.Where(s => s.IsGhost).Select(g => g with { Slot = coloured.Find(s => s.Column.Name == g.Layer.GhostOf && s.Keys.SequenceEqual(g.Keys))?.Slot ?? SlotOf(g.Name) })];
     }
 
     public static int[] SlotsOf(IReadOnlyList<string> names)

@@ -22,8 +22,13 @@ public sealed record Series(string Name, double?[] Values, int Slot)
     /// <summary>Steps whose values were put in, not measured; null where none was.</summary>
     public bool[]? Filled { get; init; }
 
+    /// <summary>Whether it only stands behind another for comparison.</summary>
+    public bool IsGhost => Layer.GhostOf is not null;
+
     public double Total => Values.Sum(v => v ?? 0);
-    public string Style => Palette.StyleOf(Slot);
+
+    /// <summary>Colour and, where it was chosen, how the line is drawn.</summary>
+    public string Style => Palette.StyleOf(Slot) + (IsGhost ? " ghost" : "") + Layer.Stroke switch { Stroke.Whole => " whole", Stroke.Dashed => " dashed", Stroke.Dotted => " dotted", _ => "" };
 
     public bool IsFilled(int step) => Filled?[step] == true;
 
@@ -31,52 +36,84 @@ public sealed record Series(string Name, double?[] Values, int Slot)
     public IEnumerable<int> Finished(Func<int, bool> isPartial) => Enumerable.Range(0, Values.Length).Where(i => Values[i] is not null && !IsFilled(i) && !isPartial(i));
 }
 
+/// <summary>A range between two series of the same keys.</summary>
+public sealed record SeriesRange(Series Low, Series High);
+
 /// <summary>A frame as series over its steps of time.</summary>
 /// <param name="Left">How many series are left out.</param>
 public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series> Series, int Left, Column First)
 {
     /// <summary>Null where the frame has no time or no figure to draw.</summary>
-    public static SeriesTable? Of(Frame frame, ChartSpec spec)
+    public static SeriesTable? Of(Frame frame, ChartSpec spec) => Of([frame], spec);
+
+    /// <summary>Several frames on one axis of time, each with keys of its own; those without time or figure are passed over.</summary>
+    public static SeriesTable? Of(IReadOnlyList<Frame> frames, ChartSpec spec)
     {
-        var columns = frame.Schema.Columns;
-        var time = frame.Schema.IndexOf(ColumnRole.Time);
-        var figures = Enumerable.Range(0, columns.Count).Where(i => columns[i].Role == ColumnRole.Value).ToList();
-        var values = figures.Where(i => !spec.Layers.Any(l => l.Column == columns[i].Name && l.Hidden)).ToList();
-        if (time < 0 || figures.Count == 0) return null;
-        var keys = Enumerable.Range(0, columns.Count).Where(i => columns[i].Role == ColumnRole.Key).ToList();
-        var times = frame.Rows.Select(r => r[time].AsLong).Distinct().Order().ToList();
+        var parts = frames.Select(f => new Part(f, spec)).Where(p => p.Time >= 0 && p.Figures.Count > 0).ToList();
+        if (parts.Count == 0) return null;
+        var times = parts.SelectMany(p => p.Frame.Rows.Select(r => r[p.Time].AsLong)).Distinct().Order().ToList();
         var places = times.Select((t, i) => (t, i)).ToDictionary(p => p.t, p => p.i);
-        var found = new Dictionary<(string Name, int Column), (double?[] Values, bool[]? Filled, (string, Value)[] Keys)>();
-        // A hidden count says how much is behind each figure.
-        var counts = figures.FindIndex(i => columns[i].Kind == ValueKind.Integer && spec.Layers.Any(l => l.Column == columns[i].Name && l.Hidden)) is >= 0 and var hidden ? figures[hidden] : -1;
-        var behind = new Dictionary<string, double?[]>(StringComparer.Ordinal);
-        foreach (var row in frame.Rows.Where(_ => counts >= 0))
+        var all = parts.SelectMany(p => p.Read(places, parts.Count > 1 || p.Values.Count > 1)).ToList();
+        var ends = all.Where(s => s.Layer.Until is not null).Select(s => s.Layer.Until).ToHashSet(StringComparer.Ordinal);
+        var drawn = all.Where(s => s.Layer.Until is null && !ends.Contains(s.Column.Name)).ToList();
+        var kept = drawn.OrderBy(s => s.IsGhost).ThenByDescending(s => Rank(s, spec.Choice)).ThenBy(s => s.Name, StringComparer.Ordinal).Take(spec.Most).ToList();
+        // A range belongs to the series that it spreads around, and is drawn where that is.
+        var ranges = all.Where(s => s.Layer.Until is not null)
+            .Select(low => (Low: low, High: all.Find(s => s.Column.Name == low.Layer.Until && s.Keys.SequenceEqual(low.Keys)))).Where(r => r.High is not null).Select(r => new SeriesRange(r.Low, r.High!)).ToList();
+        return new SeriesTable(times, Palette.Coloured(kept), drawn.Count - kept.Count, parts[0].Column(parts[0].Figures[0])) { Ranges = ranges };
+    }
+
+    /// <summary>Shaded ranges between two of a frame's columns.</summary>
+    public IReadOnlyList<SeriesRange> Ranges { get; init; } = [];
+
+    /// <summary>One frame with the places of its columns.</summary>
+    private sealed class Part(Frame frame, ChartSpec spec)
+    {
+        private readonly IReadOnlyList<Column> _columns = frame.Schema.Columns;
+
+        public Frame Frame => frame;
+        public int Time { get; } = frame.Schema.IndexOf(ColumnRole.Time);
+        public IReadOnlyList<int> Figures { get; } = [.. Enumerable.Range(0, frame.Schema.Columns.Count).Where(i => frame.Schema.Columns[i].Role == ColumnRole.Value)];
+        public IReadOnlyList<int> Values => [.. Figures.Where(i => !LayerOf(_columns[i]).Hidden)];
+        public Column Column(int place) => _columns[place];
+
+        private LayerSpec LayerOf(Column column) => spec.Layers.FirstOrDefault(l => l.Column == column.Name) ?? new LayerSpec(column.Name);
+
+        public IEnumerable<Series> Read(Dictionary<long, int> places, bool several)
         {
-            var name = NameOf(row, keys, "", false);
-            if (!behind.TryGetValue(name, out var line)) behind.Add(name, line = new double?[times.Count]);
-            line[places[row[time].AsLong]] = Number(row[counts]);
-        }
-        foreach (var row in frame.Rows)
-            foreach (var value in values)
+            var keys = Enumerable.Range(0, _columns.Count).Where(i => _columns[i].Role == ColumnRole.Key).ToList();
+            // A hidden count says how much is behind each figure.
+            var counts = Figures.Where(i => _columns[i].Kind == ValueKind.Integer && LayerOf(_columns[i]).Hidden).FirstOrDefault(-1);
+            var behind = new Dictionary<string, double?[]>(StringComparer.Ordinal);
+            foreach (var row in frame.Rows.Where(_ => counts >= 0))
             {
-                var name = NameOf(row, keys, columns[value].Name, values.Count > 1);
-                ref var line = ref System.Runtime.InteropServices.CollectionsMarshal.GetValueRefOrAddDefault(found, (name, value), out var known);
-                if (!known) line = (new double?[times.Count], null, [.. keys.Select(k => (columns[k].Name, row[k]))]);
-                if (Number(row[value]) is not { } number) continue;
-                var step = places[row[time].AsLong];
-                line.Values[step] = number;
-                if ((row[value].Marks & ValueMarks.Filled) != 0) (line.Filled ??= new bool[times.Count])[step] = true;
+                var name = NameOf(row, keys, "", false);
+                if (!behind.TryGetValue(name, out var line)) behind.Add(name, line = new double?[places.Count]);
+                line[places[row[Time].AsLong]] = Number(row[counts]);
             }
-        var all = found.Select(f => new Series(f.Key.Name, f.Value.Values, 0)
-        {
-            Keys = f.Value.Keys,
-            Filled = f.Value.Filled,
-            Behind = counts < 0 ? null : behind.GetValueOrDefault(string.Join(" · ", f.Value.Keys.Select(k => k.Item2.IsMissing ? "(none)" : k.Item2.ToText()))),
-            Column = columns[f.Key.Column],
-            Layer = spec.Layers.FirstOrDefault(l => l.Column == columns[f.Key.Column].Name) ?? new LayerSpec(columns[f.Key.Column].Name),
-        });
-        var kept = all.OrderByDescending(s => Rank(s, spec.Choice)).ThenBy(s => s.Name, StringComparer.Ordinal).Take(spec.Most).ToList();
-        return new SeriesTable(times, Palette.Coloured(kept), found.Count - kept.Count, columns[figures[0]]);
+            var values = Values;
+            var layers = values.ToDictionary(v => v, v => LayerOf(_columns[v]));
+            var found = new Dictionary<(string Name, int Column), (double?[] Values, bool[]? Filled, (string, Value)[] Keys)>();
+            foreach (var row in frame.Rows)
+                foreach (var value in values)
+                {
+                    var name = NameOf(row, keys, layers[value].Label ?? _columns[value].Name, several);
+                    ref var line = ref System.Runtime.InteropServices.CollectionsMarshal.GetValueRefOrAddDefault(found, (name, value), out var known);
+                    if (!known) line = (new double?[places.Count], null, [.. keys.Select(k => (_columns[k].Name, row[k]))]);
+                    if (Number(row[value]) is not { } number) continue;
+                    var step = places[row[Time].AsLong];
+                    line.Values[step] = number;
+                    if ((row[value].Marks & ValueMarks.Filled) != 0) (line.Filled ??= new bool[places.Count])[step] = true;
+                }
+            return found.Select(f => new Series(f.Key.Name, f.Value.Values, 0)
+            {
+                Keys = f.Value.Keys,
+                Filled = f.Value.Filled,
+                Behind = counts < 0 ? null : behind.GetValueOrDefault(string.Join(" · ", f.Value.Keys.Select(k => k.Item2.IsMissing ? "(none)" : k.Item2.ToText()))),
+                Column = _columns[f.Key.Column],
+                Layer = layers[f.Key.Column],
+            });
+        }
     }
 
     /// <summary>A quantity as a number; null for what is none.</summary>

@@ -18,7 +18,9 @@ internal static class Bars
         var unit = ChartUnit.Of(all[0].Column, spec.Left.Unit);
         var numbers = ranking ? TextSize.Width(all.Count.ToString(System.Globalization.CultureInfo.InvariantCulture)) + 14 : 0;
         var total = all.Sum(f => Math.Max(0, f.Value ?? 0));
-        var figureRoom = all.Max(f => TextSize.Width(Text(f))) + (ranking ? TextSize.Width("100 %") + 16 : 0) + 14;
+        // A share of shares would mean nothing, nor would one of means.
+        var shares = ranking && !unit.IsShare && (frame.Schema.Step is null || spec.Reduce == Reduction.Sum);
+        var figureRoom = all.Max(f => TextSize.Width(Text(f))) + (shares ? TextSize.Width("100 %") + 16 : 0) + 14;
         var names = Math.Max(20, Math.Min(Math.Min(view.Width * 0.4, view.Width - figureRoom - numbers - (2 * Side) - 40), all.Max(f => TextSize.Width(f.Name)) + 12));
         var top = above + (ranking ? 8 : Top);
         var plot = (Left: Side + numbers + names, Right: Math.Max(Side + numbers + names + 40, view.Width - Side - figureRoom));
@@ -43,16 +45,16 @@ internal static class Bars
             {
                 var end = X(value);
                 // What is there is never invisible.
-                marks.Add(new RectMark(Math.Min(foot, end), y + 5, Math.Max(1, Math.Abs(end - foot)), Bar, "column " + (columns.Count == 1 ? Palette.StyleOf(0) : Palette.StyleOf(slots[columns.IndexOf(figure.Column.Name)]))) { Tip = $"{figure.Name}: {Text(figure)}" });
+                marks.Add(new RectMark(Math.Min(foot, end), y + 5, Math.Max(1, Math.Abs(end - foot)), Bar, "column " + (columns.Count == 1 ? Palette.StyleOf(0) : Palette.StyleOf(slots[columns.IndexOf(figure.Column.Name)]))) { Tip = $"{figure.Name}: {Text(figure)}", Of = i });
             }
-            marks.Add(new TextMark(plot.Right + figureRoom - 8 - (ranking ? TextSize.Width("100 %") + 16 : 0), y + 16, Text(figure), Anchor.End, "bar-figure"));
-            if (ranking && total > 0) marks.Add(new TextMark(plot.Right + figureRoom - 8, y + 16, Format.Percent(Math.Max(0, figure.Value ?? 0) / total), Anchor.End, "tick"));
+            marks.Add(new TextMark(plot.Right + figureRoom - 8 - (shares ? TextSize.Width("100 %") + 16 : 0), y + 16, Text(figure), Anchor.End, "bar-figure"));
+            if (shares && total > 0) marks.Add(new TextMark(plot.Right + figureRoom - 8, y + 16, Format.Percent(Math.Max(0, figure.Value ?? 0) / total), Anchor.End, "tick"));
         }
         Thresholds(spec, marks, X, top, height, axis);
         marks.AddRange(Surround.Marks(spec, view, []));
         return new Drawing(view.Width, height, spec.Title, $"{(ranking ? "Ranking" : "Bars")} of {Format.Count(all.Count, "group", "groups")}. Highest: {figures.HighestFirst[0].Name}, {Text(figures.HighestFirst[0])}.", marks, null)
         {
-            Legend = [.. all.Select(f => new LegendEntry(f.Name, Palette.StyleOf(0), Text(f), Text(f)) { Keys = f.Keys })],
+            Legend = [.. all.Select(f => new LegendEntry(f.Name, Palette.StyleOf(0), Text(f), Text(f)) { Keys = f.Keys, Column = f.Column.Name })],
             ViewHeight = height > view.Height ? view.Height : null,
             Note = Noted(figures.How, height > view.Height ? $"{all.Count} groups; scroll for the rest." : null),
         };

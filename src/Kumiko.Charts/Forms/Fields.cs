@@ -38,7 +38,7 @@ internal static class HeatMap
                 if (kept[r].Values[i] is not { } value) continue;
                 var (x, end) = (plot.X(Math.Max(table.Times[i], plot.From)), plot.X(Math.Min(table.Times[i] + step, plot.To)));
                 if (value == 0 && numeric) continue;
-                marks.Add(new RectMark(x, y, Math.Max(0.5, end - x - (end - x > 4 ? 0.6 : 0)), Math.Max(0.5, row - (row > 4 ? 0.6 : 0)), $"heat-{Shade(value, most)}"));
+                marks.Add(new RectMark(x, y, Math.Max(0.5, end - x - (end - x > 4 ? 0.6 : 0)), Math.Max(0.5, row - (row > 4 ? 0.6 : 0)), $"heat-{Shade(value, most)}") { Of = r });
             }
         }
         marks.Add(new LineMark(plot.Left, plot.Bottom, plot.Right, plot.Bottom, "axis"));
@@ -56,8 +56,8 @@ internal static class HeatMap
         var height = plot.Bottom + Bottom;
         return new Drawing(view.Width, height, spec.Title, $"{table.First.Name} over time for {Format.Count(kept.Count, "row", "rows")}. Highest: {unit.Text(most)}.", marks, plot)
         {
-            Legend = [.. kept.Select(s => new LegendEntry(Name(s), "", "", "") { Keys = s.Keys })],
-            HoverOf = () => [.. table.Times.Select((t, i) => new HoverPoint(plot.X(Math.Clamp(t + (step / 2), plot.From, plot.To)), $"{Format.Day(t, view.Zone)}, {Format.Clock(t, view.Zone)} to {Format.Clock(t + step, view.Zone)}", [.. kept.Select(s => s.Values[i] is { } v ? unit.Text(v, spec.Left.Decimals) : "–")], [.. kept.Select(s => s.Values[i])]))],
+            Legend = [.. kept.Select(s => new LegendEntry(Name(s), "", "", "") { Keys = s.Keys, Column = s.Column.Name })],
+            HoverOf = () => [.. table.Times.Select((t, i) => new HoverPoint(plot.X(Math.Clamp(t + (step / 2), plot.From, plot.To)), $"{Format.Day(t, view.Zone)}, {Format.Clock(t, view.Zone)} to {Format.Clock(t + step, view.Zone)}", [.. kept.Select(s => s.Values[i] is { } v ? unit.Text(v, spec.Left.Decimals) : "–")], [.. kept.Select(s => s.Values[i])]) { Start = t, End = t + step })],
             ViewHeight = height > view.Height ? view.Height : null,
             Note = kept.Count < ordered.Count ? $"{kept.Count} of {ordered.Count} rows are drawn: {SeriesTable.InWords(Choice.HighestTotal)}." : null,
         };
@@ -210,6 +210,7 @@ internal static class Scatter
         }
         marks.Add(new TextMark(left + (width / 2), Top + above + height + 36, TextSize.Fit(columns[figures[0]].Name, width), Anchor.Middle, "axis-title"));
         marks.Add(new TextMark(12, Top + above + (height / 2), TextSize.Fit(columns[figures[1]].Name, height), Anchor.Middle, "axis-title") { Turned = true });
+        var (first, last) = time < 0 ? (0, 0) : (dots.Min(d => d.Row[time].AsLong), dots.Max(d => d.Row[time].AsLong));
         // Evenly left out, as no dot is more telling than another here.
         var every = (dots.Count + MostDots - 1) / MostDots;
         for (var i = 0; i < dots.Count; i += every)
@@ -217,13 +218,14 @@ internal static class Scatter
             var d = dots[i];
             if (double.IsNaN(X(d.X!.Value)) || double.IsNaN(Y(d.Y!.Value))) continue;
             var tip = (d.Name.Length > 0 ? d.Name + ": " : "") + $"{unitX.Text(d.X.Value)}, {unitY.Text(d.Y!.Value)}" + (time >= 0 ? $" at {Format.Moment(d.Row[time].AsLong, view.Zone)}" : "");
-            marks.Add(new DotMark(X(d.X.Value), Y(d.Y.Value), 3, "dot open " + Palette.StyleOf(slots[names.IndexOf(d.Name)])) { Tip = tip });
+            var shade = spec.ShadeByTime && time >= 0 ? $"heat-{Math.Clamp((int)((d.Row[time].AsLong - first) / (double)Math.Max(1, last - first) * HeatMap.Shades), 0, HeatMap.Shades - 1)}" : "dot open " + Palette.StyleOf(slots[names.IndexOf(d.Name)]);
+            marks.Add(new DotMark(X(d.X.Value), Y(d.Y.Value), 3, shade) { Tip = tip });
         }
         marks.AddRange(Surround.Marks(spec, view, legend));
         return new Drawing(view.Width, view.Height, spec.Title, $"{columns[figures[1]].Name} against {columns[figures[0]].Name}: {Format.Count(dots.Count, "dot", "dots")}.", marks, null)
         {
             Legend = [.. legend.Select(l => new LegendEntry(l.n, l.Item2, "", ""))],
-            Note = every > 1 ? $"Every {every}th of {Format.Number(dots.Count)} dots is drawn." : null,
+            Note = Bars.Noted(every > 1 ? $"Every {every}th of {Format.Number(dots.Count)} dots is drawn" : null, spec.ShadeByTime && time >= 0 ? "the darker, the later" : null),
         };
     }
 }

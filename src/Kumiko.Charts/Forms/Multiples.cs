@@ -27,11 +27,14 @@ internal static class Multiples
         (ValueAxis?, ValueAxis?)? axes = spec.SharedScale && OverTime.Takes(form) ? OverTime.SharedAxes(shown.Select(g => g.Frame), plain, small) : null;
         var marks = new List<Mark>();
         var bottom = 0.0;
+        IReadOnlyList<LegendEntry> legend = [];
         for (var i = 0; i < shown.Count; i++)
         {
             var (x, y) = (i % perRow * small.Width, above + (i / perRow * (small.Height + Title)));
             var drawing = OverTime.Takes(form) ? OverTime.Draw(shown[i].Frame, plain with { Form = form }, small, axes) : Chart.Draw(shown[i].Frame, plain with { Form = form }, small);
             if (drawing is null) return null;
+            // What is called the same has the same colour in each.
+            legend = [.. legend, .. drawing.Legend.Where(l => legend.All(k => k.Name != l.Name)).Select(l => l with { Figures = null, Keys = [] })];
             marks.Add(new TextMark(x + 12, y + 15, TextSize.Fit(shown[i].Name, small.Width - 20), Anchor.Start, "multiple-name") { Tip = shown[i].Name });
             marks.AddRange(drawing.Marks.Select(m => Moved(m, x, y + Title)));
             bottom = Math.Max(bottom, y + Title + drawing.Height);
@@ -39,6 +42,7 @@ internal static class Multiples
         marks.AddRange(Surround.Marks(spec, view, []));
         return new Drawing(view.Width, bottom, spec.Title, $"{shown.Count} small charts by {by}, {(spec.SharedScale ? "on one scale" : "each on a scale of its own")}.", marks, null)
         {
+            Legend = legend.Count <= 12 && legend.All(l => l.Style.StartsWith("series-", StringComparison.Ordinal)) ? legend : [],
             ViewHeight = bottom > view.Height ? view.Height : null,
             Note = Bars.Noted(spec.SharedScale ? "all on one scale" : "each on a scale of its own", shown.Count < groups.Count ? $"the first {shown.Count} of {groups.Count}" : null),
         };

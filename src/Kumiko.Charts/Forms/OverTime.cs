@@ -13,11 +13,14 @@ internal static class OverTime
 
     /// <summary>The picture; null where the frame has no steps of time or no figures.</summary>
     /// <param name="axes">Value axes that several pictures share; null for those of this frame.</param>
-    public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null)
+    public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null) => Draw([frame], spec, view, axes);
+
+    /// <summary>The same of several frames; all with the step of the first.</summary>
+    public static Drawing? Draw(IReadOnlyList<Frame> frames, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null)
     {
-        if (SeriesTable.Of(frame, spec) is not { } table || frame.Schema.Step is not { } step) return null;
-        var picture = new Picture(table, frame, spec, view, step);
-        return picture.Draw(axes);
+        var alike = frames.Where(f => f.Schema.Step is not null).ToList();
+        if (alike.Count == 0 || SeriesTable.Of(alike, spec) is not { } table) return null;
+        return new Picture(table, alike[0], spec, view, alike.Min(f => f.Schema.Step!.Value)).Draw(axes);
     }
 
     /// <summary>The axes that hold all values of some frames.</summary>
@@ -69,10 +72,14 @@ internal static class OverTime
             Bands();
             Grid();
             TimeLabels();
+            if (view.Over?.Counts is { } counts) Counts(counts);
+            Ranges();
             if (table.Series.Count == 0 || table.Times.Count == 0)
                 _marks.Add(new TextMark(_plot.Left + (_plot.Width / 2), _plot.Top + (_plot.Height / 2), "Nothing to draw in this stretch of time.", Anchor.Middle, "chart-empty"));
             else Series();
+            Mute();
             Thresholds();
+            Over();
             _marks.AddRange(Surround.Marks(spec, view, legend));
             return new Drawing(view.Width, view.Height, spec.Title, Describe(), _marks, _plot)
             {
@@ -109,6 +116,8 @@ internal static class OverTime
                     See(group.Sum(s => Math.Min(0, s.Values[i] ?? 0)));
                 }
             }
+            foreach (var range in table.Ranges.Where(r => r.Low.Layer.Side == side))
+                foreach (var value in range.Low.Values.Concat(range.High.Values)) if (value is { } v) See(v);
             foreach (var threshold in spec.Thresholds.Where(t => t.Side == side)) See(threshold.Value);
             return double.IsFinite(min) ? (min, max) : (0, 0);
         }
@@ -117,7 +126,7 @@ internal static class OverTime
         {
             var of = table.Series.Where(s => s.Layer.Side == side).ToList();
             var column = of.Count > 0 ? of[0].Column : table.First;
-            return ValueAxis.For(range.Min, range.Max, ChartUnit.Of(column, SpecOf(side).Unit), Math.Max(2, (int)(height / TickHeight)), SpecOf(side), of.Any(s => FillsFromZero(FormOf(s))));
+            return ValueAxis.For(range.Min, range.Max, ChartUnit.Of(column, SpecOf(side).Unit ?? of.Select(s => s.Layer.Unit).FirstOrDefault(u => u is not null)), Math.Max(2, (int)(height / TickHeight)), SpecOf(side), of.Any(s => FillsFromZero(FormOf(s))));
         }
 
         private static double Room(ValueAxis axis, AxisSpec spec) => Math.Max(34, axis.Ticks.Select(t => TextSize.Width(axis.Label(t))).DefaultIfEmpty(0).Max() + 18) + (spec.Title.Length > 0 ? TitleRoom : 0);
@@ -221,6 +230,81 @@ internal static class OverTime
                     case ChartForm.StackedArea: StackedAreas(series); break;
                     default: foreach (var one in series) Line(one, group.Key.Form); break;
                 }
+            }
+        }
+
+        /// <summary>What is around the focus steps back, so that it is seen and not mistaken for it.</summary>
+        private void Mute()
+        {
+            if (view.Focus is not { } focus) return;
+            foreach (var (from, to) in new[] { (_plot.From, focus.From), (focus.To, _plot.To) })
+            {
+                var (x, end) = (_plot.X(Math.Max(from, _plot.From)), _plot.X(Math.Min(to, _plot.To)));
+                if (end - x > 0.5) _marks.Add(new RectMark(x, _plot.Top, end - x, _plot.Height, "muted"));
+            }
+            foreach (var edge in new[] { focus.From, focus.To })
+                if (edge > _plot.From && edge < _plot.To) _marks.Add(new LineMark(_plot.X(edge), _plot.Top, _plot.X(edge), _plot.Bottom, "edge"));
+        }
+
+        private void Ranges()
+        {
+            foreach (var range in table.Ranges)
+            {
+                var axis = AxisOf(range.Low.Layer.Side);
+var around = table.Series.FirstOrDefault(s => s.Column.Name == range.Low.Layer.GhostOf && s.Keys.SequenceEqual(range.Low.Keys));
+                var areas = new List<IReadOnlyList<(double, double)>>();
+                for (var i = 0; i < table.Times.Count;)
+                {
+                    var (low, high) = (new List<(double, double)>(), new List<(double, double)>());
+                    for (; i < table.Times.Count && range.Low.Values[i] is { } l && range.High.Values[i] is { } h && !double.IsNaN(axis.Share(l)) && !double.IsNaN(axis.Share(h)); i++)
+                    {
+                        low.Add((Middle(i), Y(axis, l)));
+                        high.Add((Middle(i), Y(axis, h)));
+                    }
+                    low.Reverse();
+                    if (high.Count > 1) areas.Add([.. high, .. low]);
+                    if (high.Count == 0) i++;
+                }
+                if (areas.Count > 0) _marks.Add(new PathMark(areas, "spread " + Palette.StyleOf(around?.Slot ?? 2)) { Tip = range.Low.Layer.Label, Of = around is null ? null : Place(around) });
+            }
+        }
+
+        private void Counts(ChartCounts counts)
+        {
+            const double Share = 0.22;
+            var most = counts.Steps.Select(s => s.Count).DefaultIfEmpty(0).Max();
+            if (most <= 0) return;
+            foreach (var (time, count) in counts.Steps)
+            {
+                var (x, end) = (_plot.X(Math.Max(time, _plot.From)), _plot.X(Math.Min(time + step, _plot.To)));
+                var height = count / most * _plot.Height * Share;
+                if (end > x && height > 0) _marks.Add(new RectMark(x, _plot.Bottom - height, Math.Max(0.5, end - x - (end - x > 4 ? 1 : 0)), height, "behind") { Tip = $"{Format.Clock(time, view.Zone)}: {Format.Number((long)count)} {counts.Label}" });
+            }
+        }
+
+        /// <summary>Changes and pins as lines with their words at the head, alerts as bars under the upper edge; words that would meet are left to hovering.</summary>
+        private void Over()
+        {
+            if (view.Over is not { } over) return;
+            var line = 0;
+            foreach (var span in over.Spans.Where(s => s.To > _plot.From && s.From < _plot.To).Take(30))
+            {
+                var (x, end) = (_plot.X(Math.Max(span.From, _plot.From)), _plot.X(Math.Min(span.To, _plot.To)));
+                var y = _plot.Top + 3 + (line++ % 3 * 7);
+                _marks.Add(new RectMark(x, y, Math.Max(2, end - x), 5, "lasting " + span.Level) { Tip = span.Label });
+                if (line <= 3 && TextSize.Width(span.Label) < end - x) _marks.Add(new TextMark(x + 4, y + 17 + ((line - 1) % 3 * 7), span.Label, Anchor.Start, "event-label") { Tip = span.Label });
+            }
+            var free = double.NegativeInfinity;
+            foreach (var happened in over.Events.Where(e => e.Time >= _plot.From && e.Time <= _plot.To).OrderBy(e => e.Time))
+            {
+                var x = _plot.X(happened.Time);
+                var tip = $"{Format.Clock(happened.Time, view.Zone)}: {happened.Label}";
+                _marks.Add(new LineMark(x, _plot.Top - 3, x, _plot.Bottom, happened.Kind + "-line") { Tip = tip });
+                _marks.Add(new PathMark([[(x, _plot.Top - 13), (x + 4.5, _plot.Top - 6), (x, _plot.Top + 1), (x - 4.5, _plot.Top - 6), (x, _plot.Top - 13)]], happened.Kind) { Tip = tip });
+                var text = TextSize.Fit(happened.Label, 420);
+                if (x - 6 < free || x + 10 + TextSize.Width(text) > view.Width) continue;
+                _marks.Add(new TextMark(x + 9, _plot.Top - 2, text, Anchor.Start, "event-label") { Tip = tip });
+                free = x + 9 + TextSize.Width(text);
             }
         }
 
@@ -351,22 +435,28 @@ internal static class OverTime
             }
         }
 
-        private ChartUnit UnitOf(Series series) => ChartUnit.Of(series.Column, SpecOf(series.Layer.Side).Unit);
-        private string Text(Series series, double value) => UnitOf(series).Text(value, SpecOf(series.Layer.Side).Decimals);
+        private ChartUnit UnitOf(Series series) => ChartUnit.Of(series.Column, series.Layer.Unit ?? SpecOf(series.Layer.Side).Unit);
+        private string Text(Series series, double value) => UnitOf(series).Text(value, series.Layer.Decimals ?? SpecOf(series.Layer.Side).Decimals);
 
         private LegendEntry Entry(Series series)
         {
             var last = series.Finished(IsPartial).LastOrDefault(-1);
             double[] known = [.. series.Finished(_ => false).Select(i => series.Values[i]!.Value)];
             var total = known.Length == 0 ? "–" : series.Column.Kind == ValueKind.Integer ? Format.Number(known.Sum()) : Text(series, known.Average());
-            return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Text(series, series.Values[last]!.Value), total) { Keys = series.Keys };
+            return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Text(series, series.Values[last]!.Value), total)
+            {
+                Keys = series.Keys,
+                Column = series.Column.Name,
+                Figures = SeriesFigures.Of(series, table.Times, step, view.Focus ?? _focus, view.Now),
+                Write = value => Text(series, value),
+            };
         }
 
         private HoverPoint Hover(long time, int i)
         {
             var title = step >= Instants.Day ? Format.Day(time, view.Zone) : $"{Format.Day(time, view.Zone)}, {Clock(time)} to {Clock(time + step)}";
             if (IsPartial(i)) title += ", not all of it";
-            return new HoverPoint(Middle(i), title, [.. table.Series.Select(s => s.Values[i] is { } v ? Text(s, v) + (s.IsFilled(i) ? " filled" : "") + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "") : "–")], [.. table.Series.Select(s => s.Values[i])]);
+            return new HoverPoint(Middle(i), title, [.. table.Series.Select(s => s.Values[i] is { } v ? Text(s, v) + (s.IsFilled(i) ? " filled" : "") + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "") : "–")], [.. table.Series.Select(s => s.Values[i])]) { Start = time, End = time + step };
         }
 
         private string Clock(long time) => step < Instants.Minute ? Format.ClockSeconds(time, view.Zone) : Format.Clock(time, view.Zone);

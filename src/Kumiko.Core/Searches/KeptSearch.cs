@@ -1,11 +1,23 @@
 namespace Kumiko.Core.Searches;
 
-/// <summary>A search that somebody kept under a name.</summary>
+/// <summary>What a kept address leads to.</summary>
+public static class KeptKind
+{
+    public const string Search = "search", Chart = "chart";
+
+    /// <summary>The page that shows it.</summary>
+    public static string Path(string kind) => kind == Chart ? "/charts" : "/search";
+}
+
+/// <summary>A search, or a chart, that somebody kept under a name.</summary>
 public sealed class KeptSearch
 {
     public const int LongestName = 120, LongestNote = 2_000, MostTags = 8, LongestTag = 40, LongestAddress = 40_000;
 
     public long Id { get; init; }
+
+    /// <summary>One of <see cref="KeptKind"/>.</summary>
+    public string Kind { get; init; } = KeptKind.Search;
     public string Name { get; init; } = "";
     public string Note { get; init; } = "";
 
@@ -63,6 +75,9 @@ public sealed class FrozenResult
     public string Id { get; init; } = "";
     public string Title { get; init; } = "";
     public string Address { get; init; } = "";
+
+    /// <summary>One of <see cref="KeptKind"/>.</summary>
+    public string Kind { get; init; } = KeptKind.Search;
 
     /// <summary>Which stretch of time it is of, and the like, in words.</summary>
     public string Words { get; init; } = "";

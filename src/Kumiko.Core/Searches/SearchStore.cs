@@ -12,15 +12,16 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     public const int MostAsked = 200;
 
     private const string KeptColumns =
-        "s.id AS Id, s.name AS Name, s.note AS Note, s.tags AS Tags, s.address AS Address, s.query AS Query, s.shared AS Shared, s.author AS Author, p.name AS AuthorName, s.created AS Created, s.changed AS Changed";
+        "s.id AS Id, s.kind AS Kind, s.name AS Name, s.note AS Note, s.tags AS Tags, s.address AS Address, s.query AS Query, s.shared AS Shared, s.author AS Author, p.name AS AuthorName, s.created AS Created, s.changed AS Changed";
 
     private const string KeptFrom = "FROM kept_search s JOIN person p ON p.id = s.author";
 
     /// <summary>The searches that a person may see: their own, and shared ones. Their own first, then by name.</summary>
-    public IReadOnlyList<KeptSearch> Kept(long person)
+    /// <param name="kind">Of one kind alone; null for all.</param>
+    public IReadOnlyList<KeptSearch> Kept(long person, string? kind = null)
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<KeptSearch>($"SELECT {KeptColumns} {KeptFrom} WHERE s.removed IS NULL AND (s.shared OR s.author = @person) ORDER BY s.author <> @person, s.name COLLATE NOCASE, s.id", new { person })];
+        return [.. connection.Query<KeptSearch>($"SELECT {KeptColumns} {KeptFrom} WHERE s.removed IS NULL AND (s.shared OR s.author = @person) AND (@kind IS NULL OR s.kind = @kind) ORDER BY s.author <> @person, s.name COLLATE NOCASE, s.id", new { person, kind })];
     }
 
     /// <summary>One of them; null where it does not exist or is not theirs to see.</summary>
@@ -31,8 +32,8 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     }
 
     public Task<long> Keep(KeptSearch search) => kept.Database.Writer.Write(connection => connection.ExecuteScalar<long>(
-        "INSERT INTO kept_search (name, note, tags, address, query, shared, author, created, changed) VALUES (@Name, @Note, @Tags, @Address, @Query, @Shared, @Author, @now, @now) RETURNING id",
-        new { search.Name, search.Note, search.Tags, search.Address, search.Query, search.Shared, search.Author, now = Now() }));
+        "INSERT INTO kept_search (kind, name, note, tags, address, query, shared, author, created, changed) VALUES (@Kind, @Name, @Note, @Tags, @Address, @Query, @Shared, @Author, @now, @now) RETURNING id",
+        new { search.Kind, search.Name, search.Note, search.Tags, search.Address, search.Query, search.Shared, search.Author, now = Now() }));
 
     /// <summary>Changes one of a person's own searches; false where it is not theirs.</summary>
     public async Task<bool> Change(KeptSearch search) => await kept.Database.Writer.Write(connection => connection.Execute(
@@ -67,12 +68,12 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     {
         var id = Secrets.New()[..22];
         await kept.Database.Writer.Write(connection => connection.Execute(
-            "INSERT INTO frozen_result (id, title, address, words, rows, more, content, author, created) VALUES (@id, @Title, @Address, @Words, @Rows, @More, @content, @Author, @now)",
-            new { id, result.Title, result.Address, result.Words, result.Rows, result.More, content, result.Author, now = Now() }));
+            "INSERT INTO frozen_result (id, kind, title, address, words, rows, more, content, author, created) VALUES (@id, @Kind, @Title, @Address, @Words, @Rows, @More, @content, @Author, @now)",
+            new { id, result.Kind, result.Title, result.Address, result.Words, result.Rows, result.More, content, result.Author, now = Now() }));
         return id;
     }
 
-    private const string FrozenColumns = "f.id AS Id, f.title AS Title, f.address AS Address, f.words AS Words, f.rows AS Rows, f.more AS More, f.author AS Author, p.name AS AuthorName, f.created AS Created";
+    private const string FrozenColumns = "f.id AS Id, f.kind AS Kind, f.title AS Title, f.address AS Address, f.words AS Words, f.rows AS Rows, f.more AS More, f.author AS Author, p.name AS AuthorName, f.created AS Created";
 
     public (FrozenResult Result, byte[] Content)? FindFrozen(string id)
     {

@@ -25,7 +25,7 @@ public sealed class ReleaseDesk(Truth truth, Senders senders, ServerState state,
             using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1), clock);
             do
             {
-                foreach (var play in truth.Plays.Where(p => p.Of.Told is not null))
+                foreach (var play in truth.Plays.Where(p => p.Of.Told is not null || p.Of.IsSilent))
                 {
                     await Tell(http, play, play.Start, play.Of.From, play.Of.To, stoppingToken);
                     if (play.End is { } end) await Tell(http, play, end, play.Of.To, play.Of.From, stoppingToken);

@@ -19,6 +19,9 @@ public sealed record Disturbance(int Number, string Cause, string What, string W
     /// <summary>What kind of change begins it.</summary>
     public string Kind { get; init; } = "config";
 
+    /// <summary>Whether nothing is logged of it, and only the release desk knows.</summary>
+    public bool IsSilent { get; init; }
+
     public TimeSpan Rise { get; init; } = TimeSpan.FromSeconds(25);
     public TimeSpan Fall { get; init; } = TimeSpan.FromSeconds(40);
 

@@ -93,6 +93,8 @@ public static class Disturbances
             "service = notice-board and queue > 400", ["notice-board"])
         {
             Rise = TimeSpan.Zero, Fall = TimeSpan.Zero, Aftermath = TimeSpan.FromHours(2),
+            Kind = "scale",
+            IsSilent = true,
             InHistory = (3, new(6, 50, 0), TimeSpan.FromMinutes(100), 1),
             Alters = "notice-board",
             Alter = static (record, play) => record.Host == "notice-3" && play.Strength(record.Time) > 0 ? null : record,

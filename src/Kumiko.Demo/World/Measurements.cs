@@ -28,6 +28,7 @@ public static class Measurements
                     { IsMonotonic = metric.IsCounter, Temporality = metric.IsCounter ? Temporality.Delta : Temporality.Unspecified });
                 if (service is "booking-web" or "fare-engine" or "gate-control") metrics.Add(Durations(service, host, resource, minutes, plays, seed));
                 if (host == "notice-1") metrics.AddRange(Screens(resource, minutes, plays, seed));
+                if (host == "manifest-1") metrics.AddRange(Boarding.Between(resource, minutes, plays, seed));
             }
         return metrics;
     }

@@ -85,7 +85,7 @@ public static class KumikoServer
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
-        services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<Assets>();
+        services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
         services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<OutboxService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>();

@@ -31,11 +31,11 @@ public sealed class FindModel(SearchStore searches, RunRegistry runs, LookupTabl
         bool Named(string name) => what.Length == 0 || name.Contains(what, StringComparison.OrdinalIgnoreCase);
         var found = new List<FoundThing>();
         found.AddRange(Screens().Where(s => Named(s.Name)));
-        found.AddRange(searches.Kept(viewer.Id).Where(k => Named(k.Name) || Named(k.Tags) || (what.Length > 0 && Named(k.Query))).Take(MostOfKind).Select(k => new FoundThing("kept search", k.Name, k.Query.ReplaceLineEndings(" "), "/search" + k.Address)));
+        found.AddRange(searches.Kept(viewer.Id).Where(k => Named(k.Name) || Named(k.Tags) || (what.Length > 0 && Named(k.Query))).Take(MostOfKind).Select(k => new FoundThing(k.Kind == KeptKind.Chart ? "kept chart" : "kept search", k.Name, k.Query.ReplaceLineEndings(" "), KeptKind.Path(k.Kind) + k.Address)));
         found.AddRange(searches.Asked(viewer.Id).Where(a => Named(a.Query)).Take(what.Length == 0 ? 5 : MostOfKind).Select(a => new FoundThing("asked", a.Query.ReplaceLineEndings(" "), null, "/search" + a.Address)));
         if (what.Length > 0)
         {
-            found.AddRange(searches.Frozen(viewer.Id).Where(f => Named(f.Title)).Take(MostOfKind).Select(f => new FoundThing("frozen answer", f.Title, f.Words, "/frozen/" + f.Id)));
+            found.AddRange(searches.Frozen(viewer.Id).Where(f => Named(f.Title)).Take(MostOfKind).Select(f => new FoundThing(f.Kind == KeptKind.Chart ? "frozen chart" : "frozen answer", f.Title, f.Words, "/frozen/" + f.Id)));
             var now = Instants.FromDateTime(clock.GetUtcNow());
             // To the next whole minute, so that letters typed one after the other share a run.
             var window = TimeRange.Last(LookBack).Resolve((now / Instants.Minute * Instants.Minute) + Instants.Minute);
@@ -54,6 +54,7 @@ public sealed class FindModel(SearchStore searches, RunRegistry runs, LookupTabl
     private IEnumerable<FoundThing> Screens()
     {
         yield return new("screen", "Search", "what was written", "/search");
+        yield return new("screen", "Charts", "how quantities move and relate", "/charts");
         yield return new("screen", "Alerts", "rules and alerts", "/alerts");
         yield return new("screen", "Sources", "what comes in, refused things, tokens", "/sources");
         yield return new("screen", "Connect a sender", null, "/sources/connect");

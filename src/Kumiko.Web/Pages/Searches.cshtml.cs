@@ -33,12 +33,12 @@ public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSur
     public void OnGet(string? tab, string? find, string? removed, string? kind, string? problem)
     {
         (Now, Zone) = (Instants.FromDateTime(clock.GetUtcNow()), viewer.Zone(null));
-        Show = tab is "asked" or "frozen" ? tab : "kept";
+        Show = tab is "asked" or "frozen" or "charts" ? tab : "kept";
         Find = (find ?? "").Trim();
         Problem = problem is { Length: > 0 and <= 300 } ? problem : null;
-        if (removed is { Length: > 0 and <= 40 } && kind is "kept" or "frozen") Removed = (kind!, removed!);
+        if (removed is { Length: > 0 and <= 40 } && kind is "kept" or "frozen" or "charts") Removed = (kind!, removed!);
         bool Holds(params string[] texts) => Find.Length == 0 || texts.Any(t => t.Contains(Find, StringComparison.OrdinalIgnoreCase));
-        var kept = searches.Kept(viewer.Id);
+        var kept = searches.Kept(viewer.Id, Show == "charts" ? KeptKind.Chart : KeptKind.Search);
         Tags = [.. kept.SelectMany(k => k.TagList).Distinct().Order(StringComparer.Ordinal)];
         Kept = [.. kept.Where(k => Holds(k.Name, k.Note, k.Query, k.Tags, k.AuthorName))];
         Asked = Show == "asked" ? [.. searches.Asked(viewer.Id).Where(a => Holds(a.Query))] : [];
@@ -60,6 +60,14 @@ public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSur
     {
         if (!viewer.MayKeep) return StatusCode(403);
         if (searches.FindKept(id, viewer.Id) is not { } known || !IsMine(known)) return NotFound();
+        // A chart's address is its own; here only what it is called is changed.
+        if (known.Kind == KeptKind.Chart)
+        {
+            var chart = new KeptSearch { Id = id, Kind = known.Kind, Name = (name ?? "").Trim(), Note = (note ?? "").Trim(), Tags = KeptSearch.ReadTags(tags), Address = known.Address, Query = known.Query, Shared = shared, Author = viewer.Id };
+            if (chart.Problem() is { } fault) return Refused(fault);
+            await searches.Change(chart);
+            return Redirect(Listed(known.Kind));
+        }
         var view = Read(known.Address) with { Query = (query ?? "").ReplaceLineEndings("\n").Trim() };
         if (QueryParser.Parse(view.Query, surroundings.Tables()) is { Ok: false } wrong) return Refused("The query has an error: " + wrong.Errors[0].Describe(wrong.Text));
         var search = new KeptSearch { Id = id, Name = (name ?? "").Trim(), Note = (note ?? "").Trim(), Tags = KeptSearch.ReadTags(tags), Address = view.Url(""), Query = view.Query, Shared = shared, Author = viewer.Id };
@@ -73,15 +81,15 @@ public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSur
         if (!viewer.MayKeep) return StatusCode(403);
         if (searches.FindKept(id, viewer.Id) is not { } known) return NotFound();
         var name = known.Name.Length > KeptSearch.LongestName - 8 ? known.Name[..(KeptSearch.LongestName - 8)] : known.Name;
-        await searches.Keep(new KeptSearch { Name = name + ", copy", Note = known.Note, Tags = known.Tags, Address = known.Address, Query = known.Query, Shared = false, Author = viewer.Id });
-        return Redirect("/searches");
+        await searches.Keep(new KeptSearch { Kind = known.Kind, Name = name + ", copy", Note = known.Note, Tags = known.Tags, Address = known.Address, Query = known.Query, Shared = false, Author = viewer.Id });
+        return Redirect(Listed(known.Kind));
     }
 
     public async Task<IActionResult> OnPostRemoveAsync(string id, string kind, bool back)
     {
         var done = kind == "frozen" ? await searches.RemoveFrozen(id, !back, viewer.Id) : long.TryParse(id, out var number) && await searches.Remove(number, !back, viewer.Id);
         if (!done) return NotFound();
-        var tab = kind == "frozen" ? "?tab=frozen&" : "?";
+        var tab = kind == "frozen" ? "?tab=frozen&" : kind == "charts" ? "?tab=charts&" : "?";
         return Redirect("/searches" + tab + (back ? "" : $"removed={Uri.EscapeDataString(id)}&kind={kind}"));
     }
 
@@ -128,6 +136,10 @@ public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSur
         return view with { At = null, Parameters = [.. values.Where(v => v.Key.StartsWith("p.", StringComparison.Ordinal)).Select(v => (v.Key[2..], v.Value.ToString())).Take(20)] };
     }
 
+    private static string Listed(string kind) => kind == KeptKind.Chart ? "/searches?tab=charts" : "/searches";
+
     /// <summary>A kept search as an address of Search.</summary>
     public string UrlOf(string address) => "/search" + address;
+
+    public string UrlOf(KeptSearch kept) => KeptKind.Path(kept.Kind) + kept.Address;
 }

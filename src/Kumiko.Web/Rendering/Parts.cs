@@ -23,6 +23,15 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
     /// <summary>Where the picture is had as a file, to which the kind is added; null where it is not.</summary>
     public string? FileUrl { get; init; }
 
+    /// <summary>Where the menu of a mark is asked for, with its series and step; null where marks lead nowhere.</summary>
+    public string? MarkUrl { get; init; }
+
+    /// <summary>Whether the page has a legend of its own.</summary>
+    public bool HasOwnLegend { get; init; }
+
+    /// <summary>How the picture was made, where lines are called by other names than their columns; null elsewhere.</summary>
+    public ChartSpec? Spec { get; init; }
+
     /// <summary>Whether the page offers what the chart is made of by itself.</summary>
     public bool IsExportedElsewhere { get; init; }
 
@@ -34,7 +43,7 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
 
     /// <summary>What the script of the chart reads: places, titles and values of the cross-hair, and the plot's ends.</summary>
     public IEnumerable<(string Name, string Value)> Data => Drawing.Plot is not { } plot
-        ? [("data-chart", Drawing.ViewHeight is null ? "{}" : System.Text.Json.JsonSerializer.Serialize(new { view = Drawing.ViewHeight }))]
+        ? [("data-chart", Drawing.ViewHeight is null && MarkUrl is null ? "{}" : System.Text.Json.JsonSerializer.Serialize(new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(Told) }))]
         : [("tabindex", "0"),
         ("data-chart", System.Text.Json.JsonSerializer.Serialize(new
         {
@@ -45,9 +54,13 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
             from = plot.From / 1_000_000,
             to = plot.To / 1_000_000,
             view = Drawing.ViewHeight,
-            series = Drawing.Legend.Select(l => new { name = l.Name, style = l.Style }),
-            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Count(n => n is not null) - MostTold) }),
+            series = Drawing.Legend.Select(Told),
+            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), at = h.Start / 1_000_000, end = h.End / 1_000_000, title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Count(n => n is not null) - MostTold) }),
         }))];
+
+    private object Told(LegendEntry entry) => MarkUrl is null
+        ? new { name = entry.Name, style = entry.Style }
+        : new { name = entry.Name, style = entry.Style, column = entry.Column, condition = Condition(entry) };
 
     /// <summary>Places of series with their values at one point, the highest first.</summary>
     private static IEnumerable<object[]> Told(HoverPoint point) =>
@@ -57,6 +70,9 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
 /// <summary>Conditions that keys of a group stand for.</summary>
 public static class PointConditions
 {
+    /// <summary>That a field is there.</summary>
+    public static string Exists(string field) => QueryPrinter.PrintMatch(new Exists(new Field(field)));
+
     public static string? Of(IReadOnlyList<(string Name, Value Value)> keys)
     {
         var conditions = keys.Select(k => k.Value.IsMissing ? new Not(new Exists(new Field(k.Name))) : (Expr)new Compare(new Field(k.Name), CompareOp.Equal, Literals.For(k.Value))).ToList();

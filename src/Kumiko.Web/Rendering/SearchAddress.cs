@@ -89,6 +89,9 @@ public sealed record SearchAddress
     /// <summary>The unfolded record.</summary>
     public RecordId? At { get; init; }
 
+    /// <summary>What else the page's address holds, to be kept by its strip.</summary>
+    public IReadOnlyList<(string Name, string Value)> Kept { get; init; } = [];
+
     /// <summary>Reads an address; what makes no sense is left out and told in a notice.</summary>
     public static SearchAddress Parse(Func<string, string?> value, long now, List<string> notices)
     {
@@ -168,7 +171,7 @@ public sealed record SearchAddress
             ("q", Query), ("from", Focus == DefaultFocus ? null : Focus.From.ToString()), ("to", Focus == DefaultFocus ? null : Focus.To.ToString()),
             ("base", Baseline.ToString()), ("span", Span?.ToString()), ("zone", Zone), ("tab", Tab == Tab.Auto ? null : Tab.ToString().ToLowerInvariant()),
             ("cols", string.Join(',', Columns)), ("marks", TermMark.Print(Marks)), ("order", OldestFirst ? "oldest" : null), ("wrap", Wrap ? "1" : null),
-            .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)), ("at", At?.ToString()),
+            .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)), ("at", At?.ToString()), .. Kept.Select(k => (k.Name, (string?)k.Value)),
         ];
         return all.Where(p => !string.IsNullOrEmpty(p.Value)).Select(p => (p.Name, p.Value!));
     }

@@ -1,4 +1,5 @@
 import { setFocus } from './strip.js';
+import { showMenu } from './menus.js';
 
 // Charts: one cross-hair for all of a page, tooltips with the highest first, a stretch drawn by dragging, reading point by
 // point with the keyboard, series lit up or picked in the legend, and an overview of what is higher than its view.
@@ -12,6 +13,7 @@ export function startCharts() {
     const data = JSON.parse(svg.dataset.chart);
     if (data.view) startOverview(svg, data.view);
     if (data.points) start(svg, data);
+    else if (data.series) startMarks(svg, data);
   }
 }
 
@@ -104,6 +106,15 @@ function start(svg, data) {
     tell(null);
   }
 
+  // A step of the chart, of the series that was met or else of the one that is highest there, and what can be done with it.
+  function mark(index, of, x, y, returnTo) {
+    const url = figure.dataset.markUrl;
+    const point = data.points[index];
+    if (!url || !point) return;
+    const series = data.series[of ?? point.values.find(([i]) => !off.has(i) && !data.series[i].style.includes('ghost'))?.[0]];
+    showMenu(url, { column: series?.column, condition: series?.condition, start: point.at, end: point.end }, x, y, returnTo);
+  }
+
   svg.addEventListener('pointermove', event => {
     const x = place(event);
     if (!data.points.length || x < data.left - 4 || x > data.right + 4) hide(); else show(nearest(x));
@@ -113,6 +124,7 @@ function start(svg, data) {
   svg.addEventListener('keydown', event => {
     const last = data.points.length - 1;
     const next = { ArrowLeft: current < 0 ? last : Math.max(0, current - 1), ArrowRight: current < 0 ? 0 : Math.min(last, current + 1), Home: 0, End: last }[event.key];
+    if (event.key === 'Enter' && current >= 0) { mark(current, null, svg.getBoundingClientRect().left + data.points[current].x / box.width * svg.getBoundingClientRect().width, svg.getBoundingClientRect().top + 60, svg); event.preventDefault(); return; }
     if (event.key === 'Escape' && current >= 0) { hide(); event.preventDefault(); return; }
     if (next === undefined || last < 0 || event.ctrlKey || event.metaKey || event.altKey) return;
     event.preventDefault();
@@ -125,6 +137,7 @@ function start(svg, data) {
     if (event.button !== 0 || !document.getElementById('view')) return;
     event.preventDefault();
     const begin = inside(place(event));
+    const met = event.target.closest('[data-of]')?.dataset.of;
     const drawn = element('rect', { class: 'focus drawing', y: data.top, height: data.bottom - data.top }, svg);
     svg.setPointerCapture(event.pointerId);
     const move = e => {
@@ -138,6 +151,7 @@ function start(svg, data) {
       svg.removeEventListener('pointercancel', end);
       drawn.remove();
       const at = inside(place(e));
+      if (e.type === 'pointerup' && Math.abs(at - begin) <= 3) mark(nearest(at), met, e.clientX, e.clientY);
       if (e.type === 'pointerup' && Math.abs(at - begin) > 3) setFocus(time(Math.min(begin, at)), time(Math.max(begin, at)));
     };
     svg.addEventListener('pointermove', move);
@@ -147,9 +161,19 @@ function start(svg, data) {
   startLegend(svg, figure, off);
 }
 
+// Bars and parts without an axis of time stand for a group each.
+function startMarks(svg, data) {
+  const url = svg.closest('figure').dataset.markUrl;
+  if (!url) return;
+  svg.addEventListener('click', event => {
+    const series = data.series[event.target.closest('[data-of]')?.dataset.of];
+    if (series) showMenu(url, { column: series.column, condition: series.condition }, event.clientX, event.clientY);
+  });
+}
+
 // Pointing at a row lights its series up; its swatch shows it alone, with Shift it joins or leaves those that are shown.
 function startLegend(svg, figure, off) {
-  const rows = [...figure.querySelectorAll('.legend tr[data-series]')];
+  const rows = [...((figure.dataset.markUrl && figure.closest('.board-main')) || figure).querySelectorAll('.legend tr[data-series]')];
   const marks = series => svg.querySelectorAll(`[data-of="${series}"]`);
   const apply = () => rows.forEach(row => {
     const hidden = off.has(+row.dataset.series);

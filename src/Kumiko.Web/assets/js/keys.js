@@ -4,7 +4,7 @@ import { switchLive } from './live.js';
 import { focusEditor } from './editor.js';
 import { go } from './kumiko.js';
 
-const sections = { s: '/search', a: '/alerts', o: '/sources', k: '/searches' };
+const sections = { s: '/search', c: '/charts', a: '/alerts', o: '/sources', k: '/searches' };
 let going = false;
 
 // Keys, unless one is typing.

@@ -11,6 +11,7 @@ import { startRecords } from './records.js';
 import { startKeys } from './keys.js';
 import { startTrial } from './trial.js';
 import { startCopy } from './copy.js';
+import { startWorkbench } from './workbench.js';
 
 window.htmx = htmx;
 
@@ -25,6 +26,7 @@ function start() {
   startEditors();
   startStrips();
   startCharts();
+  startWorkbench();
   startLoading();
   startTrial();
   startFields();

@@ -1,0 +1,220 @@
+using Kumiko.Charts;
+using Kumiko.Core.Analysis;
+using Kumiko.Core.Changes;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
+using Kumiko.Core.Records;
+using Kumiko.Core.Rules;
+using Kumiko.Core.Workbench;
+using NodaTime;
+
+namespace Kumiko.Web.Rendering;
+
+/// <summary>What is laid over a chart, in the words of the panel beside it.</summary>
+/// <param name="Found">How much there is of it in the stretch that is drawn.</param>
+public sealed record LaidOver(string Words, int Found);
+
+/// <summary>A chart's answers and its picture.</summary>
+/// <param name="Focus">The stretch that figures are for.</param>
+/// <param name="Drawn">The stretch that is drawn.</param>
+public sealed record BoardAnswer(Window Focus, Window Drawn, IReadOnlyList<SeriesAnswer> Series, Drawing? Drawing, ChartSpec Spec)
+{
+    /// <summary>Frames of what is shown, in order of their series.</summary>
+    public IReadOnlyList<Frame> Frames { get; init; } = [];
+    public Baseline? Baseline { get; init; }
+    public LaidOver? Changes { get; init; }
+    public LaidOver? Alerts { get; init; }
+    public LaidOver? Records { get; init; }
+    public LaidOver? Limits { get; init; }
+
+    /// <summary>The same picture as one that leaves the page, with title and legend; null where there is none.</summary>
+    public Func<Drawing?> DrawAlone { get; init; } = static () => null;
+
+    public SeriesAnswer? Of(string name) => Series.FirstOrDefault(s => s.Series.Name == name);
+}
+
+/// <summary>Answers the series of a chart for its page, for files, and for parts of the page.</summary>
+public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore changes)
+{
+    /// <summary>What is drawn around the focus on each side, as a share of it.</summary>
+    private const double Around = 0.25;
+    private const int RoundParts = 24;
+
+    private const int MostChanges = 200, MostSteps = 180, MostGhosts = 16;
+    internal const string Usual = " usual";
+
+    /// <summary>The stretch around the focus that is drawn: up to the present where the focus ends near it.</summary>
+    public static Window DrawnWindow(ChartBoard board, Window focus, long now)
+    {
+        if (board.HidesAround) return focus;
+        // In whole round steps, so that neither end cuts one.
+        var round = Steps.RoundFor(focus, RoundParts);
+        var more = Math.Max(1, (long)(focus.Length * Around) / round) * round;
+        return new Window(focus.From - more, Math.Max(focus.To, Math.Min(focus.To + more, now)));
+    }
+
+    /// <summary>The series of a chart over the stretch that is drawn; each is answered when asked for.</summary>
+    public SeriesBoard Open(ChartAddress address, string person, long now, DateTimeZone zone, CancellationToken cancel)
+    {
+        var window = DrawnWindow(address.Board, address.View.Focus.Resolve(now), now);
+        return new SeriesBoard([.. address.Board.Series.Select(s => s.Series)], new EvaluationContext(now, zone), parsed => Ask(parsed, window, person, now, zone, cancel));
+    }
+
+    public async Task<Frame> Ask(ParseResult parsed, Window window, string person, long now, DateTimeZone zone, CancellationToken cancel)
+    {
+        if (Parameters.Undeclared(parsed.Query) is [{ Name: var open }, ..]) throw new QueryRefusedException($":{open} has no value. Write the value itself.");
+        var run = runs.Shared(new Question(person, parsed, window, now, zone, Limits.Default));
+        using var reading = run.Attach(cancel);
+        return run.IsGrouped ? await run.Frame() : throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count() every auto.");
+    }
+
+    public async Task<BoardAnswer> Read(ChartAddress address, string person, long now, DateTimeZone zone, double width, double height, CancellationToken cancel)
+    {
+        var board = address.Board;
+        var focus = address.View.Focus.Resolve(now);
+        var drawn = DrawnWindow(board, focus, now);
+        var series = Open(address, person, now, zone, cancel);
+        var answers = await Task.WhenAll(board.Series.Select(s => series.Answer(s.Name)));
+        var shown = board.Series.Zip(answers).Where(s => !s.First.Hidden && s.Second.Frame is not null).ToList();
+        var frames = shown.Select(s => s.Second.Frame!).ToList();
+        var baseline = board.HidesBaseline ? null : BaselineOf(address.View.Baseline, focus, person, now, zone);
+        var ghosts = baseline is null ? [] : await Ghosts(series, shown, baseline, focus);
+        var spec = Spec(board, [.. shown.Select(s => (s.First, s.Second.Frame!))], ghosts);
+        var step = frames.Select(f => f.Schema.Step).FirstOrDefault() ?? Steps.RoundFor(drawn, MostSteps);
+        var (over, told) = await Laid(address, person, now, zone, drawn, step, cancel);
+        if (board.ShowsLimits) spec = spec with { Thresholds = LimitsOf(board, answers, step) };
+        var view = new ChartView(width, height, zone, now) { Focus = focus == drawn ? null : focus, Over = over };
+        var isOverTime = board.MultiplesBy is null && board.Form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
+        // Other forms bring steps to one figure, which is for the focus alone.
+        var all = isOverTime ? [.. frames, .. ghosts] : board.Form == ChartForm.HeatMap || board.MultiplesBy is not null ? frames : frames.Select(f => Within(f, focus)).ToList();
+        return new BoardAnswer(focus, drawn, answers, all.Count == 0 ? null : Chart.Draw(all, spec, view), spec)
+        {
+            Frames = frames,
+            DrawAlone = () => Chart.Draw(all, spec, view with { Alone = true }),
+            Baseline = baseline,
+            Changes = told.Changes,
+            Alerts = told.Alerts,
+            Records = told.Records,
+            Limits = board.ShowsLimits ? new LaidOver("", spec.Thresholds.Count) : null,
+        };
+    }
+
+    /// <summary>The rows of a frame whose steps begin in a stretch.</summary>
+    public static Frame Within(Frame frame, Window window)
+    {
+        var time = frame.Schema.IndexOf(ColumnRole.Time);
+        return frame with { Schema = frame.Schema with { Window = window }, Rows = [.. frame.Rows.Where(r => window.Contains(r[time].AsLong))] };
+    }
+
+    /// <summary>What the focus is compared with, whatever the queries are.</summary>
+    public Baseline BaselineOf(BaselineChoice choice, Window focus, string person, long now, DateTimeZone zone) =>
+        runs.Shared(new Question(person, QueryParser.Parse(""), focus, now, zone, Limits.Default)).BaselineOf(choice, new BaselineFinder(window => rules.AlertsIn(window).Count));
+
+    /// <summary>A series as it usually is: the mean of the baseline's stretches, moved onto the focus; of a set, the series of its records.</summary>
+    public static async Task<Frame?> UsualOf(SeriesBoard series, string name, Baseline baseline, Window focus)
+    {
+        if (baseline.Windows.Count == 0) return null;
+        var then = baseline.Choice is ConditionSet set
+            ? [await series.Answer(name, 0, set.Condition)]
+            : await Task.WhenAll(baseline.Windows.Where(w => w.From < focus.From).Select(w => series.Answer(name, focus.From - w.From)));
+        var frames = then.Select(a => a.Frame).OfType<Frame>().ToList();
+        if (frames.Count == 0) return null;
+        var usual = CopiesOf.Band(frames, name + Usual);
+        // Only their mean: how far days spread is another question.
+        return frames.Count == 1 ? usual : usual with { Schema = usual.Schema with { Columns = [.. usual.Schema.Columns.Select(c => c.Name == name + Usual + Peers.Low || c.Name == name + Usual + Peers.High ? c with { Role = ColumnRole.Detail } : c)] } };
+    }
+
+    private static async Task<List<Frame>> Ghosts(SeriesBoard series, List<(BoardSeries Of, SeriesAnswer Answer)> shown, Baseline baseline, Window focus)
+    {
+        var of = shown.Where(s => s.Of is { Peers: null, Earlier: null }).Take(MostGhosts);
+        return [.. (await Task.WhenAll(of.Select(s => UsualOf(series, s.Of.Name, baseline, focus)))).OfType<Frame>()];
+    }
+
+    private static ChartSpec Spec(ChartBoard board, IReadOnlyList<(BoardSeries Of, Frame Frame)> shown, IReadOnlyList<Frame> ghosts)
+    {
+        var layers = new List<LayerSpec>();
+        foreach (var (of, frame) in shown)
+        {
+            var figures = frame.Schema.Columns.Where(c => c.Role == ColumnRole.Value).Select(c => c.Name).ToList();
+            var plain = new LayerSpec(of.Name, of.Form, of.Side) { Slot = of.Slot, Stroke = of.Stroke, Unit = of.Unit, Decimals = of.Decimals };
+            foreach (var column in figures)
+                layers.Add(column switch
+                {
+                    _ when column == of.Name && of.Peers is { } peers => plain with { Slot = of.Slot ?? 0, Label = peers.Own },
+                    _ when column == of.Name && of.Earlier is { } earlier => plain with { Stroke = of.Stroke ?? Stroke.Dashed, Label = earlier.Copies == 1 ? $"{of.Name}, {earlier.By} earlier" : $"{of.Name}, mean of {earlier.Copies}" },
+                    _ when column == of.Name => plain,
+                    _ when column == of.Name + Peers.Low => plain with { Column = column, Until = of.Name + Peers.High, GhostOf = of.Peers is null ? of.Name : figures.First(f => f != of.Name) },
+                    _ when of.Peers is not null && column.StartsWith(of.Name + " ", StringComparison.Ordinal) => plain with { Column = column, Slot = 2, Stroke = Stroke.Dashed, Label = column[(of.Name.Length + 1)..] },
+                    _ => plain with { Column = column, Slot = null },
+                });
+        }
+        foreach (var name in ghosts.SelectMany(g => g.Schema.Columns).Where(c => c.Role == ColumnRole.Value).Select(c => c.Name))
+        {
+            var own = name[..^Usual.Length];
+            var of = shown.First(s => s.Of.Name == own).Of;
+            layers.Add(new LayerSpec(name, ChartForm.Line, of.Side) { GhostOf = own, Unit = of.Unit, Decimals = of.Decimals });
+        }
+        return new ChartSpec
+        {
+            Form = board.Form,
+            Title = board.Title,
+            Left = board.Left,
+            Right = board.Right,
+            Layers = layers,
+            MultiplesBy = board.MultiplesBy,
+            SharedScale = !board.OwnScales,
+            Most = board.MostDrawn + (ghosts.Count > 0 ? board.MostDrawn : 0),
+            Choice = board.Choice,
+            Reduce = board.Reduce,
+            ShadeByTime = board.Form == ChartForm.Scatter,
+        };
+    }
+
+    private async Task<(ChartOver Over, (LaidOver Changes, LaidOver Alerts, LaidOver? Records) Told)> Laid(ChartAddress address, string person, long now, DateTimeZone zone, Window drawn, long step, CancellationToken cancel)
+    {
+        var board = address.Board;
+        var happened = changes.In(drawn, MostChanges);
+        var alerts = rules.AlertsIn(drawn);
+        var text = board.ChangeText.Length > 0 ? board.ChangeText : ChartBoard.UsualChangeText;
+        List<ChartEvent> events = [.. board.HidesChanges ? [] : happened.Select(c => new ChartEvent(c.At, c.By(text))), .. board.Pins.Select(p => new ChartEvent(p.At, p.Text, "pin"))];
+        if (address.Moment is { } moment) events.Add(new ChartEvent(moment, "", "pin"));
+        var over = new ChartOver
+        {
+            Events = events,
+            Spans = board.HidesAlerts ? [] : [.. alerts.Select(a => new ChartSpan(a.Started, a.Ended ?? now, a.Name, a.Level == AlertLevel.Critical ? "critical" : "warning"))],
+        };
+        LaidOver? records = null;
+        if (board.Records.Length > 0)
+        {
+            var parsed = QueryParser.Parse(board.Records);
+            if (!parsed.Ok) records = new LaidOver(parsed.Errors[0].Describe(parsed.Text), 0);
+            else
+                try
+                {
+                    var counted = await Ask(QueryParser.Parse($"{QueryEdits.RecordsOnly(board.Records)}\n| group count() every {Quantities.Duration(step)}"), drawn, person, now, zone, cancel);
+                    var (time, figure) = (counted.Schema.IndexOf(ColumnRole.Time), counted.Schema.IndexOf(ColumnRole.Value));
+                    var steps = counted.Rows.Select(r => (r[time].AsLong, r[figure].AsDouble)).ToList();
+                    over = over with { Counts = new ChartCounts(steps, "records") };
+                    records = new LaidOver("", (int)Math.Min(int.MaxValue, steps.Sum(s => s.AsDouble)));
+                }
+                catch (QueryRefusedException e) { records = new LaidOver(e.Message, 0); }
+        }
+        return (over, (new LaidOver("", happened.Count), new LaidOver("", alerts.Count), records));
+    }
+
+    /// <summary>Limits of rules on the records that a series counts, brought to the length of a step.</summary>
+    private List<Threshold> LimitsOf(ChartBoard board, IReadOnlyList<SeriesAnswer> answers, long step)
+    {
+        var limits = new List<Threshold>();
+        var all = rules.Rules();
+        foreach (var (of, answer) in board.Series.Zip(answers).Where(s => !s.First.Hidden && s.Second.Query is not null))
+            foreach (var rule in all.Where(r => QueryParser.Parse(QueryEdits.RecordsOnly(r.Query)).Query.Match is { } match && match == QueryParser.Parse(QueryEdits.RecordsOnly(answer.Query!)).Query.Match))
+                foreach (var (limit, level) in new[] { (rule.Warning, "warning"), (rule.Critical, "critical") })
+                    if (limit is { } most)
+                        limits.Add(new Threshold(most * ((double)step / rule.LookBack), $"{rule.Name}: {level} above {most} in {Quantities.Duration(rule.LookBack)}", level, of.Side));
+        return limits;
+    }
+}
