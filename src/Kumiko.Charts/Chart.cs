@@ -67,7 +67,7 @@ public static class Chart
             var steps = frame.Rows.Select(r => r[time].AsLong).Distinct().Count();
             var series = frame.Rows.GroupBy(r => SeriesTable.NameOf(r, keys, "", false)).Count() * figures;
             if (keys.Count == 1 && figures == 1 && frame.Rows.Count > 0 && frame.Rows.All(r => SeriesTable.Number(r[keys[0]]) is not null)) return (ChartForm.HeatMap, $"Figures by time and by the number {columns[keys[0]].Name} are a heat map.");
-            if (series > ManySeries) return (ChartForm.HeatMap, $"{series} series are too many for lines; a heat map has a row for each.");
+            if (series > ManySeries && figures == 1) return (ChartForm.HeatMap, $"{series} series are too many for lines; a heat map has a row for each.");
             if (steps < FewSteps && figures == 1) return (ChartForm.StackedColumn, $"{steps} steps are few; columns show each of them.");
             return (ChartForm.Line, "Figures over steps of time are lines.");
         }

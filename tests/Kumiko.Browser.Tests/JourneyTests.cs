@@ -118,7 +118,8 @@ public sealed class JourneyTests(RunningDemo demo)
         Assert.Equal("visible", ines.All("svg[data-chart] .hair")[0].GetAttribute("visibility"));
         ines.Drag("svg[data-chart]", 0.4, 0.6, 0.5);
         ines.Until(() => ines.Here.Contains("from="), "the focus drawn on the chart");
-        ines.Click(() => ines.Button("Column"));
+        ines.Click(() => ines.Find(".form-choice summary"));
+        ines.Click(() => ines.Button("stacked columns"));
         ines.Until(() => ines.All("svg[data-chart] rect.column").Count + ines.All(".chart-empty").Count > 0, "columns");
 
         // 6. A rule, tried on the past day before it is saved.

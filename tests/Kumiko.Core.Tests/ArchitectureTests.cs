@@ -34,6 +34,7 @@ public partial class ArchitectureTests
     [InlineData("Intake", "Records Frames Language Evaluation Storage Intake")]
     [InlineData("Query", "Records Frames Language Evaluation Storage Analysis Query")]
     [InlineData("Analysis", "Records Frames Analysis")]
+    [InlineData("Workbench", "Records Frames Language Evaluation Analysis Query Workbench")]
     public void Rooms_of_Core_use_only_what_is_below_them(string room, string below)
     {
         var files = Directory.GetFiles(Path.Combine(Root(), "src", "Kumiko.Core", room), "*.cs", SearchOption.AllDirectories);

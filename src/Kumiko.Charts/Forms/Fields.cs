@@ -9,9 +9,16 @@ internal static class HeatMap
     private const double Bottom = 48, Top = 8, TickWidth = 78, LeastRow = 7, NamedRow = 15;
     public const int Shades = 7;
 
+    /// <summary>Shades have one scale, so only the first figure that is not hidden is drawn.</summary>
+    private static Frame FirstFigure(Frame frame, ChartSpec spec)
+    {
+        var first = frame.Schema.Columns.FirstOrDefault(c => c.Role == ColumnRole.Value && !spec.Layers.Any(l => l.Column == c.Name && l.Hidden));
+        return frame with { Schema = frame.Schema with { Columns = [.. frame.Schema.Columns.Select(c => c.Role == ColumnRole.Value && c != first ? c with { Role = ColumnRole.Detail } : c)] } };
+    }
+
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
     {
-        if (SeriesTable.Of(frame, spec with { Most = int.MaxValue }) is not { } table || frame.Schema.Step is not { } step) return null;
+        if (SeriesTable.Of(FirstFigure(frame, spec), spec with { Most = int.MaxValue }) is not { } table || frame.Schema.Step is not { } step) return null;
         if (table.Series.Count == 0) return Nothing.Draw(spec, view);
         // Rows of numbers are a scale, from below upwards; rows of names go by total, the highest on top.
         var numeric = table.Series.All(s => s.Keys is [var key] && SeriesTable.Number(key.Value) is not null);

@@ -13,6 +13,9 @@ public sealed record Correlation(int Lag, double R, double P, int Pairs, double 
     /// <summary>Fewer steps in common say nothing.</summary>
     public const int Fewest = 12;
 
+    /// <summary>Coefficients that differ by less are as good as each other.</summary>
+    private const double AsGood = 0.03;
+
     /// <summary>
     /// The lag at which two series go together best. Neighbouring steps of a series resemble each other, so that many steps say less
     /// than their number: the significance counts effective ones (Pyper and Peterman: Comparison of methods to account for
@@ -25,19 +28,17 @@ public sealed record Correlation(int Lag, double R, double P, int Pairs, double 
     public static Correlation? Best(ReadOnlySpan<double?> first, ReadOnlySpan<double?> second, int mostLag)
     {
         if (first.Length != second.Length) throw new ArgumentException("Both need the same steps.", nameof(second));
-        var (best, at, pairs) = (0.0, 0, 0);
-        var tried = 0;
-        for (var distance = 0; distance <= mostLag && distance < first.Length; distance++)
-            foreach (var lag in distance == 0 ? [0] : new[] { distance, -distance })
-            {
-                if (At(first, second, lag) is not var (r, n)) continue;
-                tried++;
-                if (Math.Abs(r) <= Math.Abs(best)) continue;
-                (best, at, pairs) = (r, lag, n);
-            }
-        if (tried == 0 || pairs == 0) return null;
+        var reach = Math.Min(mostLag, Math.Max(0, first.Length - 1));
+        var found = new (double R, int Pairs)?[(2 * reach) + 1];
+        for (var lag = -reach; lag <= reach; lag++) found[lag + reach] = At(first, second, lag);
+        double Height(int place) => place < 0 || place >= found.Length || found[place] is not var (r, _) ? -1 : Math.Abs(r);
+        var highest = Enumerable.Range(0, found.Length).Max(Height);
+        if (highest < 0) return null;
+        // What repeats goes together again a season later, nearly as well: of such peaks the nearest is meant.
+        var best = Enumerable.Range(0, found.Length).Where(i => Height(i) >= highest - AsGood && Height(i) >= Height(i - 1) && Height(i) >= Height(i + 1)).OrderBy(i => Math.Abs(i - reach)).ThenByDescending(Height).First();
+        var (coefficient, pairs) = found[best]!.Value;
         var effective = Independent(first, second, pairs);
-        return new Correlation(at, best, Math.Min(1, Probability(best, effective) * tried), pairs, effective);
+        return new Correlation(best - reach, coefficient, Math.Min(1, Probability(coefficient, effective) * found.Count(f => f is not null)), pairs, effective);
     }
 
     /// <summary>Pearson's coefficient of the first with the second so many steps later, and the pairs it is of; null for too few, or where one never moves.</summary>

@@ -127,7 +127,7 @@ public sealed partial class PipelineBuilder
         switch (stage)
         {
             case Where where: Filter(where.Condition); break;
-            case SetFields set: foreach (var item in set.Items) Set(item.Name, Compiler.Value(item.Expr), KnownColumn(item.Expr)); break;
+            case SetFields set: foreach (var item in set.Items) Set(item.Name, Compiler.Value(item.Expr), KnownColumn(item.Expr) ?? Followed(item)); break;
             case Parse parse: Parse(parse); break;
             case Select select: Select(select.Columns); break;
             case SelectAll all: Remove(all.Except.Select(f => f.Name).ToHashSet(StringComparer.Ordinal)); break;
@@ -183,6 +183,10 @@ public sealed partial class PipelineBuilder
         else Step(test, drops: true);
     }
 
+    /// <summary>The column of a computed figure, whose unit follows from those it is made of; null where columns have none.</summary>
+    private Column? Followed(Named item) =>
+        _scope is ColumnScope columns && UnitRules.Of(item.Expr, f => columns.IndexOf(f) is >= 0 and var i ? columns.Columns[i].Unit : "") is { Length: > 0 } unit ? new Column(item.Name, ColumnRole.Value, ValueKind.Decimal) { Unit = unit } : null;
+
     private void Set(string name, Func<Row, Value> value, Column? like)
     {
         if (_scope is RecordScope records)
@@ -212,7 +216,7 @@ public sealed partial class PipelineBuilder
     private void Select(Seq<Named> items)
     {
         var columns = items.Select(item => KnownColumn(item.Expr) is { } known ? known with { Name = item.Name }
-            : new Column(item.Name, _scope is ColumnScope ? ColumnRole.Value : ColumnRole.Detail, _scope is RecordScope && item.Expr is Field { Name: "time" } ? ValueKind.Time : ValueKind.Text)).ToList();
+            : Followed(item) ?? new Column(item.Name, _scope is ColumnScope ? ColumnRole.Value : ColumnRole.Detail, _scope is RecordScope && item.Expr is Field { Name: "time" } ? ValueKind.Time : ValueKind.Text)).ToList();
         var values = items.Select(item => Compiler.Value(item.Expr)).ToArray();
         Step(rows => rows.Select((row, i) => new Row(RowSource.Columns, i, Array.ConvertAll(values, value => value(row)))));
         _scope = new ColumnScope(columns);

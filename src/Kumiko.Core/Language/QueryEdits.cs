@@ -64,6 +64,36 @@ public static class QueryEdits
     public static string CountOverTime(string text) =>
         (RecordsOnly(text).TrimEnd() + "\n| " + QueryPrinter.Print(new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([]), "auto"))).TrimStart();
 
+    /// <summary>The query with its group split by one more field; of many values the highest, the rest merged into one. Without a group, records are counted over time.</summary>
+    /// <param name="field">Empty to leave the keys as they are.</param>
+    /// <param name="top">How many values; null for all.</param>
+    public static string SplitBy(string text, string field, int? top)
+    {
+        var parsed = QueryParser.Parse(text);
+        if (!parsed.Ok) return text;
+        if (!parsed.Query.Stages.Any(s => s is Group))
+        {
+            if (parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse))) return text;
+            // What was cut out of a text stays before the count.
+            parsed = QueryParser.Parse((text.TrimEnd() + "\n| " + QueryPrinter.Print(new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([]), "auto"))).TrimStart());
+            text = parsed.Text;
+        }
+        var at = parsed.Query.Stages.ToList().FindIndex(s => s is Group);
+        var group = (Group)parsed.Query.Stages[at];
+        var next = at + 1 < parsed.Query.Stages.Count ? parsed.Query.Stages[at + 1] as Top : null;
+        if (field.Length > 0 && group.By.All(b => b.Name != field)) group = group with { By = new Seq<Named>([.. group.By, new Named(new Field(field), null)]) };
+        var printed = QueryPrinter.Print(group);
+        var end = next?.Span.End ?? group.Span.End;
+        if (top is { } most && group.By.Count > 0)
+        {
+            var key = field.Length > 0 ? field : group.By[^1].Name;
+            printed += "\n| " + QueryPrinter.Print(new Top(most, new Field(key), group.Aggregates[0] is { Alias: { } alias } ? new Field(alias) : group.Aggregates[0].Expr, Rest: true));
+        }
+        else if (next is not null) printed += "\n| " + QueryPrinter.Print(next);
+        while (end > group.Span.Start && char.IsWhiteSpace(text[end - 1])) end--;
+        return text[..group.Span.Start] + printed + text[end..];
+    }
+
     private static bool ClosesAt(string text, TextSpan span)
     {
         // (a or b) as a whole; the parser has seen to it that brackets balance, quotes aside.

@@ -58,7 +58,7 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
             {
                 var (frame, view) = await Of(sample, address);
                 pictures.Add((sample, Chart.Draw(frame, sample.Spec, view) is { } drawing
-                    ? new ChartPart(drawing, null, Tab.Line) { FileUrl = address.Url("/demo/gallery", ("handler", "File"), ("id", sample.Id)), Table = new TablePart(frame, Zone) }
+                    ? new ChartPart(drawing) { FileUrl = address.Url("/demo/gallery", ("handler", "File"), ("id", sample.Id)), Table = new TablePart(frame, Zone) }
                     : null, null));
             }
             catch (QueryRefusedException e) { pictures.Add((sample, null, e.Message)); }

@@ -157,7 +157,7 @@ public sealed partial class ChartsModel
         Column Named(Frame frame) => frame.Schema.Columns[frame.Schema.IndexOf(ColumnRole.Value)] with { Kind = ValueKind.Decimal };
         var dots = new Frame(new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), Named(a.Frame), Named(b.Frame)], step, Focus), [.. times.Select(t => new[] { Value.Time(t), Value.Of(x[t]), Value.Of(y[t]) })]);
         var drawing = times.Count == 0 ? null : Chart.Draw(dots, new ChartSpec { Form = ChartForm.Scatter, ShadeByTime = true, Title = $"{second} against {first}" }, new ChartView(viewer.WidthBeside(PanelWidth), 260, Zone, Now));
-        return Partial("_Together", new TogetherPart(first!, second!, Together.Of(x, y), step, drawing is null ? null : new ChartPart(drawing, null, Tab.Line), null));
+        return Partial("_Together", new TogetherPart(first!, second!, Together.Of(x, y), step, drawing is null ? null : new ChartPart(drawing), null));
     }
 
     private Dictionary<long, double> Sums(Frame frame) => Together.Values(BoardReader.Within(frame, Focus));

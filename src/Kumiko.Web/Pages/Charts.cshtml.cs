@@ -66,13 +66,25 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
         return Page();
     }
 
+    /// <summary>What a form is called.</summary>
+    public static string FormName(ChartForm form) => form switch
+    {
+        ChartForm.StackedArea => "stacked area",
+        ChartForm.StackedColumn => "stacked columns",
+        ChartForm.HeatMap => "heat map",
+        ChartForm.Column => "columns",
+        ChartForm.Bar => "bars",
+        ChartForm.Single => "single value",
+        _ => form.ToString().ToLowerInvariant(),
+    };
+
     /// <summary>The page with a changed chart.</summary>
     public string To(ChartBoard board) => Address.With(board).Url();
 
     /// <summary>The page with one series changed.</summary>
     public string To(BoardSeries series, BoardSeries changed) => To(Board.With(series.Name, changed));
 
-    public ChartPart Part => new(Answer.Drawing!, null, Tab.Line)
+    public ChartPart Part => new(Answer.Drawing!)
     {
         FileUrl = Address.PartUrl(Now, "File"),
         MarkUrl = Address.PartUrl(Now, "Mark"),

@@ -127,12 +127,20 @@ public sealed partial class SearchModel
         });
     }
 
+    /// <summary>The page with its group split by one more field, or with the highest of many.</summary>
+    public IActionResult OnGetSplit(string? by, int? top)
+    {
+        Prepare();
+        return Redirect((Address with { Query = QueryEdits.SplitBy(Address.Query, (by ?? "").Trim(), top is > 0 and <= 500 ? top : null), Tab = Tab.Line, At = null }).Url());
+    }
+
     /// <summary>The chart as a picture.</summary>
     public async Task<IActionResult> OnGetPictureAsync(string? @as, string? look)
     {
         Prepare();
         if (!Parsed.Ok || !Run.IsGrouped || @as is not ("svg" or "png")) return BadRequest();
-        return await ChartFile.Of(await Run.Frame(), Spec(Address.Tab == Tab.Column ? ChartForm.StackedColumn : ChartForm.Line) with { Title = ChartTitle }, View, @as, look == "lacquer" ? Theme.Lacquer : Theme.Paper, HttpContext.RequestAborted);
+        Frame = await Run.Frame();
+        return await ChartFile.Of(Frame, Spec with { Title = ChartTitle }, View, @as, look == "lacquer" ? Theme.Lacquer : Theme.Paper, HttpContext.RequestAborted);
     }
 
     /// <summary>The query on one line, as what leaves the page must say what it is.</summary>

@@ -154,7 +154,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         if (Run.IsGrouped) Frame = await Run.Frame();
         Tab = Chosen();
         Rows = await RowsOf(null);
-        if (Tab is Tab.Line or Tab.Column) Chart = Drawn(Tab == Tab.Line ? ChartForm.Line : ChartForm.StackedColumn);
+        if (Tab == Tab.Line) Chart = Charts.Chart.Draw(Frame!, Spec, View);
         var patience = Task.Delay(Patience);
         Strip ??= await strips.Build(Address, Run, viewer, patience: patience);
         if (Strip.Later is not null) return;
@@ -174,23 +174,44 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     {
         if (Frame is null) return Tab.Read;
         if (!Run.ReadsRecords && Address.Tab == Tab.Read) return Tab.Table;
-        var overTime = Frame.Schema.Step is not null && Frame.Schema.IndexOf(ColumnRole.Time) >= 0;
         return Address.Tab switch
         {
             Tab.Read or Tab.Table => Address.Tab,
-            Tab.Line or Tab.Column when overTime => Address.Tab,
-            _ => overTime ? Tab.Line : Tab.Table,
+            Tab.Line when CanDraw => Tab.Line,
+            _ => IsOverTime ? Tab.Line : Tab.Table,
         };
     }
 
-    private Drawing? Drawn(ChartForm form) =>
-        Charts.Chart.Draw(Frame!, Spec(form), View);
+    private bool IsOverTime => Frame!.Schema.Step is not null && Frame.Schema.IndexOf(ColumnRole.Time) >= 0;
 
-    private static ChartSpec Spec(ChartForm form) => new() { Form = form, Title = "Answer over time" };
+    /// <summary>Whether the answer has figures, so that it can be drawn in some form.</summary>
+    public bool CanDraw => Frame is not null && Frame.Schema.IndexOf(ColumnRole.Value) >= 0;
 
-    private ChartView View => new(viewer.WidthBeside(PaneWidths), 330, Zone, Run.Question.Now);
+    /// <summary>The forms that the answer's shape allows.</summary>
+    public IReadOnlyList<ChartForm> Forms
+    {
+        get
+        {
+            var figures = Frame!.Schema.Columns.Count(c => c.Role == ColumnRole.Value);
+            var numeric = Frame.Schema.Columns.Count(c => c.Role == ColumnRole.Key) == 1 && Frame.Rows.Count > 0 && Frame.Schema.Columns.ToList().FindIndex(c => c.Role == ColumnRole.Key) is var key && Frame.Rows.All(r => r[key].IsQuantity);
+            return [.. IsOverTime ? [ChartForm.Line, ChartForm.Step, ChartForm.Area, ChartForm.StackedArea, ChartForm.Column, ChartForm.StackedColumn, ChartForm.HeatMap] : Array.Empty<ChartForm>(), ChartForm.Bar, ChartForm.Ranking, ChartForm.Single, ChartForm.Gauge, ChartForm.Donut, .. numeric && !IsOverTime ? [ChartForm.Histogram] : Array.Empty<ChartForm>(), .. figures > 1 ? [ChartForm.Scatter] : Array.Empty<ChartForm>(), ChartForm.Table];
+        }
+    }
 
-    public ChartPart ChartPart => new(Chart!, Address, Tab) { FileUrl = Address.FragmentUrl(Run, "Picture"), IsExportedElsewhere = true, MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
+    /// <summary>The form that is drawn, and why where nobody chose it.</summary>
+    public (ChartForm Form, string Reason) Drawn => Address.Form is { } form && Forms.Contains(form) ? (form, "") : Charts.Chart.Suggest(Frame!) is var suggested && Forms.Contains(suggested.Form) ? suggested : (ChartForm.Table, "");
+
+    /// <summary>Keys that the answer can be parted by.</summary>
+    public IReadOnlyList<string> Keys => [.. Frame!.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => c.Name)];
+
+    private ChartSpec Spec => new() { Form = Drawn.Form, Title = IsOverTime ? "Answer over time" : "Answer", MultiplesBy = Address.Each is { } each && Keys.Contains(each) ? each : null, Reduce = Reduction.Sum };
+
+    /// <summary>The answer as a series of a chart, to be compared with others.</summary>
+    public string ChartsUrl => new ChartAddress(Address with { Query = "", Tab = Tab.Auto, At = null, Columns = [], Marks = [], Form = null, Each = null }, new ChartBoard { Series = [new BoardSeries("answer", Parsed.Text)] }).Url();
+
+    private ChartView View => new(viewer.WidthBeside(PaneWidths), Address.Each is null ? 330 : 420, Zone, Run.Question.Now);
+
+    public ChartPart ChartPart => new(Chart!) { FileUrl = Address.FragmentUrl(Run, "Picture"), IsExportedElsewhere = true, MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 
     public TablePart TablePart => new(Frame!, Zone, Run.Snapshot.Patterns) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 

@@ -19,7 +19,7 @@ public sealed record ChartAddress(SearchAddress View, ChartBoard Board)
     /// <summary>Reads an address; what makes no sense is left out and told in a notice.</summary>
     public static ChartAddress Parse(Func<string, string?> value, long now, List<string> notices)
     {
-        var view = SearchAddress.Parse(value, now, notices) with { Query = "", At = null, Tab = Tab.Auto, Columns = [], Marks = [] };
+        var view = SearchAddress.Parse(value, now, notices) with { Query = "", At = null, Tab = Tab.Auto, Columns = [], Marks = [], Form = null, Each = null };
         var board = new ChartBoard();
         if (value("c") is { Length: > 0 } text)
         {

@@ -11,8 +11,7 @@ using NodaTime;
 namespace Kumiko.Web.Rendering;
 
 /// <summary>A chart with what its page needs.</summary>
-/// <param name="Address">The view whose form can be chosen; null where it cannot.</param>
-public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
+public sealed record ChartPart(Drawing Drawing)
 {
     /// <summary>A tooltip tells so many series, the highest.</summary>
     private const int MostTold = 20;
@@ -55,7 +54,7 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
             to = plot.To / 1_000_000,
             view = Drawing.ViewHeight,
             series = Drawing.Legend.Select(Told),
-            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), at = h.Start / 1_000_000, end = h.End / 1_000_000, title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Count(n => n is not null) - MostTold) }),
+            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), at = h.Start / 1_000_000, end = h.End / 1_000_000, title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Index().Count(n => n.Item is not null && !Drawing.Legend[n.Index].Style.Contains("ghost", StringComparison.Ordinal)) - MostTold) }),
         }))];
 
     private object Told(LegendEntry entry) => MarkUrl is null
@@ -63,8 +62,8 @@ public sealed record ChartPart(Drawing Drawing, SearchAddress? Address, Tab Tab)
         : new { name = entry.Name, style = entry.Style, column = entry.Column, condition = Condition(entry) };
 
     /// <summary>Places of series with their values at one point, the highest first.</summary>
-    private static IEnumerable<object[]> Told(HoverPoint point) =>
-        Enumerable.Range(0, point.Values.Count).Where(i => point.Numbers[i] is not null).OrderByDescending(i => point.Numbers[i]).Take(MostTold).Select(i => new object[] { i, point.Values[i] });
+    private IEnumerable<object[]> Told(HoverPoint point) =>
+        Enumerable.Range(0, point.Values.Count).Where(i => point.Numbers[i] is not null && !Drawing.Legend[i].Style.Contains("ghost", StringComparison.Ordinal)).OrderByDescending(i => point.Numbers[i]).Take(MostTold).Select(i => new object[] { i, point.Values[i] });
 }
 
 /// <summary>Conditions that keys of a group stand for.</summary>
@@ -168,6 +167,13 @@ public sealed record HintsPart(IReadOnlyList<AnswerHint> Hints, SearchAddress Ad
 public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternView? Patterns = null)
 {
     public const int MostRows = 1_000;
+
+    /// <summary>Whether figures are written with the units of their columns.</summary>
+    public bool Units { get; init; }
+
+    /// <summary>A cell's text.</summary>
+    public string Text(int column, Value value) => value.Kind == ValueKind.Text ? BodyText.Visible(value.AsText)
+        : Units && value.IsQuantity && Frame.Schema.Columns[column] is { Role: ColumnRole.Value } of ? ChartUnit.Of(of).Text(value.AsDouble) : Format.Value(value, Zone);
 
     /// <summary>Where the menu of a row's keys is asked for; null where rows stand for no records.</summary>
     public string? MenuUrl { get; init; }

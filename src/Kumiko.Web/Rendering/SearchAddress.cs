@@ -1,3 +1,4 @@
+using Kumiko.Charts;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
@@ -13,8 +14,9 @@ public enum Tab
     Auto,
     Read,
     Table,
+
+    /// <summary>Drawn.</summary>
     Line,
-    Column,
 }
 
 /// <summary>What the time strip spans: a length that follows the focus, a stretch that stays, or everything.</summary>
@@ -71,6 +73,12 @@ public sealed record SearchAddress
     public string? Zone { get; init; }
     public Tab Tab { get; init; }
 
+    /// <summary>The form that the answer is drawn in; null for the one that suits it.</summary>
+    public ChartForm? Form { get; init; }
+
+    /// <summary>A key of which each value is drawn by itself; null for one chart.</summary>
+    public string? Each { get; init; }
+
     /// <summary>Fields shown in every row, besides the body.</summary>
     public IReadOnlyList<string> Columns { get; init; } = [];
 
@@ -107,9 +115,13 @@ public sealed record SearchAddress
         address = address with { OldestFirst = value("order") == "oldest", Wrap = value("wrap") == "1", Marks = TermMark.ParseAll(value("marks")) };
         if (value("tab") is { Length: > 0 } tab)
         {
-            if (Enum.TryParse<Tab>(tab, ignoreCase: true, out var known) && Enum.IsDefined(known) && !char.IsAsciiDigit(tab[0])) address = address with { Tab = known };
+            // Links of before there were more forms than two.
+            if (tab == "column") address = address with { Tab = Tab.Line, Form = ChartForm.StackedColumn };
+            else if (Enum.TryParse<Tab>(tab, ignoreCase: true, out var known) && Enum.IsDefined(known) && !char.IsAsciiDigit(tab[0])) address = address with { Tab = known };
             else notices.Add($"There is no way to read a result called “{Cut(tab)}”.");
         }
+        if (value("form") is { Length: > 0 } form && Enum.TryParse<ChartForm>(form, ignoreCase: true, out var drawn) && Enum.IsDefined(drawn) && !char.IsAsciiDigit(form[0])) address = address with { Form = drawn };
+        if (value("each") is { Length: > 0 and <= 100 } each) address = address with { Each = each };
         if (value("cols") is { Length: > 0 } cols)
             address = address with { Columns = [.. cols.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Distinct().Where(c => c.Length <= 100).Take(8)] };
         if (value("at") is { Length: > 0 } at)
@@ -170,7 +182,7 @@ public sealed record SearchAddress
         [
             ("q", Query), ("from", Focus == DefaultFocus ? null : Focus.From.ToString()), ("to", Focus == DefaultFocus ? null : Focus.To.ToString()),
             ("base", Baseline.ToString()), ("span", Span?.ToString()), ("zone", Zone), ("tab", Tab == Tab.Auto ? null : Tab.ToString().ToLowerInvariant()),
-            ("cols", string.Join(',', Columns)), ("marks", TermMark.Print(Marks)), ("order", OldestFirst ? "oldest" : null), ("wrap", Wrap ? "1" : null),
+            ("form", Form?.ToString().ToLowerInvariant()), ("each", Each), ("cols", string.Join(',', Columns)), ("marks", TermMark.Print(Marks)), ("order", OldestFirst ? "oldest" : null), ("wrap", Wrap ? "1" : null),
             .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)), ("at", At?.ToString()), .. Kept.Select(k => (k.Name, (string?)k.Value)),
         ];
         return all.Where(p => !string.IsNullOrEmpty(p.Value)).Select(p => (p.Name, p.Value!));

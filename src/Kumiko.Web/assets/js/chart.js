@@ -111,6 +111,7 @@ function start(svg, data) {
     const url = figure.dataset.markUrl;
     const point = data.points[index];
     if (!url || !point) return;
+    hide();
     const series = data.series[of ?? point.values.find(([i]) => !off.has(i) && !data.series[i].style.includes('ghost'))?.[0]];
     showMenu(url, { column: series?.column, condition: series?.condition, start: point.at, end: point.end }, x, y, returnTo);
   }
