@@ -137,7 +137,8 @@ public sealed record ChartBoard
 
     /// <summary>Why a series cannot be called so; null where it can.</summary>
     public static string? NameFault(string name) =>
-        name.Length is > 0 and <= 40 && (char.IsAsciiLetter(name[0]) || name[0] == '_') && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_') ? null
+        name.Length is > 0 and <= 40 && (char.IsAsciiLetter(name[0]) || name[0] == '_') && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_')
+        ? SeriesFormula.Read(name, [name], out _) is null ? $"“{name}” is a word of the language, so no formula could call it. Choose another name." : null
         : $"“{(name.Length > 40 ? name[..40] + "…" : name)}” is no name for a series. Use up to 40 letters, digits and _, beginning with a letter.";
 
     /// <summary>A name that no series has yet.</summary>

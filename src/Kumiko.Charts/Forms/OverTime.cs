@@ -251,7 +251,7 @@ internal static class OverTime
             foreach (var range in table.Ranges)
             {
                 var axis = AxisOf(range.Low.Layer.Side);
-var around = table.Series.FirstOrDefault(s => s.Column.Name == range.Low.Layer.GhostOf && s.Keys.SequenceEqual(range.Low.Keys));
+                var around = table.Series.FirstOrDefault(s => s.Column.Name == range.Low.Layer.GhostOf && s.Keys.SequenceEqual(range.Low.Keys));
                 var areas = new List<IReadOnlyList<(double, double)>>();
                 for (var i = 0; i < table.Times.Count;)
                 {

@@ -2,6 +2,7 @@ using System.Globalization;
 using Kumiko.Charts;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Workbench;
 using Kumiko.Web.Rendering;
@@ -62,7 +63,7 @@ public sealed partial class ChartsModel
                 made = new BoardSeries(Board.FreeName("share"), two.Count == 2 ? $"{two[0]} / {two[1]}" : two.Count == 1 ? two[0] : "");
                 break;
             default:
-                made = new BoardSeries(Board.FreeName("records"), Asked("text") is { Length: > 0 and <= LongestText } text ? text : "service = gate-control | group count() every auto");
+                made = new BoardSeries(Board.FreeName("records"), Asked("text") is { Length: > 0 and <= LongestText } text ? text : "| group count() every auto");
                 break;
         }
         // Who compares one with its peers looks at these lines instead of all of them.
@@ -89,12 +90,6 @@ public sealed partial class ChartsModel
         if (called != name && Board.Series.Any(s => s.Name == called)) return (Address, $"Two series would be called {called}. Give one another name.");
         var text = Request.Query["text"].ToString().ReplaceLineEndings("\n").Trim();
         if (text.Length > LongestText) return (Address, "The text is too long.");
-        // What was pointed at since the text came counts; the text is what it made.
-        if (Asked("pointed") == "true")
-        {
-            (text, var unclear) = Pointed();
-            if (unclear is not null) return (Address, unclear);
-        }
         var changed = Look(series) with { Name = called, Text = text };
         if (series.Peers is { } peers) changed = changed with { Text = "", Peers = peers with { Of = Asked("of"), Key = Asked("key"), Own = Asked("own"), Median = Asked("middle") == "median" } };
         if (series.Earlier is { } earlier) changed = changed with { Text = "", Earlier = earlier with { Of = Asked("of"), By = Asked("by"), Copies = int.TryParse(Asked("copies"), NumberStyles.None, CultureInfo.InvariantCulture, out var copies) ? Math.Clamp(copies, 1, EarlierOf.MostCopies) : 1 } };
@@ -102,12 +97,18 @@ public sealed partial class ChartsModel
         return (Address with { Board = board, Editing = Asked("stay") == "true" ? called : null }, null);
     }
 
-    private (string Text, string? Problem) Pointed()
+    private (string Text, string? Problem, string Function) Pointed()
     {
-        var metric = Asked("b.what") is { Length: > 0 } what && metrics.All().Any(m => m.Name == what) ? what : "";
-        var built = new SeriesBuilder(metric, Asked("b.where"), Asked("b.function"), metric.Length > 0 ? "" : Asked("b.what"), [.. Asked("b.by").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(6)], Asked("b.every") is { Length: > 0 } every ? every : "auto");
-        return built.Problem() is { } problem ? ("", problem) : (built.Text, null);
+        var known = metrics.All().FirstOrDefault(m => m.Name == Asked("b.what"));
+        var metric = known?.Name ?? "";
+        // A metric that was just chosen begins with what suits its kind.
+        var function = known is not null && Asked("b.was") != metric && !SeriesBuilder.Functions.Any(f => f.Name == Asked("b.function") && f.TakesField) ? FigureOf(known) : Asked("b.function");
+        var built = new SeriesBuilder(metric, Asked("b.where"), function, metric.Length > 0 ? "" : Asked("b.what"), [.. Asked("b.by").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(6)], Asked("b.every") is { Length: > 0 } every ? every : "auto");
+        return built.Problem() is { } problem ? ("", problem, function) : (built.Text, null, function);
     }
+
+    /// <summary>The aggregate that suits a metric's kind.</summary>
+    private static string FigureOf(MetricEntry metric) => metric.Kind switch { "counter" => "per_second", "histogram" => "p95", _ => "avg" };
 
     private BoardSeries Look(BoardSeries series) => series with
     {

@@ -177,9 +177,8 @@ public sealed partial class ChartsModel
         var queries = new Dictionary<string, string>(StringComparer.Ordinal);
         foreach (var metric in chosen)
         {
-            var figure = metric.Kind switch { "counter" => "per_second", "histogram" => "p95", _ => "avg" };
             var by = metrics.Details(metric.Name)!.Attributes.Where(a => a.Distinct > 1).OrderByDescending(a => a.Distinct).Take(3).Select(a => a.Name).ToList();
-            var built = new SeriesBuilder(metric.Name, "", figure, "", by, Quantities.Duration(step)).Text;
+            var built = new SeriesBuilder(metric.Name, "", FigureOf(metric), "", by, Quantities.Duration(step)).Text;
             queries[metric.Name] = built;
             try { candidates.Add((metric.Name, BoardReader.Within(await boards.Ask(QueryParser.Parse(built), Focus, viewer.Name, Now, Zone, HttpContext.RequestAborted), Focus))); }
             catch (QueryRefusedException) { /* too many series of one metric: the others are tried all the same */ }
@@ -210,8 +209,8 @@ public sealed partial class ChartsModel
     public IActionResult OnGetBuilt()
     {
         Prepare();
-        var (text, problem) = Pointed();
-        return new JsonResult(new { text, problem });
+        var (text, problem, function) = Pointed();
+        return new JsonResult(new { text, problem, function });
     }
 
     /// <summary>A small look at a metric or a field before it is taken.</summary>
@@ -222,7 +221,7 @@ public sealed partial class ChartsModel
         var metric = metrics.All().FirstOrDefault(m => m.Name == what);
         if (what.Length is 0 or > 200) return new EmptyResult();
         var query = metric is null ? new SeriesBuilder("", PointConditions.Exists(what), "count", "", [], "auto").Text
-            : new SeriesBuilder(metric.Name, "", metric.Kind switch { "counter" => "per_second", "histogram" => "p95", _ => "avg" }, "", [], "auto").Text;
+            : new SeriesBuilder(metric.Name, "", FigureOf(metric), "", [], "auto").Text;
         try
         {
             var frame = await boards.Ask(QueryParser.Parse(query), Focus, viewer.Name, Now, Zone, HttpContext.RequestAborted);

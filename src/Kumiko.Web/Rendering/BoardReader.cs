@@ -144,7 +144,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
                 layers.Add(column switch
                 {
                     _ when column == of.Name && of.Peers is { } peers => plain with { Slot = of.Slot ?? 0, Label = peers.Own },
-                    _ when column == of.Name && of.Earlier is { } earlier => plain with { Stroke = of.Stroke ?? Stroke.Dashed, Label = earlier.Copies == 1 ? $"{of.Name}, {earlier.By} earlier" : $"{of.Name}, mean of {earlier.Copies}" },
+                    _ when column == of.Name && of.Earlier is { } earlier => plain with { Stroke = of.Stroke ?? Stroke.Dashed, Label = earlier.Copies == 1 ? $"{earlier.Of}, {earlier.By} earlier" : $"{earlier.Of}, mean of {earlier.Copies} earlier" },
                     _ when column == of.Name => plain,
                     _ when column == of.Name + Peers.Low => plain with { Column = column, Until = of.Name + Peers.High, GhostOf = of.Peers is null ? of.Name : figures.First(f => f != of.Name) },
                     _ when of.Peers is not null && column.StartsWith(of.Name + " ", StringComparison.Ordinal) => plain with { Column = column, Slot = 2, Stroke = Stroke.Dashed, Label = column[(of.Name.Length + 1)..] },

@@ -61,7 +61,9 @@ function startBuilder(parts) {
     query.set('handler', 'Built');
     const response = await fetch('/charts?' + query, { headers: { Accept: 'application/json' } });
     if (!response.ok || turn !== asked) return;
-    const { text, problem } = await response.json();
+    const { text, problem, function: figure } = await response.json();
+    parts.querySelector('[name="b.function"]').value = figure;
+    parts.querySelector('[name="b.was"]').value = parts.querySelector('[name="b.what"]').value;
     let told = parts.querySelector('.wrong');
     if (!told) { told = document.createElement('p'); told.className = 'wrong'; parts.append(told); }
     told.textContent = problem ?? '';
@@ -84,11 +86,13 @@ function startBuilder(parts) {
   area.addEventListener('input', () => {
     clearTimeout(typing);
     typing = setTimeout(() => {
+      if (!form.isConnected) return;
       const box = form.querySelector('.builder');
       const url = new URL(box.dataset.builderUrl, location.href);
       url.searchParams.set('text', area.value);
-      box.dataset.load = url.pathname + url.search;
-      delete box.dataset.ready;
+      const part = document.createElement('div');
+      part.dataset.load = url.pathname + url.search;
+      box.replaceChildren(part);
       startLoading();
     }, 400);
   });
