@@ -42,6 +42,11 @@ if (args is ["search", ..])
     await Search.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 10_000_000, args.Length > 2 ? args[2] : null);
     return;
 }
+if (args is ["charts"])
+{
+    await Kumiko.Bench.Charts.Measure();
+    return;
+}
 if (args is ["metrics"])
 {
     await Kumiko.Bench.Store.MetricsBench.Measure();

@@ -58,6 +58,7 @@ public sealed record ChartUnit
     public static ChartUnit Of(Column column, string? name = null) => Of(name ?? column.Unit, column.Kind);
 
     public bool IsShare => _shape == Shape.Share;
+    public bool IsTime => _shape == Shape.Time;
 
     /// <summary>A figure with its unit.</summary>
     /// <param name="decimals">Null for as many as tell something.</param>

@@ -69,7 +69,7 @@ public class BoardTests
         var at = From + (7 * Instants.Minute);
         var over = new ChartOver
         {
-            Events = [new ChartEvent(at, "consumers 3 → 2"), new ChartEvent(at + 1, "too near to be told"), new ChartEvent(at + Instants.Day, "elsewhere"), new ChartEvent(From + (20 * Instants.Minute), "seen", "pin")],
+            Events = [new ChartEvent(at - 1, "too near to be told"), new ChartEvent(at, "consumers 3 → 2"), new ChartEvent(at + Instants.Day, "elsewhere"), new ChartEvent(From + (20 * Instants.Minute), "seen", "pin")],
             Spans = [new ChartSpan(at, at + (10 * Instants.Minute), "gate refusals", "critical")],
             Counts = new ChartCounts([(From, 4), (From + (5 * Instants.Minute), 8)], "records"),
         };
@@ -90,7 +90,11 @@ public class BoardTests
     public void Small_multiples_of_two_series_have_one_legend_for_all()
     {
         var drawing = Chart.Draw([Line("came", ["Lindle", "Orra"], "", 1, 2), Line("shown", ["Lindle", "Orra"], "", 1, 1)], new ChartSpec { Form = ChartForm.Line, MultiplesBy = "terminal" }, Frames.View())!;
-        Assert.Equal(["came", "shown"], drawing.Legend.Select(l => l.Name).Order());
+        Assert.Equal(["came", "came", "shown", "shown"], drawing.Legend.Select(l => l.Name).Order());
+        // What is called the same has the same colour in each; each line stands for its own chart too.
+        Assert.Equal(2, drawing.Legend.Select(l => (l.Name, l.Style)).Distinct().Count());
+        Assert.All(drawing.Marks.OfType<PathMark>().Where(m => m.Of is not null), m => Assert.Equal("terminal", drawing.Legend[m.Of!.Value].Keys[0].Name));
+        Assert.Equal([0, 1, 2, 3], drawing.Marks.OfType<PathMark>().Select(m => m.Of).OfType<int>().Distinct().Order());
         Assert.Equal(["Lindle", "Orra"], drawing.Marks.OfType<TextMark>().Where(t => t.Style == "multiple-name").Select(t => t.Text));
     }
 

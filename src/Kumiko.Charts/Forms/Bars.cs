@@ -18,8 +18,8 @@ internal static class Bars
         var unit = ChartUnit.Of(all[0].Column, spec.Left.Unit);
         var numbers = ranking ? TextSize.Width(all.Count.ToString(System.Globalization.CultureInfo.InvariantCulture)) + 14 : 0;
         var total = all.Sum(f => Math.Max(0, f.Value ?? 0));
-        // A share of shares would mean nothing, nor would one of means.
-        var shares = ranking && !unit.IsShare && (frame.Schema.Step is null || spec.Reduce == Reduction.Sum);
+        // Shares of shares, of lengths of time and of means say nothing.
+        var shares = ranking && !unit.IsShare && !unit.IsTime && (frame.Schema.Step is null || spec.Reduce == Reduction.Sum);
         var figureRoom = all.Max(f => TextSize.Width(Text(f))) + (shares ? TextSize.Width("100 %") + 16 : 0) + 14;
         var names = Math.Max(20, Math.Min(Math.Min(view.Width * 0.4, view.Width - figureRoom - numbers - (2 * Side) - 40), all.Max(f => TextSize.Width(f.Name)) + 12));
         var top = above + (ranking ? 8 : Top);

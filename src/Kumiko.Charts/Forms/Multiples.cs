@@ -15,7 +15,7 @@ internal static class Multiples
         var columns = frame.Schema.Columns;
         var kept = Enumerable.Range(0, columns.Count).Where(i => i != at).ToArray();
         var schema = frame.Schema with { Columns = [.. kept.Select(i => columns[i])] };
-        var groups = frame.Rows.GroupBy(r => r[at].IsMissing ? "(none)" : r[at].ToText()).Select(g => (Name: g.Key, Frame: new Frame(schema, [.. g.Select(r => Array.ConvertAll(kept, i => r[i]))]))).OrderBy(g => g.Name, StringComparer.Ordinal).ToList();
+        var groups = frame.Rows.GroupBy(r => r[at].IsMissing ? "(none)" : r[at].ToText()).Select(g => (Name: g.Key, Value: g.First()[at], Frame: new Frame(schema, [.. g.Select(r => Array.ConvertAll(kept, i => r[i]))]))).OrderBy(g => g.Name, StringComparer.Ordinal).ToList();
         if (groups.Count == 0) return Nothing.Draw(spec, view);
         var shown = groups.Take(Most).ToList();
         var (above, _) = Surround.Heights(spec, view, []);
@@ -27,22 +27,24 @@ internal static class Multiples
         (ValueAxis?, ValueAxis?)? axes = spec.SharedScale && OverTime.Takes(form) ? OverTime.SharedAxes(shown.Select(g => g.Frame), plain, small) : null;
         var marks = new List<Mark>();
         var bottom = 0.0;
-        IReadOnlyList<LegendEntry> legend = [];
+        var legend = new List<LegendEntry>();
         for (var i = 0; i < shown.Count; i++)
         {
             var (x, y) = (i % perRow * small.Width, above + (i / perRow * (small.Height + Title)));
             var drawing = OverTime.Takes(form) ? OverTime.Draw(shown[i].Frame, plain with { Form = form }, small, axes) : Chart.Draw(shown[i].Frame, plain with { Form = form }, small);
             if (drawing is null) return null;
-            // What is called the same has the same colour in each.
-            legend = [.. legend, .. drawing.Legend.Where(l => legend.All(k => k.Name != l.Name)).Select(l => l with { Figures = null, Keys = [] })];
+            // Each line of each chart is one of its own, with the value of the chart as a key.
+            var before = legend.Count;
+            var value = groups[i].Value;
+            legend.AddRange(drawing.Legend.Select(l => l with { Figures = null, Keys = [(by, value), .. l.Keys] }));
             marks.Add(new TextMark(x + 12, y + 15, TextSize.Fit(shown[i].Name, small.Width - 20), Anchor.Start, "multiple-name") { Tip = shown[i].Name });
-            marks.AddRange(drawing.Marks.Select(m => Moved(m, x, y + Title)));
+            marks.AddRange(drawing.Marks.Select(m => Moved(m.Of is { } of ? m with { Of = of + before } : m, x, y + Title)));
             bottom = Math.Max(bottom, y + Title + drawing.Height);
         }
         marks.AddRange(Surround.Marks(spec, view, []));
         return new Drawing(view.Width, bottom, spec.Title, $"{shown.Count} small charts by {by}, {(spec.SharedScale ? "on one scale" : "each on a scale of its own")}.", marks, null)
         {
-            Legend = legend.Count <= 12 && legend.All(l => l.Style.StartsWith("series-", StringComparison.Ordinal)) ? legend : [],
+            Legend = legend,
             ViewHeight = bottom > view.Height ? view.Height : null,
             Note = Bars.Noted(spec.SharedScale ? "all on one scale" : "each on a scale of its own", shown.Count < groups.Count ? $"the first {shown.Count} of {groups.Count}" : null),
         };

@@ -7,7 +7,7 @@ namespace Kumiko.Charts.Forms;
 /// <summary>Series over time: lines, steps, areas and columns, side by side or stacked, on one or two value axes.</summary>
 internal static class OverTime
 {
-    private const double Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 44, TitleRoom = 18;
+    private const double Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 44, TitleRoom = 18, LongestEvent = 420, ShortestEvent = 60;
 
     public static bool Takes(ChartForm form) => form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
 
@@ -295,14 +295,18 @@ internal static class OverTime
                 if (line <= 3 && TextSize.Width(span.Label) < end - x) _marks.Add(new TextMark(x + 4, y + 17 + ((line - 1) % 3 * 7), span.Label, Anchor.Start, "event-label") { Tip = span.Label });
             }
             var free = double.NegativeInfinity;
-            foreach (var happened in over.Events.Where(e => e.Time >= _plot.From && e.Time <= _plot.To).OrderBy(e => e.Time))
+            var events = over.Events.Where(e => e.Time >= _plot.From && e.Time <= _plot.To).OrderBy(e => e.Time).ToList();
+            for (var i = 0; i < events.Count; i++)
             {
+                var happened = events[i];
                 var x = _plot.X(happened.Time);
                 var tip = $"{Format.Clock(happened.Time, view.Zone)}: {happened.Label}";
                 _marks.Add(new LineMark(x, _plot.Top - 3, x, _plot.Bottom, happened.Kind + "-line") { Tip = tip });
                 _marks.Add(new PathMark([[(x, _plot.Top - 13), (x + 4.5, _plot.Top - 6), (x, _plot.Top + 1), (x - 4.5, _plot.Top - 6), (x, _plot.Top - 13)]], happened.Kind) { Tip = tip });
-                var text = TextSize.Fit(happened.Label, 420);
-                if (x - 6 < free || x + 10 + TextSize.Width(text) > view.Width) continue;
+                // Up to the next mark; what has no room there is told on hover.
+                var room = Math.Min((i + 1 < events.Count ? _plot.X(events[i + 1].Time) - 6 : view.Width - 2) - x - 10, LongestEvent);
+                var text = room < ShortestEvent && TextSize.Width(happened.Label) > room ? "" : TextSize.Fit(happened.Label, room);
+                if (x - 6 < free || text.Length == 0) continue;
                 _marks.Add(new TextMark(x + 9, _plot.Top - 2, text, Anchor.Start, "event-label") { Tip = tip });
                 free = x + 9 + TextSize.Width(text);
             }

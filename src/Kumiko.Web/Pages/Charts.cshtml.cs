@@ -163,7 +163,7 @@ public sealed class BoardLegend
 public sealed record BoardLegendRow(int Place, string Series, string Label, LegendEntry Entry, IReadOnlyList<string> Attributes, double? Usual, string? Against)
 {
     public SeriesFigures Figures => Entry.Figures!;
-    /// <summary>Null for shares, which have no sum.</summary>
-    public double? Sum => Entry.Write(1).EndsWith('%') ? null : Figures.Sum;
+    /// <summary>Null for shares and rates, which have no sum.</summary>
+    public double? Sum => Entry.Write(1) is var one && (one.EndsWith('%') || one.Contains('/')) ? null : Figures.Sum;
     public string Text(double? value) => value is { } v ? Entry.Write(v) : "–";
 }

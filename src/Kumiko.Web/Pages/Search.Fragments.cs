@@ -115,12 +115,13 @@ public sealed partial class SearchModel
     }
 
     /// <summary>What can be done with what somebody points at.</summary>
-    public IActionResult OnGetMenu(string? text, string? record, string? condition, long? start, long? end)
+    public IActionResult OnGetMenu(string? text, string? record, string? condition, long? start, long? end, bool mark)
     {
         Prepare();
         return Partial("_Menu", (text, condition, start, end) switch
         {
             ({ } words, _, _, _) => PointMenus.OfText(Address, words, RecordId.Parse(record) is { } id ? Run.Find(id) : null),
+            (_, _, { } first, { } last) when mark && last > first => PointMenus.OfMark(Address, condition, first, last, Format.Stretch(first, last, Zone, Run.Question.Now)),
             (_, { } written, _, _) => PointMenus.OfCondition(Address, written),
             (_, _, { } from, { } to) when to > from => PointMenus.OfTime(Address, from, to, Format.Stretch(from, to, Zone, Run.Question.Now)),
             _ => new PointMenu("There is nothing to point at.", []),

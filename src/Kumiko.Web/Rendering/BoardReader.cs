@@ -139,7 +139,9 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         foreach (var (of, frame) in shown)
         {
             var figures = frame.Schema.Columns.Where(c => c.Role == ColumnRole.Value).Select(c => c.Name).ToList();
-            var plain = new LayerSpec(of.Name, of.Form, of.Side) { Slot = of.Slot, Stroke = of.Stroke, Unit = of.Unit, Decimals = of.Decimals };
+            // Values of keys have their colours on every screen; names of series are of this chart alone and take turns.
+            var keyed = frame.Schema.Columns.Any(c => c.Role == ColumnRole.Key);
+            var plain = new LayerSpec(of.Name, of.Form, of.Side) { Slot = of.Slot ?? (keyed ? null : OwnSlot(board, of)), Stroke = of.Stroke, Unit = of.Unit, Decimals = of.Decimals };
             foreach (var column in figures)
                 layers.Add(column switch
                 {
@@ -172,6 +174,8 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             ShadeByTime = board.Form == ChartForm.Scatter,
         };
     }
+
+    private static int OwnSlot(ChartBoard board, BoardSeries of) => board.Series.ToList().IndexOf(of) % Palette.Slots;
 
     private async Task<(ChartOver Over, (LaidOver Changes, LaidOver Alerts, LaidOver? Records) Told)> Laid(ChartAddress address, string person, long now, DateTimeZone zone, Window drawn, long step, CancellationToken cancel)
     {

@@ -42,7 +42,7 @@ public sealed record ChartPart(Drawing Drawing)
 
     /// <summary>What the script of the chart reads: places, titles and values of the cross-hair, and the plot's ends.</summary>
     public IEnumerable<(string Name, string Value)> Data => Drawing.Plot is not { } plot
-        ? [("data-chart", Drawing.ViewHeight is null && MarkUrl is null ? "{}" : System.Text.Json.JsonSerializer.Serialize(new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(Told) }))]
+        ? [("data-chart", Drawing.ViewHeight is null && MarkUrl is null && MenuUrl is null ? "{}" : System.Text.Json.JsonSerializer.Serialize(new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(Told) }))]
         : [("tabindex", "0"),
         ("data-chart", System.Text.Json.JsonSerializer.Serialize(new
         {
@@ -57,7 +57,7 @@ public sealed record ChartPart(Drawing Drawing)
             points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), at = h.Start / 1_000_000, end = h.End / 1_000_000, title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Index().Count(n => n.Item is not null && !Drawing.Legend[n.Index].Style.Contains("ghost", StringComparison.Ordinal)) - MostTold) }),
         }))];
 
-    private object Told(LegendEntry entry) => MarkUrl is null
+    private object Told(LegendEntry entry) => MarkUrl is null && MenuUrl is null
         ? new { name = entry.Name, style = entry.Style }
         : new { name = entry.Name, style = entry.Style, column = entry.Column, condition = Condition(entry) };
 

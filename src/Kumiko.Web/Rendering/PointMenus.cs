@@ -38,6 +38,24 @@ public static class PointMenus
         return new PointMenu(Cut(condition), actions);
     }
 
+    /// <summary>A mark of a drawn answer: a group at a step of time.</summary>
+    public static PointMenu OfMark(SearchAddress address, string? condition, long start, long end, string words)
+    {
+        var parsed = QueryParser.Parse(condition ?? "");
+        if (!parsed.Ok) return new PointMenu("This is no condition.", []);
+        var step = address with { Focus = new TimeRange(Moment.At(start), Moment.At(end)), Query = QueryEdits.RecordsOnly(address.Query), Tab = Tab.Read, At = null };
+        var records = parsed.Query.Match is { } match ? With(step, match) : step.Url();
+        var actions = new List<PointAction> { new("Its records", records), new("Its records in a new tab", records, NewTab: true) };
+        if (parsed.Query.Match is { } group)
+        {
+            actions.Add(new PointAction("Only this", With(address, group)));
+            actions.Add(new PointAction("Without this", With(address, new Not(group))));
+        }
+        actions.Add(new PointAction("Only this time", (address with { Focus = step.Focus, At = null }).Url()));
+        actions.Add(new PointAction("Compare with this time", (address with { Baseline = new Core.Query.Baselines.DrawnStretch(step.Focus) }).Url()));
+        return new PointMenu(condition is null ? words : Cut(condition) + ", " + words, actions);
+    }
+
     /// <summary>A bar on the strip or a column of a chart.</summary>
     public static PointMenu OfTime(SearchAddress address, long start, long end, string words)
     {

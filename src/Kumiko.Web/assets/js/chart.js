@@ -108,12 +108,13 @@ function start(svg, data) {
 
   // A step of the chart, of the series that was met or else of the one that is highest there, and what can be done with it.
   function mark(index, of, x, y, returnTo) {
-    const url = figure.dataset.markUrl;
+    const url = figure.dataset.markUrl ?? figure.dataset.menuUrl;
     const point = data.points[index];
     if (!url || !point) return;
     hide();
     const series = data.series[of ?? point.values.find(([i]) => !off.has(i) && !data.series[i].style.includes('ghost'))?.[0]];
-    showMenu(url, { column: series?.column, condition: series?.condition, start: point.at, end: point.end }, x, y, returnTo);
+    if (figure.dataset.markUrl) showMenu(url, { column: series?.column, condition: series?.condition, start: point.at, end: point.end }, x, y, returnTo);
+    else showMenu(url, { mark: true, condition: series?.condition, start: point.at * 1e6, end: point.end * 1e6 }, x, y, returnTo);
   }
 
   svg.addEventListener('pointermove', event => {
@@ -164,11 +165,11 @@ function start(svg, data) {
 
 // Bars and parts without an axis of time stand for a group each.
 function startMarks(svg, data) {
-  const url = svg.closest('figure').dataset.markUrl;
-  if (!url) return;
+  const { markUrl, menuUrl } = svg.closest('figure').dataset;
+  if (!markUrl && !menuUrl) return;
   svg.addEventListener('click', event => {
     const series = data.series[event.target.closest('[data-of]')?.dataset.of];
-    if (series) showMenu(url, { column: series.column, condition: series.condition }, event.clientX, event.clientY);
+    if (series && (markUrl || series.condition)) showMenu(markUrl ?? menuUrl, { column: markUrl ? series.column : null, condition: series.condition }, event.clientX, event.clientY);
   });
 }
 
