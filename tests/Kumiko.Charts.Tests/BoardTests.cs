@@ -110,6 +110,17 @@ public class BoardTests
         Assert.Equal(2, ranking.Marks.OfType<TextMark>().Count(t => t.Text.EndsWith('%')));
     }
 
+    [Theory]
+    [InlineData(ChartForm.Bar)]
+    [InlineData(ChartForm.Ranking)]
+    [InlineData(ChartForm.Single)]
+    [InlineData(ChartForm.Gauge)]
+    [InlineData(ChartForm.Donut)]
+    [InlineData(ChartForm.Table)]
+    [InlineData(ChartForm.Histogram)]
+    public void Groups_without_any_value_are_drawn_as_such(ChartForm form) =>
+        Assert.NotEmpty(Chart.Draw(Frames.Groups("", ("Lindle", null), ("Orra", null)), Frames.Spec(form), Frames.View())!.Marks);
+
     [Fact]
     public void Two_figures_are_no_heat_map_by_themselves_and_one_of_them_is_drawn_where_it_is_asked_for()
     {

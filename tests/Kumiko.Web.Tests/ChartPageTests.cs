@@ -203,6 +203,37 @@ public sealed class ChartPageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Limits_of_rules_on_the_same_records_are_drawn_at_the_length_of_a_step()
+    {
+        var rules = _server.Get<Core.Rules.RuleStore>();
+        await rules.Add(new Core.Rules.Rule { Name = "gate errors", Query = "level >= error", Warning = 12, Critical = 60, LookBack = 10 * Instants.Minute, Interval = Instants.Minute, Author = 1 });
+        await rules.Add(new Core.Rules.Rule { Name = "others", Query = "level >= warn", Warning = 1, LookBack = Instants.Minute, Interval = Instants.Minute, Author = 1 });
+        var page = await Page(At("/charts", Errors with { ShowsLimits = true }));
+        Assert.Contains("gate errors: warning above 12 in 10m", page);
+        Assert.Contains("gate errors: critical above 60 in 10m", page);
+        Assert.DoesNotContain("others:", page);
+        Assert.Contains("2 drawn, brought to the length of a step", page);
+    }
+
+    [Fact]
+    public async Task The_baseline_stands_behind_by_days_by_the_stretch_before_and_by_a_set()
+    {
+        foreach (var (baseline, said) in new[] { ("before", "the stretch before"), ("set:host = gate-t1", "host = gate-t1") })
+        {
+            var page = await Page(At("/charts", Errors with { Series = [new BoardSeries("n", "level >= error | group count() every 5m")] }, ("base", baseline), ("from", "-1h"), ("to", "now")));
+            Assert.Contains(" ghost", page);
+            Assert.Contains(said, page);
+            Assert.Contains("usually", page);
+        }
+        Assert.DoesNotContain(" ghost", await Page(At("/charts", Errors, ("base", "none"))));
+        // Whoever types a condition on the strip is led to the chart with it.
+        Assert.Contains("base=set", (await _ines.GetAsync(At("/charts", Errors, ("base-set", "host = gate-t1")))).Headers.Location!.ToString());
+        Assert.Contains("is no condition", await Page(At("/charts", Errors, ("base-set", "| group"))));
+        Assert.Equal(HttpStatusCode.Redirect, (await _ines.GetAsync(At("/charts", Errors, ("when", "last 2h")))).StatusCode);
+        Assert.Contains("That is no time", await Page(At("/charts", Errors, ("when", "sometime"))));
+    }
+
+    [Fact]
     public async Task A_chart_is_kept_found_copied_frozen_and_taken_away()
     {
         var kept = await RunningServer.Post(_ines, "/charts?handler=Keep", ("name", "Gate errors"), ("note", "by host"), ("tags", "Gates"), ("shared", "true"), ("address", At("", Errors)));

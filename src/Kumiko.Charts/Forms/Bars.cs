@@ -52,7 +52,7 @@ internal static class Bars
         }
         Thresholds(spec, marks, X, top, height, axis);
         marks.AddRange(Surround.Marks(spec, view, []));
-        return new Drawing(view.Width, height, spec.Title, $"{(ranking ? "Ranking" : "Bars")} of {Format.Count(all.Count, "group", "groups")}. Highest: {figures.HighestFirst[0].Name}, {Text(figures.HighestFirst[0])}.", marks, null)
+        return new Drawing(view.Width, height, spec.Title, $"{(ranking ? "Ranking" : "Bars")} of {Format.Count(all.Count, "group", "groups")}. {(figures.HighestFirst is [var highest, ..] ? $"Highest: {highest.Name}, {Text(highest)}." : "None has a value.")}", marks, null)
         {
             Legend = [.. all.Select(f => new LegendEntry(f.Name, Palette.StyleOf(0), Text(f), Text(f)) { Keys = f.Keys, Column = f.Column.Name })],
             ViewHeight = height > view.Height ? view.Height : null,

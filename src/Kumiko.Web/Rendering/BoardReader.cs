@@ -43,8 +43,16 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
     private const double Around = 0.25;
     private const int RoundParts = 24;
 
-    private const int MostChanges = 200, MostSteps = 180, MostGhosts = 16;
+    private const int MostChanges = 200, MostSteps = 180, MostGhosts = 16, AtOnce = 6;
     internal const string Usual = " usual";
+
+    private readonly SemaphoreSlim _turns = new(AtOnce);
+
+    private readonly struct Turn(SemaphoreSlim turns) : IDisposable
+    {
+        public void Dispose() => turns.Release();
+    }
+
 
     /// <summary>The stretch around the focus that is drawn: up to the present where the focus ends near it.</summary>
     public static Window DrawnWindow(ChartBoard board, Window focus, long now)
@@ -67,6 +75,9 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
     {
         if (Parameters.Undeclared(parsed.Query) is [{ Name: var open }, ..]) throw new QueryRefusedException($":{open} has no value. Write the value itself.");
         var run = runs.Shared(new Question(person, parsed, window, now, zone, Limits.Default));
+        // A chart may ask hundreds of queries, with copies and days to compare; they take turns, so that others get theirs.
+        await _turns.WaitAsync(cancel);
+        using var turn = new Turn(_turns);
         using var reading = run.Attach(cancel);
         return run.IsGrouped ? await run.Frame() : throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count() every auto.");
     }

@@ -77,6 +77,18 @@ public class BuilderTests
         Assert.Equal(expected, QueryPrinter.Print(EarlierQuery.Of(QueryParser.Parse(text).Query, Instants.Day)));
 
     [Fact]
+    public void Any_query_that_is_read_earlier_still_parses_and_reads_twice_as_much_before()
+    {
+        Pick("refused", "from metrics name = a | group avg(value) every 1m", "with a = (refused | group count() by host every 1m) from a | limit 3", "from logs over 2h level = error", "with a = 1 | where x > a").Select(Gen.Long[1, 400]).Sample((text, minutes) =>
+        {
+            var once = EarlierQuery.Of(QueryParser.Parse(text).Query, minutes * Instants.Minute);
+            var printed = QueryParser.Parse(QueryPrinter.Print(once));
+            var twice = EarlierQuery.Of(printed.Query, minutes * Instants.Minute);
+            return printed.Ok && QueryPrinter.Print(twice) == QueryPrinter.Print(EarlierQuery.Of(QueryParser.Parse(text).Query, 2 * minutes * Instants.Minute));
+        });
+    }
+
+    [Fact]
     public void Bound_parts_are_read_earlier_once()
     {
         var text = "with a = (from metrics name = x | group avg(value) as v by host every 1m), b = (level = error | group count() by host every 1m) from a | join b on host, time";

@@ -394,25 +394,80 @@ internal sealed class SampleGrouping
             int[] byName = [.. Enumerable.Range(0, groups).OrderBy(g => names[g], StringComparer.Ordinal)];
             // Only groups with a sample in the window are groups of the answer.
             byName = [.. byName.Where(g => _counts.AsSpan(g * steps, steps).ContainsAnyExcept(0L))];
-            var first = (_plan.Cut is null ? 0 : 1) + _plan.Keys.Length;
-            var rows = new Value[steps * byName.Length][];
-            Parallel.For(0, steps, new ParallelOptions { MaxDegreeOfParallelism = Workers, CancellationToken = _of._cancel }, step =>
+            if (steps * byName.Length == 0) return new GroupTable(_plan).Collect();
+            var rows = new CellRows(this, byName);
+            return new Frame(new Schema(Frames.Frame.WithKinds(_plan.Columns(), rows), _plan.Cut?.Length, _plan.Window) { PartialSteps = _plan.PartialSteps }, rows);
+        }
+
+        /// <summary>
+        /// Rows made from the cells when they are read: hundreds of thousands that are kept would be copied by each collection of garbage
+        /// while they are made, which took longer than all else.
+        /// </summary>
+        private sealed class CellRows : IReadOnlyList<Value[]>
+        {
+            private readonly Part _part;
+            private readonly int[] _byName;
+            private readonly int[]?[] _orders;
+            private readonly StepFacts?[] _facts;
+            private readonly Figure[] _figures;
+            private readonly int _first;
+
+            public CellRows(Part part, int[] byName)
+            {
+                (_part, _byName) = (part, byName);
+                var plan = part._plan;
+                (_orders, _facts) = (new int[part._of._steps][], new StepFacts?[part._of._steps]);
+                _figures = Array.ConvertAll([.. plan.Aggregates], a => FigureOf(a.Call.Name));
+                _first = (plan.Cut is null ? 0 : 1) + plan.Keys.Length;
+            }
+
+            public int Count => _orders.Length * _byName.Length;
+
+            public Value[] this[int index]
+            {
+                get
+                {
+                    var (step, place) = Math.DivRem(index, _byName.Length);
+                    var order = Volatile.Read(ref _orders[step]) ?? Order(step);
+                    return Row(step, _byName[order[place]], _facts[step]!.Value);
+                }
+            }
+
+            public IEnumerator<Value[]> GetEnumerator()
+            {
+                for (var step = 0; step < _orders.Length; step++)
+                {
+                    var order = Volatile.Read(ref _orders[step]) ?? Order(step);
+                    var facts = _facts[step]!.Value;
+                    foreach (var place in order) yield return Row(step, _byName[place], facts);
+                }
+            }
+
+            System.Collections.IEnumerator System.Collections.IEnumerable.GetEnumerator() => GetEnumerator();
+
+            private Value[] Row(int step, int group, in StepFacts facts)
+            {
+                var row = new Value[_first + _figures.Length];
+                if (_part._plan.Cut is { } cut) row[0] = Value.Time(cut.Starts[step]);
+                var keys = _part._of._keys[group];
+                keys.CopyTo(row, _first - keys.Length);
+                var cell = (group * _part._of._steps) + step;
+                for (var a = 0; a < _figures.Length; a++) row[_first + a] = _figures[a](_part, cell, facts);
+                return row;
+            }
+
+            /// <summary>The groups of a step: by the first aggregate, highest first, then by name. What is missing comes last.</summary>
+            private int[] Order(int step)
             {
                 var all = 0L;
-                foreach (var g in byName) all += _counts[(g * steps) + step];
-                var facts = _plan.StepFacts(step, all);
-                var (made, figures) = (new Value[byName.Length][], new double[byName.Length]);
-                for (var i = 0; i < byName.Length; i++)
+                foreach (var g in _byName) all += _part._counts[(g * _part._of._steps) + step];
+                var facts = _part._plan.StepFacts(step, all);
+                var (figures, order) = (new double[_byName.Length], new int[_byName.Length]);
+                for (var i = 0; i < order.Length; i++)
                 {
-                    var row = made[i] = new Value[first + aggregates.Length];
-                    if (_plan.Cut is { } cut) row[0] = Value.Time(cut.Starts[step]);
-                    _of._keys[byName[i]].CopyTo(row, first - _plan.Keys.Length);
-                    for (var a = 0; a < aggregates.Length; a++) row[first + a] = Figure(aggregates[a].Call.Name, (byName[i] * steps) + step, facts);
-                    // What is missing sorts last, and equal ones stay by name.
-                    figures[i] = row[first].IsMissing ? double.PositiveInfinity : -row[first].AsDouble;
+                    var figure = _figures[0](_part, (_byName[i] * _part._of._steps) + step, facts);
+                    (order[i], figures[i]) = (i, figure.IsMissing ? double.PositiveInfinity : -figure.AsDouble);
                 }
-                var order = new int[made.Length];
-                for (var i = 0; i < order.Length; i++) order[i] = i;
                 Array.Sort(figures, order);
                 // Equal figures stay in the order of their names.
                 for (int from = 0, to; from < order.Length; from = to)
@@ -420,26 +475,24 @@ internal sealed class SampleGrouping
                     for (to = from + 1; to < order.Length && figures[to] == figures[from]; to++) { }
                     if (to > from + 1) Array.Sort(order, from, to - from);
                 }
-                for (var i = 0; i < order.Length; i++) rows[(step * byName.Length) + i] = made[order[i]];
-            });
-            if (rows.Length == 0) return new GroupTable(_plan).Collect();
-            return new Frame(new Schema(Frames.Frame.WithKinds(_plan.Columns(), rows), _plan.Cut?.Length, _plan.Window) { PartialSteps = _plan.PartialSteps }, rows);
-        }
-
-        private Value Figure(string aggregate, int cell, in StepFacts facts)
-        {
-            var count = _counts[cell];
-            switch (aggregate)
-            {
-                case "count": return Value.Of(count);
-                case "rate": return Value.Of(facts.Seconds > 0 ? count / facts.Seconds : 0);
-                case "share": return count == 0 ? Value.Missing : Value.Of((double)count / facts.Rows);
-                case "sum": return _weights[cell] > 0 ? Value.Of(_sums[cell]) : Value.Missing;
-                case "avg": return _weights[cell] > 0 ? Value.Of(_sums[cell] / _weights[cell]) : Value.Missing;
-                case "min": return double.IsFinite(_mins[cell]) ? Value.Of(_mins[cell]) : Value.Missing;
-                default: return double.IsFinite(_maxes[cell]) ? Value.Of(_maxes[cell]) : Value.Missing;
+                _facts[step] = facts;
+                Volatile.Write(ref _orders[step], order);
+                return order;
             }
         }
+
+        private delegate Value Figure(Part part, int cell, in StepFacts facts);
+
+        private static Figure FigureOf(string aggregate) => aggregate switch
+        {
+            "count" => static (Part p, int cell, in StepFacts _) => Value.Of(p._counts[cell]),
+            "rate" => static (Part p, int cell, in StepFacts facts) => Value.Of(facts.Seconds > 0 ? p._counts[cell] / facts.Seconds : 0),
+            "share" => static (Part p, int cell, in StepFacts facts) => p._counts[cell] == 0 ? Value.Missing : Value.Of((double)p._counts[cell] / facts.Rows),
+            "sum" => static (Part p, int cell, in StepFacts _) => p._weights[cell] > 0 ? Value.Of(p._sums[cell]) : Value.Missing,
+            "avg" => static (Part p, int cell, in StepFacts _) => p._weights[cell] > 0 ? Value.Of(p._sums[cell] / p._weights[cell]) : Value.Missing,
+            "min" => static (Part p, int cell, in StepFacts _) => double.IsFinite(p._mins[cell]) ? Value.Of(p._mins[cell]) : Value.Missing,
+            _ => static (Part p, int cell, in StepFacts _) => double.IsFinite(p._maxes[cell]) ? Value.Of(p._maxes[cell]) : Value.Missing,
+        };
 
         /// <summary>The table with what the cells hold.</summary>
         public GroupTable Finish()
