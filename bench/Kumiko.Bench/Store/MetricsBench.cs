@@ -17,7 +17,7 @@ namespace Kumiko.Bench.Store;
 /// <summary>Samples into the store and questions over them, beside DuckDB on the same samples; a chart of many series.</summary>
 internal static class MetricsBench
 {
-    private const int Hosts = 100, Names = 20, Long = 50, Days = 30, StepsOfBatch = 30, WarmUps = 15, Repeats = 15;
+    private const int Hosts = 100, Names = 20, Long = 50, Days = 30, StepsOfBatch = 30, WarmUps = 60, Repeats = 15;
     private static readonly long Step = 10 * Instants.Second;
 
     public static async Task Measure()

@@ -14,6 +14,7 @@ namespace Kumiko.Core.Query.Metrics;
 internal sealed class SampleGrouping
 {
     public const int SeriesAtOnce = 128;
+    private const int LeastAtOnce = 5;
 
     /// <summary>How far before the window a counter's last sample is looked for, from which the first growth counts.</summary>
     private static readonly long LookBack = 5 * Instants.Minute;
@@ -72,7 +73,9 @@ internal sealed class SampleGrouping
         var needs = new SampleNeeds(_window, _counters ? LookBack : 0, Grain(), _percentiles, _edges);
         var parts = new ConcurrentBag<Part>();
         var next = -1;
-        var chunks = (_snapshot.Series.Count + SeriesAtOnce - 1) / SeriesAtOnce;
+        // Few series are parted too, so that every worker has some.
+        var atOnce = Math.Clamp(_snapshot.Series.Count / (Workers * 2), LeastAtOnce, SeriesAtOnce);
+        var chunks = (_snapshot.Series.Count + atOnce - 1) / atOnce;
         try
         {
             Parallel.For(0, Math.Min(Workers, chunks), new ParallelOptions { MaxDegreeOfParallelism = Workers, CancellationToken = _cancel }, _ =>
@@ -81,8 +84,8 @@ internal sealed class SampleGrouping
                 parts.Add(part);
                 for (var i = Interlocked.Increment(ref next); i < chunks; i = Interlocked.Increment(ref next))
                 {
-                    var place = i * SeriesAtOnce;
-                    foreach (var (series, pieces) in _snapshot.Read(place, Math.Min(_snapshot.Series.Count, place + SeriesAtOnce), needs, _cancel))
+                    var place = i * atOnce;
+                    foreach (var (series, pieces) in _snapshot.Read(place, Math.Min(_snapshot.Series.Count, place + atOnce), needs, _cancel))
                         part.Add(series, _groupOf[place++], pieces);
                 }
             });
@@ -396,6 +399,7 @@ internal sealed class SampleGrouping
             byName = [.. byName.Where(g => _counts.AsSpan(g * steps, steps).ContainsAnyExcept(0L))];
             if (steps * byName.Length == 0) return new GroupTable(_plan).Collect();
             var rows = new CellRows(this, byName);
+            rows.Order(_of._cancel);
             return new Frame(new Schema(Frames.Frame.WithKinds(_plan.Columns(), rows), _plan.Cut?.Length, _plan.Window) { PartialSteps = _plan.PartialSteps }, rows);
         }
 
@@ -407,8 +411,8 @@ internal sealed class SampleGrouping
         {
             private readonly Part _part;
             private readonly int[] _byName;
-            private readonly int[]?[] _orders;
-            private readonly StepFacts?[] _facts;
+            private readonly int[][] _orders;
+            private readonly StepFacts[] _facts;
             private readonly Figure[] _figures;
             private readonly int _first;
 
@@ -416,7 +420,7 @@ internal sealed class SampleGrouping
             {
                 (_part, _byName) = (part, byName);
                 var plan = part._plan;
-                (_orders, _facts) = (new int[part._of._steps][], new StepFacts?[part._of._steps]);
+                (_orders, _facts) = (new int[part._of._steps][], new StepFacts[part._of._steps]);
                 _figures = Array.ConvertAll([.. plan.Aggregates], a => FigureOf(a.Call.Name));
                 _first = (plan.Cut is null ? 0 : 1) + plan.Keys.Length;
             }
@@ -428,8 +432,7 @@ internal sealed class SampleGrouping
                 get
                 {
                     var (step, place) = Math.DivRem(index, _byName.Length);
-                    var order = Volatile.Read(ref _orders[step]) ?? Order(step);
-                    return Row(step, _byName[order[place]], _facts[step]!.Value);
+                    return Row(step, _byName[_orders[step][place]]);
                 }
             }
 
@@ -437,32 +440,34 @@ internal sealed class SampleGrouping
             {
                 for (var step = 0; step < _orders.Length; step++)
                 {
-                    var order = Volatile.Read(ref _orders[step]) ?? Order(step);
-                    var facts = _facts[step]!.Value;
-                    foreach (var place in order) yield return Row(step, _byName[place], facts);
+                    foreach (var place in _orders[step]) yield return Row(step, _byName[place]);
                 }
             }
 
             System.Collections.IEnumerator System.Collections.IEnumerable.GetEnumerator() => GetEnumerator();
 
-            private Value[] Row(int step, int group, in StepFacts facts)
+            private Value[] Row(int step, int group)
             {
                 var row = new Value[_first + _figures.Length];
                 if (_part._plan.Cut is { } cut) row[0] = Value.Time(cut.Starts[step]);
                 var keys = _part._of._keys[group];
                 keys.CopyTo(row, _first - keys.Length);
                 var cell = (group * _part._of._steps) + step;
-                for (var a = 0; a < _figures.Length; a++) row[_first + a] = _figures[a](_part, cell, facts);
+                for (var a = 0; a < _figures.Length; a++) row[_first + a] = _figures[a](_part, cell, _facts[step]);
                 return row;
             }
 
-            /// <summary>The groups of a step: by the first aggregate, highest first, then by name. What is missing comes last.</summary>
-            private int[] Order(int step)
+            /// <summary>Puts the groups of each step in order: by the first aggregate, highest first, then by name. What is missing comes last.</summary>
+            public void Order(CancellationToken cancel) =>
+                Parallel.For(0, _orders.Length, new ParallelOptions { MaxDegreeOfParallelism = Workers, CancellationToken = cancel }, () => new double[_byName.Length], (step, _, figures) => { Order(step, figures); return figures; }, static _ => { });
+
+            private void Order(int step, double[] figures)
             {
                 var all = 0L;
                 foreach (var g in _byName) all += _part._counts[(g * _part._of._steps) + step];
                 var facts = _part._plan.StepFacts(step, all);
-                var (figures, order) = (new double[_byName.Length], new int[_byName.Length]);
+                var order = _orders[step] = new int[_byName.Length];
+                _facts[step] = facts;
                 for (var i = 0; i < order.Length; i++)
                 {
                     var figure = _figures[0](_part, (_byName[i] * _part._of._steps) + step, facts);
@@ -475,9 +480,6 @@ internal sealed class SampleGrouping
                     for (to = from + 1; to < order.Length && figures[to] == figures[from]; to++) { }
                     if (to > from + 1) Array.Sort(order, from, to - from);
                 }
-                _facts[step] = facts;
-                Volatile.Write(ref _orders[step], order);
-                return order;
             }
         }
 

@@ -29,6 +29,9 @@ public sealed class MetricSnapshot : IDisposable
     private readonly VersionPins<MetricSegment[]>.Pin _pin;
     private readonly Action<MetricSegment, string> _setAside;
 
+    /// <summary>Bytes between two series from which on passing over them is quicker than reading them.</summary>
+    private const int FarApart = 32 << 10;
+
     internal MetricSnapshot(Database database, MetricSeries[] series, MetricSegment[] segments, BufferView[] views, VersionPins<MetricSegment[]>.Pin pin, Action<MetricSegment, string> setAside) =>
         (_database, Series, _segments, _views, _pin, _setAside) = (database, series, segments, views, pin, setAside);
 
@@ -169,8 +172,6 @@ public sealed class MetricSnapshot : IDisposable
         try
         {
             var offsets = segment.Offsets[Grains.Samples];
-            var start = offsets[wanted[0].At];
-            var bytes = ReadPart(connection, segment, Grains.Samples, start, offsets[wanted[^1].At + 1] - start);
             byte[]? area = null;
             var blocks = new Dictionary<int, TimeBlock>();
             TimeBlock Shared(int at)
@@ -184,10 +185,19 @@ public sealed class MetricSnapshot : IDisposable
                 blocks.Add(at, block);
                 return block;
             }
-            foreach (var (place, at) in wanted)
+            // Series that lie near each other are read at once, and what lies between far ones is not.
+            for (var i = 0; i < wanted.Count;)
             {
-                var run = SampleChunk.Read(bytes.AsSpan(offsets[at] - start, offsets[at + 1] - offsets[at]), Shared);
-                if (run.Count > 0) take(place, run);
+                var last = i;
+                while (last + 1 < wanted.Count && offsets[wanted[last + 1].At] - offsets[wanted[last].At + 1] < FarApart) last++;
+                var start = offsets[wanted[i].At];
+                var bytes = ReadPart(connection, segment, Grains.Samples, start, offsets[wanted[last].At + 1] - start);
+                for (; i <= last; i++)
+                {
+                    var (place, at) = wanted[i];
+                    var run = SampleChunk.Read(bytes.AsSpan(offsets[at] - start, offsets[at + 1] - offsets[at]), Shared);
+                    if (run.Count > 0) take(place, run);
+                }
             }
         }
         catch (InvalidDataException e) { _setAside(segment, e.Message); }
