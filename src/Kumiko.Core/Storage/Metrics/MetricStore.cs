@@ -48,6 +48,9 @@ public sealed class MetricStore : IDisposable
     private (long Time, double Value)[] _last = new (long, double)[1_024];
     private long _unsealed, _lastRecent;
 
+    /// <summary>The highest number that was given to a batch; on the writer thread.</summary>
+    private long _newestRecent;
+
     public MetricStore(RecordStore records, TimeProvider clock, MetricOptions? options = null)
     {
         (_records, _clock, _options) = (records, clock, options ?? MetricOptions.Default);
@@ -98,7 +101,7 @@ public sealed class MetricStore : IDisposable
                 Apply(SampleBatch.Decode(row.Content));
             }
             catch (InvalidDataException e) { _records.Notice($"Batch {row.Id} of metrics from {row.Source} is damaged and was set aside: {e.Message}"); }
-            _lastRecent = row.Id;
+            _lastRecent = _newestRecent = row.Id;
         }
     }
 
@@ -173,16 +176,18 @@ public sealed class MetricStore : IDisposable
     internal async Task Append(SampleBatch batch, string source)
     {
         var content = batch.Encode();
+        using var order = SeriesOrder.Of(batch);
         var (received, newest) = (Now, batch.Times.Max());
         var hour = received - (received % Instants.Hour);
         try
         {
             await _records.Database.Writer.Write(connection =>
             {
-                var added = Book.Unsaved(batch.Series);
+                var added = Book.Unsaved(order.Parts.Select(p => p.Series));
                 foreach (var series in added) Insert(connection, series);
-                var id = connection.ExecuteScalar<long>("INSERT INTO metric_recent (source, received, samples, checksum, content) VALUES (@source, @received, @Count, 0, @content) RETURNING id", new { source, received, batch.Count, content });
-                connection.Execute("UPDATE metric_recent SET checksum = @checksum WHERE id = @id", new { id, checksum = Checksum.Of(content, id) });
+                // Its number is known before, as a row that is changed afterwards would be written twice.
+                var id = ++_newestRecent;
+                connection.Execute("INSERT INTO metric_recent (id, source, received, samples, checksum, content) VALUES (@id, @source, @received, @Count, @checksum, @content)", new { id, source, received, batch.Count, checksum = Checksum.Of(content, id), content });
                 Insert(connection, batch);
                 connection.Execute("INSERT INTO metric_arrival VALUES (@source, @hour, @Count) ON CONFLICT DO UPDATE SET samples = samples + @Count", new { source, hour, batch.Count });
                 return (Id: id, Added: added);
@@ -191,7 +196,7 @@ public sealed class MetricStore : IDisposable
                 Book.MarkSaved(done.Added);
                 lock (_lock)
                 {
-                    Apply(batch);
+                    Apply(batch, order);
                     _lastRecent = done.Id;
                 }
                 Committed?.Invoke(new SignalBatch(source, batch.Count, newest));
@@ -219,13 +224,18 @@ public sealed class MetricStore : IDisposable
 
     private void Apply(SampleBatch batch)
     {
-        for (var i = 0; i < batch.Count; i++)
+        using var order = SeriesOrder.Of(batch);
+        Apply(batch, order);
+    }
+
+    private void Apply(SampleBatch batch, SeriesOrder order)
+    {
+        foreach (var (id, first, end) in order.Parts)
         {
-            var id = batch.Series[i];
             if (id >= _buffers.Length) Array.Resize(ref _buffers, Math.Max(id + 1, _buffers.Length * 2));
-            (_buffers[id] ??= new SampleBuffer()).Add(batch.Times[i], batch.Values[i], batch.Starts?[i] ?? 0, batch.Distributions?[i]);
+            (_buffers[id] ??= new SampleBuffer()).Add(order, first, end);
             ref var last = ref Last(id);
-            if (batch.Times[i] >= last.Time) last = (batch.Times[i], batch.Values[i]);
+            for (var i = first; i < end; i++) if (order.Times[i] >= last.Time) last = (order.Times[i], order.Values[i]);
         }
         _unsealed += batch.Count;
     }

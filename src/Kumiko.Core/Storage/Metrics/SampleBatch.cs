@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Runtime.InteropServices;
 using K4os.Compression.LZ4;
 using Kumiko.Core.Records;
@@ -71,6 +72,52 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
     }
 }
 
+/// <summary>The samples of a batch series by series, each in the order in which they came: what a sender can prepare before its turn to write.</summary>
+/// <param name="Parts">Numbers of series with where their samples begin and end.</param>
+/// <param name="Times">Lent, and longer than there are samples; given back when disposed.</param>
+internal sealed record SeriesOrder(IReadOnlyList<(int Series, int First, int End)> Parts, long[] Times, double[] Values, long[]? Starts, Distribution?[]? Distributions) : IDisposable
+{
+    public void Dispose()
+    {
+        ArrayPool<long>.Shared.Return(Times);
+        ArrayPool<double>.Shared.Return(Values);
+    }
+
+    public static SeriesOrder Of(SampleBatch batch)
+    {
+        // Counted, then put in place: numbers of series are small and close together.
+        var most = 0;
+        foreach (var id in batch.Series) most = Math.Max(most, id);
+        var places = ArrayPool<int>.Shared.Rent(most + 1);
+        try
+        {
+            var ends = places.AsSpan(0, most + 1);
+            ends.Clear();
+            foreach (var id in batch.Series) ends[id]++;
+            var parts = new List<(int, int, int)>();
+            var at = 0;
+            for (var id = 0; id < ends.Length; id++)
+            {
+                if (ends[id] == 0) continue;
+                parts.Add((id, at, at + ends[id]));
+                (at, ends[id]) = (at + ends[id], at);
+            }
+            var (times, values) = (ArrayPool<long>.Shared.Rent(at), ArrayPool<double>.Shared.Rent(at));
+            var starts = batch.Starts is null ? null : new long[at];
+            var distributions = batch.Distributions is null ? null : new Distribution?[at];
+            for (var i = 0; i < batch.Count; i++)
+            {
+                var to = ends[batch.Series[i]]++;
+                (times[to], values[to]) = (batch.Times[i], batch.Values[i]);
+                if (starts is not null) starts[to] = batch.Starts![i];
+                if (distributions is not null) distributions[to] = batch.Distributions![i];
+            }
+            return new SeriesOrder(parts, times, values, starts, distributions);
+        }
+        finally { ArrayPool<int>.Shared.Return(places); }
+    }
+}
+
 /// <summary>The samples of one series that are not in a segment yet. Grows at its end only, so that a view stays right while more come.</summary>
 internal sealed class SampleBuffer
 {
@@ -81,15 +128,34 @@ internal sealed class SampleBuffer
 
     public int Count { get; private set; }
 
+    /// <summary>Samples of one series, one after another.</summary>
+    public void Add(SeriesOrder from, int first, int end)
+    {
+        // What has starts or distributions comes one by one, as not all of it may have them.
+        if (from.Starts is not null || from.Distributions is not null || _starts is not null || _distributions is not null)
+        {
+            for (var i = first; i < end; i++) Add(from.Times[i], from.Values[i], from.Starts?[i] ?? 0, from.Distributions?[i]);
+            return;
+        }
+        Grow(Count + end - first);
+        from.Times.AsSpan(first, end - first).CopyTo(_times.AsSpan(Count));
+        from.Values.AsSpan(first, end - first).CopyTo(_values.AsSpan(Count));
+        Count += end - first;
+    }
+
+    private void Grow(int least)
+    {
+        if (least <= _times.Length) return;
+        var length = Math.Max(least, _times.Length * 2);
+        Array.Resize(ref _times, length);
+        Array.Resize(ref _values, length);
+        if (_starts is not null) Array.Resize(ref _starts, length);
+        if (_distributions is not null) Array.Resize(ref _distributions, length);
+    }
+
     public void Add(long time, double value, long start, Distribution? distribution)
     {
-        if (Count == _times.Length)
-        {
-            Array.Resize(ref _times, Count * 2);
-            Array.Resize(ref _values, Count * 2);
-            if (_starts is not null) Array.Resize(ref _starts, Count * 2);
-            if (_distributions is not null) Array.Resize(ref _distributions, Count * 2);
-        }
+        Grow(Count + 1);
         (_times[Count], _values[Count]) = (time, value);
         if (start != 0) _starts ??= new long[_times.Length];
         if (_starts is not null) _starts[Count] = start;

@@ -103,7 +103,7 @@ public sealed class SeriesBook(int most)
 
     /// <summary>Those of some series that are not on disk yet.</summary>
     /// <exception cref="SeriesGoneException">One was forgotten.</exception>
-    internal IReadOnlyList<MetricSeries> Unsaved(int[] ids)
+    internal IReadOnlyList<MetricSeries> Unsaved(IEnumerable<int> ids)
     {
         HashSet<MetricSeries>? found = null;
         lock (_lock)
