@@ -151,7 +151,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         {
             var figures = frame.Schema.Columns.Where(c => c.Role == ColumnRole.Value).Select(c => c.Name).ToList();
             // Values of keys have their colours on every screen; names of series are of this chart alone and take turns.
-            var keyed = frame.Schema.Columns.Any(c => c.Role == ColumnRole.Key);
+            var keyed = frame.Schema.Columns.Any(c => c.Role == ColumnRole.Key && c.Name != board.MultiplesBy);
             var plain = new LayerSpec(of.Name, of.Form, of.Side) { Slot = of.Slot ?? (keyed ? null : OwnSlot(board, of)), Stroke = of.Stroke, Unit = of.Unit, Decimals = of.Decimals };
             foreach (var column in figures)
                 layers.Add(column switch
