@@ -78,7 +78,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         Assert.All(ines.All("table[data-legend] tbody tr td.figure").Where(c => c.Text.EndsWith('%')), c => Assert.Matches(@"^\d+[\u2009 ]%$", c.Text));
         // The change of yesterday stands on it; without changes it does not.
         ines.Until(() => ines.All("svg[data-chart] .change-line").Count > 0, "the change");
-        Assert.Contains(ines.All("svg[data-chart] .event-label"), l => l.Text.Contains("gate firmware 7.2 → 7.3", StringComparison.Ordinal));
+        Assert.Contains(ines.All("svg[data-chart] .change-line"), l => l.GetDomProperty("textContent")!.Contains("gate firmware 7.2 → 7.3", StringComparison.Ordinal));
         ines.Click(() => ines.All(".lays a").First(a => a.Text == "Changes"));
         ines.Until(() => ines.All("svg[data-chart] .change-line").Count == 0, "no change");
         Assert.Empty(ines.Axe());
