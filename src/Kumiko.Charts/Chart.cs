@@ -34,6 +34,19 @@ public static class Chart
         return new Frame(frames[0].Schema with { Columns = columns }, [.. rows.Values]);
     }
 
+    /// <summary>All rows of some frames as one, for a file: with the keys of any of them, which are empty where a frame has them not.</summary>
+    public static Frame Listed(IReadOnlyList<Frame> frames)
+    {
+        if (Merged(frames) is var merged && frames.All(f => f.Schema.Columns.All(c => c.Role == ColumnRole.Detail || merged.Schema.IndexOf(c.Name) >= 0))) return merged;
+        var all = frames.SelectMany(f => f.Schema.Columns).DistinctBy(c => c.Name).ToList();
+        IReadOnlyList<Column> columns = [.. all.Where(c => c.Role == ColumnRole.Time), .. all.Where(c => c.Role == ColumnRole.Key), .. all.Where(c => c.Role == ColumnRole.Value)];
+        return new Frame(frames[0].Schema with { Columns = columns }, [.. frames.SelectMany(f =>
+        {
+            int[] places = [.. columns.Select(c => f.Schema.IndexOf(c.Name))];
+            return f.Rows.Select(row => Array.ConvertAll(places, at => at < 0 ? Value.Missing : row[at]));
+        })]);
+    }
+
     /// <summary>The picture; null where the frame cannot be drawn in that form.</summary>
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
     {

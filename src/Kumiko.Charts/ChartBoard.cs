@@ -127,7 +127,8 @@ public sealed record ChartBoard
     {
         if (Version > Newest) return $"The chart has version {Version}; {Newest} is known. Open it with the newer Kumiko that wrote it.";
         // What a hostile address left out is not there.
-        if (Title is null || Series is null || Pins is null || Left is null || Right is null || Records is null || ChangeText is null || Series.Any(s => s?.Name is null || s.Text is null)) return "The chart cannot be read: a part of it is null.";
+        if (Title is null || Series is null || Pins is null || Left?.Title is null || Right?.Title is null || Records is null || ChangeText is null || Pins.Any(p => p?.Text is null)
+            || Series.Any(s => s?.Name is null || s.Text is null || s.Peers is { Of: null } or { Key: null } or { Own: null } || s.Earlier is { Of: null } or { By: null })) return "The chart cannot be read: a part of it is null.";
         if (Series.Count > SeriesBoard.Most) return $"A chart can have {SeriesBoard.Most} series.";
         if (Pins.Count > MostPins) return $"A chart can have {MostPins} pins.";
         foreach (var series in Series)

@@ -110,6 +110,17 @@ public class BoardTests
         Assert.Equal(2, ranking.Marks.OfType<TextMark>().Count(t => t.Text.EndsWith('%')));
     }
 
+    [Fact]
+    public void A_file_holds_the_rows_of_series_with_other_keys_too()
+    {
+        var listed = Chart.Listed([Line("a", ["Lindle", "Orra"], "", 1, 2), Line("alone", [], "", 9, 8)]);
+        Assert.Equal(["time", "terminal", "a", "alone"], listed.Schema.Columns.Select(c => c.Name));
+        Assert.Equal(6, listed.Rows.Count);
+        Assert.Equal([9.0, 8.0], listed.Rows.Where(r => r[1].IsMissing).Select(r => r[3].AsDouble));
+        // With the same keys they stand beside each other.
+        Assert.Equal(2, Chart.Listed([Line("a", ["Lindle"], "", 1, 2), Line("b", ["Lindle"], "", 3, 4)]).Rows.Count);
+    }
+
     [Theory]
     [InlineData(ChartForm.Bar)]
     [InlineData(ChartForm.Ranking)]
@@ -163,6 +174,11 @@ public class BoardTests
     [InlineData("""{"series":[{"name":null}]}""", "null")]
     [InlineData("""{"title":null}""", "null")]
     [InlineData("""{"left":null}""", "null")]
+    [InlineData("""{"left":{"title":null}}""", "null")]
+    [InlineData("""{"pins":[null]}""", "null")]
+    [InlineData("""{"pins":[{"at":1,"text":null}]}""", "null")]
+    [InlineData("""{"series":[{"name":"a","peers":{"of":"a","key":null,"own":"x"}}]}""", "null")]
+    [InlineData("""{"series":[{"name":"a","earlier":{"of":"a","by":null}}]}""", "null")]
     [InlineData("""{"form":7}""", "cannot be read")]
     [InlineData("""{"colour":"red"}""", "cannot be read")]
     [InlineData("""{"series":[{"name":"two words"}]}""", "no name for a series")]

@@ -152,6 +152,12 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Contains("Records behind bad", formula);
         Assert.Contains("Records behind total", formula);
         Assert.Contains("Which part moved", formula);
+        // One beside its peers stands for itself, and what was drawn earlier was written earlier.
+        var compared = Errors with { Series = [.. Errors.Series, new BoardSeries("peers") { Peers = new PeersOf("bad", "host", "gate-t1") }, new BoardSeries("day") { Earlier = new EarlierOf("bad", "1d") }] };
+        var own = await Page(At("/charts", compared, ("handler", "Mark"), ("column", "peers"), ("start", "0"), ("end", "60000")));
+        Assert.Contains("host%20%3D%20gate-t1", own);
+        var before = await Page(At("/charts", compared, ("handler", "Mark"), ("column", "day"), ("start", "86400000"), ("end", "86460000")));
+        Assert.Contains("from=1970-01-01T00%3A00%3A00Z", before);
         Assert.DoesNotContain("Be told", await (await _server.Person(Role.Viewer)).GetStringAsync(At("/charts", Errors, ("handler", "Mark"), ("column", "bad"))));
         Assert.DoesNotContain("<script>", await _ines.GetStringAsync(At("/charts", Errors, ("handler", "Mark"), ("column", "bad"), ("condition", "host = \"<script>\""))));
     }

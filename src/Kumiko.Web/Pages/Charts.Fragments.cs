@@ -45,7 +45,7 @@ public sealed partial class ChartsModel
         Prepare();
         var answer = await boards.Read(Address, viewer.Name, Now, Zone, viewer.WidthBeside(PanelWidth), ChartHeight, HttpContext.RequestAborted);
         if (answer.Frames.Count == 0) return NotFound();
-        if (@as == "csv") return await ChartFile.Of(BoardReader.Within(Chart.Merged(answer.Frames), answer.Focus), answer.Spec, new ChartView(1, 1, Zone, Now), @as, Theme.Paper, HttpContext.RequestAborted);
+        if (@as == "csv") return await ChartFile.Of(BoardReader.Within(Chart.Listed(answer.Frames), answer.Focus), answer.Spec, new ChartView(1, 1, Zone, Now), @as, Theme.Paper, HttpContext.RequestAborted);
         return answer.DrawAlone() is { } drawing ? ChartFile.Of(drawing, answer.Spec.Title, @as, look == "lacquer" ? Theme.Lacquer : Theme.Paper) : NotFound();
     }
 
@@ -54,7 +54,7 @@ public sealed partial class ChartsModel
     {
         Prepare();
         var series = Board.Series.FirstOrDefault(s => column is not null && (column == s.Name || column.StartsWith(s.Name + " ", StringComparison.Ordinal)));
-        return Partial("_Menu", Marks(series, condition, start is { } from && end is { } to && to > from ? new Window(from * 1_000_000, to * 1_000_000) : null));
+        return Partial("_Menu", Marks(series, series?.Peers is { } peers && column == series.Name ? PointConditions.Of([(peers.Key, Value.Of(peers.Own))]) : condition, start is { } from && end is { } to && to > from ? new Window(from * 1_000_000, to * 1_000_000) : null));
     }
 
     private PointMenu Marks(BoardSeries? series, string? condition, Window? step)
@@ -62,7 +62,9 @@ public sealed partial class ChartsModel
         var keys = condition is null || !QueryParser.Parse(condition).Ok ? null : QueryParser.Parse(condition).Query.Match;
         var words = string.Join(", ", new[] { series?.Name, keys is null ? null : QueryPrinter.PrintMatch(keys), step is { } s ? $"{Format.Clock(s.From, Zone)} to {Format.Clock(s.To, Zone)}" : null }.OfType<string>());
         var actions = new List<PointAction>();
-        var when = step is { } of ? Address.View with { Focus = new TimeRange(Moment.At(of.From), Moment.At(of.To)), Kept = [] } : Address.View with { Kept = [] };
+        // What was drawn earlier was written earlier.
+        var back = series?.Earlier is { } earlier && Quantities.TryParseDuration(earlier.By, out var by) ? by : 0;
+        var when = step?.Shift(-back) is { } of ? Address.View with { Focus = new TimeRange(Moment.At(of.From), Moment.At(of.To)), Kept = [] } : Address.View with { Kept = [] };
         foreach (var (name, query) in series is null ? [] : Behind(series))
         {
             var named = name == series!.Name ? "" : " " + name;

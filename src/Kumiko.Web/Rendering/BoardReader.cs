@@ -98,9 +98,9 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         var (over, told) = await Laid(address, person, now, zone, drawn, step, cancel);
         if (board.ShowsLimits) spec = spec with { Thresholds = LimitsOf(board, answers, step) };
         var view = new ChartView(width, height, zone, now) { Focus = focus == drawn ? null : focus, Over = over };
-        var isOverTime = board.MultiplesBy is null && board.Form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
+        var isOverTime = board.Form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
         // Other forms bring steps to one figure, which is for the focus alone.
-        var all = isOverTime ? [.. frames, .. ghosts] : board.Form == ChartForm.HeatMap || board.MultiplesBy is not null ? frames : frames.Select(f => Within(f, focus)).ToList();
+        var all = !isOverTime ? frames.Select(f => Within(f, focus)).ToList() : board.MultiplesBy is null ? [.. frames, .. ghosts] : frames;
         return new BoardAnswer(focus, drawn, answers, all.Count == 0 ? null : Chart.Draw(all, spec, view), spec)
         {
             Frames = frames,
