@@ -152,6 +152,8 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Contains("Records behind bad", formula);
         Assert.Contains("Records behind total", formula);
         Assert.Contains("Which part moved", formula);
+        var line = await Page(At("/charts", Errors, ("handler", "Mark"), ("column", "share"), ("condition", "host = gate-t1"), ("start", "0"), ("end", "60000")));
+        Assert.Contains("moved=share&moved-of=host%20%3D%20gate-t1", line);
         // One beside its peers stands for itself, and what was drawn earlier was written earlier.
         var compared = Errors with { Series = [.. Errors.Series, new BoardSeries("peers") { Peers = new PeersOf("bad", "host", "gate-t1") }, new BoardSeries("day") { Earlier = new EarlierOf("bad", "1d") }] };
         var own = await Page(At("/charts", compared, ("handler", "Mark"), ("column", "peers"), ("start", "0"), ("end", "60000")));
@@ -169,6 +171,9 @@ public sealed class ChartPageTests : IAsyncLifetime
         var moved = await Page(At("/charts", Errors, ("handler", "Moved"), ("name", "share"), ("moment", moment)));
         Assert.Contains("data-part=\"bad\"", moved);
         Assert.Contains("data-part=\"total\"", moved);
+        // Of one line of it alone, as its mark leads there.
+        Assert.Contains("gate-t1: ", await Page(At("/charts", Errors, ("handler", "Moved"), ("name", "share"), ("moment", moment), ("condition", "host = gate-t1"))));
+        Assert.Contains("condition=host%20%3D%20gate-t1", await Page(At("/charts", Errors, ("moment", moment), ("moved", "share"), ("moved-of", "host = gate-t1"))));
         Assert.Equal(HttpStatusCode.NotFound, (await _ines.GetAsync(At("/charts", Errors, ("handler", "Moved"), ("name", "bad")))).StatusCode);
         Assert.Contains("no baseline to compare", await Page(At("/charts", Errors, ("handler", "Moved"), ("name", "share"), ("base", "none"))));
     }

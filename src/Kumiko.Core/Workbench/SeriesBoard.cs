@@ -18,13 +18,19 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
 {
     public const int Most = 40;
 
+    private const int MostAnswers = 1_000;
+    private static readonly long MostEarlier = 100 * 365 * Instants.Day;
+
     private readonly ConcurrentDictionary<(string Name, long Earlier, string Condition), Lazy<Task<SeriesAnswer>>> _answers = new();
     private readonly HashSet<string> _names = [.. series.Select(s => s.Name)];
 
     /// <summary>One of the series.</summary>
     /// <param name="earlier">As it was so many nanoseconds before, moved forward.</param>
     /// <param name="condition">Conditions that take the place of the query's own on the same records; empty for none.</param>
-    public Task<SeriesAnswer> Answer(string name, long earlier = 0, string condition = "") => _answers.GetOrAdd((name, earlier, condition), key => new Lazy<Task<SeriesAnswer>>(() => Make(key.Name, key.Earlier, key.Condition))).Value;
+    public Task<SeriesAnswer> Answer(string name, long earlier = 0, string condition = "") => _answers.Count >= MostAnswers && !_answers.ContainsKey((name, earlier, condition))
+        // Copies of copies of copies would be ever more.
+        ? Task.FromResult(new SeriesAnswer(Find(name) ?? new NamedSeries(name), null, "This chart has copies of copies in too great a number. Take some of them away."))
+        : _answers.GetOrAdd((name, earlier, condition), key => new Lazy<Task<SeriesAnswer>>(() => Make(key.Name, key.Earlier, key.Condition))).Value;
 
     /// <summary>The names that a series is made of, by way of others too.</summary>
     public IReadOnlyCollection<string> Needs(string name)
@@ -43,11 +49,9 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
         null => [],
         { Peers: { } peers } => [peers.Of],
         { Earlier: { } earlier } => [earlier.Of],
-        var typed => SeriesFormula.Read(typed.Text, Others(typed), out _)?.Parts.Where(_names.Contains) ?? [],
+        // Its own name is known too: who names it in its own formula is told of the cycle.
+        var typed => SeriesFormula.Read(typed.Text, _names, out _)?.Parts.Where(_names.Contains) ?? [],
     };
-
-    /// <summary>Its own name is known too: who names it in its own formula is told of the cycle.</summary>
-    private IReadOnlyCollection<string> Others(NamedSeries _) => _names;
 
     private NamedSeries? Find(string name) => series.FirstOrDefault(s => s.Name == name);
 
@@ -132,6 +136,7 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
     {
         if (!Quantities.TryParseDuration(copies.By, out var by) || by <= 0) return new SeriesAnswer(of, null, $"“{copies.By}” is no length of time. Write 7d, or 12h24m.");
         if (copies.Copies is < 1 or > EarlierOf.MostCopies) return new SeriesAnswer(of, null, $"There can be 1 to {EarlierOf.MostCopies} copies.");
+        if ((Int128)by * copies.Copies + earlier > MostEarlier) return new SeriesAnswer(of, null, "That is more than a hundred years earlier. Take a shorter length.");
         var answers = await Task.WhenAll(Enumerable.Range(1, copies.Copies).Select(n => Answer(copies.Of, earlier + (n * by), condition)));
         if (Array.Find(answers, a => a.Frame is null) is { } broken) return new SeriesAnswer(of, null, $"{copies.Of} has no answer then: {broken.Problem}");
         var frames = answers.Select(a => a.Frame!).ToList();

@@ -80,7 +80,7 @@ public sealed partial class ChartsModel
             }
             else actions.Add(new PointAction($"The query behind{(named.Length > 0 ? named : " this")}", (when with { Query = query }).Url()));
         }
-        if (series is not null && FormulaOf(series) is not null && step is { } at) actions.Add(new PointAction("Which part moved", (Address with { Moment = at.From }).Url()));
+        if (series is not null && FormulaOf(series) is not null && step is { } at) actions.Add(new PointAction("Which part moved", (Address with { Moment = at.From, Moved = series.Name, MovedOf = keys is null ? null : QueryPrinter.PrintMatch(keys) }).Url()));
         if (series is { Peers: null, Earlier: null } && keys is Compare { Left: Field field, Right: Literal own })
             actions.Add(new PointAction($"Compare with the other {field.Name}s", EditUrl("add", ("kind", "peers"), ("of", series.Name), ("key", field.Name), ("own", own.Text))));
         if (series is { Peers: null, Earlier: null }) actions.Add(new PointAction("Beside itself, earlier…", EditUrl("add", ("kind", "earlier"), ("of", series.Name), ("by", "7d"), ("copies", "1"))));
@@ -121,7 +121,7 @@ public sealed partial class ChartsModel
             var step = frames.Values.First().Schema.Step ?? Instants.Minute;
             var (left, right) = (new Window(moment - (StepsAround * step), moment), new Window(moment, Math.Min(moment + (StepsAround * step), Now / step * step)));
             (before, after) = (Cut(frames, left), Cut(frames, right));
-            words = $"{Format.Duration(left.Length)} before {Format.Clock(moment, Zone)} against {Format.Duration(right.Length)} after";
+            words = (keys.Count > 0 ? string.Join(", ", keys.Select(k => k.Value.ToText())) + ": " : "") + $"{Format.Duration(left.Length)} before {Format.Clock(moment, Zone)} against {Format.Duration(right.Length)} after";
         }
         else
         {

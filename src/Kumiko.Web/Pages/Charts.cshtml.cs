@@ -110,7 +110,7 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
     public string UnitOf(string name) => Answer.Of(name)?.Frame is { } frame ? frame.Schema.Columns[frame.Schema.IndexOf(ColumnRole.Value)].Unit : "";
 
     /// <summary>The formula whose change is shared out: where a moment is picked, the first that is shown.</summary>
-    public string? Moving => Address.Moment is null ? null : (Board.Series.FirstOrDefault(s => !s.Hidden && Answer.Of(s.Name)?.Formula is not null) ?? Board.Series.FirstOrDefault(s => Answer.Of(s.Name)?.Formula is not null))?.Name;
+    public string? Moving => Address.Moment is null ? null : (Board.Series.FirstOrDefault(s => s.Name == Address.Moved && Answer.Of(s.Name)?.Formula is not null) ?? Board.Series.FirstOrDefault(s => !s.Hidden && Answer.Of(s.Name)?.Formula is not null) ?? Board.Series.FirstOrDefault(s => Answer.Of(s.Name)?.Formula is not null))?.Name;
 
     /// <summary>The colour that a series is drawn in.</summary>
     public string StyleOf(string name) => Answer.Drawing?.Legend.FirstOrDefault(l => l.Column == name)?.Style.Split(' ')[0] is { Length: > 0 } style ? style : "series-0";

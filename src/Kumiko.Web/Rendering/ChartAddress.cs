@@ -16,6 +16,10 @@ public sealed record ChartAddress(SearchAddress View, ChartBoard Board)
     /// <summary>The moment that was picked on the chart, UTC nanoseconds; null for none.</summary>
     public long? Moment { get; init; }
 
+    /// <summary>The formula whose change at the moment is shared out, and the condition that its line stands for; null for the first that is shown, and all lines.</summary>
+    public string? Moved { get; init; }
+    public string? MovedOf { get; init; }
+
     /// <summary>Reads an address; what makes no sense is left out and told in a notice.</summary>
     public static ChartAddress Parse(Func<string, string?> value, long now, List<string> notices)
     {
@@ -30,6 +34,8 @@ public sealed record ChartAddress(SearchAddress View, ChartBoard Board)
         return new ChartAddress(view, board)
         {
             Editing = value("edit") is { Length: > 0 } name && board.Series.Any(s => s.Name == name) ? name : null,
+            Moved = value("moved"),
+            MovedOf = value("moved-of") is { Length: > 0 and <= 2_000 } of ? of : null,
             Moment = Core.Query.Moment.Parse(value("moment")) is { Relative: false } moment && value("moment") is { Length: > 0 } ? moment.Nanoseconds : null,
         };
     }
@@ -39,6 +45,8 @@ public sealed record ChartAddress(SearchAddress View, ChartBoard Board)
         ("c", Board == new ChartBoard() ? "" : Board.ToJson()),
         ("edit", Editing ?? ""),
         ("moment", Moment is { } at ? Core.Query.Moment.At(at).ToString() : ""),
+        ("moved", Moment is null ? "" : Moved ?? ""),
+        ("moved-of", Moment is null ? "" : MovedOf ?? ""),
         .. more,
     ]);
 

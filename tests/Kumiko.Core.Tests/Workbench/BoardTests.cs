@@ -67,6 +67,17 @@ public class BoardTests
     }
 
     [Fact]
+    public async Task Copies_of_copies_end_before_they_are_too_many()
+    {
+        var asked = 0;
+        var chain = Enumerable.Range(1, 12).Select(i => new NamedSeries("e" + i) { Earlier = new EarlierOf(i == 1 ? "n" : "e" + (i - 1), $"{i * 7}m{i}s", 8) });
+        var board = new SeriesBoard([Query("n", "limit"), .. chain], Context, _ => { Interlocked.Increment(ref asked); return Task.FromResult(Notices["limit"]); });
+        Assert.Contains("copies of copies", (await board.Answer("e12")).Problem);
+        Assert.InRange(asked, 0, 1_000);
+        Assert.Contains("a hundred years", (await Board(Notices, Query("n", "limit"), new NamedSeries("ages") { Earlier = new EarlierOf("n", "80000d", 8) }).Answer("ages")).Problem);
+    }
+
+    [Fact]
     public async Task A_broken_part_breaks_what_is_made_of_it_and_says_so()
     {
         var board = Board(Notices, new NamedSeries("bad", "from metrics name ="), new NamedSeries("f", "bad * 2"), new NamedSeries("empty"), new NamedSeries("still", "| group count() by host"));
