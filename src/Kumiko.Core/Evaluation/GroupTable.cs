@@ -15,10 +15,11 @@ public sealed record Aggregate(Call Call, Func<Row, Value> Argument, Func<Row, V
 /// <summary>A group stage made ready: what several tables of one answer share.</summary>
 public sealed class GroupPlan
 {
-    public GroupPlan(Group group, Window window, Compiler compiler, EvaluationContext context, Func<Row, Value> time, Limits limits, MemoryMeter memory)
+    public GroupPlan(Group group, Window window, Compiler compiler, EvaluationContext context, Func<Row, Value> time, Limits limits, MemoryMeter memory, Steps? slices = null)
     {
         (Group, Window, Time, Limits, Memory) = (group, window, time, limits, memory);
-        if (group.Every is { } every)
+        (Cut, IsSliced) = (slices, slices is not null);
+        if (slices is null && group.Every is { } every)
         {
             var length = every == "auto" ? Steps.RoundFor(window, 120) : Literals.Read(every).AsLong;
             if (Steps.Count(window, length) > limits.Steps)
@@ -33,6 +34,9 @@ public sealed class GroupPlan
     public Group Group { get; }
     public Window Window { get; }
     public Steps? Cut { get; }
+
+    /// <summary>Whether the steps are slices that windows are put together from, and no part of the answer.</summary>
+    public bool IsSliced { get; }
 
     /// <summary>Starts of the steps that the window covers only in part.</summary>
     public IReadOnlySet<long> PartialSteps { get; } = new HashSet<long>();
@@ -64,7 +68,7 @@ public sealed class GroupPlan
     public IReadOnlyList<Column> Columns()
     {
         var columns = new List<Column>();
-        if (Cut is not null) columns.Add(new Column("time", ColumnRole.Time, ValueKind.Time));
+        if (Cut is not null && !IsSliced) columns.Add(new Column("time", ColumnRole.Time, ValueKind.Time));
         columns.AddRange(Group.By.Select(b => new Column(b.Name, ColumnRole.Key)));
         columns.AddRange(Group.Aggregates.Select(a => new Column(a.Name, ColumnRole.Value, ValueKind.Decimal)));
         return columns;
@@ -92,6 +96,8 @@ public sealed class GroupTable(GroupPlan plan)
     private readonly Value[] _keys = new Value[plan.Keys.Length];
 
     public GroupPlan Plan => plan;
+
+    internal IReadOnlyCollection<KeyGroups> Groups => _groups.Values;
 
     /// <summary>How a key is told from others.</summary>
     public static string NameOf(ReadOnlySpan<Value> keys)

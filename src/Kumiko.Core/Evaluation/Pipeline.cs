@@ -18,6 +18,9 @@ public sealed record PipelineSurroundings(EvaluationContext Context, Limits Limi
     public Func<Window, SampleSet?> Samples { get; init; } = _ => null;
 
     public MemoryMeter Memory { get; } = new(Limits.Memory);
+
+    /// <summary>Slices that the first group gathers by, so that many windows can be put together from them; null for the query as it is.</summary>
+    public Steps? Slices { get; init; }
 }
 
 /// <summary>A step from rows to rows.</summary>
@@ -86,6 +89,9 @@ public sealed class Pipeline
     public required SampleSet? Samples { get; init; }
 
     public required int Slots { get; init; }
+
+    /// <summary>With slices: what comes between the rows of another set and the first group.</summary>
+    public IReadOnlyList<PipelineStep> BeforeGroup { get; init; } = [];
 
     /// <summary>Whether the answer is made of records rather than of columns.</summary>
     public bool IsRecords => Scope is RecordScope;

@@ -21,6 +21,7 @@ public sealed partial class PipelineBuilder
     private long _moved;
     private Frame? _rows;
     private SampleSet? _samples;
+    private List<PipelineStep> _beforeGroup = [];
     private int _slots, _index;
 
     private PipelineBuilder(PipelineSurroundings around, Window window)
@@ -59,6 +60,7 @@ public sealed partial class PipelineBuilder
         Rows = _rows,
         Samples = _samples,
         Slots = _slots,
+        BeforeGroup = _beforeGroup,
         Limit = _around.Limits.Rows,
     };
 
@@ -242,9 +244,15 @@ public sealed partial class PipelineBuilder
     {
         if (group.Every is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
             throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
-        var plan = new GroupPlan(group, _schema.Window, Compiler, _around.Context, _scope.Bind("time"), _around.Limits, _around.Memory);
+        var slices = _group is null ? _around.Slices : null;
+        var plan = new GroupPlan(group, _schema.Window, Compiler, _around.Context, _scope.Bind("time"), _around.Limits, _around.Memory, slices);
         var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
-        if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, top, _index);
+        if (slices is not null)
+        {
+            (_group, _beforeGroup) = ((plan, null, _index), [.. _steps]);
+            _steps.Clear();
+        }
+        else if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, top, _index);
         else if (_samples is not null && _group is null && plan.Aggregates.FirstOrDefault(a => a.Call.Name is "increase" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
             throw new QueryRefusedException($"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group.");
         else
@@ -256,7 +264,7 @@ public sealed partial class PipelineBuilder
             });
         var units = (_scope as ColumnScope)?.Columns.Where(c => c.Unit.Length > 0).ToDictionary(c => c.Name, c => c.Unit, StringComparer.Ordinal) ?? [];
         _scope = new ColumnScope([.. plan.Columns().Select(c => c.Role != ColumnRole.Value ? c : c with { Unit = UnitOf((Call)group.Aggregates.First(a => a.Name == c.Name).Expr, units, _samples?.AreDistributions == true) })]);
-        _schema = _schema with { Step = plan.Cut?.Length, PartialSteps = plan.PartialSteps };
+        _schema = _schema with { Step = plan.IsSliced ? null : plan.Cut?.Length, PartialSteps = plan.PartialSteps };
     }
 
     /// <summary>What an aggregate of a column with a unit is measured in.</summary>

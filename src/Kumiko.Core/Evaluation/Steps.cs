@@ -74,6 +74,14 @@ public sealed class Steps
         return new Steps(length, [.. starts], end);
     }
 
+    /// <summary>Steps of one length from an instant on, whatever the calendar says.</summary>
+    public static Steps Even(long from, long length, int count)
+    {
+        var starts = new long[count];
+        for (var i = 0; i < count; i++) starts[i] = from + (i * length);
+        return new Steps(length, starts, from + (count * length));
+    }
+
     /// <summary>The step a time falls into, or -1 before the first.</summary>
     public int IndexOf(long time)
     {

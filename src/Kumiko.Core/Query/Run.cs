@@ -7,6 +7,7 @@ using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Execution;
 using Kumiko.Core.Query.Fields;
 using Kumiko.Core.Query.Metrics;
+using Kumiko.Core.Query.Sliding;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
@@ -53,12 +54,20 @@ public sealed class Run : IDisposable
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
         if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
-        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
+        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Slices = Slices, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
 
         Frame? Sets(string name, Window window) => name == "patterns" ? PatternSet.Read(Question, Snapshot, window) : around.Sets(name, window);
     }
 
     private Pipeline Pipeline => _pipeline.Value;
+
+    /// <summary>Slices that the first group gathers by, for <see cref="Slide"/>; null for a question as it is.</summary>
+    public Steps? Slices { get; init; }
+
+    /// <summary>The answer for many windows at once, each put together from slices.</summary>
+    /// <param name="slices">Slices of a window.</param>
+    /// <param name="ends">Ends of windows, each an end of a slice, rising.</param>
+    internal Task<SlidingAnswer> Slide(int slices, IReadOnlyList<long> ends) => Once(("slide", slices, ends), () => new SlicedWindows(Pipeline, _executor.Table(Pipeline), slices, _cancel.Token).Answer(ends));
 
     public string Id { get; } = Guid.NewGuid().ToString("N");
     public Question Question { get; }

@@ -114,6 +114,21 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
         pipeline.Group is not { } group ? Passing(pipeline)
         : Pipeline.RowsOf(pipeline.Samples is { } samples ? samples.Gather(group.Plan, group.Top, pipeline.Moved) : Gather(pipeline, group.Plan).Collect(group.Top));
 
+    /// <summary>What the first group of a pipeline with slices gathers.</summary>
+    public GroupTable Table(Pipeline pipeline)
+    {
+        var plan = pipeline.Group!.Value.Plan;
+        if (pipeline.Samples is { } samples && pipeline.BeforeGroup.Count == 0 && samples.CanGather(plan)) return samples.GatherTable(plan, pipeline.Moved);
+        if (pipeline.Samples is null && pipeline.Rows is null) return Gather(pipeline, plan);
+        var table = new GroupTable(plan);
+        foreach (var row in pipeline.BeforeGroup.Aggregate(Passing(pipeline), (rows, step) => step.Run(rows)))
+        {
+            cancel.ThrowIfCancellationRequested();
+            table.Add(row);
+        }
+        return table;
+    }
+
     /// <summary>The groups of a pipeline's records: segments by two workers, each with a table of its own.</summary>
     private GroupTable Gather(Pipeline pipeline, GroupPlan plan)
     {

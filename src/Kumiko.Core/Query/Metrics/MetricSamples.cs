@@ -105,11 +105,15 @@ internal sealed class MetricSamples : SampleSet
         plan.Group.By.All(b => !Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(b.Expr, name)))
         && Array.TrueForAll(plan.Aggregates, a => SampleGrouping.Takes(a.Call));
 
-    public override Frame Gather(GroupPlan plan, Top? top, long moved)
+    public override Frame Gather(GroupPlan plan, Top? top, long moved) => Grouped(plan, moved, g => g.Gather(top)) ?? new GroupTable(plan).Collect(top);
+
+    public override GroupTable GatherTable(GroupPlan plan, long moved) => Grouped(plan, moved, g => g.Table()) ?? new GroupTable(plan);
+
+    private T? Grouped<T>(GroupPlan plan, long moved, Func<SampleGrouping, T> gather) where T : class
     {
-        if (_series.Count == 0) return new GroupTable(plan).Collect(top);
+        if (_series.Count == 0) return null;
         using var snapshot = _store.Snapshot(_series);
         var keys = snapshot.Series.Select(s => new Row(RowSource.Columns, 0, Slots(s))).Select(row => Array.ConvertAll(plan.Keys, key => key(row))).ToArray();
-        return new SampleGrouping(plan, snapshot, keys, _window, moved, _cancel).Gather(top);
+        return gather(new SampleGrouping(plan, snapshot, keys, _window, moved, _cancel));
     }
 }

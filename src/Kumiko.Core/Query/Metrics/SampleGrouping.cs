@@ -67,6 +67,33 @@ internal sealed class SampleGrouping
     /// <exception cref="QueryRefusedException">There are more groups than may be.</exception>
     public Frame Gather(Top? top)
     {
+        var parts = Parts();
+        // Most questions are answered from the cells; the table is for what needs more than numbers, and for ranking.
+        if (top is null && _totals && !_counters && !_edges && !_spread && !_percentiles && parts.TryTake(out var first))
+        {
+            foreach (var part in parts) first.Add(part);
+            return first.Frame();
+        }
+        return TableOf(parts).Collect(top);
+    }
+
+    /// <summary>What was gathered, before it is an answer.</summary>
+    /// <exception cref="QueryRefusedException">There are more groups than may be.</exception>
+    public GroupTable Table() => TableOf(Parts());
+
+    private GroupTable TableOf(IEnumerable<Part> parts)
+    {
+        GroupTable? table = null;
+        foreach (var part in parts)
+        {
+            var more = part.Finish();
+            if (table is null) table = more; else table.Merge(more);
+        }
+        return table ?? new GroupTable(_plan);
+    }
+
+    private ConcurrentBag<Part> Parts()
+    {
         if (_keys.Count > _plan.Limits.Keys) new GroupTable(_plan).Refuse();
         if ((long)_steps * _keys.Count > _plan.Limits.Rows)
             throw new QueryRefusedException($"{_steps:N0} steps of {_keys.Count:N0} keys are more than {_plan.Limits.Rows:N0} rows. Take a longer step or fewer keys.");
@@ -91,19 +118,7 @@ internal sealed class SampleGrouping
             });
         }
         catch (AggregateException e) when (e.InnerExceptions.OfType<QueryRefusedException>().FirstOrDefault() is { } refused) { throw refused; }
-        // Most questions are answered from the cells; the table is for what needs more than numbers, and for ranking.
-        if (top is null && _totals && !_counters && !_edges && !_spread && !_percentiles && parts.TryTake(out var first))
-        {
-            foreach (var part in parts) first.Add(part);
-            return first.Frame();
-        }
-        GroupTable? table = null;
-        foreach (var part in parts)
-        {
-            var more = part.Finish();
-            if (table is null) table = more; else table.Merge(more);
-        }
-        return (table ?? new GroupTable(_plan)).Collect(top);
+        return parts;
     }
 
     /// <summary>The coarsest level whose steps fit into those of the plan.</summary>
