@@ -126,7 +126,11 @@ public sealed record ChartOver
 
 /// <summary>A level drawn across a chart, such as a rule's limit.</summary>
 /// <param name="Level">critical, warning, well or plain.</param>
-public sealed record Threshold(double Value, string Label, string Level = "plain", Side Side = Side.Left);
+public sealed record Threshold(double Value, string Label, string Level = "plain", Side Side = Side.Left)
+{
+    /// <summary>The name under which the page may move it up and down; null where it stays.</summary>
+    public string? Handle { get; init; }
+}
 
 /// <summary>A range of values that is shaded.</summary>
 public sealed record ValueBand(double From, double To, string Label, string Level = "well", Side Side = Side.Left);

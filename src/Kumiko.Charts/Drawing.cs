@@ -12,7 +12,12 @@ public abstract record Mark(string Style)
     public int? Of { get; init; }
 }
 
-public sealed record LineMark(double X1, double Y1, double X2, double Y2, string Style) : Mark(Style);
+public sealed record LineMark(double X1, double Y1, double X2, double Y2, string Style) : Mark(Style)
+{
+    /// <summary>The name under which the page may move it up and down; null where it stays.</summary>
+    public string? Handle { get; init; }
+}
+
 public sealed record RectMark(double X, double Y, double Width, double Height, string Style) : Mark(Style);
 
 /// <summary>Straight lines through points; several pieces where there are gaps.</summary>
@@ -65,6 +70,9 @@ public sealed record Drawing(double Width, double Height, string Title, string D
     /// <summary>Made when it is asked for: files and mails have none.</summary>
     public Func<IReadOnlyList<HoverPoint>> HoverOf { init => _hover = new(value); }
     public IReadOnlyList<HoverPoint> Hover => _hover.Value;
+
+    /// <summary>The values at the foot and the top of the plot, of a left axis that is linear; null where there is none.</summary>
+    public (double Low, double High)? Scale { get; init; }
 
     /// <summary>How the picture may be brushed where it is higher than its view: the height of a window on it; null where all is seen.</summary>
     public double? ViewHeight { get; init; }

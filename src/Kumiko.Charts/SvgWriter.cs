@@ -41,6 +41,7 @@ public static class SvgWriter
                 svg.Append(m.Tip is null || m.Tip == m.Text ? $">{E(m.Text)}</text>" : $"><title>{E(m.Tip)}</title>{E(m.Text)}</text>");
                 return;
         }
+        if (mark is LineMark { Handle: { } handle }) svg.Append(CultureInfo.InvariantCulture, $" data-handle=\"{E(handle)}\"");
         if (mark.Of is { } of) svg.Append(CultureInfo.InvariantCulture, $" data-of=\"{of}\"");
         svg.Append(mark.Tip is null ? "/>" : $"><title>{E(mark.Tip)}</title></{Element(mark)}>");
     }

@@ -35,7 +35,7 @@ public static class QueryCommand
         using var kept = new KeptDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
-        var surroundings = StoreSets.Of(metrics, new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
+        var surroundings = StoreSets.Of(metrics, new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System), new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
         var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");

@@ -1,4 +1,5 @@
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
 using Kumiko.Demo.StandIns;
 using Kumiko.Demo.World;
@@ -34,6 +35,8 @@ public static class DemoHost
         {
             builder.Services.AddSingleton(options).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>().AddSingleton<Senders>();
             builder.Services.AddSingleton<IHostedService>(sink).AddHostedService<LiveSender>().AddHostedService<ReleaseDesk>().AddHostedService(s => s.GetRequiredService<HistoryFiller>());
+            builder.Services.AddSingleton<IKnownDisturbances, WrittenDisturbances>();
+            if (options.HasRules) builder.Services.AddHostedService<RuleDesk>();
             builder.Services.AddMvc().AddApplicationPart(typeof(DemoHost).Assembly);
             more?.Invoke(builder);
         });

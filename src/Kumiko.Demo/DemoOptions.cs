@@ -23,6 +23,9 @@ public sealed class DemoOptions
     /// <summary>Whether one disturbance is played by itself soon after the start.</summary>
     public bool PlaysByItself { get; init; } = true;
 
+    /// <summary>Whether there are rules and an objective from the start.</summary>
+    public bool HasRules { get; init; } = true;
+
     /// <summary>How many records there are for each of the usual world.</summary>
     public double Scale => Records / 3_000_000;
 

@@ -86,6 +86,7 @@ internal static class OverTime
                 Legend = [.. table.Series.Select(Entry)],
                 HoverOf = () => [.. table.Times.Select((t, i) => Hover(t, i))],
                 Note = Note(),
+                Scale = _left is { IsLog: false } scale ? (scale.Min, scale.Max) : null,
             };
         }
 
@@ -208,7 +209,7 @@ internal static class OverTime
             foreach (var threshold in spec.Thresholds.OrderByDescending(t => t.Value))
             {
                 var y = Y(AxisOf(threshold.Side), threshold.Value);
-                _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, "limit " + threshold.Level));
+                _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, "limit " + threshold.Level) { Handle = threshold.Handle });
                 if (threshold.Label.Length == 0) continue;
                 // Above the line, below it at the upper edge, and never on another label.
                 var at = y - 4 < _plot.Top + 10 ? y + 14 : y - 4;

@@ -247,14 +247,14 @@ public sealed partial class PipelineBuilder
         var slices = _group is null ? _around.Slices : null;
         var plan = new GroupPlan(group, _schema.Window, Compiler, _around.Context, _scope.Bind("time"), _around.Limits, _around.Memory, slices);
         var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
+        if (_samples is not null && _group is null && !(onSamples && _samples.CanGather(plan)) && plan.Aggregates.FirstOrDefault(a => a.Call.Name is "increase" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
+            throw new QueryRefusedException($"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group.");
         if (slices is not null)
         {
             (_group, _beforeGroup) = ((plan, null, _index), [.. _steps]);
             _steps.Clear();
         }
         else if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, top, _index);
-        else if (_samples is not null && _group is null && plan.Aggregates.FirstOrDefault(a => a.Call.Name is "increase" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
-            throw new QueryRefusedException($"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group.");
         else
             Step(rows =>
             {

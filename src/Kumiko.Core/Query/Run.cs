@@ -159,6 +159,13 @@ public sealed class Run : IDisposable
     /// <summary>Whether a record passes the conditions and the steps on single records.</summary>
     public bool Meets(LogRecord record) => ReadsRecords && Pipeline.Passes(Pipeline.RowOf(record));
 
+    /// <summary>Reads names from records that pass the conditions and the steps on single records, as this run's query sees them; null for a record that does not pass.</summary>
+    public Func<LogRecord, Value[]?> Reader(IReadOnlyList<string> names)
+    {
+        var read = names.Select(Pipeline.Scope.Bind).ToArray();
+        return record => ReadsRecords && Pipeline.RowOf(record) is var row && Pipeline.Passes(row) ? Array.ConvertAll(read, r => r(row)) : null;
+    }
+
     /// <summary>How a name is read from a record, as this run's query sees it.</summary>
     public Func<LogRecord, Value> Reader(string field) => _fields.Get(field).OfRecord;
 

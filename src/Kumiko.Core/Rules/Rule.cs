@@ -17,91 +17,93 @@ public enum RuleState
     Well,
     Warning,
     Critical,
+    NoData,
     Paused,
     CheckFailed,
 }
 
-/// <summary>More than so many matching records in the look-back, checked at every interval. Durations in nanoseconds.</summary>
+/// <summary>A condition that is checked, what stands around it, and what its last check found.</summary>
 public sealed class Rule
 {
-    public const long ShortestInterval = 10 * Instants.Second, LongestInterval = Instants.Day;
-    public const long LongestLookBack = 7 * Instants.Day;
+    public const int LongestText = 20_000, LongestName = 200;
 
     public long Id { get; init; }
     public string Name { get; init; } = "";
-    public string Query { get; init; } = "";
+    public required RuleDefinition Definition { get; init; }
 
-    /// <summary>The count above which it is a warning; null for no warning.</summary>
-    public long? Warning { get; init; }
-    public long? Critical { get; init; }
-    public long LookBack { get; init; }
-    public long Interval { get; init; }
+    /// <summary>For those who come across it: why it is there.</summary>
+    public string Note { get; init; } = "";
+
+    /// <summary>What to do when it is true, as Markdown.</summary>
+    public string Runbook { get; init; } = "";
+
+    /// <summary>Separated by commas.</summary>
+    public string Labels { get; init; } = "";
+    public long? Owner { get; init; }
+    public string Team { get; init; } = "";
+
+    /// <summary>A query that is asked when an alert starts, of the window that started it; empty for none.</summary>
+    public string FollowUp { get; init; } = "";
 
     /// <summary>Mail addresses, separated by commas; empty to tell nobody.</summary>
     public string MailTo { get; init; } = "";
-    public string Zone { get; init; } = "UTC";
     public long Author { get; init; }
     public long Created { get; init; }
     public bool Paused { get; init; }
 
-    /// <summary>When it was last checked, and what was found.</summary>
+    /// <summary>When it was last checked, and what was found: the highest level of its keys, and the figure of that key.</summary>
     public long? Checked { get; init; }
-    public long? Value { get; init; }
+    public AlertLevel Level { get; init; }
+    public double? Figure { get; init; }
+    public string Unit { get; init; } = "";
+
+    /// <summary>Whether there was nothing to judge.</summary>
+    public bool HasNoData { get; init; }
+
+    /// <summary>Whether the last check lay outside the hours of checking.</summary>
+    public bool IsOutside { get; init; }
+
+    /// <summary>Keys that are judged, and those that were too many.</summary>
+    public int KeyCount { get; init; }
+    public int LeftOut { get; init; }
+
+    /// <summary>Nanoseconds that the last check took.</summary>
+    public long Took { get; init; }
+
+    /// <summary>Checks that were left out since it was changed, as earlier ones took too long or the process was down for long.</summary>
+    public long Skipped { get; init; }
     public string? Problem { get; init; }
+    public long? ProblemSince { get; init; }
 
-    public AlertLevel LevelOf(long value) =>
-        value > Critical ? AlertLevel.Critical : value > Warning ? AlertLevel.Warning : AlertLevel.None;
-
-    public RuleState State => Paused ? RuleState.Paused
+    public RuleState State => Paused || IsOutside ? RuleState.Paused
         : Problem is not null ? RuleState.CheckFailed
-        : Value is not { } value ? RuleState.NotChecked
-        : LevelOf(value) switch { AlertLevel.Critical => RuleState.Critical, AlertLevel.Warning => RuleState.Warning, _ => RuleState.Well };
+        : Checked is null ? RuleState.NotChecked
+        : Level switch { AlertLevel.Critical => RuleState.Critical, AlertLevel.Warning => RuleState.Warning, _ => HasNoData ? RuleState.NoData : RuleState.Well };
 
-    /// <summary>When the next check is due; a new rule is due at once.</summary>
-    public long Due => Checked + Interval ?? Created;
+    /// <summary>When the next check is due: at whole intervals since 1970; a new rule is due at once.</summary>
+    public long Due
+    {
+        get
+        {
+            var interval = Definition.Interval;
+            return Checked is { } last ? ((last / interval) + 1) * interval : Created / interval * interval;
+        }
+    }
+
+    public IReadOnlyList<string> LabelList => SplitList(Labels);
+
+    public static IReadOnlyList<string> SplitList(string text) => [.. text.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Distinct(StringComparer.Ordinal)];
 
     /// <summary>What is wrong with the rule's settings, each as a sentence; empty where it can be saved.</summary>
     public IReadOnlyList<string> Faults()
     {
         var faults = new List<string>();
-        if (string.IsNullOrWhiteSpace(Name) || Name.Length > 200) faults.Add("Give the rule a name of up to 200 characters.");
-        if (Warning is null && Critical is null) faults.Add("Set a limit for warning, for critical, or both.");
-        if (Warning < 0 || Critical < 0) faults.Add("A limit is 0 or more.");
-        if (Warning >= Critical) faults.Add("The limit for critical must be above the one for warning.");
-        if (LookBack < ShortestInterval || LookBack > LongestLookBack) faults.Add("Look back over 10s to 7d.");
-        if (Interval < ShortestInterval || Interval > LongestInterval) faults.Add("Check every 10s to 1d.");
-        if (LookBack < Interval) faults.Add("Look back at least as far as the time between checks, or records are missed.");
+        if (string.IsNullOrWhiteSpace(Name) || Name.Length > LongestName) faults.Add("Give the rule a name of up to 200 characters.");
+        faults.AddRange(Definition.Faults());
+        if (Note.Length > LongestText || Runbook.Length > LongestText) faults.Add("Note and runbook have up to 20\u2009000 characters each.");
+        if (LabelList.Count > 20 || LabelList.Any(l => l.Length > 80)) faults.Add("A rule has up to 20 labels of up to 80 characters.");
+        if (Team.Length > 100) faults.Add("The team's name is too long.");
+        if (FollowUp.Length > 0 && Language.QueryParser.Parse(FollowUp) is { Ok: false } wrong) faults.Add("The follow-up query: " + wrong.Errors[0].Describe(FollowUp));
         return faults;
     }
 }
-
-/// <summary>One episode of a rule's condition being true.</summary>
-public sealed class Alert
-{
-    public long Id { get; init; }
-    public long Rule { get; init; }
-    public string Name { get; init; } = "";
-    public string Query { get; init; } = "";
-    public long Started { get; init; }
-
-    /// <summary>The highest level it reached.</summary>
-    public AlertLevel Level { get; init; }
-
-    /// <summary>The last value, and the highest.</summary>
-    public long Value { get; init; }
-    public long Highest { get; init; }
-    public long? Ended { get; init; }
-
-    /// <summary>Who or what ended it when the condition did not, such as a paused rule.</summary>
-    public string? EndedBy { get; init; }
-}
-
-public enum TurnKind
-{
-    Started,
-    Rose,
-    Ended,
-}
-
-/// <summary>A start, a rise or an end of an alert: what people are told of.</summary>
-public sealed record Turn(TurnKind Kind, long At, AlertLevel Level, long Value);

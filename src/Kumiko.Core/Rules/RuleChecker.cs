@@ -1,77 +1,189 @@
-using Dapper;
+using System.Diagnostics;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Rules;
 
-/// <summary>Writes the message about a turn of an alert.</summary>
+/// <summary>Writes the messages about alerts.</summary>
 public interface IAlertWriter
 {
+    /// <summary>About a turn of an alert.</summary>
     Message Write(Rule rule, Alert alert, Turn turn, string recipient);
+
+    /// <summary>About a rule that could not be checked for a while.</summary>
+    Message WriteFailed(Rule rule, string problem, long since, string recipient);
 }
 
 /// <summary>
 /// Checks rules when they are due. What a check finds, the alert's turn and the mail about it are one transaction,
 /// so a restart neither loses nor repeats; checks missed while the process was down are made up for.
 /// </summary>
-public sealed class RuleChecker(RuleStore rules, RecordStore records, IAlertWriter writer)
+public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader reader, IAlertWriter writer, TimeProvider clock)
 {
     /// <summary>How many missed checks of a rule are made up for.</summary>
     public const int MostMissed = 2_000;
+
+    /// <summary>How long a rule may fail before people are told; and so many checks.</summary>
+    private const long PatientFor = 15 * Instants.Minute;
+    private const int PatientChecks = 3;
+
+    /// <summary>Asks the follow-up queries of alerts that started.</summary>
+    public FollowUpReader? FollowUp { get; init; }
 
     /// <summary>Makes all checks that are due; returns the number of rules checked.</summary>
     public async Task<int> CheckDue(long now, CancellationToken cancel)
     {
         var done = 0;
-        foreach (var rule in rules.Rules().Where(r => !r.Paused && r.Due <= now))
+        // Rules of rules come last, so that they see what the others started.
+        foreach (var rule in rules.Rules().Where(r => !r.Paused).OrderBy(r => r.Definition.Quantity is InOrder))
         {
             cancel.ThrowIfCancellationRequested();
-            await Check(rule, now);
+            if (rule.Checked > now + rule.Definition.Interval)
+            {
+                // The clock went back: what was checked was the future.
+                await rules.Write(connection => RuleStore.TurnBack(connection, rule, now / rule.Definition.Interval * rule.Definition.Interval));
+                continue;
+            }
+            if (rule.Due > now) continue;
+            await Check(rule, now, cancel);
             done++;
         }
         return done;
     }
 
-    private async Task Check(Rule rule, long now)
+    private async Task Check(Rule rule, long now, CancellationToken cancel)
     {
-        var missed = (now - rule.Due) / rule.Interval;
-        var first = rule.Due + (Math.Max(0, missed - MostMissed) * rule.Interval);
-        var checks = new List<long>();
-        for (var at = first; at <= now; at += rule.Interval) checks.Add(at);
+        var began = clock.GetTimestamp();
+        var (definition, interval) = (rule.Definition, rule.Definition.Interval);
+        var due = (now - rule.Due) / interval + 1;
+        // What is asked window by window is not made up for: it would pile up.
+        var quick = IsQuick(definition);
+        var made = Math.Min(due, quick ? MostMissed : 1);
+        var last = now / interval * interval;
+        long[] checks = [.. Enumerable.Range(0, (int)made).Select(i => last - ((made - 1 - i) * interval))];
+        long Took() => (long)(clock.GetElapsedTime(began).TotalSeconds * Instants.Second);
         try
         {
-            var values = await RuleCounts.At(rule, checks, records.Current);
-            await rules.Write(connection => Save(connection, rule, checks, values));
+            var state = rules.StateOf(rule.Id);
+            List<Alert> started = [];
+            switch (definition.Quantity)
+            {
+                case EachRecord:
+                    started = await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
+                    break;
+                case InOrder order:
+                    var starts = rules.Alerts.Starts(order.Rules, new Window(checks[0] - interval - (order.Within * order.Rules.Count), last));
+                    started = await Save(rule, last, state, "", Took, 0, s => Sequences(definition, s, order, starts, rule.Checked ?? last - interval, last), cancel);
+                    break;
+                default:
+                    using (var snapshot = records.Current)
+                    {
+                        await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
+                        var readings = await reader.Read(definition, checks, snapshot, cancel);
+                        started = await Save(rule, last, state, UnitOf(readings), Took, due - made, s => [.. new RuleJudge(definition, s).Check(readings, 0, checks.Length)], cancel);
+                    }
+                    break;
+            }
+            foreach (var alert in started) await FollowUpOn(rule, alert, cancel);
         }
         catch (QueryRefusedException e)
         {
-            await rules.Write(connection => connection.Execute(
-                "UPDATE rule SET checked = @at, problem = @Message WHERE id = @Id", new { at = checks[^1], e.Message, rule.Id }));
+            await rules.Write(connection =>
+            {
+                if (RuleStore.Failed(connection, rule, last, e.Message, Took(), due - made) is not { } since) return 0;
+                if (last - since < Math.Max(PatientFor, PatientChecks * interval)) return 0;
+                // The key of a message tells one failure from the next, and is sent once.
+                foreach (var recipient in Recipients(rule)) OutboxStore.Add(connection, writer.WriteFailed(rule, e.Message, since, recipient));
+                return 1;
+            });
         }
     }
 
-    private int Save(SqliteConnection connection, Rule rule, List<long> checks, long[] values)
+    internal async Task FollowUpOn(Rule rule, Alert alert, CancellationToken cancel)
     {
-        var highest = 0L;
-        var saved = connection.Execute(
-            "UPDATE rule SET checked = @at, value = @value, problem = NULL WHERE id = @Id AND removed IS NULL AND paused = 0 AND checked IS @Checked AND created = @Created",
-            new { at = checks[^1], value = values[^1], rule.Id, rule.Checked, rule.Created });
-        // Somebody changed the rule while it was being checked: the next check sees the new one.
-        if (saved == 0) return 0;
-        var open = RuleStore.OpenAlert(connection, rule.Id);
-        var episode = new Episode(rule, open?.Level ?? AlertLevel.None, open?.Highest ?? 0);
-        for (var i = 0; i < checks.Count; i++)
-        {
-            var turn = episode.Judge(checks[i], values[i]);
-            highest = episode.Highest;
-            if (turn is null || RuleStore.Apply(connection, rule, turn) is not { } alert) continue;
-            foreach (var recipient in rule.MailTo.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))
-                OutboxStore.Add(connection, writer.Write(rule, alert, turn, recipient));
-        }
-        if (episode.Level != AlertLevel.None)
-            connection.Execute("UPDATE alert SET value = @value, highest = MAX(highest, @highest) WHERE rule = @Id AND ended IS NULL", new { value = values[^1], highest, rule.Id });
-        return saved;
+        if (FollowUp is { } follow && rule.FollowUp.Length > 0) await rules.Alerts.FollowedUp(alert.Id, await follow.Ask(rule, alert, cancel));
     }
+
+    /// <summary>Judges what happened between checks and writes it in one transaction; answers with the alerts that started.</summary>
+    internal Task<List<Alert>> SaveHappenings(Rule rule, Func<RuleJudge, IReadOnlyList<Turn>> judge) => rules.Write(connection =>
+    {
+        var started = new List<Alert>();
+        if (RuleStore.StateOf(connection, rule) is not { } state) return started;
+        HoldEnded(connection, rule, state);
+        var turns = judge(new RuleJudge(rule.Definition, state));
+        RuleStore.Happened(connection, rule, state);
+        Tell(connection, rule, turns, "", Instants.FromDateTime(clock.GetUtcNow()), started);
+        foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None)) AlertStore.Update(connection, rule.Id, key);
+        return started;
+    });
+
+    /// <summary>What people ended by hand does not begin anew while it is still wrong.</summary>
+    private static void HoldEnded(SqliteConnection connection, Rule rule, JudgeState state)
+    {
+        var open = AlertStore.OpenOf(connection, rule.Id).Select(a => a.Key).ToHashSet(StringComparer.Ordinal);
+        foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None && !open.Contains(k.Name)))
+            (key.Level, key.IsHeld, key.IsFlapping) = (AlertLevel.None, true, false);
+    }
+
+    internal static bool IsQuick(RuleDefinition definition) => definition.Quantity switch
+    {
+        FigureOf figure => Query.Sliding.SlidingQuery.Fits(figure.Query),
+        CountOf count => Query.Sliding.SlidingQuery.Fits(count.Query + "\n| group count()"),
+        DistinctOf distinct => Query.Sliding.SlidingQuery.Fits(distinct.Query + "\n| group count()"),
+        ShareOf share => Query.Sliding.SlidingQuery.Fits(share.Part + "\n| group count()") && Query.Sliding.SlidingQuery.Fits(share.Whole + "\n| group count()"),
+        _ => true,
+    };
+
+    /// <summary>The unit of a rule's figures: durations are in seconds.</summary>
+    internal static string UnitOf(RuleReadings readings) => readings.Kind switch { ValueKind.Duration => "s", ValueKind.Size => "By", _ => readings.Unit };
+
+    /// <summary>What began in order since the last check; and what has been quiet since.</summary>
+    internal static List<Turn> Sequences(RuleDefinition definition, JudgeState state, InOrder order, IReadOnlyList<RuleStart> starts, long after, long until)
+    {
+        var (judge, turns) = (new RuleJudge(definition, state), new List<Turn>());
+        foreach (var found in AlertSequences.Find(order, starts).Where(s => s.Last.At >= after && s.Last.At < until))
+        {
+            turns.AddRange(judge.Calm(found.Last.At));
+            if (judge.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } turn) turns.Add(turn);
+        }
+        turns.AddRange(judge.Calm(until));
+        return turns;
+    }
+
+    /// <summary>Judges and writes in one transaction; answers with the alerts that started.</summary>
+    /// <param name="judge">Runs once the state knows what people ended by hand.</param>
+    private async Task<List<Alert>> Save(Rule rule, long at, JudgeState state, string unit, Func<long> took, long skipped, Func<JudgeState, List<Turn>> judge, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        return await rules.Write(connection =>
+        {
+            var started = new List<Alert>();
+            // Between checks more may have happened.
+            if (rule.Definition.Quantity is EachRecord) state = RuleStore.StateOf(connection, rule) ?? state;
+            HoldEnded(connection, rule, state);
+            var turns = judge(state);
+            if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped)) return started;
+            Tell(connection, rule, turns, unit, at, started);
+            foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None)) AlertStore.Update(connection, rule.Id, key);
+            return started;
+        });
+    }
+
+    /// <summary>Writes turns and the mails about them.</summary>
+    internal void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<Turn> turns, string unit, long now, List<Alert> started)
+    {
+        foreach (var turn in turns)
+        {
+            if (AlertStore.Apply(connection, rule, turn, unit) is not { } alert) continue;
+            if (turn.Kind == TurnKind.Started) started.Add(alert);
+            if (alert.IsSnoozed(now)) continue;
+            foreach (var recipient in Recipients(rule)) OutboxStore.Add(connection, writer.Write(rule, alert, turn, recipient));
+        }
+    }
+
+    internal static string[] Recipients(Rule rule) => rule.MailTo.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
 }

@@ -1,116 +1,159 @@
 using Dapper;
-using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Rules;
 
-/// <summary>Rules, their alerts and the turns of these.</summary>
+/// <summary>Rules, and what their checks have come to.</summary>
 public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 {
-    private const string RuleColumns =
-        "id AS Id, name AS Name, query AS Query, warning AS Warning, critical AS Critical, look_back AS LookBack, interval AS Interval, mail_to AS MailTo, zone AS Zone, author AS Author, created AS Created, paused AS Paused, checked AS Checked, value AS Value, problem AS Problem";
+    private const string Columns =
+        "id AS Id, name AS Name, definition AS Definition, note AS Note, runbook AS Runbook, labels AS Labels, owner AS Owner, team AS Team, follow_up AS FollowUp, mail_to AS MailTo, author AS Author, created AS Created, paused AS Paused, checked AS Checked, level AS Level, figure AS Figure, unit AS Unit, no_data AS HasNoData, outside AS IsOutside, keys AS KeyCount, left_out AS LeftOut, took AS Took, skipped AS Skipped, problem AS Problem, problem_since AS ProblemSince";
 
-    private const string AlertColumns =
-        "id AS Id, rule AS Rule, name AS Name, query AS Query, started AS Started, level AS Level, value AS Value, highest AS Highest, ended AS Ended, ended_by AS EndedBy";
+    /// <summary>What is set back when a rule begins anew.</summary>
+    private const string Anew = "created = @now, checked = NULL, level = 'none', figure = NULL, no_data = 0, outside = 0, keys = 0, left_out = 0, took = 0, skipped = 0, problem = NULL, problem_since = NULL, state = ''";
+
+    public AlertStore Alerts { get; } = new(kept, clock);
+
+    private sealed class Row
+    {
+        public long Id { get; init; }
+        public string Name { get; init; } = "";
+        public string Definition { get; init; } = "";
+        public string Note { get; init; } = "";
+        public string Runbook { get; init; } = "";
+        public string Labels { get; init; } = "";
+        public long? Owner { get; init; }
+        public string Team { get; init; } = "";
+        public string FollowUp { get; init; } = "";
+        public string MailTo { get; init; } = "";
+        public long Author { get; init; }
+        public long Created { get; init; }
+        public bool Paused { get; init; }
+        public long? Checked { get; init; }
+        public string Level { get; init; } = "";
+        public double? Figure { get; init; }
+        public string Unit { get; init; } = "";
+        public bool HasNoData { get; init; }
+        public bool IsOutside { get; init; }
+        public int KeyCount { get; init; }
+        public int LeftOut { get; init; }
+        public long Took { get; init; }
+        public long Skipped { get; init; }
+        public string? Problem { get; init; }
+        public long? ProblemSince { get; init; }
+
+        public Rule ToRule() => new()
+        {
+            Id = Id, Name = Name, Definition = RuleDefinition.FromJson(Definition), Note = Note, Runbook = Runbook, Labels = Labels, Owner = Owner, Team = Team, FollowUp = FollowUp, MailTo = MailTo,
+            Author = Author, Created = Created, Paused = Paused, Checked = Checked, Level = Enum.Parse<AlertLevel>(Level, ignoreCase: true), Figure = Figure, Unit = Unit, HasNoData = HasNoData,
+            IsOutside = IsOutside, KeyCount = KeyCount, LeftOut = LeftOut, Took = Took, Skipped = Skipped, Problem = Problem, ProblemSince = ProblemSince,
+        };
+    }
 
     public IReadOnlyList<Rule> Rules()
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<Rule>($"SELECT {RuleColumns} FROM rule WHERE removed IS NULL ORDER BY name, id")];
+        return [.. connection.Query<Row>($"SELECT {Columns} FROM rule WHERE removed IS NULL ORDER BY name COLLATE NOCASE, id").Select(r => r.ToRule())];
     }
 
     public Rule? Find(long id)
     {
         using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Rule>($"SELECT {RuleColumns} FROM rule WHERE id = @id AND removed IS NULL", new { id });
+        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM rule WHERE id = @id AND removed IS NULL", new { id })?.ToRule();
     }
 
-    public Task<long> Add(Rule rule) => kept.Database.Writer.Write(connection => connection.ExecuteScalar<long>(
-        "INSERT INTO rule (name, query, warning, critical, look_back, interval, mail_to, zone, author, created) VALUES (@Name, @Query, @Warning, @Critical, @LookBack, @Interval, @MailTo, @Zone, @Author, @now) RETURNING id",
-        new { rule.Name, rule.Query, rule.Warning, rule.Critical, rule.LookBack, rule.Interval, rule.MailTo, rule.Zone, rule.Author, now = Now() }));
+    /// <param name="since">Checked from then on, so that checks up to now are made up for; null for from now on.</param>
+    public Task<long> Add(Rule rule, long? since = null) => kept.Database.Writer.Write(connection => connection.ExecuteScalar<long>(
+        "INSERT INTO rule (name, definition, note, runbook, labels, owner, team, follow_up, mail_to, author, paused, created) VALUES (@Name, @definition, @Note, @Runbook, @Labels, @Owner, @Team, @FollowUp, @MailTo, @Author, @Paused, @since) RETURNING id", Written(rule, since)));
 
-    /// <summary>Changes what a rule says. It counts as not checked yet; an open alert goes on and is judged anew.</summary>
-    public Task<int> Change(Rule rule) => kept.Database.Writer.Write(connection => connection.Execute(
-        "UPDATE rule SET name = @Name, query = @Query, warning = @Warning, critical = @Critical, look_back = @LookBack, interval = @Interval, mail_to = @MailTo, zone = @Zone, created = @now, checked = NULL, value = NULL, problem = NULL WHERE id = @Id",
-        new { rule.Name, rule.Query, rule.Warning, rule.Critical, rule.LookBack, rule.Interval, rule.MailTo, rule.Zone, rule.Id, now = Now() }));
+    /// <summary>Changes what a rule says. It counts as not checked yet; open alerts go on and are judged anew, unless its sentence is another.</summary>
+    public Task<int> Change(Rule rule) => kept.Database.Writer.Write(connection =>
+    {
+        var state = connection.ExecuteScalar<string>("SELECT definition FROM rule WHERE id = @Id", new { rule.Id }) is { } before && RuleDefinition.FromJson(before) == rule.Definition
+            ? connection.ExecuteScalar<string>("SELECT state FROM rule WHERE id = @Id", new { rule.Id }) : null;
+        // What the old sentence started, the new one must find again.
+        if (state is null) Alerts.EndAll(connection, rule.Id, "the rule was changed");
+        return connection.Execute($"UPDATE rule SET name = @Name, definition = @definition, note = @Note, runbook = @Runbook, labels = @Labels, owner = @Owner, team = @Team, follow_up = @FollowUp, mail_to = @MailTo{(state is null ? ", " + Anew : "")} WHERE id = @Id", Written(rule, null));
+    });
 
-    /// <summary>Pauses or resumes. Pausing ends an open alert and says by whom; resuming starts with a check.</summary>
+    private object Written(Rule rule, long? since) => new
+    {
+        rule.Id, rule.Name, definition = rule.Definition.ToJson(), rule.Note, rule.Runbook, rule.Labels, rule.Owner, rule.Team, rule.FollowUp, rule.MailTo, rule.Author, rule.Paused, now = Now(), since = since ?? Now(),
+    };
+
+    /// <summary>Pauses or resumes. Pausing ends open alerts and says by whom; resuming starts with a check.</summary>
     public Task<int> Pause(long id, bool paused, string by) => kept.Database.Writer.Write(connection =>
     {
-        if (paused) End(connection, id, "paused by " + by);
-        return connection.Execute("UPDATE rule SET paused = @paused, checked = NULL, value = NULL, problem = NULL, created = @now WHERE id = @id", new { id, paused, now = Now() });
+        if (paused) Alerts.EndAll(connection, id, "paused by " + by);
+        return connection.Execute($"UPDATE rule SET paused = @paused, {Anew} WHERE id = @id", new { id, paused, now = Now() });
     });
 
     /// <summary>Takes a rule away, or brings it back.</summary>
     public Task<int> Remove(long id, bool removed, string by) => kept.Database.Writer.Write(connection =>
     {
-        if (removed) End(connection, id, "rule removed by " + by);
-        return connection.Execute("UPDATE rule SET removed = @at, checked = NULL, value = NULL, problem = NULL, created = @now WHERE id = @id", new { id, at = removed ? Now() : (long?)null, now = Now() });
+        if (removed) Alerts.EndAll(connection, id, "rule removed by " + by);
+        return connection.Execute($"UPDATE rule SET removed = @at, {Anew} WHERE id = @id", new { id, at = removed ? Now() : (long?)null, now = Now() });
     });
 
-    private void End(SqliteConnection connection, long rule, string by)
-    {
-        if (OpenAlert(connection, rule) is not { } alert) return;
-        connection.Execute("UPDATE alert SET ended = @now, ended_by = @by WHERE id = @Id", new { alert.Id, by, now = Now() });
-        AddTurn(connection, alert.Id, new Turn(TurnKind.Ended, Now(), alert.Level, alert.Value));
-    }
-
-    internal static Alert? OpenAlert(SqliteConnection connection, long rule) =>
-        connection.QuerySingleOrDefault<Alert>($"SELECT {AlertColumns} FROM alert WHERE rule = @rule AND ended IS NULL", new { rule });
-
-    public Alert? FindAlert(long id)
+    /// <summary>What the checks of a rule have come to.</summary>
+    internal JudgeState StateOf(long id)
     {
         using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Alert>($"SELECT {AlertColumns} FROM alert WHERE id = @id", new { id });
+        return JudgeState.FromJson(connection.ExecuteScalar<string?>("SELECT state FROM rule WHERE id = @id", new { id }));
     }
 
-    /// <summary>Alerts, open ones first, then the newest.</summary>
-    public IReadOnlyList<Alert> Alerts(int most)
+    /// <summary>The same within a transaction; null where the rule was changed, paused or removed since it was read.</summary>
+    internal static JudgeState? StateOf(SqliteConnection connection, Rule rule) =>
+        connection.ExecuteScalar<string?>("SELECT state FROM rule WHERE id = @Id AND removed IS NULL AND paused = 0 AND created = @Created", new { rule.Id, rule.Created }) is { } json ? JudgeState.FromJson(json) : null;
+
+    /// <summary>Writes what happened between checks.</summary>
+    internal static void Happened(SqliteConnection connection, Rule rule, JudgeState state)
     {
-        using var connection = kept.Database.Read();
-        return [.. connection.Query<Alert>($"SELECT {AlertColumns} FROM alert ORDER BY ended IS NOT NULL, started DESC LIMIT @most", new { most })];
+        var worst = state.Keys.Values.MaxBy(k => k.Level);
+        connection.Execute("UPDATE rule SET state = @json, level = @level, figure = @figure, keys = @keys, left_out = @LeftOut WHERE id = @Id",
+            new { rule.Id, json = state.ToJson(), level = Shown(worst), figure = worst is { } w && double.IsFinite(w.Value) ? w.Value : (double?)null, keys = state.Keys.Count, state.LeftOut });
     }
 
-    /// <summary>Alerts that were open at some time in a window, in order of their start.</summary>
-    public IReadOnlyList<Alert> AlertsIn(Window window)
-    {
-        using var connection = kept.Database.Read();
-        return [.. connection.Query<Alert>($"SELECT {AlertColumns} FROM alert WHERE started < @To AND (ended IS NULL OR ended >= @From) ORDER BY started LIMIT 500", new { window.From, window.To })];
-    }
-
-    public IReadOnlyList<Turn> Turns(long alert)
-    {
-        using var connection = kept.Database.Read();
-        return [.. connection.Query<(string Kind, long At, string Level, long Value)>("SELECT kind, at, level, value FROM alert_turn WHERE alert = @alert ORDER BY id", new { alert })
-            .Select(t => new Turn(Enum.Parse<TurnKind>(t.Kind, ignoreCase: true), t.At, Enum.Parse<AlertLevel>(t.Level, ignoreCase: true), t.Value))];
-    }
+    /// <summary>The keys of a rule and what they are now, worst first.</summary>
+    public IReadOnlyList<KeyState> KeysOf(long id) => [.. StateOf(id).Keys.Values.OrderByDescending(k => k.Level).ThenByDescending(k => k.Now).ThenBy(k => k.Name, StringComparer.Ordinal)];
 
     internal Task<T> Write<T>(Func<SqliteConnection, T> write) => kept.Database.Writer.Write(write);
 
-    /// <summary>Writes what checks found into the running transaction; null where the rule was changed meanwhile.</summary>
-    internal static Alert? Apply(SqliteConnection connection, Rule rule, Turn turn)
+    /// <summary>Writes what a check came to; false where somebody changed the rule meanwhile, so that the next check sees the new one.</summary>
+    internal static bool Checked(SqliteConnection connection, Rule rule, long at, JudgeState state, string unit, long took, long skipped)
     {
-        var level = turn.Level.ToString().ToLowerInvariant();
-        var id = turn.Kind switch
-        {
-            TurnKind.Started => connection.ExecuteScalar<long?>(
-                "INSERT INTO alert (rule, name, query, started, level, value, highest) VALUES (@Id, @Name, @Query, @At, @level, @Value, @Value) RETURNING id",
-                new { rule.Id, rule.Name, rule.Query, turn.At, level, turn.Value }),
-            TurnKind.Rose => connection.ExecuteScalar<long?>(
-                "UPDATE alert SET level = @level, value = @Value, highest = MAX(highest, @Value) WHERE rule = @Id AND ended IS NULL RETURNING id", new { rule.Id, level, turn.Value }),
-            _ => connection.ExecuteScalar<long?>(
-                "UPDATE alert SET ended = @At, value = @Value WHERE rule = @Id AND ended IS NULL RETURNING id", new { rule.Id, turn.At, turn.Value }),
-        };
-        if (id is null) return null;
-        AddTurn(connection, id.Value, turn);
-        return connection.QuerySingle<Alert>($"SELECT {AlertColumns} FROM alert WHERE id = @id", new { id });
+        var worst = state.Keys.Values.OrderByDescending(k => k.Level).ThenByDescending(k => k.Now).ThenBy(k => k.HasNoData).ThenBy(k => k.Name, StringComparer.Ordinal).FirstOrDefault();
+        return connection.Execute(
+            "UPDATE rule SET checked = @at, level = @level, figure = @figure, unit = @unit, no_data = @noData, outside = @IsOutside, keys = @keys, left_out = @LeftOut, took = @took, skipped = skipped + @skipped, problem = NULL, problem_since = NULL, state = @json WHERE id = @Id AND removed IS NULL AND paused = 0 AND checked IS @Checked AND created = @Created",
+            new
+            {
+                at, level = Shown(worst), figure = worst is { } w && double.IsFinite(w.Value) ? w.Value : (double?)null, unit, noData = state.Keys.Count > 0 && state.Keys.Values.All(k => k.HasNoData),
+                state.IsOutside, keys = state.Keys.Count, state.LeftOut, took, skipped, json = state.ToJson(), rule.Id, rule.Checked, rule.Created,
+            }) > 0;
     }
 
-    private static void AddTurn(SqliteConnection connection, long alert, Turn turn) => connection.Execute(
-        "INSERT INTO alert_turn (alert, at, kind, level, value) VALUES (@alert, @At, @kind, @level, @Value)",
-        new { alert, turn.At, kind = turn.Kind.ToString().ToLowerInvariant(), level = turn.Level.ToString().ToLowerInvariant(), turn.Value });
+    /// <summary>What an open alert is at present; one that is calm for a moment is still what it was.</summary>
+    private static string Shown(KeyState? key) => (key is null || key.Level == AlertLevel.None ? AlertLevel.None : key.Now == AlertLevel.None ? key.Level : key.Now).ToString().ToLowerInvariant();
+
+    /// <summary>Writes that a check could not be made; the time since when it could not.</summary>
+    internal static long? Failed(SqliteConnection connection, Rule rule, long at, string problem, long took, long skipped) => connection.ExecuteScalar<long?>(
+        "UPDATE rule SET checked = @at, problem = @problem, problem_since = COALESCE(problem_since, @at), took = @took, skipped = skipped + @skipped WHERE id = @Id AND removed IS NULL AND paused = 0 AND checked IS @Checked AND created = @Created RETURNING problem_since",
+        new { at, problem, took, skipped, rule.Id, rule.Checked, rule.Created });
+
+    /// <summary>Sets a rule back that was checked in what is the future now.</summary>
+    internal static int TurnBack(SqliteConnection connection, Rule rule, long now) => connection.Execute("UPDATE rule SET checked = @now WHERE id = @Id AND checked IS @Checked", new { rule.Id, rule.Checked, now });
+
+    /// <summary>The sequence of the last record that was shown to rules on every record; null before the first.</summary>
+    internal long? Position()
+    {
+        using var connection = kept.Database.Read();
+        return connection.ExecuteScalar<long?>("SELECT sequence FROM rule_position");
+    }
+
+    internal static void SetPosition(SqliteConnection connection, long sequence) =>
+        connection.Execute("INSERT INTO rule_position (id, sequence) VALUES (1, @sequence) ON CONFLICT (id) DO UPDATE SET sequence = MAX(sequence, excluded.sequence)", new { sequence });
 
     /// <summary>Whole seconds, so that checks stand at times that people can read.</summary>
     private long Now() => Instants.FromDateTime(clock.GetUtcNow()) / Instants.Second * Instants.Second;

@@ -19,6 +19,11 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     /// <summary>Records of about this much time go in at once, which keeps memory flat.</summary>
     private TimeSpan Piece => TimeSpan.FromMinutes(options.Scale > 4 ? 30 : options.Scale > 1 ? 60 : 240);
 
+    private readonly TaskCompletionSource _complete = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+    /// <summary>Done when all of the history is there.</summary>
+    public Task Complete => _complete.Task;
+
     private string StatePath => Path.Combine(folder.Path, "history.txt");
 
     /// <summary>Writes what has to be there at once: the newest hours of history, or what happened since the last stop.</summary>
@@ -53,6 +58,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
         {
             await Back(Simulator.Floor(clock.GetUtcNow() - options.History), stoppingToken);
             log.LogInformation("History is complete");
+            _complete.TrySetResult();
         }
         catch (OperationCanceledException) { /* goes on at the next start */ }
         catch (IOException e) { log.LogWarning("History stopped, it goes on at the next start: {Reason}", e.Message); }

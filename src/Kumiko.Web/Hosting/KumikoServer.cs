@@ -78,8 +78,9 @@ public static class KumikoServer
         services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, ReserveBytes: options.ReserveBytes)));
         services.AddSingleton(new KeptDatabase(folder.Kept));
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
-        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<MetricStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
-        services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>().AddSingleton<RuleChecker>();
+        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<MetricStore>(), s.GetRequiredService<SignalStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
+        services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>();
+        AddRules(services);
         services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)));
         services.AddSingleton<MetricCatalogue>();
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
@@ -109,8 +110,21 @@ public static class KumikoServer
             .SetFallbackPolicy(new AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build())
             .AddPolicy(Policies.Keep, p => p.RequireRole(nameof(Role.Analyst), nameof(Role.Administrator)));
         services.AddAntiforgery(a => { a.Cookie.Name = "kumiko-form"; a.Cookie.SameSite = SameSiteMode.Strict; });
-        services.AddRazorPages(pages => pages.Conventions.AddPageRoute("/Rules/Edit", "/rules/new"));
+        services.AddRazorPages(pages => 
+        {
+            pages.Conventions.AddPageRoute("/Rules/Edit", "/rules/new");
+            pages.Conventions.AddPageRoute("/Objectives/One", "/objectives/new");
+        });
         services.AddResponseCompression(c => c.EnableForHttps = false);
+    }
+
+    private static void AddRules(IServiceCollection services)
+    {
+        services.AddSingleton<ObjectiveStore>().AddSingleton<ObjectiveReader>().AddSingleton<RuleReader>().AddSingleton<FollowUpReader>().AddSingleton<RecordRules>().AddSingleton<RuleLoad>();
+        services.AddSingleton(s => new FigureReader(s.GetRequiredService<RunSurroundings>(), s.GetRequiredService<ObjectiveStore>().Find));
+        services.AddSingleton(s => new RuleChecker(s.GetRequiredService<RuleStore>(), s.GetRequiredService<RecordStore>(), s.GetRequiredService<RuleReader>(), s.GetRequiredService<IAlertWriter>(), s.GetRequiredService<TimeProvider>()) { FollowUp = s.GetRequiredService<FollowUpReader>() });
+        services.AddSingleton(s => new RuleTrial(s.GetRequiredService<RuleReader>(), s.GetRequiredService<RunSurroundings>(), id => s.GetRequiredService<RuleStore>().Find(id)?.Definition, s.GetRequiredService<IKnownDisturbances>()));
+        services.TryAddSingleton<IKnownDisturbances, NoDisturbances>();
     }
 
     private static void Configure(WebApplication app)

@@ -1,73 +1,116 @@
 using Kumiko.Charts;
-using Kumiko.Core.Evaluation;
-using Kumiko.Core.Language;
+using Kumiko.Core.Accounts;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
+using Kumiko.Web.Rendering.Rules;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using NodaTime;
 
 namespace Kumiko.Web.Pages;
 
-public sealed class AlertsModel(RuleStore rules, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : PageModel
+/// <summary>Alerts and rules in one list: what is open, what was, and what is well.</summary>
+public sealed class AlertsModel(RuleStore rules, ObjectiveStore objectives, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
-    private const int MostAlerts = 100;
+    private const int MostAlerts = 300, MostEnded = 60;
 
-    public IReadOnlyList<Rule> Rules { get; private set; } = [];
-    public IReadOnlyList<Alert> Alerts { get; private set; } = [];
+    public IReadOnlyList<AlertLine> Lines { get; private set; } = [];
+    public IReadOnlyList<(string State, int Count)> States { get; private set; } = [];
+    public AlertFilter Filter { get; private set; } = new();
+    public IReadOnlyList<string> Labels { get; private set; } = [];
+    public IReadOnlyList<string> Owners { get; private set; } = [];
+    public IReadOnlyList<string> Teams { get; private set; } = [];
+    public int Open { get; private set; }
+    public int RuleCount { get; private set; }
     public Alert? Chosen { get; private set; }
-    public IReadOnlyList<Turn> Turns { get; private set; } = [];
-    public StripModel Strip { get; private set; } = null!;
-    public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
-    public long Now { get; private set; }
-    public bool MayKeep => viewer.MayKeep;
-    public Rule? Removed { get; private set; }
+    public Rule? ChosenRule { get; private set; }
+    public IReadOnlyList<AlertEvent> Events { get; private set; } = [];
+    public FollowUpAnswer? FollowUp { get; private set; }
+    public RuleWords Words { get; private set; } = null!;
+    public long? Removed { get; private set; }
+    public string Load => load.Words;
 
-    public async Task<IActionResult> OnGetAsync(string? when, long? at, long? removed)
+    public async Task<IActionResult> OnGetAsync(string? when, string? at, long? removed, string[] state, string? label, string? owner, string? team, string? text)
     {
-        Now = Instants.FromDateTime(clock.GetUtcNow());
-        var notices = new List<string>();
-        var address = SearchAddress.Parse(name => name == "at" ? null : (string?)Request.Query[name], Now, notices) with { Query = "", Tab = Tab.Auto };
-        Zone = viewer.Zone(address.Zone);
-        if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range) return Redirect((address with { Focus = range }).Url("/alerts"));
-        ViewData["Carried"] = address;
-        Rules = rules.Rules();
-        Alerts = rules.Alerts(MostAlerts);
-        if (at is { } id && (Chosen = rules.FindAlert(id)) is not null) Turns = rules.Turns(id);
-        if (removed is { } gone) Removed = new Rule { Id = gone };
-        var run = runs.Open(new Question(viewer.Name, QueryParser.Parse(""), address.Focus.Resolve(Now), Now, Zone, Limits.Default));
-        Strip = await strips.Build(address, run, viewer, "/alerts") with { WrongTime = when };
-        return Page();
+        Begin();
+        Words = RuleWords.Of(rules, objectives);
+        var names = people.All().ToDictionary(p => p.Id, p => p.Name);
+        var (allRules, alerts) = (rules.Rules(), rules.Alerts.All(MostAlerts));
+        Filter = new AlertFilter { States = [.. state.Where(s => s.Length > 0)], Label = label ?? "", Owner = owner ?? "", Team = team ?? "", Text = (text ?? "").Trim() };
+        var all = AlertLines.Of(allRules, alerts);
+        States = [.. AlertLines.Order.Select(s => s.ToString().ToLowerInvariant()).Append(AlertLines.Ended).Select(s => (s, all.Count(l => AlertLines.StateOf(l) == s))).Where(s => s.Item2 > 0 || Filter.States.Contains(s.Item1))];
+        Labels = [.. allRules.SelectMany(r => r.LabelList).Distinct(StringComparer.Ordinal).Order(StringComparer.OrdinalIgnoreCase)];
+        Teams = [.. allRules.Select(r => r.Team).Where(t => t.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)];
+        Owners = [.. allRules.Select(r => r.Owner).OfType<long>().Distinct().Select(o => names.GetValueOrDefault(o, "")).Where(o => o.Length > 0).Order(StringComparer.OrdinalIgnoreCase)];
+        var shown = AlertLines.Filtered(all, Filter, names);
+        var ended = 0;
+        Lines = [.. shown.Where(l => !l.IsEnded || ++ended <= MostEnded)];
+        (Open, RuleCount) = (alerts.Count(a => a.IsOpen), allRules.Count);
+        if (long.TryParse(at, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var id) && (Chosen = rules.Alerts.Find(id)) is { } chosen)
+        {
+            (Events, FollowUp, ChosenRule) = (rules.Alerts.Events(id), FollowUpAnswer.Read(chosen.FollowUp), rules.Find(chosen.Rule));
+            // One that the list leaves out is shown all the same.
+            if (!Lines.Any(l => l.Alerts.Any(a => a.Id == id))) Lines = [new AlertLine(chosen.Level == AlertLevel.Critical ? RuleState.Critical : RuleState.Warning, ChosenRule, [chosen]), .. Lines];
+        }
+        Removed = removed;
+        return await Show("/alerts", when, [("at", at ?? ""), .. state.Select(s => ("state", s)), ("label", label ?? ""), ("owner", owner ?? ""), ("team", team ?? ""), ("text", text ?? "")]);
     }
 
-    public Task<IActionResult> OnPostPauseAsync(long id, bool paused) => Change(() => rules.Pause(id, paused, viewer.Name), "/alerts");
+    public string OwnerOf(AlertLine line) => line.Rule?.Owner is { } id ? people.Find(id)?.Name ?? "" : "";
 
-    public Task<IActionResult> OnPostRemoveAsync(long id) => Change(() => rules.Remove(id, true, viewer.Name), FormattableString.Invariant($"/alerts?removed={id}"));
+    /// <summary>The page with one state more, or less.</summary>
+    public string WithState(string state)
+    {
+        var states = Filter.States.Contains(state) ? Filter.States.Where(s => s != state) : Filter.States.Append(state);
+        var parts = states.Select(s => ("state", s)).Concat([("label", Filter.Label), ("owner", Filter.Owner), ("team", Filter.Team), ("text", Filter.Text)]).Where(p => p.Item2.Length > 0).Select(p => $"{p.Item1}={Uri.EscapeDataString(p.Item2)}");
+        return string.Join('&', parts) is { Length: > 0 } query ? "/alerts?" + query : "/alerts";
+    }
 
-    public Task<IActionResult> OnPostRestoreAsync(long id) => Change(() => rules.Remove(id, false, viewer.Name), "/alerts");
+    public static string? SearchUrl(Alert alert) => AlertLinks.Search(alert, alert.Started, alert.Ended)?.Url();
 
-    private async Task<IActionResult> Change(Func<Task<int>> change, string then)
+    /// <summary>What an alert is in one sentence.</summary>
+    public static string Told(Alert alert) => RuleWords.Told(alert.Definition, alert.Unit, "", alert.Level, alert.IsOpen ? alert.Value : alert.Worst, alert.Compared);
+
+    public Task<IActionResult> OnPostPauseAsync(long id, bool paused) => Change(() => rules.Pause(id, paused, Viewer.Name), "/alerts");
+
+    public Task<IActionResult> OnPostRemoveAsync(long id) => Change(() => rules.Remove(id, true, Viewer.Name), FormattableString.Invariant($"/alerts?removed={id}"));
+
+    public Task<IActionResult> OnPostRestoreAsync(long id) => Change(() => rules.Remove(id, false, Viewer.Name), "/alerts");
+
+    public Task<IActionResult> OnPostAcknowledgeAsync(long id) => Change(() => rules.Alerts.Acknowledge(id, Viewer.Name), At(id));
+
+    public Task<IActionResult> OnPostSnoozeAsync(long id, string? @for)
+    {
+        Begin();
+        var until = @for switch { "15m" => Now + (15 * Instants.Minute), "4h" => Now + (4 * Instants.Hour), "morning" => Morning(), _ => Now + Instants.Hour };
+        return Change(() => rules.Alerts.Snooze(id, Viewer.Name, until), At(id));
+    }
+
+    public Task<IActionResult> OnPostWakeAsync(long id) => Change(() => rules.Alerts.Wake(id, Viewer.Name), At(id));
+
+    public Task<IActionResult> OnPostResolveAsync(long id, string? reason) => Change(() => rules.Alerts.Resolve(id, Viewer.Name, Short(reason)), At(id));
+
+    public Task<IActionResult> OnPostRemarkAsync(long id, string? text) => Change(() => Short(text).Length == 0 ? Task.FromResult(false) : rules.Alerts.Remark(id, Viewer.Name, Short(text)), At(id));
+
+    private static string Short(string? text) => (text ?? "").Trim() is var trimmed && trimmed.Length > 2_000 ? trimmed[..2_000] : trimmed;
+
+    private static string At(long id) => FormattableString.Invariant($"/alerts?at={id}");
+
+    /// <summary>Eight o'clock of the next day that begins.</summary>
+    private long Morning()
+    {
+        var local = Instants.ToInstant(Now).InZone(Zone).LocalDateTime;
+        var day = local.Hour < 8 ? local.Date : local.Date.PlusDays(1);
+        return Zone.AtLeniently(day.At(new LocalTime(8, 0))).ToInstant().ToUnixTimeTicks() * 100;
+    }
+
+    private async Task<IActionResult> Change<T>(Func<Task<T>> change, string then)
     {
         if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded) return StatusCode(403);
         await change();
         return Redirect(then);
-    }
-
-    /// <summary>The focus at which an alert's records are read.</summary>
-    public string SearchUrl(Alert alert)
-    {
-        var lookBack = rules.Find(alert.Rule)?.LookBack ?? 15 * Instants.Minute;
-        var to = alert.Ended is { } ended ? Moment.At(ended) : Moment.Now;
-        return new SearchAddress { Query = alert.Query, Focus = new TimeRange(Moment.At(alert.Started - lookBack), to) }.Url();
-    }
-
-    public static string Sentence(Rule rule)
-    {
-        var limits = new[] { rule.Warning is { } w ? $"{Format.Number(w)} is a warning" : null, rule.Critical is { } c ? $"{Format.Number(c)} is critical" : null }.OfType<string>();
-        return $"More than {string.Join(", more than ", limits)}, in the last {Format.Duration(rule.LookBack)}; checked every {Format.Duration(rule.Interval)}";
     }
 }

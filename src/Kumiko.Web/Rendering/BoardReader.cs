@@ -122,7 +122,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
 
     /// <summary>What the focus is compared with, whatever the queries are.</summary>
     public Baseline BaselineOf(BaselineChoice choice, Window focus, string person, long now, DateTimeZone zone) =>
-        runs.Shared(new Question(person, QueryParser.Parse(""), focus, now, zone, Limits.Default)).BaselineOf(choice, new BaselineFinder(window => rules.AlertsIn(window).Count));
+        runs.Shared(new Question(person, QueryParser.Parse(""), focus, now, zone, Limits.Default)).BaselineOf(choice, new BaselineFinder(window => rules.Alerts.CountIn(window)));
 
     /// <summary>A series as it usually is: the mean of the baseline's stretches, moved onto the focus; of a set, the series of its records.</summary>
     public static async Task<Frame?> UsualOf(SeriesBoard series, string name, Baseline baseline, Window focus)
@@ -192,7 +192,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
     {
         var board = address.Board;
         var happened = changes.In(drawn, MostChanges);
-        var alerts = rules.AlertsIn(drawn);
+        var alerts = rules.Alerts.In(drawn);
         var text = board.ChangeText.Length > 0 ? board.ChangeText : ChartBoard.UsualChangeText;
         List<ChartEvent> events = [.. board.HidesChanges ? [] : happened.Select(c => new ChartEvent(c.At, c.By(text))), .. board.Pins.Select(p => new ChartEvent(p.At, p.Text, "pin"))];
         if (address.Moment is { } moment) events.Add(new ChartEvent(moment, "", "pin"));
@@ -220,16 +220,18 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         return (over, (new LaidOver("", happened.Count), new LaidOver("", alerts.Count), records));
     }
 
+    private static Expr? Counted(Rule rule) => QueryParser.Parse(((CountOf)rule.Definition.Quantity).Query).Query.Match;
+
     /// <summary>Limits of rules on the records that a series counts, brought to the length of a step.</summary>
     private List<Threshold> LimitsOf(ChartBoard board, IReadOnlyList<SeriesAnswer> answers, long step)
     {
         var limits = new List<Threshold>();
         var all = rules.Rules();
         foreach (var (of, answer) in board.Series.Zip(answers).Where(s => !s.First.Hidden && s.Second.Query is not null))
-            foreach (var rule in all.Where(r => QueryParser.Parse(QueryEdits.RecordsOnly(r.Query)).Query.Match is { } match && match == QueryParser.Parse(QueryEdits.RecordsOnly(answer.Query!)).Query.Match))
-                foreach (var (limit, level) in new[] { (rule.Warning, "warning"), (rule.Critical, "critical") })
+            foreach (var rule in all.Where(r => r.Definition is { Quantity: CountOf, Wrong: Beyond } && Counted(r) is { } match && match == QueryParser.Parse(QueryEdits.RecordsOnly(answer.Query!)).Query.Match))
+                foreach (var (limit, level) in new[] { (rule.Definition.Wrong.Limits.Warning, "warning"), (rule.Definition.Wrong.Limits.Critical, "critical") })
                     if (limit is { } most)
-                        limits.Add(new Threshold(most * ((double)step / rule.LookBack), $"{rule.Name}: {level} above {most} in {Quantities.Duration(rule.LookBack)}", level, of.Side));
+                        limits.Add(new Threshold(most * ((double)step / rule.Definition.LookBack), $"{rule.Name}: {level} {(((Beyond)rule.Definition.Wrong).Below ? "below" : "above")} {Format.Number(most)} in {Quantities.Duration(rule.Definition.LookBack)}", level, of.Side));
         return limits;
     }
 }

@@ -31,6 +31,7 @@ public static class Glyphs
     {
         RuleState.Warning => "<rect class=\"edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"fill\" d=\"M1 13L13 1V13Z\"/>",
         RuleState.Critical => "<rect class=\"fill edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"lattice\" d=\"M1 1L13 13M13 1L1 13\"/>",
+        RuleState.NoData => "<rect class=\"edge dashed\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/>",
         RuleState.Paused => "<path class=\"edge\" d=\"M4 2V12M10 2V12\"/>",
         RuleState.NotChecked => "<rect class=\"edge dotted\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/>",
         RuleState.CheckFailed => "<rect class=\"edge\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"edge\" d=\"M1 13L13 1\"/>",
@@ -41,6 +42,7 @@ public static class Glyphs
     {
         RuleState.NotChecked => "not-checked",
         RuleState.CheckFailed => "check-failed",
+        RuleState.NoData => "no-data",
         _ => state.ToString().ToLowerInvariant(),
     };
 
@@ -48,8 +50,14 @@ public static class Glyphs
     {
         RuleState.NotChecked => "not checked yet",
         RuleState.CheckFailed => "check failed",
+        RuleState.NoData => "no data",
         _ => state.ToString().ToLowerInvariant(),
     };
+
+    /// <summary>The sign and the word of a state by its name in a filter.</summary>
+    public static IHtmlContent StateNamed(string name) => State(Enum.TryParse<RuleState>(name, ignoreCase: true, out var state) ? state : RuleState.Well);
+
+    public static string WordsNamed(string name) => Enum.TryParse<RuleState>(name, ignoreCase: true, out var state) ? Words(state) : name;
 
     /// <summary>The mark: a hexagon of lattice work.</summary>
     public static readonly IHtmlContent Mark = new HtmlString(

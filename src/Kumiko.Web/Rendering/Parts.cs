@@ -50,6 +50,8 @@ public sealed record ChartPart(Drawing Drawing)
             right = plot.Right,
             top = plot.Top,
             bottom = plot.Bottom,
+            low = Drawing.Scale?.Low,
+            high = Drawing.Scale?.High,
             from = plot.From / 1_000_000,
             to = plot.To / 1_000_000,
             view = Drawing.ViewHeight,

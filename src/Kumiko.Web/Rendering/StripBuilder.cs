@@ -108,7 +108,7 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
     private StripModel Drawn(SearchAddress address, Run run, Viewer viewer, string page, Histogram records, Baseline baseline, IReadOnlyList<double>? usual)
     {
         var (now, zone, span) = (run.Question.Now, run.Question.Zone, records.Window);
-        var alerts = rules.AlertsIn(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();
+        var alerts = rules.Alerts.In(span).Select(a => new StripAlert(a.Name, a.Started, a.Ended, a.Level == AlertLevel.Critical)).ToList();
         var drawing = StripChart.Draw(new StripSpec(records, usual, run.Question.Window, alerts, viewer.WidthBeside(LeftWidth), zone, now)
         {
             Changes = [.. changes.In(span, MostChanges).Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.InWords}", c.At))],
@@ -118,5 +118,5 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
     }
 
     /// <summary>What the focus of a run is compared with.</summary>
-    public Baseline BaselineOf(SearchAddress address, Run run) => run.BaselineOf(address.Baseline, new BaselineFinder(window => rules.AlertsIn(window).Count));
+    public Baseline BaselineOf(SearchAddress address, Run run) => run.BaselineOf(address.Baseline, new BaselineFinder(window => rules.Alerts.CountIn(window)));
 }

@@ -46,12 +46,14 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         var rows = SharedRows(groups, places);
         var collector = new SlidingCollector(pipeline.Schema, ends, _plan.Aggregates[0].Call.Name, pipeline.Steps.Count == 0);
         var perEnd = pipeline.Steps.Count == 0 ? null : new List<Value[]>[places.Length];
+        var any = new bool[places.Length];
         foreach (var group in groups.OrderBy(g => g.Name, StringComparer.Ordinal))
         {
             cancel.ThrowIfCancellationRequested();
             // The answer without keys has a row in every window.
             Each(group, places, rows, always: _plan.Keys.Length == 0, (end, row, seen) =>
             {
+                any[end] |= seen;
                 if (perEnd is null) collector.Add(end, row, seen); else if (seen || _plan.Keys.Length == 0) (perEnd[end] ??= []).Add(row);
             });
         }
@@ -60,7 +62,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             {
                 cancel.ThrowIfCancellationRequested();
                 var all = (perEnd[end] ?? []).Select((values, i) => new Row(RowSource.Columns, i, values));
-                foreach (var row in pipeline.Steps.Aggregate(all, (rows, step) => step.Run(rows))) collector.Add(end, row.Slots, true);
+                foreach (var row in pipeline.Steps.Aggregate(all, (rows, step) => step.Run(rows))) collector.Add(end, row.Slots, any[end]);
             }
         return collector.Finish();
     }

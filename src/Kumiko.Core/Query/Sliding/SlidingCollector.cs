@@ -29,7 +29,8 @@ internal sealed class SlidingCollector
         _nothing = plain && Accumulator.Empty(aggregate) is { IsMissing: false } ? 0 : double.NaN;
     }
 
-    public void Add(int end, Value[] row, bool seen)
+    /// <param name="seen">Whether the window has anything of the row; null where the figure alone can tell: an answer without keys has a row of nothing too.</param>
+    public void Add(int end, Value[] row, bool? seen)
     {
         var keys = Array.ConvertAll(_keys, k => row[k]);
         var name = GroupTable.NameOf(keys);
@@ -40,7 +41,7 @@ internal sealed class SlidingCollector
             Array.Fill(line.Values, _nothing);
         }
         line.Values[end] = Figure(row[_value]);
-        line.Seen[end] = seen;
+        line.Seen[end] = seen ?? (_keys.Length > 0 || (!double.IsNaN(line.Values[end]) && line.Values[end] != _nothing));
     }
 
     /// <summary>Rounded, so that the order in which decimals were added up cannot tip a limit; durations in seconds.</summary>

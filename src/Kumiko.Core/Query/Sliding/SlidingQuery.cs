@@ -23,6 +23,9 @@ public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone
     /// <summary>Whether many windows are as quick as one.</summary>
     public bool IsQuick => SlicedWindows.Fits(parsed.Query);
 
+    /// <summary>Whether many windows of a query are as quick as one.</summary>
+    public static bool Fits(string text) => QueryParser.Parse(text) is { Ok: true } parsed && SlicedWindows.Fits(parsed.Query);
+
     /// <param name="length">Of each window, in nanoseconds.</param>
     /// <param name="ends">Rising, each once.</param>
     /// <param name="slice">Divides the length and the distances of ends that lie near one another.</param>
@@ -76,7 +79,7 @@ public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone
         var frame = await run.Frame();
         var aggregate = parsed.Query.Stages.Count > 0 && parsed.Query.Stages[^1] is Group { Aggregates: [{ Expr: Call call }, ..] } ? call.Name : "";
         var collector = new SlidingCollector(frame.Schema, [end], aggregate, aggregate.Length > 0);
-        foreach (var row in frame.Rows) collector.Add(0, row, true);
+        foreach (var row in frame.Rows) collector.Add(0, row, null);
         return collector.Finish();
     }
 

@@ -11,45 +11,51 @@ using Kumiko.Core.Storage;
 using Kumiko.Web.Delivery;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
+using Kumiko.Web.Rendering.Rules;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
-using Microsoft.AspNetCore.Mvc.RazorPages;
 using NodaTime;
 
 namespace Kumiko.Web.Pages.Rules;
 
-/// <summary>What the form of a rule holds, as it was typed.</summary>
-public sealed class RuleForm
-{
-    public string? Name { get; set; }
-    public string? Query { get; set; }
-    public string? Warning { get; set; }
-    public string? Critical { get; set; }
-    public string? LookBack { get; set; }
-    public string? Interval { get; set; }
-    public string? MailTo { get; set; }
-}
+/// <summary>What a rule would have done over a stretch: words and pictures.</summary>
+public sealed record TrialPart(RuleDefinition? Definition, string Sentence, Trial Trial, Drawing? Drawing, Drawing? Curve, DateTimeZone Zone, int Recipients, IReadOnlyList<string> Faults);
 
-/// <summary>What a rule would have done in the past day: words and a picture.</summary>
-public sealed record TrialPart(Trial Trial, Drawing? Drawing, DateTimeZone Zone, long Now, IReadOnlyList<string> Faults);
-
+/// <summary>One sentence, filled in, and tried on history while it is.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, IMailSender mail, TimeProvider clock) : PageModel
+public sealed class EditModel(RuleStore rules, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, RunRegistry runs, StripBuilder strips, Viewer viewer, IMailSender mail, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
+    private const int PictureHeight = 240, CurveHeight = 150, Beside = 600;
+
+    public static readonly IReadOnlyList<(string Value, string Words)> Overs = [("1d", "the past day"), ("7d", "the past 7 days"), ("30d", "the past 30 days")];
+
     public Rule? Existing { get; private set; }
-    public RuleForm Form { get; private set; } = new();
+    public RuleForm Form { get; private set; } = RuleForm.Blank();
     public IReadOnlyList<string> Faults { get; private set; } = [];
     public TrialPart? Trial { get; private set; }
-    public StripModel Strip { get; private set; } = null!;
-    public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
+    public IReadOnlyList<Rule> Others { get; private set; } = [];
+    public IReadOnlyList<Objective> Objectives { get; private set; } = [];
+    public IReadOnlyList<Person> People { get; private set; } = [];
+    public IReadOnlyList<string> Teams => [.. Others.Select(r => r.Team).Append("Booking").Append("Fleet").Append("Quayside").Where(t => t.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)];
+    public IReadOnlyList<KeyState> Keys { get; private set; } = [];
+    public string AsText { get; private set; } = "";
     public bool CanMail => mail.IsSetUp;
-    private long Now { get; set; }
 
-    public async Task<IActionResult> OnGetAsync(long? id, string? q, string? when)
+    public async Task<IActionResult> OnGetAsync(long? id, string? q, string? limit, long? like, string? ready, long? objective, string? when)
     {
         if (!Find(id)) return NotFound();
-        if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range) return Redirect(Address(q) with { Focus = range } is var moved ? moved.Url(Path(id)) : "");
-        Form = Existing is { } rule ? FormOf(rule) : await Proposed(QueryEdits.RecordsOnly(q ?? ""));
+        if (Existing is { } rule) Form = RuleForm.OfRule(rule);
+        else if (like is { } other && rules.Find(other) is { } copied)
+        {
+            Form = RuleForm.OfRule(copied);
+            Form.Name = copied.Name + ", copy";
+        }
+        else if (ReadyRules.Find(ready) is { } made) Form = made.Form();
+        else
+        {
+            await Propose(q ?? "", limit, objective);
+            Form.MailTo = Viewer.Person?.Email;
+        }
         return await Show(id, when);
     }
 
@@ -64,7 +70,11 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
             return await Show(id, null);
         }
         if (Existing is null) await rules.Add(rule);
-        else await rules.Change(rule);
+        else
+        {
+            await rules.Change(rule);
+            if (Existing.Paused != rule.Paused) await rules.Pause(rule.Id, rule.Paused, Viewer.Name);
+        }
         return Redirect("/alerts");
     }
 
@@ -76,69 +86,85 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
         return Partial("_Trial", await TrialOf(form));
     }
 
+    /// <summary>Fills the form from the sentence as text.</summary>
+    public async Task<IActionResult> OnPostTextAsync(long? id, [FromForm] RuleForm form, [FromForm] string? text)
+    {
+        if (!Find(id)) return NotFound();
+        Form = form;
+        var (definition, problem) = RuleTextReader.Read(text ?? "");
+        AsText = text ?? "";
+        if (definition is null) Faults = [problem!];
+        else
+        {
+            var filled = RuleForm.OfDefinition(definition);
+            (filled.Name, filled.Note, filled.Runbook, filled.Labels, filled.Owner, filled.Team, filled.FollowUp, filled.MailTo, filled.On, filled.Over) = (form.Name, form.Note, form.Runbook, form.Labels, form.Owner, form.Team, form.FollowUp, form.MailTo, form.On, form.Over);
+            Form = filled;
+            AsText = "";
+        }
+        ModelState.Clear();
+        return await Show(id, null);
+    }
+
     private bool Find(long? id)
     {
-        Now = Instants.FromDateTime(clock.GetUtcNow());
-        Zone = viewer.Zone(Request.Query["zone"]);
+        Begin();
         if (id is { } known) Existing = rules.Find(known);
+        Others = [.. rules.Rules().Where(r => r.Id != id)];
+        Objectives = objectives.All();
+        People = people.All();
+        if (Existing is not null) Keys = rules.KeysOf(Existing.Id);
         return id is null || Existing is not null;
     }
 
     private static string Path(long? id) => id is null ? "/rules/new" : FormattableString.Invariant($"/rules/{id}");
 
-    private SearchAddress Address(string? q) => SearchAddress.Parse(name => name == "q" ? q : Request.Query[name], Now, []);
-
-    private async Task<PageResult> Show(long? id, string? wrongTime)
+    private async Task<IActionResult> Show(long? id, string? when)
     {
-        Trial = await TrialOf(Form);
-        var address = Address(Form.Query);
-        ViewData["Carried"] = address;
-        var parsed = QueryParser.Parse(Form.Query ?? "");
-        var run = runs.Open(new Question(viewer.Name, parsed.Ok ? parsed : QueryParser.Parse(""), address.Focus.Resolve(Now), Now, Zone, Limits.Default));
-        Strip = await strips.Build(address, run, viewer, Path(id)) with { WrongTime = wrongTime };
-        return Page();
+        if (when is null) Trial = await TrialOf(Form);
+        if (AsText.Length == 0 && Trial?.Definition is { } definition) AsText = RuleText.Print(definition);
+        return await Show(Path(id), when, ("q", (string?)Request.Query["q"] ?? ""), ("limit", (string?)Request.Query["limit"] ?? ""), ("like", (string?)Request.Query["like"] ?? ""), ("ready", (string?)Request.Query["ready"] ?? ""), ("objective", (string?)Request.Query["objective"] ?? ""));
     }
 
-    /// <summary>Limits well above what is usual: twice the 95th percentile of the past day, which a short trouble in it does not lift.</summary>
-    private async Task<RuleForm> Proposed(string query)
+    /// <summary>A query as a rule's quantity, and limits well above what is usual: twice the 95th percentile of the past day, which a short trouble in it does not lift.</summary>
+    private async Task Propose(string query, string? limit, long? objective)
     {
-        var form = new RuleForm { Query = query, LookBack = "5m", Interval = "1m", MailTo = viewer.Person?.Email, Name = query.Length is > 0 and <= 60 ? query.ReplaceLineEndings(" ") : "" };
-        var probe = new Rule { Query = query, LookBack = 5 * Instants.Minute, Interval = Instants.Minute, Warning = 0 };
+        if (objective is { } id) (Form.Quantity, Form.Objective, Form.LookBack, Form.Critical, Form.Name) = ("burn", id.ToString(CultureInfo.InvariantCulture), "1h", "6", $"{objectives.Find(id)?.Name} burns fast");
+        var proposal = RuleProposal.Of(query);
+        if (objective is null) proposal.Fill(Form);
+        if (limit is not null && double.TryParse(limit, NumberStyles.Float, CultureInfo.InvariantCulture, out var at) && double.IsFinite(at))
+        {
+            Form.Warning = RuleForm.Figure(at, "");
+            Form.Critical = null;
+            return;
+        }
+        if (Form.Quantity is not ("count" or "figure")) return;
+        var probe = new RuleFormReader(Form).Definition(Zone) with { Wrong = new Beyond(false, 0, null) };
+        (Form.Warning, Form.Critical) = ("20", "60");
+        if (probe.Faults().Count > 0) return;
         try
         {
-            var trial = await Core.Rules.Trial.Of(probe, new Window(Now - Instants.Day, Now), records.Current);
-            var usual = trial.Values.Select(v => v.Value).DefaultIfEmpty(0).Order().ElementAt((int)(trial.Values.Count * 0.95));
-            var limit = Math.Max(5, RoundUp(usual * 2));
-            (form.Warning, form.Critical) = (limit.ToString(CultureInfo.InvariantCulture), (limit * 3).ToString(CultureInfo.InvariantCulture));
+            using var snapshot = records.Current;
+            var trial = await trials.Of(probe, new Window(Now - Instants.Day, Now), snapshot, HttpContext.RequestAborted);
+            var values = trial.Readings.Lines.SelectMany(l => l.Readings.Select(r => r.Value)).Where(double.IsFinite).Order().ToList();
+            var usual = values.Count == 0 ? 0 : Core.Analysis.Robust.Quantile(values, 0.95);
+            var proposed = probe.Quantity is CountOf ? Math.Max(5, RoundUp(usual * 2)) : RoundUp(usual * 2);
+            (Form.Warning, Form.Critical) = (RuleForm.Figure(proposed, ""), RuleForm.Figure(proposed * 3, ""));
         }
-        catch (QueryRefusedException) { (form.Warning, form.Critical) = ("20", "60"); }
-        return form;
+        catch (QueryRefusedException) { /* the trial says why */ }
     }
 
-    private static long RoundUp(long number)
+    private static double RoundUp(double number)
     {
-        var size = (long)Math.Pow(10, Math.Max(0, Math.Floor(Math.Log10(Math.Max(1, number)))));
-        return ((number + size - 1) / size) * size;
+        if (!(number > 0)) return 1;
+        var size = Math.Pow(10, Math.Floor(Math.Log10(number)));
+        return (double)((decimal)Math.Ceiling(number / size) * (decimal)size);
     }
-
-    private static RuleForm FormOf(Rule rule) => new()
-    {
-        Name = rule.Name,
-        Query = rule.Query,
-        Warning = rule.Warning?.ToString(CultureInfo.InvariantCulture),
-        Critical = rule.Critical?.ToString(CultureInfo.InvariantCulture),
-        LookBack = Quantities.Duration(rule.LookBack),
-        Interval = Quantities.Duration(rule.Interval),
-        MailTo = rule.MailTo,
-    };
 
     private Rule Read(RuleForm form, out List<string> faults)
     {
-        faults = [];
-        var query = (form.Query ?? "").ReplaceLineEndings("\n").Trim();
-        var parsed = QueryParser.Parse(query);
-        if (!parsed.Ok) faults.Add("The query: " + parsed.Errors[0].Describe(query));
-        else if (QueryEdits.RecordsOnly(query) != query) faults.Add("A rule counts records, so its query ends before group, order by or limit.");
+        var reader = new RuleFormReader(form);
+        var definition = reader.Definition(Zone);
+        faults = [.. reader.Faults];
         var mails = (form.MailTo ?? "").Split([',', ';', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         foreach (var address in mails.Where(m => !MailAddresses.IsValid(m))) faults.Add($"“{address}” is no mail address.");
         if (mails.Length > 20) faults.Add("A rule can tell 20 addresses.");
@@ -146,61 +172,40 @@ public sealed class EditModel(RuleStore rules, RecordStore records, RunRegistry 
         {
             Id = Existing?.Id ?? 0,
             Name = (form.Name ?? "").Trim(),
-            Query = query,
-            Warning = Limit(form.Warning, "warning", faults),
-            Critical = Limit(form.Critical, "critical", faults),
-            LookBack = Length(form.LookBack, "the look-back", faults),
-            Interval = Length(form.Interval, "the time between checks", faults),
+            Definition = definition,
+            Note = (form.Note ?? "").Trim(),
+            Runbook = (form.Runbook ?? "").ReplaceLineEndings("\n").Trim(),
+            Labels = string.Join(", ", Rule.SplitList(form.Labels ?? "")),
+            Owner = long.TryParse(form.Owner, NumberStyles.None, CultureInfo.InvariantCulture, out var owner) && People.Any(p => p.Id == owner) ? owner : null,
+            Team = (form.Team ?? "").Trim(),
+            FollowUp = (form.FollowUp ?? "").ReplaceLineEndings("\n").Trim(),
             MailTo = string.Join(", ", mails),
-            Zone = Zone.Id,
-            Author = viewer.Id,
+            Author = Viewer.Id,
+            Paused = !form.On,
         };
         if (faults.Count == 0) faults.AddRange(rule.Faults());
         return rule;
     }
 
-    private static long? Limit(string? text, string name, List<string> faults)
-    {
-        if (string.IsNullOrWhiteSpace(text)) return null;
-        if (long.TryParse(text.Replace(Format.ThinSpace, "").Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out var limit)) return limit;
-        faults.Add($"The limit for {name} is a whole number.");
-        return null;
-    }
-
-    private static long Length(string? text, string name, List<string> faults)
-    {
-        if (Quantities.TryParseDuration((text ?? "").Replace(" ", "").Replace("min", "m"), out var length)) return length;
-        faults.Add($"Write {name} as a length of time, such as 5m.");
-        return 0;
-    }
-
     private async Task<TrialPart> TrialOf(RuleForm form)
     {
         var rule = Read(form, out var faults);
-        var window = new Window(Now - Instants.Day, Now);
+        var length = form.Over switch { "1d" => Instants.Day, "30d" => RuleTrial.Longest, _ => 7 * Instants.Day };
+        var window = new Window(Now - length, Now);
+        var none = new Trial(window, new RuleReadings([], [], 0), []);
         // A name may still be missing while the limits are tried.
         var wrong = faults.Where(f => !f.Contains("a name", StringComparison.Ordinal)).ToList();
-        if (wrong.Count > 0) return new TrialPart(new Trial(window, [], []), null, Zone, Now, wrong);
+        if (wrong.Count > 0) return new TrialPart(null, "", none, null, null, Zone, 0, wrong);
+        var (definition, sentence) = (rule.Definition, RuleWords.Of(rules, objectives).Sentence(rule.Definition, Existing?.Unit ?? ""));
         try
         {
-            var trial = await Core.Rules.Trial.Of(rule, window, records.Current);
-            return new TrialPart(trial, Draw(rule, trial), Zone, Now, []);
+            using var snapshot = records.Current;
+            var trial = await trials.Of(definition, window, snapshot, HttpContext.RequestAborted);
+            var width = Viewer.WidthBeside(Beside);
+            return new TrialPart(definition, sentence, trial, TrialPicture.Draw(definition, trial, width, PictureHeight, Zone, Now, [.. trial.Disturbances.Select(d => d.Known)]), TrialPicture.Curve(definition, trial, width, CurveHeight), Zone, RuleRecipients(rule), []);
         }
-        catch (QueryRefusedException e) { return new TrialPart(new Trial(window, [], []), null, Zone, Now, [e.Message]); }
+        catch (QueryRefusedException e) { return new TrialPart(definition, sentence, none, null, null, Zone, 0, [e.Message]); }
     }
 
-    private Drawing? Draw(Rule rule, Trial trial)
-    {
-        var step = Steps.RoundFor(trial.Window, 300);
-        var cut = Steps.Cut(trial.Window, step, Zone);
-        var highest = new long?[cut.Starts.Count];
-        foreach (var (at, value) in trial.Values)
-            if (cut.IndexOf(at - 1) is var i and >= 0) highest[i] = Math.Max(highest[i] ?? 0, value);
-        var schema = new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), new Column("records in the look-back", ColumnRole.Value, ValueKind.Integer)], step, trial.Window);
-        var frame = new Frame(schema, [.. highest.Select((v, i) => new[] { Value.Time(cut.Starts[i]), v is { } n ? Value.Of(n) : Value.Missing })]);
-        var limits = new List<Threshold>();
-        if (rule.Warning is { } warning) limits.Add(new Threshold(warning, "warning above " + Format.Number(warning), "warning"));
-        if (rule.Critical is { } critical) limits.Add(new Threshold(critical, "critical above " + Format.Number(critical), "critical"));
-        return Chart.Draw(frame, new ChartSpec { Form = ChartForm.Line, Title = "The past day", Thresholds = limits }, new ChartView(760, 250, Zone, Now + step));
-    }
+    private static int RuleRecipients(Rule rule) => rule.MailTo.Length == 0 ? 0 : rule.MailTo.Split(',').Length;
 }

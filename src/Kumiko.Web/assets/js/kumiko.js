@@ -9,7 +9,7 @@ import { startLive, showLive } from './live.js';
 import { startFind } from './find.js';
 import { startRecords } from './records.js';
 import { startKeys } from './keys.js';
-import { startTrial } from './trial.js';
+import { startRule } from './rule.js';
 import { startCopy } from './copy.js';
 import { startWorkbench } from './workbench.js';
 
@@ -28,7 +28,7 @@ function start() {
   startCharts();
   startWorkbench();
   startLoading();
-  startTrial();
+  startRule();
   startFields();
   startRecords();
   showLive();

@@ -1,0 +1,27 @@
+using Kumiko.Core.Records;
+
+namespace Kumiko.Core.Rules;
+
+/// <summary>What a check finds for one key.</summary>
+/// <param name="Value">The figure; not a number where there is none.</param>
+/// <param name="Seen">Whether the window has anything of the key.</param>
+/// <param name="Compared">What it is held against: the earlier figure, the usual one, or the seconds until a limit is reached. Not a number where there is nothing to compare with.</param>
+/// <param name="Spread">Of the usual figures.</param>
+public readonly record struct Reading(double Value, bool Seen, double Compared, double Spread)
+{
+    public static Reading Of(double value, bool seen) => new(value, seen, double.NaN, double.NaN);
+}
+
+/// <param name="Name">The canonical text of the keys together.</param>
+/// <param name="Readings">One for each check.</param>
+public sealed record ReadingLine(string Name, IReadOnlyList<string> Keys, Reading[] Readings);
+
+/// <summary>What several checks find.</summary>
+/// <param name="Nothing">The figure of a key of which there is nothing: 0 for counts.</param>
+public sealed record RuleReadings(IReadOnlyList<long> Checks, IReadOnlyList<ReadingLine> Lines, double Nothing)
+{
+    public string Unit { get; init; } = "";
+
+    /// <summary>The kind of the figures; durations are given in seconds.</summary>
+    public ValueKind Kind { get; init; } = ValueKind.Decimal;
+}

@@ -1,0 +1,134 @@
+using System.Collections.Concurrent;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Segments;
+
+namespace Kumiko.Core.Rules;
+
+/// <summary>
+/// Rules on every record: shown each that was committed, once, whatever its time. After a restart those are shown that came after the
+/// last that were.
+/// </summary>
+public sealed class RecordRules : IDisposable
+{
+    /// <summary>With more waiting they are read from the store again, so that a flood does not fill memory.</summary>
+    private const int MostWaiting = 100_000;
+
+    private readonly RuleStore _rules;
+    private readonly RecordStore _records;
+    private readonly RunSurroundings _surroundings;
+    private readonly RuleChecker _checker;
+    private readonly ConcurrentQueue<IReadOnlyList<LogRecord>> _waiting = new();
+    private int _count;
+    private volatile bool _isBehind = true;
+    private long _position;
+    private IReadOnlyList<Rule> _known = [];
+
+    public RecordRules(RuleStore rules, RecordStore records, RunSurroundings surroundings, RuleChecker checker)
+    {
+        (_rules, _records, _surroundings, _checker) = (rules, records, surroundings, checker);
+        // Before the first start of all, what is there already was never waited for.
+        _position = rules.Position() ?? Newest();
+        records.Committed += Take;
+    }
+
+    private long Newest()
+    {
+        using var snapshot = _records.Current;
+        return snapshot.Batches.Select(Last).DefaultIfEmpty(-1).Max();
+    }
+
+    private static long Last(RecordBatch batch) => batch switch { SegmentBatch segment => segment.Segment.MaxSequence, RecentBatch recent => recent.MaxSequence, _ => long.MaxValue };
+
+    private void Take(string source, IReadOnlyList<LogRecord> records)
+    {
+        if (_isBehind) return;
+        if (Interlocked.Add(ref _count, records.Count) > MostWaiting) _isBehind = true;
+        else _waiting.Enqueue(records);
+    }
+
+    /// <summary>Something to wait on: told when records wait.</summary>
+    public bool HasWaiting => _isBehind || !_waiting.IsEmpty;
+
+    /// <summary>Shows the rules what waits; returns how many records matched.</summary>
+    public async Task<int> ShowWaiting(CancellationToken cancel)
+    {
+        _known = [.. _rules.Rules().Where(r => !r.Paused && r.Definition.Quantity is EachRecord)];
+        var records = new List<LogRecord>();
+        if (_isBehind)
+        {
+            // From now on they are handed over again; what comes twice is seen by its sequence.
+            _waiting.Clear();
+            _count = 0;
+            _isBehind = false;
+            if (_known.Count > 0) records.AddRange(Missed(cancel)); else _position = Math.Max(_position, Newest());
+        }
+        while (_waiting.TryDequeue(out var batch))
+        {
+            Interlocked.Add(ref _count, -batch.Count);
+            records.AddRange(batch);
+        }
+        records.RemoveAll(r => r.Sequence <= _position);
+        if (records.Count == 0) return 0;
+        var last = records.Max(r => r.Sequence);
+        var matched = 0;
+        foreach (var rule in _known) matched += await Show(rule, records, cancel);
+        _position = Math.Max(_position, last);
+        if (_known.Count > 0) await _rules.Write(connection => { RuleStore.SetPosition(connection, _position); return 0; });
+        return matched;
+    }
+
+    private List<LogRecord> Missed(CancellationToken cancel)
+    {
+        using var snapshot = _records.Current;
+        var missed = new List<LogRecord>();
+        foreach (var batch in snapshot.Batches.Where(b => Last(b) > _position))
+        {
+            cancel.ThrowIfCancellationRequested();
+            try
+            {
+                var rows = batch.Open(records: true);
+                for (var i = 0; i < batch.Count; i++) if (rows[i] is var record && record.Sequence > _position) missed.Add(record);
+            }
+            // The store has set it aside and said so; the rest goes on.
+            catch (DamagedSegmentException) { }
+        }
+        missed.Sort((a, b) => a.Sequence.CompareTo(b.Sequence));
+        return missed;
+    }
+
+    private async Task<int> Show(Rule rule, List<LogRecord> records, CancellationToken cancel)
+    {
+        var definition = rule.Definition;
+        var parsed = QueryParser.Parse(((EachRecord)definition.Quantity).Query);
+        if (!parsed.Ok) return 0;
+        try
+        {
+            using var run = new Run(new Question("rule", parsed, new Window(long.MinValue / 4, long.MaxValue / 4), records[^1].Observed, definition.TimeZone, Limits.Default), _records.Current, _surroundings);
+            var read = run.Reader(definition.Keys);
+            var found = new List<(LogRecord Record, Value[] Keys)>();
+            foreach (var record in records) if (read(record) is { } keys) found.Add((record, keys));
+            if (found.Count == 0) return 0;
+            cancel.ThrowIfCancellationRequested();
+            var started = await _checker.SaveHappenings(rule, judge =>
+            {
+                var turns = new List<Turn>();
+                foreach (var (record, keys) in found.OrderBy(f => f.Record.Time).ThenBy(f => f.Record.Sequence))
+                {
+                    turns.AddRange(judge.Calm(record.Time));
+                    if (judge.Happened(RuleTrial.GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is { } turn) turns.Add(turn);
+                }
+                return turns;
+            });
+            foreach (var alert in started) await _checker.FollowUpOn(rule, alert, cancel);
+            return found.Count;
+        }
+        catch (QueryRefusedException) { return 0; /* the next check says so */ }
+    }
+
+    public void Dispose() => _records.Committed -= Take;
+}

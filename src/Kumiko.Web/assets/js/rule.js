@@ -1,0 +1,118 @@
+// The form of a rule: shows the fields of what is chosen, tries the rule while it is filled in, and lets limits be dragged.
+const controls = 'input, select, textarea';
+
+export function startRule() {
+  const form = document.querySelector('form[data-rule]');
+  if (!form) return;
+  startLimits(form);
+  if (form.dataset.ready) return;
+  form.dataset.ready = 'true';
+  let waiting, running;
+  const tryIt = () => {
+    clearTimeout(waiting);
+    waiting = setTimeout(async () => {
+      running?.abort();
+      running = new AbortController();
+      const box = document.getElementById('trial');
+      box.setAttribute('aria-busy', 'true');
+      try {
+        const response = await fetch(location.pathname + '?handler=Trial', { method: 'POST', body: new FormData(form), signal: running.signal });
+        if (!response.ok) throw new Error(String(response.status));
+        const template = document.createElement('template');
+        template.innerHTML = await response.text();
+        box.replaceChildren(template.content);
+        box.removeAttribute('aria-busy');
+        document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+      } catch (e) {
+        if (e.name !== 'AbortError') box.textContent = 'The trial did not arrive. Change a value to try again.';
+      }
+    }, 350);
+  };
+  form.addEventListener('input', event => { if (event.target.name !== 'text' && event.target.matches(controls)) tryIt(); });
+  form.addEventListener('change', event => { if (event.target.dataset.chooses) show(form); });
+}
+
+function show(form) {
+  const value = name => form.elements[name].value;
+  const quantity = value('Quantity');
+  const happens = quantity === 'record' || quantity === 'order';
+  const asks = new Set(['q-' + quantity, 'w-' + (happens ? 'happens' : value('Wrong')), happens ? 'happens' : 'figure', 'l-' + (happens ? 'once' : value('Lasting'))]);
+  for (const part of form.querySelectorAll('[data-when]')) part.hidden = !part.dataset.when.split(' ').some(when => asks.has(when));
+}
+
+const fields = { warning: 'Warning', critical: 'Critical', limit: 'Limit' };
+
+function startLimits(form) {
+  for (const line of form.querySelectorAll('line[data-handle]')) {
+    if (line.dataset.ready) continue;
+    line.dataset.ready = 'true';
+    const svg = line.closest('svg');
+    const data = JSON.parse(svg.dataset.chart);
+    const field = form.elements[fields[line.dataset.handle]];
+    if (data.low === null || data.low === undefined || !field) continue;
+    const label = field.getAttribute('aria-label');
+    // A hair is too thin to be taken hold of.
+    const grip = document.createElementNS('http://www.w3.org/2000/svg', 'line');
+    for (const name of ['x1', 'x2', 'y1', 'y2']) grip.setAttribute(name, line.getAttribute(name));
+    grip.setAttribute('class', 'grip');
+    grip.setAttribute('tabindex', '0');
+    grip.setAttribute('role', 'slider');
+    grip.setAttribute('aria-label', 'Limit: ' + label.toLowerCase());
+    grip.setAttribute('aria-orientation', 'vertical');
+    svg.append(grip);
+    const low = data.low, high = data.high;
+    const worth = y => low + (data.bottom - y) / (data.bottom - data.top) * (high - low);
+    const place = value => data.bottom - (value - low) / (high - low) * (data.bottom - data.top);
+    let value = worth(Number(line.getAttribute('y1')));
+    const tell = () => grip.setAttribute('aria-valuenow', String(round(value, (high - low) / 200)));
+    tell();
+    const stand = y => {
+      const at = Math.max(data.top, Math.min(data.bottom, y));
+      for (const of of [line, grip]) { of.setAttribute('y1', at); of.setAttribute('y2', at); }
+      value = worth(at);
+      tell();
+    };
+    const settle = () => {
+      field.value = written(field.value, round(value, (high - low) / 200));
+      field.dispatchEvent(new Event('input', { bubbles: true }));
+    };
+    grip.addEventListener('pointerdown', event => {
+      event.preventDefault();
+      event.stopPropagation();
+      grip.setPointerCapture(event.pointerId);
+      const move = moved => {
+        const rect = svg.getBoundingClientRect();
+        stand((moved.clientY - rect.top) / rect.height * svg.viewBox.baseVal.height);
+      };
+      const end = () => {
+        grip.removeEventListener('pointermove', move);
+        grip.removeEventListener('pointerup', end);
+        settle();
+      };
+      grip.addEventListener('pointermove', move);
+      grip.addEventListener('pointerup', end);
+    });
+    for (const kind of ['mousedown', 'click']) grip.addEventListener(kind, event => event.stopPropagation());
+    grip.addEventListener('keydown', event => {
+      const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
+      if (!steps) return;
+      event.preventDefault();
+      event.stopPropagation();
+      stand(place(value + steps * (high - low) / 100));
+      settle();
+    });
+  }
+}
+
+// As round as a pixel can tell.
+function round(value, grain) {
+  const unit = 10 ** Math.floor(Math.log10(grain));
+  return Number((Math.round(value / unit) * unit).toPrecision(10));
+}
+
+// In the way that the field was written: percent stays percent, a length of time a length of time.
+function written(before, value) {
+  if (before.trim().endsWith('%')) return Number((value * 100).toPrecision(8)) + '%';
+  if (/[0-9](ns|us|ms|s|m|h|d)$/.test(before.trim())) return value >= 1 ? Number(value.toPrecision(4)) + 's' : Math.round(value * 1000) + 'ms';
+  return String(value);
+}
