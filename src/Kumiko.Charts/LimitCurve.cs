@@ -20,7 +20,7 @@ public static class LimitCurve
             marks.Add(new LineMark(Left, Y(tick), width - Right, Y(tick), tick == 0 ? "axis" : "grid"));
             marks.Add(new TextMark(Left - 6, Y(tick) + 4, y.Label(tick), Anchor.End, "tick"));
         }
-        foreach (var tick in x.Ticks) marks.Add(new TextMark(X(tick), height - Bottom + 15, x.Label(tick), Anchor.Middle, "tick"));
+        foreach (var tick in x.Ticks) marks.Add(new TextMark(X(tick), height - Bottom + 15, x.Label(tick), X(tick) > width - Right - 20 ? Anchor.End : Anchor.Middle, "tick"));
         marks.Add(new TextMark(Left - 36, 11, "alerts, had the limit been so high", Anchor.Start, "axis-title"));
         var line = new List<(double, double)>();
         foreach (var (limit, alerts) in points)

@@ -39,7 +39,7 @@ public sealed class BackgroundTests : IAsyncLifetime
     private async Task AddRule()
     {
         var person = await _server.Get<PeopleStore>().Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
-        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Query = "refused", Warning = 1, LookBack = Instants.Minute, Interval = 10 * Instants.Second, MailTo = person!.Email, Author = person.Id });
+        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), LookBack = Instants.Minute, Interval = 10 * Instants.Second }, MailTo = person!.Email, Author = person.Id });
     }
 
     private async Task Refuse(int times)
@@ -74,7 +74,7 @@ public sealed class BackgroundTests : IAsyncLifetime
         await Until(() => _sender.Sent.Count >= 2);
         Assert.Equal(["Warning: refusals", "Ended: refusals"], _sender.Sent.Select(m => m.Subject));
         Assert.Contains(_server.Address + "/search?q=refused", _sender.Sent[0].Text);
-        Assert.NotNull(Assert.Single(_server.Get<RuleStore>().Alerts(10)).Ended);
+        Assert.NotNull(Assert.Single(_server.Get<RuleStore>().Alerts.All(10)).Ended);
     }
 
     [Fact]

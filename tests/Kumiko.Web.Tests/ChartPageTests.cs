@@ -213,12 +213,14 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Equal("restart", new Change("", 0, "restart", "", "", "", "").By(ChartBoard.UsualChangeText));
     }
 
+    private static Core.Rules.RuleDefinition Counting(string query, double? warning, double? critical, long lookBack) => new() { Quantity = new Core.Rules.CountOf(query), Wrong = new Core.Rules.Beyond(false, warning, critical), LookBack = lookBack };
+
     [Fact]
     public async Task Limits_of_rules_on_the_same_records_are_drawn_at_the_length_of_a_step()
     {
         var rules = _server.Get<Core.Rules.RuleStore>();
-        await rules.Add(new Core.Rules.Rule { Name = "gate errors", Query = "level >= error", Warning = 12, Critical = 60, LookBack = 10 * Instants.Minute, Interval = Instants.Minute, Author = 1 });
-        await rules.Add(new Core.Rules.Rule { Name = "others", Query = "level >= warn", Warning = 1, LookBack = Instants.Minute, Interval = Instants.Minute, Author = 1 });
+        await rules.Add(new Core.Rules.Rule { Name = "gate errors", Definition = Counting("level >= error", 12, 60, 10 * Instants.Minute), Author = 1 });
+        await rules.Add(new Core.Rules.Rule { Name = "others", Definition = Counting("level >= warn", 1, null, Instants.Minute), Author = 1 });
         var page = await Page(At("/charts", Errors with { ShowsLimits = true }));
         Assert.Contains("gate errors: warning above 12 in 10m", page);
         Assert.Contains("gate errors: critical above 60 in 10m", page);

@@ -7,6 +7,7 @@ using Kumiko.Demo.StandIns;
 using Kumiko.Web.Delivery;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
+using Kumiko.Web.Rendering.Rules;
 
 namespace Kumiko.Web.Tests;
 
@@ -18,24 +19,27 @@ public sealed class DeliveryTests : IDisposable
 
     private static readonly long At = Instants.FromDateTime(new DateTimeOffset(2026, 11, 23, 17, 54, 0, TimeSpan.Zero));
 
-    private static readonly Rule Refusals = new() { Id = 3, Name = "gate refusals <b>", Query = "refused and terminal = Tarnhead", Warning = 20, Critical = 40, LookBack = 2 * Instants.Minute, Interval = Instants.Minute, Zone = "Europe/Dublin" };
+    private const string Query = "refused and terminal = Tarnhead";
+
+    private static readonly Rule Refusals = new() { Id = 3, Name = "gate refusals <b>", Definition = new RuleDefinition { Quantity = new CountOf(Query), Wrong = new Beyond(false, 20, 40), LookBack = 2 * Instants.Minute, Zone = "Europe/Dublin" }, Runbook = "## First\n1. Ring the quay\n2. Wait" };
 
     private static Message Written(TurnKind kind, AlertLevel level, long value) =>
-        new AlertMailWriter(new ServerOptions { Data = "", PublicAddress = "http://127.0.0.1:1" }).Write(Refusals, new Alert { Id = 7, Started = At, Highest = 61 }, new Turn(kind, At, level, value), "ines@skerryline.example");
+        new AlertMailWriter(new ServerOptions { Data = "", PublicAddress = "http://127.0.0.1:1" }, new RuleWords(_ => null, _ => null)).Write(Refusals, new Alert { Id = 7, Started = At, Worst = 61, Definition = Refusals.Definition }, new Turn(kind, At, level, value), "ines@skerryline.example");
 
     [Fact]
     public void A_mail_says_what_how_much_and_since_when_with_a_link_to_the_records()
     {
         var mail = Written(TurnKind.Started, AlertLevel.Critical, 61);
         Assert.Equal("Critical: gate refusals <b>", mail.Subject);
-        Assert.Contains("61 records in the last 2 min; the limit for critical is 40.", mail.Text);
+        Assert.Contains("61 in 2 min; critical above 40.", mail.Text);
         Assert.Contains("17:54", mail.Text);
+        Assert.Contains("First: Ring the quay", mail.Text);
         Assert.Contains("&lt;b&gt;", mail.Html);
         Assert.DoesNotContain("<b>", mail.Html);
         var link = mail.Text.Split('\n').Single(l => l.StartsWith("Search:", StringComparison.Ordinal))[8..].Trim();
         var query = System.Web.HttpUtility.ParseQueryString(new Uri(link).Query);
         var address = SearchAddress.Parse(n => query[n], At, []);
-        Assert.Equal(Refusals.Query, address.Query);
+        Assert.Equal(Query, address.Query);
         Assert.Equal((At - (2 * Instants.Minute), At), (address.Focus.Resolve(0).From, address.Focus.Resolve(0).To));
     }
 

@@ -183,10 +183,10 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_rule_is_made_shown_changed_and_removed()
     {
         using var client = await _server.Person();
-        (string, string)[] form = [("Name", "gate refusals"), ("Query", "refused"), ("Warning", "2"), ("Critical", "9"), ("LookBack", "5m"), ("Interval", "1m"), ("MailTo", "ines@skerryline.example")];
+        (string, string)[] form = [("Name", "gate refusals"), ("Query", "refused"), ("Warning", "2"), ("Critical", "9"), ("LookBack", "5m"), ("Interval", "1m"), ("MailTo", "ines@skerryline.example"), ("On", "true")];
         Assert.Equal("/alerts", (await RunningServer.Post(client, "/rules/new?q=refused", form)).Headers.Location!.ToString());
         var rule = Assert.Single(_server.Get<RuleStore>().Rules());
-        Assert.Equal((2, 9, 5 * Instants.Minute, Instants.Minute), (rule.Warning!.Value, rule.Critical!.Value, rule.LookBack, rule.Interval));
+        Assert.Equal(new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 2, 9), LookBack = 5 * Instants.Minute, Interval = Instants.Minute, Zone = rule.Definition.Zone }, rule.Definition);
         Assert.Contains("gate refusals", await client.GetStringAsync("/alerts"));
         form[0] = ("Name", "other");
         await RunningServer.Post(client, $"/rules/{rule.Id}", form);
@@ -197,12 +197,12 @@ public sealed class PageTests : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData("Warning", "many", "whole number")]
+    [InlineData("Warning", "many", "as a number")]
     [InlineData("LookBack", "soon", "length of time")]
     [InlineData("Interval", "1s", "Check every 10s to 1d")]
     [InlineData("MailTo", "not an address", "is no mail address")]
     [InlineData("Query", "level >=", "A value is missing")]
-    [InlineData("Query", "a | group count()", "ends before group")]
+    [InlineData("Query", "a | group count()", "before group")]
     [InlineData("Name", "", "Give the rule a name")]
     public async Task A_rule_that_makes_no_sense_is_not_saved(string field, string value, string says)
     {

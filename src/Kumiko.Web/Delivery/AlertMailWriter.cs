@@ -10,10 +10,8 @@ using Kumiko.Web.Rendering.Rules;
 namespace Kumiko.Web.Delivery;
 
 /// <summary>The mail about a turn of an alert: what, how much against what limit, since when, what to do first, and a link to it.</summary>
-public sealed class AlertMailWriter(ServerOptions options, RuleStore rules, ObjectiveStore objectives) : IAlertWriter
+public sealed class AlertMailWriter(ServerOptions options, RuleWords words) : IAlertWriter
 {
-    private RuleWords Words => RuleWords.Of(rules, objectives);
-
     public Message Write(Rule rule, Alert alert, Turn turn, string recipient)
     {
         var subject = Headline(rule, alert, turn);
@@ -55,7 +53,7 @@ public sealed class AlertMailWriter(ServerOptions options, RuleStore rules, Obje
         else if (turn.Kind == TurnKind.Rose) lines.Add($"It began at {Format.Moment(alert.Started, zone)} and rose at {Format.ClockSeconds(turn.At, zone)} ({zone.Id}).");
         else lines.Add($"It lasted from {Format.Moment(alert.Started, zone)} to {Format.ClockSeconds(turn.At, zone)} ({zone.Id}){(alert.Worst is { } worst ? $"; the worst was {RuleWords.Text(worst, RuleWords.UnitOf(definition, alert.Unit))}" : "")}.");
         if (turn.IsFlapping && turn.Kind != TurnKind.Ended) lines.Add("It comes and goes, so it stays open until it has been quiet for a while.");
-        lines.Add(Words.Sentence(definition, alert.Unit));
+        lines.Add(words.Sentence(definition, alert.Unit));
         if (turn.Kind != TurnKind.Ended && Markdown.FirstStep(rule.Runbook) is { Length: > 0 } first) lines.Add("First: " + first.ReplaceLineEndings(" "));
         return lines;
     }

@@ -20,6 +20,7 @@ using Kumiko.Web.Receivers.Otlp;
 using Kumiko.Web.Receivers.Scraping;
 using Kumiko.Web.Receivers.Syslog;
 using Kumiko.Web.Rendering;
+using Kumiko.Web.Rendering.Rules;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Builder;
@@ -85,6 +86,7 @@ public static class KumikoServer
         services.AddSingleton<MetricCatalogue>();
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
+        services.AddSingleton(s => new RuleWords(id => s.GetRequiredService<RuleStore>().Find(id)?.Name, id => s.GetRequiredService<ObjectiveStore>().Find(id)?.Name));
         services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();

@@ -13,7 +13,7 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 /// <summary>Alerts and rules in one list: what is open, what was, and what is well.</summary>
-public sealed class AlertsModel(RuleStore rules, ObjectiveStore objectives, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const int MostAlerts = 300, MostEnded = 60;
 
@@ -29,14 +29,13 @@ public sealed class AlertsModel(RuleStore rules, ObjectiveStore objectives, Peop
     public Rule? ChosenRule { get; private set; }
     public IReadOnlyList<AlertEvent> Events { get; private set; } = [];
     public FollowUpAnswer? FollowUp { get; private set; }
-    public RuleWords Words { get; private set; } = null!;
+    public RuleWords Words => words;
     public long? Removed { get; private set; }
     public string Load => load.Words;
 
     public async Task<IActionResult> OnGetAsync(string? when, string? at, long? removed, string[] state, string? label, string? owner, string? team, string? text)
     {
         Begin();
-        Words = RuleWords.Of(rules, objectives);
         var names = people.All().ToDictionary(p => p.Id, p => p.Name);
         var (allRules, alerts) = (rules.Rules(), rules.Alerts.All(MostAlerts));
         Filter = new AlertFilter { States = [.. state.Where(s => s.Length > 0)], Label = label ?? "", Owner = owner ?? "", Team = team ?? "", Text = (text ?? "").Trim() };

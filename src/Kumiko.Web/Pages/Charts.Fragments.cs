@@ -50,14 +50,26 @@ public sealed partial class ChartsModel
     }
 
     /// <summary>What can be done with a mark: a step of a series, a bar of a group, a moment.</summary>
-    public IActionResult OnGetMark(string? column, string? condition, long? start, long? end)
+    public async Task<IActionResult> OnGetMarkAsync(string? column, string? condition, long? start, long? end)
     {
         Prepare();
         var series = Board.Series.FirstOrDefault(s => column is not null && (column == s.Name || column.StartsWith(s.Name + " ", StringComparison.Ordinal)));
-        return Partial("_Menu", Marks(series, series?.Peers is { } peers && column == series.Name ? PointConditions.Of([(peers.Key, Value.Of(peers.Own))]) : condition, start is { } from && end is { } to && to > from ? new Window(from * 1_000_000, to * 1_000_000) : null));
+        var step = start is { } from && end is { } to && to > from ? new Window(from * 1_000_000, to * 1_000_000) : (Window?)null;
+        var limit = series is null || step is null ? null : await FigureAt(series, condition, step.Value.From);
+        return Partial("_Menu", Marks(series, series?.Peers is { } peers && column == series.Name ? PointConditions.Of([(peers.Key, Value.Of(peers.Own))]) : condition, step, limit));
     }
 
-    private PointMenu Marks(BoardSeries? series, string? condition, Window? step)
+    /// <summary>The figure that a mark stands for, as a limit to begin with; null where there is none.</summary>
+    private async Task<double?> FigureAt(BoardSeries series, string? condition, long time)
+    {
+        if ((await Open().Answer(series.Name)).Frame is not { } frame) return null;
+        var (schema, keys) = (frame.Schema, KeysIn(condition));
+        var (at, figure) = (schema.IndexOf(Core.Frames.ColumnRole.Time), schema.IndexOf(series.Name));
+        var row = figure < 0 ? null : frame.Rows.FirstOrDefault(r => r[at].AsLong == time && keys.All(k => schema.IndexOf(k.Name) is >= 0 and var i && r[i].ToText() == k.Value.ToText()));
+        return row is null || !row[figure].IsQuantity ? null : row[figure].Kind == ValueKind.Duration ? row[figure].AsLong / (double)Instants.Second : row[figure].AsDouble;
+    }
+
+    private PointMenu Marks(BoardSeries? series, string? condition, Window? step, double? limit)
     {
         var keys = condition is null || !QueryParser.Parse(condition).Ok ? null : QueryParser.Parse(condition).Query.Match;
         var words = string.Join(", ", new[] { series?.Name, keys is null ? null : QueryPrinter.PrintMatch(keys), step is { } s ? $"{Format.Clock(s.From, Zone)} to {Format.Clock(s.To, Zone)}" : null }.OfType<string>());
@@ -76,9 +88,11 @@ public sealed partial class ChartsModel
             {
                 actions.Add(new PointAction($"Records behind{(named.Length > 0 ? named : " this")}", (when with { Query = text, Tab = Tab.Read }).Url()));
                 actions.Add(new PointAction($"What sets {(named.Length > 0 ? "it apart:" + named : "it apart")}", (when with { Query = text, Baseline = step is null ? when.Baseline : new DrawnStretch(Address.View.Focus) }).Url()));
-                if (viewer.MayKeep) actions.Add(new PointAction($"Be told of {(named.Length > 0 ? named.Trim() : "this")}…", (when with { Query = text, Focus = Address.View.Focus }).Url("/rules/new")));
             }
             else actions.Add(new PointAction($"The query behind{(named.Length > 0 ? named : " this")}", (when with { Query = query }).Url()));
+            // The figure that was clicked is the limit to begin with.
+            if (viewer.MayKeep && parsed.Query.With.Count == 0)
+                actions.Add(new PointAction($"Be told of {(named.Length > 0 ? named.Trim() : "this")}…", (when with { Query = keys is null ? query : QueryEdits.With(query, keys).Text, Focus = Address.View.Focus, Kept = named.Length == 0 && limit is { } figure ? [("limit", figure.ToString("R", System.Globalization.CultureInfo.InvariantCulture))] : [] }).Url("/rules/new")));
         }
         if (series is not null && FormulaOf(series) is not null && step is { } at) actions.Add(new PointAction("Which part moved", (Address with { Moment = at.From, Moved = series.Name, MovedOf = keys is null ? null : QueryPrinter.PrintMatch(keys) }).Url()));
         if (series is { Peers: null, Earlier: null } && keys is Compare { Left: Field field, Right: Literal own })

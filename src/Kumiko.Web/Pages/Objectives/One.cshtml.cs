@@ -27,7 +27,7 @@ public sealed class ObjectiveForm
 }
 
 /// <summary>One objective: what it asks for, how it stands, how it went.</summary>
-public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, RuleStore rules, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, RuleStore rules, RuleWords words, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const int Beside = 620, PictureHeight = 190, StepsDrawn = 168;
 
@@ -37,7 +37,7 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
     public ObjectiveNow? Standing { get; private set; }
     public IReadOnlyList<Drawing> Drawings { get; private set; } = [];
     public IReadOnlyList<Rule> OnIt { get; private set; } = [];
-    public RuleWords Words { get; private set; } = null!;
+    public RuleWords Words => words;
 
     public async Task<IActionResult> OnGetAsync(long? id, string? when)
     {
@@ -77,7 +77,6 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
     private bool Find(long? id)
     {
         Begin();
-        Words = RuleWords.Of(rules, objectives);
         if (id is { } known) Existing = objectives.Find(known);
         return id is null || Existing is not null;
     }

@@ -23,7 +23,7 @@ public sealed record TrialPart(RuleDefinition? Definition, string Sentence, Tria
 
 /// <summary>One sentence, filled in, and tried on history while it is.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class EditModel(RuleStore rules, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, RunRegistry runs, StripBuilder strips, Viewer viewer, IMailSender mail, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, RunRegistry runs, StripBuilder strips, Viewer viewer, IMailSender mail, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     private const int PictureHeight = 240, CurveHeight = 150, Beside = 600;
 
@@ -196,7 +196,7 @@ public sealed class EditModel(RuleStore rules, ObjectiveStore objectives, People
         // A name may still be missing while the limits are tried.
         var wrong = faults.Where(f => !f.Contains("a name", StringComparison.Ordinal)).ToList();
         if (wrong.Count > 0) return new TrialPart(null, "", none, null, null, Zone, 0, wrong);
-        var (definition, sentence) = (rule.Definition, RuleWords.Of(rules, objectives).Sentence(rule.Definition, Existing?.Unit ?? ""));
+        var (definition, sentence) = (rule.Definition, words.Sentence(rule.Definition, Existing?.Unit ?? ""));
         try
         {
             using var snapshot = records.Current;

@@ -10,9 +10,9 @@ namespace Kumiko.Web.Pages.Rules;
 
 /// <summary>Rules to begin with.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class ReadyModel(RuleStore rules, ObjectiveStore objectives, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class ReadyModel(RuleWords words, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     public Task<IActionResult> OnGetAsync(string? when) => Show("/rules/ready", when);
 
-    public string Sentence(ReadyRule ready) => RuleWords.Of(rules, objectives).Sentence(new RuleFormReader(ready.Form()).Definition(Zone));
+    public string Sentence(ReadyRule ready) => words.Sentence(new RuleFormReader(ready.Form()).Definition(Zone));
 }

@@ -13,8 +13,6 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
 {
     private const int LongestQuery = 90;
 
-    public static RuleWords Of(RuleStore rules, ObjectiveStore objectives) => new(id => rules.Find(id)?.Name, id => objectives.Find(id)?.Name);
-
     /// <summary>The whole sentence.</summary>
     public string Sentence(RuleDefinition definition, string unit = "")
     {
@@ -126,7 +124,7 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
         var window = definition.Quantity.IsFigure && definition.Quantity is not BudgetBurnt ? $" in {Format.Duration(definition.LookBack)}" : "";
         return where + definition.Wrong switch
         {
-            Beyond beyond => $"{Text(value, unit)}{window}; the limit is {(beyond.Below ? "not below" : "up to")} {Text(limit, unit)}",
+            Beyond beyond => $"{Text(value, unit)}{window}; {(level == AlertLevel.Critical ? "critical" : "a warning")} {(beyond.Below ? "below" : "above")} {Text(limit, unit)}",
             Moved moved => $"{Text(value, unit)}{window}, {Text(compared, unit)} {Format.Duration(moved.Earlier)} earlier",
             Unusual => $"{Text(value, unit)}{window}, usually {Text(compared, unit)}",
             Silent => $"nothing came{window}",
