@@ -29,6 +29,16 @@ public sealed class RunningDemo : IAsyncLifetime
         await _app.StartAsync();
     }
 
+    public T Get<T>() where T : notnull => _app.Services.GetRequiredService<T>();
+
+    /// <summary>Takes all rules away, so that what they would tell does not meet other tests.</summary>
+    public async Task ForgetRules()
+    {
+        var rules = Get<Kumiko.Core.Rules.RuleStore>();
+        foreach (var rule in rules.Rules()) await rules.Remove(rule.Id, true, "the test");
+        foreach (var objective in Get<Kumiko.Core.Rules.ObjectiveStore>().All()) await Get<Kumiko.Core.Rules.ObjectiveStore>().Remove(objective.Id, true);
+    }
+
     /// <summary>Takes in records of a sender of the test's own.</summary>
     public async Task Send(params string[] lines)
     {

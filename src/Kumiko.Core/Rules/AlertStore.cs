@@ -108,15 +108,15 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     internal static Alert? Apply(SqliteConnection connection, Rule rule, Turn turn, string unit)
     {
         var level = turn.Level.ToString().ToLowerInvariant();
-        var values = new { rule.Id, rule.Name, key = turn.Name, keys = JsonSerializer.Serialize(turn.Keys), definition = rule.Definition.ToJson(), unit, turn.At, level, value = Finite(turn.Value), compared = Finite(turn.Compared), turn.IsFlapping, turn.Reason };
+        var values = new { rule.Id, rule.Name, key = turn.Name, keys = JsonSerializer.Serialize(turn.Keys), definition = rule.Definition.ToJson(), unit, turn.At, level, value = Finite(turn.Value), compared = Finite(turn.Compared), worst = Finite(turn.Worst), turn.IsFlapping, turn.Reason };
         var id = turn.Kind switch
         {
             TurnKind.Started => connection.ExecuteScalar<long?>(
                 "INSERT INTO alert (rule, name, key, keys, definition, unit, started, level, value, compared, worst, flapping) VALUES (@Id, @Name, @key, @keys, @definition, @unit, @At, @level, @value, @compared, @value, @IsFlapping) ON CONFLICT DO NOTHING RETURNING id", values),
             TurnKind.Rose => connection.ExecuteScalar<long?>(
-                "UPDATE alert SET level = @level, value = @value, compared = @compared WHERE rule = @Id AND key = @key AND ended IS NULL RETURNING id", values),
+                "UPDATE alert SET level = @level, value = @value, compared = @compared, worst = COALESCE(@worst, worst) WHERE rule = @Id AND key = @key AND ended IS NULL RETURNING id", values),
             _ => connection.ExecuteScalar<long?>(
-                "UPDATE alert SET ended = @At, ended_by = @Reason, value = @value WHERE rule = @Id AND key = @key AND ended IS NULL RETURNING id", values),
+                "UPDATE alert SET ended = @At, ended_by = @Reason, value = @value, worst = COALESCE(@worst, worst) WHERE rule = @Id AND key = @key AND ended IS NULL RETURNING id", values),
         };
         if (id is null) return null;
         Note(connection, id.Value, turn.At, turn.Kind.ToString().ToLowerInvariant(), level, Finite(turn.Value), "", turn.Reason ?? (turn.IsFlapping ? "comes and goes; kept open until it is quiet for a while" : ""));

@@ -76,8 +76,9 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
                     started = await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
                     break;
                 case InOrder order:
-                    var starts = rules.Alerts.Starts(order.Rules, new Window(checks[0] - interval - (order.Within * order.Rules.Count), last));
-                    started = await Save(rule, last, state, "", Took, 0, s => Sequences(definition, s, order, starts, rule.Checked ?? last - interval, last), cancel);
+                    var after = rule.Checked ?? rule.Due;
+                    var starts = rules.Alerts.Starts(order.Rules, new Window(after - (order.Within * order.Rules.Count), last));
+                    started = await Save(rule, last, state, "", Took, 0, s => Sequences(definition, s, order, starts, after, last), cancel);
                     break;
                 default:
                     using (var snapshot = records.Current)

@@ -154,7 +154,7 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     }
 
     private static Turn TurnOf(KeyState key, TurnKind kind, long at, string? reason) =>
-        new(kind, at, key.Level, key.Value) { Name = key.Name, Keys = key.Keys, Compared = key.Compared, IsFlapping = key.IsFlapping, Reason = reason };
+        new(kind, at, key.Level, key.Value) { Name = key.Name, Keys = key.Keys, Compared = key.Compared, Worst = key.Worst, IsFlapping = key.IsFlapping, Reason = reason };
 
     /// <summary>Something that a rule waits for happened: it starts an alert, or adds to the one that is open.</summary>
     public Turn? Happened(string name, IReadOnlyList<string> keys, long at, int times = 1)

@@ -17,6 +17,9 @@ public sealed record Turn(TurnKind Kind, long At, AlertLevel Level, double Value
     /// <summary>What the figure was held against.</summary>
     public double Compared { get; init; } = double.NaN;
 
+    /// <summary>The worst figure of the episode so far.</summary>
+    public double Worst { get; init; } = double.NaN;
+
     /// <summary>Whether it comes and goes, so that it stays open until it has been quiet for a while.</summary>
     public bool IsFlapping { get; init; }
 

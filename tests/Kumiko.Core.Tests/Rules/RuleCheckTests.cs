@@ -83,6 +83,7 @@ public sealed class RuleCheckTests : RuleTest
         Start();
         await Pass(1);
         Assert.Equal(["Started Warning 3", "Rose Critical 12", "Ended Critical 0"], Subjects());
+        Assert.Equal(12, Assert.Single(Store.Alerts.All(10)).Worst);
         await Pass(30);
         Assert.Equal(3, Subjects().Count);
     }

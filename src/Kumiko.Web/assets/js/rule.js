@@ -40,6 +40,21 @@ function show(form) {
   for (const part of form.querySelectorAll('[data-when]')) part.hidden = !part.dataset.when.split(' ').some(when => asks.has(when));
 }
 
+const GRIP = 12;
+
+// Over the picture, at the same scale.
+function gripsOf(svg) {
+  const known = svg.parentElement.querySelector('svg.grips');
+  if (known) return known;
+  const over = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
+  over.setAttribute('class', 'grips');
+  over.setAttribute('viewBox', svg.getAttribute('viewBox'));
+  over.setAttribute('role', 'group');
+  over.setAttribute('aria-label', 'Limits');
+  svg.after(over);
+  return over;
+}
+
 const fields = { warning: 'Warning', critical: 'Critical', limit: 'Limit' };
 
 function startLimits(form) {
@@ -51,24 +66,29 @@ function startLimits(form) {
     const field = form.elements[fields[line.dataset.handle]];
     if (data.low === null || data.low === undefined || !field) continue;
     const label = field.getAttribute('aria-label');
-    // A hair is too thin to be taken hold of.
-    const grip = document.createElementNS('http://www.w3.org/2000/svg', 'line');
-    for (const name of ['x1', 'x2', 'y1', 'y2']) grip.setAttribute(name, line.getAttribute(name));
+    // A hair is too thin to be taken hold of; and a picture holds nothing that can be moved.
+    const grip = document.createElementNS('http://www.w3.org/2000/svg', 'rect');
+    grip.setAttribute('x', line.getAttribute('x1'));
+    grip.setAttribute('width', Number(line.getAttribute('x2')) - Number(line.getAttribute('x1')));
+    grip.setAttribute('height', GRIP);
     grip.setAttribute('class', 'grip');
     grip.setAttribute('tabindex', '0');
     grip.setAttribute('role', 'slider');
     grip.setAttribute('aria-label', 'Limit: ' + label.toLowerCase());
     grip.setAttribute('aria-orientation', 'vertical');
-    svg.append(grip);
+    gripsOf(svg).append(grip);
     const low = data.low, high = data.high;
     const worth = y => low + (data.bottom - y) / (data.bottom - data.top) * (high - low);
     const place = value => data.bottom - (value - low) / (high - low) * (data.bottom - data.top);
     let value = worth(Number(line.getAttribute('y1')));
+    grip.setAttribute('y', Number(line.getAttribute('y1')) - GRIP / 2);
     const tell = () => grip.setAttribute('aria-valuenow', String(round(value, (high - low) / 200)));
     tell();
     const stand = y => {
       const at = Math.max(data.top, Math.min(data.bottom, y));
-      for (const of of [line, grip]) { of.setAttribute('y1', at); of.setAttribute('y2', at); }
+      line.setAttribute('y1', at);
+      line.setAttribute('y2', at);
+      grip.setAttribute('y', at - GRIP / 2);
       value = worth(at);
       tell();
     };
@@ -92,7 +112,6 @@ function startLimits(form) {
       grip.addEventListener('pointermove', move);
       grip.addEventListener('pointerup', end);
     });
-    for (const kind of ['mousedown', 'click']) grip.addEventListener(kind, event => event.stopPropagation());
     grip.addEventListener('keydown', event => {
       const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
       if (!steps) return;
