@@ -47,6 +47,11 @@ if (args is ["charts"])
     await Kumiko.Bench.Charts.Measure();
     return;
 }
+if (args is ["rules"])
+{
+    await Kumiko.Bench.Rules.Measure();
+    return;
+}
 if (args is ["metrics"])
 {
     await Kumiko.Bench.Store.MetricsBench.Measure();

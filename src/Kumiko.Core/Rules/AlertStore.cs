@@ -17,41 +17,10 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
 
     private const string Tables = "alert a JOIN rule r ON r.id = a.rule LEFT JOIN person p ON p.id = r.owner";
 
-    private sealed class Row
-    {
-        public long Id { get; init; }
-        public long Rule { get; init; }
-        public string Name { get; init; } = "";
-        public string Key { get; init; } = "";
-        public string Keys { get; init; } = "";
-        public string Definition { get; init; } = "";
-        public string Unit { get; init; } = "";
-        public long Started { get; init; }
-        public string Level { get; init; } = "";
-        public double? Value { get; init; }
-        public double? Compared { get; init; }
-        public double? Worst { get; init; }
-        public bool IsFlapping { get; init; }
-        public long? Ended { get; init; }
-        public string? EndedBy { get; init; }
-        public long? Acknowledged { get; init; }
-        public string? Acknowledger { get; init; }
-        public long? Snoozed { get; init; }
-        public string? FollowUp { get; init; }
-        public string Labels { get; init; } = "";
-        public string? Owner { get; init; }
-        public string Team { get; init; } = "";
-
-        public Alert ToAlert() => new()
-        {
-            Id = Id, Rule = Rule, Name = Name, Key = Key, Keys = JsonSerializer.Deserialize<string[]>(Keys) ?? [], Definition = RuleDefinition.FromJson(Definition), Unit = Unit, Started = Started,
-            Level = Enum.Parse<AlertLevel>(Level, ignoreCase: true), Value = Value, Compared = Compared, Worst = Worst, IsFlapping = IsFlapping, Ended = Ended, EndedBy = EndedBy,
-            Acknowledged = Acknowledged, Acknowledger = Acknowledger, Snoozed = Snoozed, FollowUp = FollowUp, Labels = Labels, Owner = Owner, Team = Team,
-        };
-    }
+    static AlertStore() => RuleColumns.Know();
 
     private static IReadOnlyList<Alert> Read(SqliteConnection connection, string where, object values) =>
-        [.. connection.Query<Row>($"SELECT {Columns} FROM {Tables} {where}", values).Select(r => r.ToAlert())];
+        [.. connection.Query<Alert>($"SELECT {Columns} FROM {Tables} {where}", values)];
 
     public Alert? Find(long id)
     {

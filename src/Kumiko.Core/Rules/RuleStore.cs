@@ -16,52 +16,18 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 
     public AlertStore Alerts { get; } = new(kept, clock);
 
-    private sealed class Row
-    {
-        public long Id { get; init; }
-        public string Name { get; init; } = "";
-        public string Definition { get; init; } = "";
-        public string Note { get; init; } = "";
-        public string Runbook { get; init; } = "";
-        public string Labels { get; init; } = "";
-        public long? Owner { get; init; }
-        public string Team { get; init; } = "";
-        public string FollowUp { get; init; } = "";
-        public string MailTo { get; init; } = "";
-        public long Author { get; init; }
-        public long Created { get; init; }
-        public bool Paused { get; init; }
-        public long? Checked { get; init; }
-        public string Level { get; init; } = "";
-        public double? Figure { get; init; }
-        public string Unit { get; init; } = "";
-        public bool HasNoData { get; init; }
-        public bool IsOutside { get; init; }
-        public int KeyCount { get; init; }
-        public int LeftOut { get; init; }
-        public long Took { get; init; }
-        public long Skipped { get; init; }
-        public string? Problem { get; init; }
-        public long? ProblemSince { get; init; }
-
-        public Rule ToRule() => new()
-        {
-            Id = Id, Name = Name, Definition = RuleDefinition.FromJson(Definition), Note = Note, Runbook = Runbook, Labels = Labels, Owner = Owner, Team = Team, FollowUp = FollowUp, MailTo = MailTo,
-            Author = Author, Created = Created, Paused = Paused, Checked = Checked, Level = Enum.Parse<AlertLevel>(Level, ignoreCase: true), Figure = Figure, Unit = Unit, HasNoData = HasNoData,
-            IsOutside = IsOutside, KeyCount = KeyCount, LeftOut = LeftOut, Took = Took, Skipped = Skipped, Problem = Problem, ProblemSince = ProblemSince,
-        };
-    }
+    static RuleStore() => RuleColumns.Know();
 
     public IReadOnlyList<Rule> Rules()
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<Row>($"SELECT {Columns} FROM rule WHERE removed IS NULL ORDER BY name COLLATE NOCASE, id").Select(r => r.ToRule())];
+        return [.. connection.Query<Rule>($"SELECT {Columns} FROM rule WHERE removed IS NULL ORDER BY name COLLATE NOCASE, id")];
     }
 
     public Rule? Find(long id)
     {
         using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM rule WHERE id = @id AND removed IS NULL", new { id })?.ToRule();
+        return connection.QuerySingleOrDefault<Rule>($"SELECT {Columns} FROM rule WHERE id = @id AND removed IS NULL", new { id });
     }
 
     /// <param name="since">Checked from then on, so that checks up to now are made up for; null for from now on.</param>
