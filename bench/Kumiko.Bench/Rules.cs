@@ -52,7 +52,7 @@ internal static class Rules
         yield return ("outside its usual range, by service", Of(new CountOf("level >= error"), new Unusual(Direction.High, 6, 14), "service"));
         yield return ("silent, by host", Of(new CountOf(""), new Silent(AlertLevel.Critical, Instants.Day), "host"));
         yield return ("a new value, by pattern", Of(new CountOf("level >= error"), new NewValue(AlertLevel.Warning, 3 * Instants.Day), "pattern"));
-        yield return ("will reach a limit, a metric by host", Of(new FigureOf("from metrics name = system.filesystem.utilization | group max(value) by host.name"), new WillReach(false, 0.95, 6 * Instants.Hour, 86_400, 14_400)));
+        yield return ("will reach a limit, a metric by host", Of(new FigureOf("from metrics name = system.filesystem.utilization | group max(value) by host"), new WillReach(false, 0.95, 6 * Instants.Hour, 86_400, 14_400)));
     }
 
     private static async Task Try(RuleTrial trials, RecordStore store, string name, RuleDefinition definition, long length)

@@ -118,17 +118,25 @@ public static class StripChart
 
     private static IEnumerable<Mark> Alerts(StripSpec spec, Plot plot)
     {
-        foreach (var alert in spec.Alerts.Where(a => a.From < plot.To && (a.To ?? long.MaxValue) > plot.From))
+        // The worse lie on top, and are called first; no name on another.
+        var shown = spec.Alerts.Where(a => a.From < plot.To && (a.To ?? long.MaxValue) > plot.From).OrderBy(a => a.Critical).ThenByDescending(a => a.From).Select(a => (Alert: a, X: Math.Max(0, plot.X(a.From)), End: Math.Min(spec.Width, plot.X(Math.Min(a.To ?? spec.Now, plot.To))))).ToList();
+        foreach (var (alert, x, end) in shown)
         {
-            var x = Math.Max(0, plot.X(alert.From));
-            var end = Math.Min(spec.Width, plot.X(Math.Min(alert.To ?? spec.Now, plot.To)));
             var level = alert.Critical ? "critical" : "warning";
-            var width = Math.Max(3, end - x);
             var tip = $"{alert.Name}: {level}, {Format.Clock(alert.From, spec.Zone)} to {(alert.To is { } to ? Format.Clock(to, spec.Zone) : "now")}";
-            yield return new RectMark(x, AlertsTop, width, AlertHeight, "alert alert-" + level) { Tip = tip };
-            var text = alert.Name + " · " + level;
-            if (text.Length * 6.2 < width - 8) yield return new TextMark(x + 5, AlertsTop + 12, text, Anchor.Start, "alert-name");
-            else if (x > (text.Length * 6.2) + 8) yield return new TextMark(x - 5, AlertsTop + 12, text, Anchor.End, "alert-beside");
+            yield return new RectMark(x, AlertsTop, Math.Max(3, end - x), AlertHeight, "alert alert-" + level) { Tip = tip };
+        }
+        var taken = new List<(double From, double To)>();
+        foreach (var (alert, x, end) in Enumerable.Reverse(shown))
+        {
+            var text = alert.Name + " · " + (alert.Critical ? "critical" : "warning");
+            var length = (text.Length * 6.2) + 8;
+            var inside = length < end - x;
+            var place = inside ? (From: x, To: x + length) : (From: x - length, To: x);
+            // Beside its own, a name must not lie on the stretch of another either.
+            if (place.From < 0 || taken.Exists(t => t.From < place.To && place.From < t.To) || (!inside && shown.Exists(o => o.X < place.To - 1 && o.End > place.From))) continue;
+            taken.Add(place);
+            yield return inside ? new TextMark(x + 5, AlertsTop + 12, text, Anchor.Start, "alert-name") : new TextMark(x - 5, AlertsTop + 12, text, Anchor.End, "alert-beside");
         }
     }
 

@@ -48,7 +48,7 @@ public static class LineRules
             """, "Quayside", "", "gates, database") { Note = "Locks in the ledger hold up the scans." },
         new("Handshakes with the acquirer fail", """
             figure of
-                from metrics name = skerry.payment.handshake.failures | group sum(value) by host.name
+                from metrics name = skerry.payment.handshake.failures | group sum(value) by host
             in 5m, every 1m
             is above 4 as a warning, above 30 as critical
             in 60% of the last 10m
@@ -69,13 +69,13 @@ public static class LineRules
             """, "Fleet", "Ines Halloran", "berths") { FollowUp = "service = berth-planner and \"refused for\" | group count() by vessel, terminal", Runbook = "Look at the height that tide-feed sends: is it metres?" },
         new("The tide is out of its usual range", """
             figure of
-                from metrics name = skerry.tide.height | group median(value) by host.name
+                from metrics name = skerry.tide.height | group median(value) by host
             in 30m, every 10m
             moves by 6 as critical against 30m earlier
             """, "Fleet", "", "berths"),
         new("A disk of manifest will be full", """
             figure of
-                from metrics name = system.filesystem.utilization | group max(value) by host.name
+                from metrics name = system.filesystem.utilization | group max(value) by host
             in 15m, every 5m
             will be above 0.95 within 93600 s as a warning, within 14400 s as critical by the trend of 6h
             """, "Booking", "Tomas Verrall", "disk") { Runbook = "Is verbose logging on? Turn it off, then delete old files in /var/manifest." },
@@ -99,7 +99,7 @@ public static class LineRules
             in 5m, every 1m
             is above 300 as a warning, above 1200 as critical
             for 5 checks
-            """, "Quayside", "Ines Halloran", "screens") { FollowUp = "from metrics name = skerry.notice.queue | group max(value) by host.name" },
+            """, "Quayside", "Ines Halloran", "screens") { FollowUp = "from metrics name = skerry.notice.queue | group max(value) by host" },
         new("A host of notice-board goes silent", """
             count of
                 service = notice-board

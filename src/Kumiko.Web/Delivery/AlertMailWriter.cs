@@ -17,7 +17,7 @@ public sealed class AlertMailWriter(ServerOptions options, RuleWords words) : IA
         var subject = Headline(rule, alert, turn);
         var lines = Lines(rule, alert, turn);
         var search = AlertLinks.Search(alert, turn.Kind == TurnKind.Ended ? alert.Started : turn.At, turn.At) is { } address ? Link(address.Url()) : null;
-        var alerts = Link($"/alerts?at={alert.Id}");
+        var alerts = Link($"/alerts?at={alert.Id}#chosen");
         var text = string.Join("\n", [subject, "", .. lines, "", .. search is null ? Array.Empty<string>() : ["Search: " + search], "Alert:  " + alerts, ""]);
         var html = $"<p><strong>{E(subject)}</strong></p>{string.Concat(lines.Select(l => $"<p>{E(l)}</p>"))}{(search is null ? "" : $"<p><a href=\"{E(search)}\">Open these records in Search</a></p>")}<p><a href=\"{E(alerts)}\">Open the alert</a></p>";
         return new Message($"alert-{alert.Id}-{turn.Kind.ToString().ToLowerInvariant()}-{turn.At}-{Id(recipient)}", recipient, OneLine(subject), text, html, turn.At);

@@ -96,7 +96,7 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
 
     private static string Short(string? text) => (text ?? "").Trim() is var trimmed && trimmed.Length > 2_000 ? trimmed[..2_000] : trimmed;
 
-    private static string At(long id) => FormattableString.Invariant($"/alerts?at={id}");
+    private static string At(long id) => FormattableString.Invariant($"/alerts?at={id}#chosen");
 
     /// <summary>Eight o'clock of the next day that begins.</summary>
     private long Morning()
