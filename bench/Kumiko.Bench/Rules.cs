@@ -76,7 +76,8 @@ internal static class Rules
         for (var i = 0; i < ManyRules; i++)
             await rules.Add(new Rule
             {
-                Name = "rule " + i, Author = author,
+                Name = "rule " + i,
+                Author = author,
                 Definition = new RuleDefinition { Quantity = new CountOf($"service = {Services[i % 10]} and {Conditions[i / 10 % 10]}"), Wrong = new Beyond(false, 1e6, null), Keys = i % 3 == 0 ? ["host"] : [], LookBack = (5 + (i / 100)) * Instants.Minute, Interval = Instants.Minute },
             }, since: now);
         await checker.CheckDue(now, default);

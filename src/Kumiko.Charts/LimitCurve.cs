@@ -3,7 +3,7 @@ namespace Kumiko.Charts;
 /// <summary>How a number of alerts moves with the limit: a line in steps, with the present limits marked.</summary>
 public static class LimitCurve
 {
-    private const double Top = 20, Bottom = 34, Left = 44, Right = 16;
+    private const double Top = 20, Bottom = 34, Left = 44, Right = 16, LabelWidth = 76;
 
     /// <param name="points">Limits, rising, with the alerts that each gives.</param>
     /// <param name="present">The limits as they are, with their levels.</param>
@@ -30,12 +30,16 @@ public static class LimitCurve
             line.Add((X(limit), Y(alerts)));
         }
         marks.Add(new PathMark([line], "line series-0"));
+        var labels = new List<double>();
         foreach (var (limit, level) in present)
         {
             var at = points.LastOrDefault(p => p.Limit <= limit);
             marks.Add(new LineMark(X(limit), Top, X(limit), height - Bottom, "limit " + level));
             marks.Add(new DotMark(X(limit), Y(at.Alerts), 3.5, "dot series-0") { Tip = $"{level} at {unit.Text(limit)}: {at.Alerts}" });
-            marks.Add(new TextMark(Math.Min(X(limit) + 4, width - Right - 60), Top + 10, $"{level}: {at.Alerts}", Anchor.Start, "limit-label " + level));
+            var label = Math.Min(X(limit) + 4, width - Right - LabelWidth);
+            // One beside another would lie on it.
+            marks.Add(new TextMark(label, Top + 10 + (14 * labels.Count(l => Math.Abs(l - label) < LabelWidth)), $"{level}: {at.Alerts}", Anchor.Start, "limit-label " + level));
+            labels.Add(label);
         }
         var words = string.Join(", ", present.Select(p => $"{points.LastOrDefault(q => q.Limit <= p.Limit).Alerts} with the limit for {p.Level} at {unit.Text(p.Limit)}"));
         return new Drawing(width, height, "Alerts by limit", words.Length > 0 ? words : $"{points[0].Alerts} at {unit.Text(points[0].Limit)}, {points[^1].Alerts} at {unit.Text(points[^1].Limit)}", marks, null);

@@ -24,8 +24,14 @@ public sealed class RuleFormTests
         from noData in Gen.Enum<NoData>()
         select new RuleDefinition
         {
-            Quantity = quantity, Wrong = quantity.IsFigure ? wrong : new Happens(AlertLevel.Critical), Lasting = quantity.IsFigure ? lasting : new AtOnce(), Keys = quantity is CountOf or ShareOf or DistinctOf or EachRecord or SlowSpans ? ["terminal", "host"] : [],
-            LookBack = 10 * Instants.Minute, Interval = Instants.Minute, NoData = noData, Hours = hours ? new CheckHours([1, 3, 7], 330, 1_380) : null,
+            Quantity = quantity,
+            Wrong = quantity.IsFigure ? wrong : new Happens(AlertLevel.Critical),
+            Lasting = quantity.IsFigure ? lasting : new AtOnce(),
+            Keys = quantity is CountOf or ShareOf or DistinctOf or EachRecord or SlowSpans ? ["terminal", "host"] : [],
+            LookBack = 10 * Instants.Minute,
+            Interval = Instants.Minute,
+            NoData = noData,
+            Hours = hours ? new CheckHours([1, 3, 7], 330, 1_380) : null,
         };
 
     [Fact]

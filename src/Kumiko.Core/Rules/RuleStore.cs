@@ -46,7 +46,20 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 
     private object Written(Rule rule, long? since) => new
     {
-        rule.Id, rule.Name, definition = rule.Definition.ToJson(), rule.Note, rule.Runbook, rule.Labels, rule.Owner, rule.Team, rule.FollowUp, rule.MailTo, rule.Author, rule.Paused, now = Now(), since = since ?? Now(),
+        rule.Id,
+        rule.Name,
+        definition = rule.Definition.ToJson(),
+        rule.Note,
+        rule.Runbook,
+        rule.Labels,
+        rule.Owner,
+        rule.Team,
+        rule.FollowUp,
+        rule.MailTo,
+        rule.Author,
+        rule.Paused,
+        now = Now(),
+        since = since ?? Now(),
     };
 
     /// <summary>Pauses or resumes. Pausing ends open alerts and says by whom; resuming starts with a check.</summary>
@@ -95,8 +108,20 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
             "UPDATE rule SET checked = @at, level = @level, figure = @figure, unit = @unit, no_data = @noData, outside = @IsOutside, keys = @keys, left_out = @LeftOut, took = @took, skipped = skipped + @skipped, problem = NULL, problem_since = NULL, state = @json WHERE id = @Id AND removed IS NULL AND paused = 0 AND checked IS @Checked AND created = @Created",
             new
             {
-                at, level = Shown(worst), figure = worst is { } w && double.IsFinite(w.Value) ? w.Value : (double?)null, unit, noData = state.Keys.Count > 0 && state.Keys.Values.All(k => k.HasNoData),
-                state.IsOutside, keys = state.Keys.Count, state.LeftOut, took, skipped, json = state.ToJson(), rule.Id, rule.Checked, rule.Created,
+                at,
+                level = Shown(worst),
+                figure = worst is { } w && double.IsFinite(w.Value) ? w.Value : (double?)null,
+                unit,
+                noData = state.Keys.Count > 0 && state.Keys.Values.All(k => k.HasNoData),
+                state.IsOutside,
+                keys = state.Keys.Count,
+                state.LeftOut,
+                took,
+                skipped,
+                json = state.ToJson(),
+                rule.Id,
+                rule.Checked,
+                rule.Created,
             }) > 0;
     }
 

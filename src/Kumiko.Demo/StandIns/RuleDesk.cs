@@ -53,7 +53,16 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
 
     private static Rule RuleOf(LineRule of, Dictionary<string, long> names, Dictionary<string, Person> everybody, Person author, bool mail, long id = 0) => new()
     {
-        Id = id, Name = of.Name, Definition = DefinitionOf(of, names), Note = of.Note, Runbook = of.Runbook, Labels = of.Labels, Team = of.Team, FollowUp = of.FollowUp,
-        Owner = everybody.GetValueOrDefault(of.Owner)?.Id, MailTo = mail ? everybody.GetValueOrDefault(of.Owner)?.Email ?? author.Email : "", Author = author.Id,
+        Id = id,
+        Name = of.Name,
+        Definition = DefinitionOf(of, names),
+        Note = of.Note,
+        Runbook = of.Runbook,
+        Labels = of.Labels,
+        Team = of.Team,
+        FollowUp = of.FollowUp,
+        Owner = everybody.GetValueOrDefault(of.Owner)?.Id,
+        MailTo = mail ? everybody.GetValueOrDefault(of.Owner)?.Email ?? author.Email : "",
+        Author = author.Id,
     };
 }

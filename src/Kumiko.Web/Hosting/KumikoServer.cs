@@ -112,7 +112,7 @@ public static class KumikoServer
             .SetFallbackPolicy(new AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build())
             .AddPolicy(Policies.Keep, p => p.RequireRole(nameof(Role.Analyst), nameof(Role.Administrator)));
         services.AddAntiforgery(a => { a.Cookie.Name = "kumiko-form"; a.Cookie.SameSite = SameSiteMode.Strict; });
-        services.AddRazorPages(pages => 
+        services.AddRazorPages(pages =>
         {
             pages.Conventions.AddPageRoute("/Rules/Edit", "/rules/new");
             pages.Conventions.AddPageRoute("/Objectives/One", "/objectives/new");

@@ -87,7 +87,10 @@ public abstract class RuleTest : IDisposable
 
     protected static RuleDefinition Counting(string query = "refused", double? warning = 2, double? critical = 5) => new()
     {
-        Quantity = new CountOf(query), Wrong = new Beyond(false, warning, critical), LookBack = Instants.Minute, Interval = 10 * Instants.Second,
+        Quantity = new CountOf(query),
+        Wrong = new Beyond(false, warning, critical),
+        LookBack = Instants.Minute,
+        Interval = 10 * Instants.Second,
     };
 
     protected RuleTrial Trials => new(Reader, Around, id => Store.Find(id)?.Definition, new Written(Disturbances));

@@ -80,8 +80,16 @@ public sealed class RuleTextTests
     {
         var rule = new RuleDefinition
         {
-            Quantity = new ShareOf("status >= 500", "exists(status)", 50), Wrong = new Beyond(false, 0.02, 0.1), Lasting = new ForShare(1.0 / 3, 15 * Instants.Minute), Keys = ["service"],
-            LookBack = 5 * Instants.Minute, Interval = Instants.Minute, Delay = 30 * Instants.Second, Hours = new CheckHours([1, 5], 330, 1_380), Zone = "Europe/Lisbon", NoData = NoData.Warn,
+            Quantity = new ShareOf("status >= 500", "exists(status)", 50),
+            Wrong = new Beyond(false, 0.02, 0.1),
+            Lasting = new ForShare(1.0 / 3, 15 * Instants.Minute),
+            Keys = ["service"],
+            LookBack = 5 * Instants.Minute,
+            Interval = Instants.Minute,
+            Delay = 30 * Instants.Second,
+            Hours = new CheckHours([1, 5], 330, 1_380),
+            Zone = "Europe/Lisbon",
+            NoData = NoData.Warn,
         };
         Assert.Equal("""
             share of

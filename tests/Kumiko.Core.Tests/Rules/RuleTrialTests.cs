@@ -28,7 +28,14 @@ public sealed class RuleTrialTests : RuleTest
 
     private static readonly Gen<RuleDefinition> Definitions = Gen.Select(Gen.Int[0, Quantities.Length - 1], Gen.Int[0, Wrongs.Length - 1], Gen.Int[0, 2], Gen.Enum<NoData>(), Gen.Int[1, 3], Gen.Bool).Select(t => new RuleDefinition
     {
-        Quantity = Quantities[t.Item1].Quantity, Keys = Quantities[t.Item1].Keys, Wrong = Wrongs[t.Item2], Lasting = Lastings[t.Item3], NoData = t.Item4, LookBack = t.Item5 * 20 * Second, Interval = 10 * Second, Delay = t.Item6 ? 10 * Second : 0,
+        Quantity = Quantities[t.Item1].Quantity,
+        Keys = Quantities[t.Item1].Keys,
+        Wrong = Wrongs[t.Item2],
+        Lasting = Lastings[t.Item3],
+        NoData = t.Item4,
+        LookBack = t.Item5 * 20 * Second,
+        Interval = 10 * Second,
+        Delay = t.Item6 ? 10 * Second : 0,
     }).Where(d => d.Faults().Count == 0 && (RuleChecker.IsQuick(d) || d.Wrong is not (Unusual or WillReach)));
 
     /// <summary>Four minutes, ten seconds each: what comes of each terminal.</summary>

@@ -56,7 +56,16 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
         var target = decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var typed) ? (double)(typed / 100) : double.NaN;
         var objective = new Objective
         {
-            Id = Existing?.Id ?? 0, Name = (form.Name ?? "").Trim(), All = Query(form.All), Good = Query(form.Good), Target = target, Days = form.Days, Team = (form.Team ?? "").Trim(), Note = (form.Note ?? "").Trim(), Zone = Zone.Id, Author = Viewer.Id,
+            Id = Existing?.Id ?? 0,
+            Name = (form.Name ?? "").Trim(),
+            All = Query(form.All),
+            Good = Query(form.Good),
+            Target = target,
+            Days = form.Days,
+            Team = (form.Team ?? "").Trim(),
+            Note = (form.Note ?? "").Trim(),
+            Zone = Zone.Id,
+            Author = Viewer.Id,
         };
         Faults = objective.Faults();
         if (Faults.Count > 0) return await ShowAll(id, null);

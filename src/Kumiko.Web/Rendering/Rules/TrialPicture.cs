@@ -10,7 +10,7 @@ namespace Kumiko.Web.Rendering.Rules;
 /// <summary>A trial as a picture: the figure over time with its limits, and the alerts above it.</summary>
 public static class TrialPicture
 {
-    private const int MostSteps = 320, MostLines = 6;
+    private const int MostSteps = 320, MostLines = 6, MostTimes = 5;
 
     public static Drawing? Draw(RuleDefinition definition, Trial trial, double width, double height, DateTimeZone zone, long now, IReadOnlyList<KnownDisturbance>? known = null)
     {
@@ -95,6 +95,10 @@ public static class TrialPicture
         var unit = definition.Wrong switch { WillReach => "s", Unusual or Moved { By: MoveBy.Factor } => "", Moved { By: MoveBy.Percent } => "1", _ => RuleWords.UnitOf(definition, trial.Unit) };
         var (warning, critical) = definition.Wrong.Limits;
         (double, string)[] present = [.. new[] { (warning, "warning"), (critical, "critical") }.Where(p => p.Item1 is not null).Select(p => (p.Item1!.Value, p.Item2))];
-        return LimitCurve.Draw([.. trial.Curve.Select(c => (c.Limit, c.Alerts))], present, ChartUnit.Of(unit), width, height);
+        // Limits far beyond the present ones would leave no room for those that are worth a thought.
+        var highest = present.Select(p => p.Item1).DefaultIfEmpty(0).Max();
+        var near = trial.Curve.Where(c => highest <= 0 || c.Limit <= MostTimes * highest).ToList();
+        if (near.Count < 3) near = [.. trial.Curve];
+        return LimitCurve.Draw([.. near.Select(c => (c.Limit, c.Alerts))], present, ChartUnit.Of(unit), width, height);
     }
 }
