@@ -35,6 +35,12 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
         return Read(connection, "ORDER BY a.ended IS NOT NULL, a.started DESC, a.id LIMIT @most", new { most });
     }
 
+    public int CountOpen()
+    {
+        using var connection = kept.Database.Read();
+        return connection.ExecuteScalar<int>("SELECT COUNT(*) FROM alert WHERE ended IS NULL");
+    }
+
     /// <summary>Alerts of one rule, the newest first.</summary>
     public IReadOnlyList<Alert> Of(long rule, int most)
     {

@@ -110,7 +110,7 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
         var (first, last) = (Hour(ends[0] - objective.Period), Hour(ends[^1]));
         var hours = await Hours(objective, definition, first, last, ends[^1], snapshot, cancel);
         // What comes behind the last whole hour of each instant, step by step.
-        var step = Gcd(definition.Interval, Instants.Hour);
+        var step = RuleDefinition.Gcd(definition.Interval, Instants.Hour);
         var steps = new SortedSet<long>();
         foreach (var end in ends) for (var at = Hour(end) + step; at <= end; at += step) steps.Add(at);
         var good = await Slices(objective.Good, definition, step, [.. steps], snapshot, cancel);
@@ -133,8 +133,6 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
     }
 
     private static long Hour(long time) => time - (((time % Instants.Hour) + Instants.Hour) % Instants.Hour);
-
-    private static long Gcd(long a, long b) => b == 0 ? a : Gcd(b, a % b);
 
     private async Task<Dictionary<long, (double Good, double All)>> Hours(Objective objective, RuleDefinition definition, long first, long last, long now, Snapshot snapshot, CancellationToken cancel)
     {

@@ -51,7 +51,7 @@ public sealed class RecordRules : IDisposable
         else _waiting.Enqueue(records);
     }
 
-    /// <summary>Something to wait on: told when records wait.</summary>
+    /// <summary>Whether records wait to be shown.</summary>
     public bool HasWaiting => _isBehind || !_waiting.IsEmpty;
 
     /// <summary>Shows the rules what waits; returns how many records matched.</summary>

@@ -91,6 +91,7 @@ public sealed class Rule
     }
 
     public IReadOnlyList<string> LabelList => SplitList(Labels);
+    public IReadOnlyList<string> Recipients => SplitList(MailTo);
 
     public static IReadOnlyList<string> SplitList(string text) => [.. text.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Distinct(StringComparer.Ordinal)];
 

@@ -92,7 +92,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
                 if (RuleStore.Failed(connection, rule, last, e.Message, Took(), due - made) is not { } since) return 0;
                 if (last - since < Math.Max(PatientFor, PatientChecks * interval)) return 0;
                 // The key of a message tells one failure from the next, and is sent once.
-                foreach (var recipient in Recipients(rule)) OutboxStore.Add(connection, writer.WriteFailed(rule, e.Message, since, recipient));
+                foreach (var recipient in rule.Recipients) OutboxStore.Add(connection, writer.WriteFailed(rule, e.Message, since, recipient));
                 return 1;
             });
         }
@@ -176,9 +176,8 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             if (AlertStore.Apply(connection, rule, turn, unit) is not { } alert) continue;
             if (turn.Kind == TurnKind.Started) started.Add(alert);
             if (alert.IsSnoozed(now)) continue;
-            foreach (var recipient in Recipients(rule)) OutboxStore.Add(connection, writer.Write(rule, alert, turn, recipient));
+            foreach (var recipient in rule.Recipients) OutboxStore.Add(connection, writer.Write(rule, alert, turn, recipient));
         }
     }
 
-    internal static string[] Recipients(Rule rule) => rule.MailTo.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
 }

@@ -61,7 +61,7 @@ public sealed record RuleDefinition
         _ => Gcd(Interval, LookBack),
     };
 
-    private static long Gcd(long a, long b) => b == 0 ? a : Gcd(b, a % b);
+    internal static long Gcd(long a, long b) => b == 0 ? a : Gcd(b, a % b);
 
     public bool Equals(RuleDefinition? other) => other is not null && Quantity == other.Quantity && Wrong == other.Wrong && Lasting == other.Lasting && Keys.SequenceEqual(other.Keys)
         && LookBack == other.LookBack && Interval == other.Interval && Delay == other.Delay && NoData == other.NoData && Hours == other.Hours && Zone == other.Zone;

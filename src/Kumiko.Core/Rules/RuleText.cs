@@ -11,7 +11,8 @@ public static class RuleText
 {
     internal const string Indent = "    ";
 
-    internal static readonly string[] DayNames = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+    /// <summary>Monday first.</summary>
+    public static readonly IReadOnlyList<string> DayNames = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
     public static string Print(RuleDefinition definition)
     {
@@ -85,7 +86,8 @@ public static class RuleText
 
     private static string Length(long nanoseconds) => Quantities.Duration(nanoseconds);
 
-    internal static string Clock(int minutes) => string.Create(CultureInfo.InvariantCulture, $"{minutes / 60:00}:{minutes % 60:00}");
+    /// <summary>Minutes since midnight as a time of day: 05:30.</summary>
+    public static string Clock(int minutes) => string.Create(CultureInfo.InvariantCulture, $"{minutes / 60:00}:{minutes % 60:00}");
 
     private static string Quoted(string text) => JsonSerializer.Serialize(text);
 

@@ -133,7 +133,7 @@ public sealed partial class RuleTextReader
 
     private static long Length(string text) => Quantities.TryParseDuration(text, out var length) ? length : throw new FormatException($"“{text}” is no length of time. Write one such as 5m or 1h30m.");
 
-    private static int Day(string text) => Array.IndexOf(RuleText.DayNames, text) is >= 0 and var day ? day + 1 : throw new FormatException($"“{text}” is no day. Write {string.Join(" ", RuleText.DayNames)}.");
+    private static int Day(string text) => RuleText.DayNames.ToList().IndexOf(text) is >= 0 and var day ? day + 1 : throw new FormatException($"“{text}” is no day. Write {string.Join(" ", RuleText.DayNames)}.");
 
     private static int Clock(string text)
     {

@@ -24,6 +24,8 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
     public IReadOnlyList<string> Owners { get; private set; } = [];
     public IReadOnlyList<string> Teams { get; private set; } = [];
     public int Open { get; private set; }
+    /// <summary>Open alerts that the list has no room for.</summary>
+    public int LeftOut { get; private set; }
     public int RuleCount { get; private set; }
     public Alert? Chosen { get; private set; }
     public Rule? ChosenRule { get; private set; }
@@ -47,7 +49,8 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
         var shown = AlertLines.Filtered(all, Filter, names);
         var ended = 0;
         Lines = [.. shown.Where(l => !l.IsEnded || ++ended <= MostEnded)];
-        (Open, RuleCount) = (alerts.Count(a => a.IsOpen), allRules.Count);
+        (Open, RuleCount) = (rules.Alerts.CountOpen(), allRules.Count);
+        LeftOut = Open - alerts.Count(a => a.IsOpen);
         if (long.TryParse(at, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var id) && (Chosen = rules.Alerts.Find(id)) is { } chosen)
         {
             (Events, FollowUp, ChosenRule) = (rules.Alerts.Events(id), FollowUpAnswer.Read(chosen.FollowUp), rules.Find(chosen.Rule));

@@ -88,6 +88,16 @@ public sealed class SlidingTests : StoreTest
     }
 
     [Fact]
+    public async Task Too_many_figures_at_once_are_refused_before_they_fill_memory()
+    {
+        using var store = Open();
+        await store.Append([.. Enumerable.Range(0, 300).Select(i => { var r = Sample.With(("ticket", Value.Of("SK-" + i))); return new LogRecord { Time = Instants.Day + i, Observed = 1, Body = "x", Attributes = r.Attributes }; })], "quay");
+        long[] ends = [.. Enumerable.Range(1, 20_000).Select(i => Instants.Day + (i * Instants.Second))];
+        var refused = await Assert.ThrowsAsync<QueryRefusedException>(() => Query(store, "| group count() by ticket").Answer(Instants.Second, Instants.Second, ends, default));
+        Assert.Contains("too many at once", refused.Message, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task Nothing_at_all_is_a_count_of_zero_and_no_mean()
     {
         using var store = Open();

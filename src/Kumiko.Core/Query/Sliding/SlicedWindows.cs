@@ -11,6 +11,9 @@ namespace Kumiko.Core.Query.Sliding;
 /// </summary>
 internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int slices, CancellationToken cancel)
 {
+    /// <summary>Figures that are held at once.</summary>
+    private const long MostCells = 4_000_000;
+
     private readonly GroupPlan _plan = pipeline.Group!.Value.Plan;
     private readonly int _block = Math.Max(2, (int)Math.Sqrt(slices));
 
@@ -42,6 +45,8 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         var first = cut.Starts[0];
         int[] places = [.. ends.Select(end => (int)((end - first) / cut.Length))];
         IReadOnlyList<KeyGroups> groups = [.. table.Groups];
+        if ((long)groups.Count * ends.Count > MostCells)
+            throw new QueryRefusedException($"{ends.Count:N0} windows of {groups.Count:N0} keys are too many at once. Take a shorter stretch, a longer time between checks, or fewer keys.");
         if (groups.Count == 0 && _plan.Keys.Length == 0) groups = [new KeyGroups([], "")];
         var rows = SharedRows(groups, places);
         var collector = new SlidingCollector(pipeline.Schema, ends, _plan.Aggregates[0].Call.Name, pipeline.Steps.Count == 0);

@@ -202,10 +202,8 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
             using var snapshot = records.Current;
             var trial = await trials.Of(definition, window, snapshot, HttpContext.RequestAborted);
             var width = Viewer.WidthBeside(Beside);
-            return new TrialPart(definition, sentence, trial, TrialPicture.Draw(definition, trial, width, PictureHeight, Zone, Now, [.. trial.Disturbances.Select(d => d.Known)]), TrialPicture.Curve(definition, trial, width, CurveHeight), Zone, RuleRecipients(rule), []);
+            return new TrialPart(definition, sentence, trial, TrialPicture.Draw(definition, trial, width, PictureHeight, Zone, Now, [.. trial.Disturbances.Select(d => d.Known)]), TrialPicture.Curve(definition, trial, width, CurveHeight), Zone, rule.Recipients.Count, []);
         }
         catch (QueryRefusedException e) { return new TrialPart(definition, sentence, none, null, null, Zone, 0, [e.Message]); }
     }
-
-    private static int RuleRecipients(Rule rule) => rule.MailTo.Length == 0 ? 0 : rule.MailTo.Split(',').Length;
 }

@@ -123,7 +123,7 @@ public sealed class RuleForm
             case ForShare share: (form.Lasting, form.Share, form.ShareOf) = ("share", Percent(share.Share), Length(share.Window)); break;
         }
         (form.Keys, form.LookBack, form.Interval, form.Delay, form.NoData) = (string.Join(", ", of.Keys), Length(of.LookBack), Length(of.Interval), of.Delay == 0 ? "0s" : Length(of.Delay), of.NoData.ToString().ToLowerInvariant());
-        if (of.Hours is { } hours) (form.HasHours, form.Days, form.From, form.To) = (true, [.. hours.Days], RuleWords.Clock(hours.From), RuleWords.Clock(hours.To));
+        if (of.Hours is { } hours) (form.HasHours, form.Days, form.From, form.To) = (true, [.. hours.Days], RuleText.Clock(hours.From), RuleText.Clock(hours.To));
         return form;
     }
 

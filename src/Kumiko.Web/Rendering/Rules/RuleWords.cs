@@ -34,13 +34,9 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
     };
 
     private static string Hours(RuleDefinition definition) => definition.Hours is { } hours
-        ? $", on {Days(hours.Days)} from {Clock(hours.From)} to {Clock(hours.To)}" : "";
+        ? $", on {Days(hours.Days)} from {RuleText.Clock(hours.From)} to {RuleText.Clock(hours.To)}" : "";
 
-    public static string Clock(int minutes) => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{minutes / 60:00}:{minutes % 60:00}");
-
-    public static readonly string[] DayNames = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
-
-    private static string Days(IReadOnlyList<int> days) => days.Count == 7 ? "all days" : string.Join(", ", days.Select(d => DayNames[d - 1]));
+    private static string Days(IReadOnlyList<int> days) => days.Count == 7 ? "all days" : string.Join(", ", days.Select(d => RuleText.DayNames[d - 1]));
 
     /// <summary>What is looked at, without its window.</summary>
     public string What(RuleDefinition definition)
