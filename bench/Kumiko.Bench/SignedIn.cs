@@ -7,6 +7,8 @@ internal static partial class SignedIn
 {
     public static async Task As(HttpClient client, string name)
     {
+        // As a browser with scripts, to which the rest of a page comes by itself.
+        client.DefaultRequestHeaders.Add("Cookie", "width=1280");
         var page = await client.GetStringAsync("/signin");
         var form = page[..page.IndexOf("<strong>" + name, StringComparison.Ordinal)];
         var answer = await client.PostAsync("/signin?handler=Offered", new FormUrlEncodedContent(

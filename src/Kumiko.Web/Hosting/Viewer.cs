@@ -28,6 +28,9 @@ public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
     public DateTimeZone Zone(string? fromLink) =>
         Find(fromLink) ?? Find(Person?.Zone) ?? Find(_http.Request.Cookies["zone"]) ?? DateTimeZone.Utc;
 
+    /// <summary>Whether the browser's script has ever told something.</summary>
+    public bool HasScripts => _http.Request.Cookies.ContainsKey("width");
+
     /// <summary>The width of the browser's window in pixels, as its script last said.</summary>
     public int Width => int.TryParse(_http.Request.Cookies["width"], NumberStyles.None, CultureInfo.InvariantCulture, out var width) ? Math.Clamp(width, 360, 4000) : 1280;
 

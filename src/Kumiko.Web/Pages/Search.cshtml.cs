@@ -155,13 +155,14 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         Tab = Chosen();
         Rows = await RowsOf(null);
         if (Tab == Tab.Line) Chart = Charts.Chart.Draw(Frame!, Spec, View);
-        var patience = Task.Delay(Patience);
+        // Where no script ever spoke, nothing comes by itself afterwards: all of it comes with the page.
+        var patience = viewer.HasScripts ? Task.Delay(Patience) : Task.Delay(Timeout.Infinite, HttpContext.RequestAborted);
         Strip ??= await strips.Build(Address, Run, viewer, patience: patience);
         if (Strip.Later is not null) return;
         var counts = Run.Counts();
         if (await Task.WhenAny(counts, patience) != counts) return;
         Counts = await counts;
-        if (Counts.Records > MostAtOnce) return;
+        if (Counts.Records > MostAtOnce && viewer.HasScripts) return;
         var usual = Run.ReadsRecords ? Run.UsualCount(Baseline) : Task.FromResult<double?>(null);
         if (await Task.WhenAny(usual, patience) != usual) return;
         Usual = await usual;
