@@ -31,6 +31,17 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
         _ => throw new InvalidOperationException("This is no figure."),
     };
 
+    /// <summary>Makes a query on single records ready, and forgets it.</summary>
+    /// <exception cref="Evaluation.QueryRefusedException">It cannot be asked; the message says why.</exception>
+    internal void Probe(string query, RuleDefinition definition, Snapshot snapshot)
+    {
+        var parsed = QueryParser.Parse(query);
+        if (!parsed.Ok) throw new Evaluation.QueryRefusedException($"{parsed.Errors[0].Describe(query)}");
+        using var run = new Run(new Question("rule", parsed, new Frames.Window(0, 1), 1, definition.TimeZone, Evaluation.Limits.Default), snapshot.Share(), surroundings);
+        run.Reader(definition.Keys);
+        if (!run.ReadsRecords) throw new Evaluation.QueryRefusedException($"Only records come in one by one. Take “from” away, or count instead.");
+    }
+
     private Objective Find(long id) => objectives(id) ?? throw new Evaluation.QueryRefusedException($"The objective is no longer there. Choose another.");
 
     /// <summary>Rows of a query brought to one figure for each key.</summary>

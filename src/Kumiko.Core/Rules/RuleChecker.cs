@@ -1,4 +1,4 @@
-using System.Diagnostics;
+using System.Collections.Concurrent;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
@@ -44,8 +44,16 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         foreach (var rule in all.Where(r => r.Checked > now + r.Definition.Interval)) await rules.Write(connection => RuleStore.TurnBack(connection, rule, now / rule.Definition.Interval * rule.Definition.Interval));
         var due = all.Where(r => r.Due <= now && !(r.Checked > now + r.Definition.Interval)).ToList();
         // One that takes long does not hold up the others. Rules of rules come last, so that they see what the others started.
-        await Parallel.ForEachAsync(due.Where(r => r.Definition.Quantity is not InOrder), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = cancel }, async (rule, stop) => await Check(rule, now, stop));
-        foreach (var rule in due.Where(r => r.Definition.Quantity is InOrder)) await Check(rule, now, cancel);
+        var broken = new ConcurrentQueue<Exception>();
+        async Task Try(Rule rule, CancellationToken stop)
+        {
+            try { await Check(rule, now, stop); }
+            catch (Exception e) when (e is not OperationCanceledException) { broken.Enqueue(e); }
+        }
+        await Parallel.ForEachAsync(due.Where(r => r.Definition.Quantity is not InOrder), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = cancel }, async (rule, stop) => await Try(rule, stop));
+        foreach (var rule in due.Where(r => r.Definition.Quantity is InOrder)) await Try(rule, cancel);
+        // What nobody thought of is told when all others had their turn.
+        if (broken.TryDequeue(out var first)) throw new InvalidOperationException("A rule could not be checked.", first);
         return due.Count;
     }
 
@@ -66,7 +74,8 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             List<Alert> started = [];
             switch (definition.Quantity)
             {
-                case EachRecord:
+                case EachRecord each:
+                    using (var snapshot = records.Current) reader.Figures.Probe(each.Query, definition, snapshot);
                     started = await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
                     break;
                 case InOrder order:
@@ -85,7 +94,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             }
             foreach (var alert in started) await FollowUpOn(rule, alert, cancel);
         }
-        catch (QueryRefusedException e)
+        catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException)
         {
             await rules.Write(connection =>
             {

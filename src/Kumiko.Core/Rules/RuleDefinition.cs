@@ -152,7 +152,8 @@ public sealed record RuleDefinition
 /// <summary>A query of a rule and what it must be.</summary>
 /// <param name="Name">What it is called in sentences.</param>
 /// <param name="MakesFigures">Whether it ends in figures of its own; else it leaves rows that are counted.</param>
-internal sealed record RuleQuery(string Name, string Text, bool MakesFigures)
+/// <param name="OneByOne">Whether it is asked of records as they come in.</param>
+internal sealed record RuleQuery(string Name, string Text, bool MakesFigures, bool OneByOne = false)
 {
     private const int Longest = 16_384;
 
@@ -163,6 +164,8 @@ internal sealed record RuleQuery(string Name, string Text, bool MakesFigures)
         else if (!parsed.Ok) yield return $"{Name}: {parsed.Errors[0].Describe(Text)}";
         else if (Parameters.Undeclared(parsed.Query) is [{ Name: var open }, ..]) yield return $"{Name}: :{open} has no value. Write the value itself.";
         else if (parsed.Query.Stages.OfType<Group>().Any(g => g.Every is not null)) yield return $"{Name}: a rule has steps of its own. Take “every” away; the look-back takes its place.";
+        else if (OneByOne && (parsed.Query.From is { Set: not "logs" } || parsed.Query.With.Count > 0 || parsed.Query.Stages.Any(s => s is Join or Union)))
+            yield return $"{Name}: only records come in one by one. Take “from”, “with” and joins away, or count instead.";
         else if (!MakesFigures && parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse or Join or Union))) yield return $"{Name}: what is counted are its rows, so it ends before group, order by or limit.";
         else if (MakesFigures && !parsed.Query.Stages.Any(s => s is Group)) yield return $"{Name}: it needs a figure. End it with a group, such as group avg(wait).";
     }
@@ -176,7 +179,7 @@ internal static class RuleQueries
         ShareOf share => [new("The part", share.Part, false), new("The whole", share.Whole, false)],
         DistinctOf distinct => [new("The query", distinct.Query, false)],
         FigureOf figure => [new("The query", figure.Query, true)],
-        EachRecord each => [new("The query", each.Query, false)],
+        EachRecord each => [new("The query", each.Query, false, OneByOne: true)],
         _ => [],
     };
 }

@@ -202,6 +202,25 @@ public sealed class RuleCheckTests : RuleTest
     }
 
     [Fact]
+    public async Task What_is_damaged_fails_one_rule_and_the_others_go_on()
+    {
+        var broken = await Add(Counting("from changes"), name: "a broken one");
+        var rule = await Add(Counting());
+        await Send(3);
+        await Pass(20);
+        Assert.Equal("Batch 7 of changes does not match its checksum.", Store.Find(broken.Id)!.Problem);
+        Assert.Equal(RuleState.Warning, StateOf(rule));
+    }
+
+    [Fact]
+    public async Task A_rule_on_every_record_says_why_it_cannot_be_asked()
+    {
+        var rule = await Add(Counting() with { Quantity = new EachRecord("from metrics name = x"), Wrong = new Happens(AlertLevel.Critical) });
+        await Pass(20);
+        Assert.Contains("Only records come in one by one", Store.Find(rule.Id)!.Problem, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task Each_recipient_has_a_mail_of_their_own()
     {
         await Add(Counting(), "a@skerryline.example, b@skerryline.example");

@@ -53,7 +53,7 @@ public abstract class RuleTest : IDisposable
         Spans = new SignalStore(Records, Clock);
         Store = new RuleStore(Kept, Clock);
         Objectives = new ObjectiveStore(Kept, Clock);
-        Around = new RunSurroundings((name, window) => name switch { "spans" => SpanSet.Read(Spans, window), "alerts" => AlertSet.Read(Store.Alerts, window), _ => null }) { Metrics = Metrics };
+        Around = new RunSurroundings((name, window) => name switch { "spans" => SpanSet.Read(Spans, window), "alerts" => AlertSet.Read(Store.Alerts, window), "changes" => throw new InvalidDataException("Batch 7 of changes does not match its checksum."), _ => null }) { Metrics = Metrics };
         Reader = new RuleReader(new FigureReader(Around, Objectives.Find));
         Checker = new RuleChecker(Store, Records, Reader, new PlainWriter(), Clock) { FollowUp = new FollowUpReader(Records, Around) };
         OnRecords = new RecordRules(Store, Records, Around, Checker);

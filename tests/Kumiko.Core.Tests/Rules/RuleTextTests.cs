@@ -139,6 +139,7 @@ public sealed class RuleTextTests
         { Good with { Quantity = new CountOf("terminal = :terminal") }, "has no value" },
         { Good with { Quantity = new FigureOf("| group count() by host"), Keys = ["host"] }, "keys of this are its own" },
         { Good with { Quantity = new EachRecord("refused") }, "wrong by happening" },
+        { Good with { Quantity = new EachRecord("from metrics"), Wrong = new Happens(AlertLevel.Warning) }, "one by one" },
         { Good with { Wrong = new Happens(AlertLevel.Critical) }, "Say what is wrong with the figure" },
         { Good with { Wrong = new NewValue(AlertLevel.Warning, Instants.Day) }, "of which field" },
         { Good with { Wrong = new NewValue(AlertLevel.Warning, Instants.Second), Keys = ["host"] }, "at least the look-back" },
