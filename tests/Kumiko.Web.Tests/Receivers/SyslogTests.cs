@@ -124,6 +124,9 @@ public sealed class SyslogTests : IAsyncLifetime
         await KnowLoopback(rate: 10);
         await Send(string.Concat(Enumerable.Range(0, 30).Select(i => $"<13>{i}\n")));
         await _server.Arrived(30);
+        // What was sent is counted a moment after it is taken.
+        var token = _server.Get<TokenStore>().All().Single(t => t.Name == "loopback");
+        Assert.True(SpinWait.SpinUntil(() => _server.Get<RateGates>().Wait(token) > TimeSpan.Zero, TimeSpan.FromSeconds(30)));
         using var udp = new UdpClient("127.0.0.1", Port);
         var refused = new TaskCompletionSource();
         _server.Get<RecordStore>().Kept += (_, _) => refused.TrySetResult();
