@@ -14,6 +14,8 @@ public sealed class ScreenTests(RunningDemo demo)
         Assert.Empty(browser.Axe());
         browser.SignIn("Mirek Dane");
         var first = browser.Find("details.record").GetAttribute("data-record");
+        // The senders must have spoken once before their pages are there.
+        browser.Until(() => { browser.Open("/sources"); return browser.Text("main") is var all && all.Contains("gate-control", StringComparison.Ordinal) && all.Contains("host-metrics", StringComparison.Ordinal); }, "the senders", timePasses: true);
         foreach (var path in new[]
         {
             "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%205m&from=-6h&to=now",
