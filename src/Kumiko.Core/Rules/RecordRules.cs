@@ -57,6 +57,17 @@ public sealed class RecordRules : IDisposable
     /// <summary>Shows the rules what waits; returns how many records matched.</summary>
     public async Task<int> ShowWaiting(CancellationToken cancel)
     {
+        try { return await ShowAll(cancel); }
+        catch
+        {
+            // What was taken from the queue and not shown is read from the store again.
+            _isBehind = true;
+            throw;
+        }
+    }
+
+    private async Task<int> ShowAll(CancellationToken cancel)
+    {
         _known = [.. _rules.Rules().Where(r => !r.Paused && r.Definition.Quantity is EachRecord)];
         var records = new List<LogRecord>();
         if (_isBehind)
@@ -72,7 +83,8 @@ public sealed class RecordRules : IDisposable
             Interlocked.Add(ref _count, -batch.Count);
             records.AddRange(batch);
         }
-        records.RemoveAll(r => r.Sequence <= _position);
+        // What was read from the store may have been handed over as well.
+        records = [.. records.Where(r => r.Sequence > _position).DistinctBy(r => r.Sequence)];
         if (records.Count == 0) return 0;
         var last = records.Max(r => r.Sequence);
         var matched = 0;

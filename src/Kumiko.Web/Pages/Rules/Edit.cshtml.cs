@@ -163,7 +163,8 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     private Rule Read(RuleForm form, out List<string> faults)
     {
         var reader = new RuleFormReader(form);
-        var definition = reader.Definition(Zone);
+        // Who changes a rule from elsewhere does not move its hours.
+        var definition = reader.Definition(Existing?.Definition.TimeZone ?? Zone);
         faults = [.. reader.Faults];
         var mails = (form.MailTo ?? "").Split([',', ';', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         foreach (var address in mails.Where(m => !MailAddresses.IsValid(m))) faults.Add($"“{address}” is no mail address.");
