@@ -24,9 +24,11 @@ public static class Commands
         var listen = new Option<string>("--listen") { Description = "Address of this machine to listen on; 0.0.0.0 for all", DefaultValueFactory = _ => "127.0.0.1" };
         var grpc = new Option<int>("--grpc-port") { Description = "Port for OTLP over gRPC; 0 for any free one, -1 for none", DefaultValueFactory = _ => 4317 };
         var syslog = new Option<int>("--syslog-port") { Description = "Port for syslog over UDP and TCP; 0 for any free one, -1 for none", DefaultValueFactory = _ => 5514 };
-        var command = new Command("run", "Starts the server") { port, smtp, from, address, keep, size, levels, listen, grpc, syslog };
+        var networks = new Option<string[]>("--webhook-network") { Description = "A network beside the public ones that webhooks may reach, such as 10.1.0.0/16; can be given several times", DefaultValueFactory = _ => [] };
+        var scripts = new Option<string?>("--scripts") { Description = "Folder of scripts that channels may run; none where it is not given" };
+        var command = new Command("run", "Starts the server") { port, smtp, from, address, keep, size, levels, listen, grpc, syslog, networks, scripts };
         command.SetAction((parsed, cancel) => RunCommand.Do(parsed.GetValue(data)!, parsed.GetValue(port), parsed.GetValue(smtp), parsed.GetValue(from)!, parsed.GetValue(address), parsed.GetValue(keep), parsed.GetValue(size), parsed.GetValue(levels),
-            parsed.GetValue(listen)!, parsed.GetValue(grpc), parsed.GetValue(syslog), cancel));
+            parsed.GetValue(listen)!, parsed.GetValue(grpc), parsed.GetValue(syslog), parsed.GetValue(networks)!, parsed.GetValue(scripts), cancel));
         return command;
     }
 

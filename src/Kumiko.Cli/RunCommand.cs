@@ -12,7 +12,7 @@ namespace Kumiko.Cli;
 /// <summary>Starts the server and waits until it is stopped.</summary>
 public static class RunCommand
 {
-    public static async Task<int> Do(string data, int port, string? smtp, string mailFrom, string? address, string? keep, string? size, string? levels, string listen, int grpcPort, int syslogPort, CancellationToken cancel)
+    public static async Task<int> Do(string data, int port, string? smtp, string mailFrom, string? address, string? keep, string? size, string? levels, string listen, int grpcPort, int syslogPort, string[] webhookNetworks, string? scripts, CancellationToken cancel)
     {
         Uri? mail = null;
         if (smtp is not null && !(Uri.TryCreate(smtp, UriKind.Absolute, out mail) && mail.Scheme is "smtp" or "smtps"))
@@ -25,6 +25,13 @@ public static class RunCommand
             Console.Error.WriteLine($"“{listen}” is no address. Write one of this machine, or 0.0.0.0 for all.");
             return 1;
         }
+        var networks = new List<IPNetwork>();
+        foreach (var text in webhookNetworks)
+        {
+            if (!IPNetwork.TryParse(text, out var network)) { Console.Error.WriteLine($"“{text}” is no network. Write it as 10.1.0.0/16."); return 1; }
+            networks.Add(network);
+        }
+        if (scripts is not null && !Directory.Exists(scripts)) { Console.Error.WriteLine($"There is no folder {scripts} for scripts."); return 1; }
         long? bytes = null;
         if (!TryAge(keep, out var age) || !TryAge(levels, out var levelsAge)) return 1;
         if (size is not null)
@@ -38,7 +45,7 @@ public static class RunCommand
             Console.Error.WriteLine($"Another Kumiko works in {data}. Stop it, or give another folder with --data.");
             return 1;
         }
-        var options = new ServerOptions { Data = data, Port = port, Listen = here, GrpcPort = grpcPort < 0 ? null : grpcPort, SyslogPort = syslogPort < 0 ? null : syslogPort, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/'), Retention = new Retention(age, bytes), KeepLevels = levelsAge };
+        var options = new ServerOptions { Data = data, Port = port, Listen = here, GrpcPort = grpcPort < 0 ? null : grpcPort, SyslogPort = syslogPort < 0 ? null : syslogPort, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/'), Retention = new Retention(age, bytes), KeepLevels = levelsAge, WebhookNetworks = networks, Scripts = scripts };
         await using var app = KumikoServer.Build(options, folder);
         foreach (var damage in app.Services.GetRequiredService<RecordStore>().Notices) Console.Error.WriteLine(damage);
         try { await app.StartAsync(cancel); }

@@ -1,3 +1,4 @@
+using System.Net;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
@@ -20,6 +21,7 @@ public static class DemoHost
         var truth = new Truth(folder.Path);
         var mailbox = new Mailbox(folder.Path);
         var sink = new SmtpSink(mailbox);
+        var hooks = HookInboxes.In(folder.Path);
         var server = new ServerOptions
         {
             Data = options.Data,
@@ -28,12 +30,16 @@ public static class DemoHost
             SyslogPort = options.SyslogPort,
             Smtp = sink.Address,
             MailFrom = "kumiko@skerryline.example",
+            // The stand-ins live on this machine.
+            WebhookNetworks = [IPNetwork.Parse("127.0.0.0/8")],
+            Scripts = Path.Combine(folder.Path, "scripts"),
             Offered = people => [.. people.All().Where(p => SkerryLine.People.Any(s => s.Email == p.Email)).OrderBy(p => Array.FindIndex(SkerryLine.People, s => s.Email == p.Email))],
-            MoreSections = [new Section("Release desk", "/demo/desk"), new Section("Mailbox", "/demo/mailbox"), new Section("Gallery", "/demo/gallery")],
+            MoreSections = [new Section("Release desk", "/demo/desk"), new Section("Mailbox", "/demo/mailbox"), new Section("Chat room", "/demo/chat"), new Section("Pager", "/demo/pager"), new Section("Traps", "/demo/traps"), new Section("Gallery", "/demo/gallery")],
         };
         var app = KumikoServer.Build(server, folder, builder =>
         {
             builder.Services.AddSingleton(options).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>().AddSingleton<Senders>();
+            builder.Services.AddSingleton(hooks).AddSingleton<TrapReceiver>().AddHostedService(s => s.GetRequiredService<TrapReceiver>()).AddSingleton<TellingDesk>();
             builder.Services.AddSingleton<IHostedService>(sink).AddHostedService<LiveSender>().AddHostedService<ReleaseDesk>().AddHostedService(s => s.GetRequiredService<HistoryFiller>());
             builder.Services.AddSingleton<IKnownDisturbances, WrittenDisturbances>();
             if (options.HasRules) builder.Services.AddHostedService<RuleDesk>();
@@ -41,6 +47,7 @@ public static class DemoHost
             more?.Invoke(builder);
         });
         HostMetrics.Map(app);
+        foreach (var hook in new[] { hooks.Chat, hooks.Pager }) hook.Map(app, app.Services.GetRequiredService<TimeProvider>());
         await AddPeople(app.Services.GetRequiredService<PeopleStore>());
         await app.Services.GetRequiredService<HistoryFiller>().Begin();
         return app;

@@ -3,36 +3,34 @@ using Kumiko.Core.Accounts;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
-using Kumiko.Web.Background;
-using Kumiko.Web.Delivery;
-using Microsoft.AspNetCore.Builder;
-using Microsoft.Extensions.DependencyInjection;
-using Microsoft.Extensions.Logging.Abstractions;
+using Kumiko.Demo.StandIns;
+using Kumiko.Web.Hosting;
 
 namespace Kumiko.Web.Tests;
 
 public sealed class BackgroundTests : IAsyncLifetime
 {
-    private sealed class Sender : IMailSender
-    {
-        public bool IsSetUp => true;
-        public string? Broken { get; set; }
-        public List<Waiting> Sent { get; } = [];
+    private RunningServer _server = null!;
+    private Mailbox _mailbox = null!;
+    private SmtpSink _sink = null!;
 
-        public Task Send(Waiting message, CancellationToken cancel)
-        {
-            if (Broken is not null) throw new IOException(Broken);
-            lock (Sent) Sent.Add(message);
-            return Task.CompletedTask;
-        }
+    public async ValueTask InitializeAsync()
+    {
+        _server = await RunningServer.Start();
+        _mailbox = new Mailbox(_server.Path);
+        _sink = new SmtpSink(_mailbox);
+        await _sink.StartAsync(default);
+        _server.Get<ServerOptions>().Smtp = _sink.Address;
     }
 
-    private readonly Sender _sender = new();
-    private RunningServer _server = null!;
+    public async ValueTask DisposeAsync()
+    {
+        await _sink.StopAsync(default);
+        _sink.Dispose();
+        await _server.DisposeAsync();
+    }
 
-    public async ValueTask InitializeAsync() => _server = await RunningServer.Start(b => b.Services.AddSingleton<IMailSender>(_sender));
-
-    public ValueTask DisposeAsync() => _server.DisposeAsync();
+    private List<string> Subjects() => [.. _mailbox.Mails.Reverse().Select(m => m.Subject)];
 
     private long Now => Instants.FromDateTime(_server.Clock.GetUtcNow());
 
@@ -71,35 +69,39 @@ public sealed class BackgroundTests : IAsyncLifetime
     {
         await AddRule();
         await Refuse(3);
-        await Until(() => _sender.Sent.Count >= 2);
-        Assert.Equal(["Warning: refusals", "Ended: refusals"], _sender.Sent.Select(m => m.Subject));
-        Assert.Contains(_server.Address + "/search?q=refused", _sender.Sent[0].Text);
+        await Until(() => _mailbox.Mails.Count >= 2);
+        Assert.Equal(["Warning: refusals", "Ended: refusals"], Subjects());
+        Assert.Contains(_server.Address + "/search?q=refused", _mailbox.Mails[^1].Text);
         Assert.NotNull(Assert.Single(_server.Get<RuleStore>().Alerts.All(10)).Ended);
     }
 
     [Fact]
     public async Task A_mail_server_that_is_down_delays_the_mail_and_loses_none()
     {
-        _sender.Broken = "no route";
+        // Nobody listens where nothing was ever bound.
+        _server.Get<ServerOptions>().Smtp = new Uri("smtp://127.0.0.1:1");
         await AddRule();
         await Refuse(3);
-        var outbox = _server.Get<OutboxStore>();
-        await Until(() => outbox.All().Any(m => m.Attempts >= 2));
-        Assert.Empty(_sender.Sent);
-        Assert.Equal("no route", outbox.All()[0].Problem);
-        _sender.Broken = null;
+        var sendings = _server.Get<SendingStore>();
+        await Until(() => sendings.All(new SendingFilter(), 10).Any(m => m.Attempts >= 2));
+        Assert.Empty(_mailbox.Mails);
+        Assert.NotNull(sendings.All(new SendingFilter("waiting"), 10)[0].Problem);
+        _server.Get<ServerOptions>().Smtp = _sink.Address;
         // The one that has failed more often waits longer, so the order is not that of the writing.
-        await Until(() => outbox.All().Count == 2 && outbox.All().All(m => m.Sent is not null));
-        Assert.Equal(["Ended: refusals", "Warning: refusals"], _sender.Sent.Select(m => m.Subject).Order());
+        await Until(() => _mailbox.Mails.Count == 2);
+        Assert.Equal(["Ended: refusals", "Warning: refusals"], Subjects().Order());
     }
 
     [Fact]
-    public async Task Without_a_mail_server_mails_wait()
+    public async Task Without_a_mail_server_mails_wait_and_no_try_is_counted()
     {
-        await using var plain = await RunningServer.Start();
-        var service = new OutboxService(plain.Get<OutboxStore>(), plain.Get<IMailSender>(), plain.Clock, NullLogger<OutboxService>.Instance);
-        Assert.Equal(0, await service.SendDue(CancellationToken.None));
-        using var client = await plain.Person();
+        _server.Get<ServerOptions>().Smtp = null;
+        await AddRule();
+        await Refuse(3);
+        var sendings = _server.Get<SendingStore>();
+        await Until(() => sendings.All(new SendingFilter(), 10).Any(m => m.Problem is not null));
+        Assert.Equal((0, SendingState.Waiting), (sendings.All(new SendingFilter(), 10)[^1].Attempts, sendings.All(new SendingFilter(), 10)[^1].State));
+        using var client = await _server.Person();
         Assert.Contains("No mail server is set up", await client.GetStringAsync("/rules/new?q=x"));
     }
 }

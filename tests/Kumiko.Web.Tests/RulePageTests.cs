@@ -84,7 +84,7 @@ public sealed class RulePageTests : IAsyncLifetime
         await Send(12, "refused " + Markup);
         await _server.Get<RuleChecker>().CheckDue(Instants.FromDateTime(_server.Clock.GetUtcNow().AddSeconds(20)), default);
         var alert = Assert.Single(_server.Get<RuleStore>().Alerts.All(9));
-        foreach (var path in new[] { "/alerts", $"/alerts?at={alert.Id}", $"/rules/{alert.Rule}" })
+        foreach (var path in new[] { "/alerts", $"/alerts/{alert.Id}", $"/rules/{alert.Rule}" })
         {
             var page = await client.GetStringAsync(path);
             Assert.DoesNotContain("<img src=x", page);
@@ -105,7 +105,7 @@ public sealed class RulePageTests : IAsyncLifetime
         Assert.Contains("gate refusals", page);
         foreach (var never in new[] { "New rule", ">Pause<", ">Remove<", "/rules/1\"" }) Assert.DoesNotContain(never, page);
         Assert.DoesNotContain("Save the objective", await viewer.GetStringAsync("/objectives/1"));
-        foreach (var path in new[] { "/alerts?handler=Acknowledge", "/alerts?handler=Resolve", "/alerts?handler=Snooze", "/objectives/1?handler=Remove" })
+        foreach (var path in new[] { "/alerts?handler=Acknowledge", "/alerts/1?handler=Resolve", "/alerts/1?handler=Snooze", "/objectives/1?handler=Remove" })
             Assert.Equal(HttpStatusCode.Forbidden, (await RunningServer.Post(viewer, path, ("id", "1"), ("reason", "x"))).StatusCode);
         foreach (var path in new[] { "/rules/ready", "/rules/new", "/objectives/new" }) Assert.Equal(HttpStatusCode.Forbidden, (await viewer.GetAsync(path)).StatusCode);
         Assert.NotNull(_server.Get<ObjectiveStore>().Find(1));

@@ -27,13 +27,14 @@ public sealed partial class RunningServer : IAsyncDisposable
 
     public T Get<T>() where T : notnull => App.Services.GetRequiredService<T>();
 
-    public static async Task<RunningServer> Start(Action<WebApplicationBuilder>? more = null)
+    /// <param name="networks">Networks beside the public ones that webhooks may reach.</param>
+    public static async Task<RunningServer> Start(Action<WebApplicationBuilder>? more = null, params IPNetwork[] networks)
     {
         var path = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
         var folder = DataFolder.TryOpen(path)!;
         // Cookies are judged by the client's real clock, so the made-up one starts at the real time.
         var clock = new FakeTimeProvider(DateTimeOffset.UtcNow);
-        var app = KumikoServer.Build(new ServerOptions { Data = path, Port = 0, GrpcPort = 0, SyslogPort = 0, ReserveBytes = 0 }, folder, builder =>
+        var app = KumikoServer.Build(new ServerOptions { Data = path, Port = 0, GrpcPort = 0, SyslogPort = 0, ReserveBytes = 0, WebhookNetworks = networks, Scripts = System.IO.Path.Combine(path, "scripts") }, folder, builder =>
         {
             builder.Services.AddSingleton<TimeProvider>(clock);
             more?.Invoke(builder);
@@ -87,7 +88,9 @@ public sealed partial class RunningServer : IAsyncDisposable
     /// <summary>Fills in and sends the form of a page, with its antiforgery token.</summary>
     public static async Task<HttpResponseMessage> Post(HttpClient client, string url, params (string Name, string Value)[] fields)
     {
-        var page = await client.GetStringAsync(url.Split("?handler")[0]);
+        var answer = await client.GetAsync(url.Split("?handler")[0]);
+        // What is not there has no form; any page of the signed-in does.
+        var page = answer.IsSuccessStatusCode ? await answer.Content.ReadAsStringAsync() : await client.GetStringAsync("/alerts");
         var token = AntiforgeryToken().Match(page).Groups[1].Value;
         return await client.PostAsync(url, new FormUrlEncodedContent([.. fields.Select(f => KeyValuePair.Create(f.Name, f.Value)), KeyValuePair.Create("__RequestVerificationToken", token)]));
     }

@@ -293,6 +293,10 @@ public sealed class Run : IDisposable
         return FieldSummaries.Of(now, then, FieldSummaries.TopValues);
     });
 
+    /// <summary>The values of all fields in the focus and in a baseline; null for a baseline without a stretch.</summary>
+    internal async Task<(FieldCounts Now, FieldCounts? Then)> Both(Baseline baseline, int mostValues) =>
+        (await Counted(mostValues, null), baseline.Windows.Count == 0 ? null : await Counted(baseline, mostValues, null));
+
     /// <summary>One field with more of its values; null where no record has it.</summary>
     public Task<FieldSummary?> Field(string name, Baseline? baseline, int values) => Once(("field", name, baseline, values), async () =>
     {

@@ -35,8 +35,8 @@ public sealed class Alert
     /// <summary>Until when nobody is told of it.</summary>
     public long? Snoozed { get; init; }
 
-    /// <summary>What the follow-up query answered when it started, as JSON; null for nothing.</summary>
-    public string? FollowUp { get; init; }
+    /// <summary>Its brief as JSON; null before it was computed.</summary>
+    public string? Brief { get; init; }
 
     /// <summary>Of its rule: labels, owner's name, team.</summary>
     public string Labels { get; init; } = "";

@@ -13,7 +13,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     private const int MostIn = 500;
 
     private const string Columns =
-        "a.id AS Id, a.rule AS Rule, a.name AS Name, a.key AS Key, a.keys AS Keys, a.definition AS Definition, a.unit AS Unit, a.started AS Started, a.level AS Level, a.value AS Value, a.compared AS Compared, a.worst AS Worst, a.flapping AS IsFlapping, a.ended AS Ended, a.ended_by AS EndedBy, a.acknowledged AS Acknowledged, a.acknowledger AS Acknowledger, a.snoozed AS Snoozed, a.follow_up AS FollowUp, r.labels AS Labels, p.name AS Owner, r.team AS Team";
+        "a.id AS Id, a.rule AS Rule, a.name AS Name, a.key AS Key, a.keys AS Keys, a.definition AS Definition, a.unit AS Unit, a.started AS Started, a.level AS Level, a.value AS Value, a.compared AS Compared, a.worst AS Worst, a.flapping AS IsFlapping, a.ended AS Ended, a.ended_by AS EndedBy, a.acknowledged AS Acknowledged, a.acknowledger AS Acknowledger, a.snoozed AS Snoozed, a.brief AS Brief, r.labels AS Labels, p.name AS Owner, r.team AS Team";
 
     private const string Tables = "alert a JOIN rule r ON r.id = a.rule LEFT JOIN person p ON p.id = r.owner";
 
@@ -27,6 +27,8 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
         using var connection = kept.Database.Read();
         return Read(connection, "WHERE a.id = @id", new { id }).FirstOrDefault();
     }
+
+    internal static Alert? Find(SqliteConnection connection, long id) => Read(connection, "WHERE a.id = @id", new { id }).FirstOrDefault();
 
     /// <summary>Alerts, open ones first, then the newest.</summary>
     public IReadOnlyList<Alert> All(int most)
@@ -118,6 +120,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     {
         connection.Execute("UPDATE alert SET ended = @now, ended_by = @by WHERE id = @Id", new { alert.Id, by, now = Now() });
         Note(connection, alert.Id, Now(), kind, alert.Level.ToString().ToLowerInvariant(), alert.Value, person, text);
+        TellingStore.AddEnded(connection, alert, Now(), text.Length > 0 && text != by ? $"{by}: {text}" : by);
     }
 
     /// <summary>Says that a person has seen it; false where it has ended or somebody was before.</summary>
@@ -148,8 +151,8 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
         return true;
     });
 
-    /// <summary>Keeps what the follow-up query answered.</summary>
-    internal Task<int> FollowedUp(long id, string json) => kept.Database.Writer.Write(connection => connection.Execute("UPDATE alert SET follow_up = @json WHERE id = @id", new { id, json }));
+    /// <summary>Keeps a brief, once: as it was first.</summary>
+    public Task<int> Briefed(long id, Briefs.Brief brief) => kept.Database.Writer.Write(connection => connection.Execute("UPDATE alert SET brief = @json WHERE id = @id AND brief IS NULL", new { id, json = brief.ToJson() }));
 
     private long Now() => Instants.FromDateTime(clock.GetUtcNow()) / Instants.Second * Instants.Second;
 }

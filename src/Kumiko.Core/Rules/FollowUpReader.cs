@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
@@ -10,21 +9,18 @@ namespace Kumiko.Core.Rules;
 
 /// <summary>What a follow-up query answered, as it is kept with an alert.</summary>
 /// <param name="Rows">Texts, as many as there are columns in each.</param>
-public sealed record FollowUpAnswer(IReadOnlyList<string> Columns, IReadOnlyList<IReadOnlyList<string>> Rows, bool IsMore, string? Problem)
-{
-    public static FollowUpAnswer? Read(string? json) => json is null ? null : JsonSerializer.Deserialize<FollowUpAnswer>(json);
-}
+public sealed record FollowUpAnswer(IReadOnlyList<string> Columns, IReadOnlyList<IReadOnlyList<string>> Rows, bool IsMore, string? Problem);
 
 /// <summary>Asks the query that finds the culprit, of the window that started an alert and for its keys.</summary>
 public sealed class FollowUpReader(RecordStore records, RunSurroundings surroundings)
 {
     private const int MostRows = 20, LongestText = 400;
 
-    /// <summary>The answer as JSON; what went wrong is an answer too.</summary>
-    public async Task<string> Ask(Rule rule, Alert alert, CancellationToken cancel)
+    /// <summary>The answer; what went wrong is an answer too.</summary>
+    public async Task<FollowUpAnswer> Ask(Rule rule, Alert alert, CancellationToken cancel)
     {
-        try { return JsonSerializer.Serialize(await Answer(rule, alert, cancel)); }
-        catch (QueryRefusedException e) { return JsonSerializer.Serialize(new FollowUpAnswer([], [], false, e.Message)); }
+        try { return await Answer(rule, alert, cancel); }
+        catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException) { return new FollowUpAnswer([], [], false, e.Message); }
     }
 
     /// <summary>The query for the keys of an alert: its conditions come to those that are written.</summary>
@@ -40,10 +36,8 @@ public sealed class FollowUpReader(RecordStore records, RunSurroundings surround
     {
         var parsed = QueryParser.Parse(For(rule, alert));
         if (!parsed.Ok) throw new QueryRefusedException($"{parsed.Errors[0].Describe(parsed.Text)}");
-        var end = alert.Started - rule.Definition.Delay;
-        // What happens is looked at with what came just before it, and itself.
-        var window = rule.Definition.Quantity.IsFigure ? new Window(end - rule.Definition.LookBack, end) : new Window(alert.Started - rule.Definition.LookBack, alert.Started + 1);
-        using var run = new Run(new Question("rule", parsed, window, end, rule.Definition.TimeZone, Limits.Default), records.Current, surroundings);
+        var window = AlertRecords.Focus(alert);
+        using var run = new Run(new Question("rule", parsed, window, window.To, rule.Definition.TimeZone, Limits.Default), records.Current, surroundings);
         using var reading = run.Attach(cancel);
         if (!run.IsGrouped)
         {

@@ -126,7 +126,7 @@ public sealed class RecordRules : IDisposable
             foreach (var record in records) if (read(record) is { } keys) found.Add((record, keys));
             if (found.Count == 0) return 0;
             cancel.ThrowIfCancellationRequested();
-            var started = await _checker.SaveHappenings(rule, judge =>
+            await _checker.SaveHappenings(rule, judge =>
             {
                 var turns = new List<Turn>();
                 foreach (var (record, keys) in found.OrderBy(f => f.Record.Time).ThenBy(f => f.Record.Sequence))
@@ -136,7 +136,6 @@ public sealed class RecordRules : IDisposable
                 }
                 return turns;
             });
-            foreach (var alert in started) await _checker.FollowUpOn(rule, alert, cancel);
             return found.Count;
         }
         catch (QueryRefusedException) { return 0; /* the next check says so */ }

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Rules;
@@ -47,6 +48,9 @@ public sealed class Rule
 
     /// <summary>Mail addresses, separated by commas; empty to tell nobody.</summary>
     public string MailTo { get; init; } = "";
+
+    /// <summary>Where every result goes, good ones too: <c>metric</c>, and ids of channels; empty for nowhere.</summary>
+    public string Onward { get; init; } = "";
     public long Author { get; init; }
     public long Created { get; init; }
     public bool Paused { get; init; }
@@ -92,6 +96,13 @@ public sealed class Rule
 
     public IReadOnlyList<string> LabelList => SplitList(Labels);
     public IReadOnlyList<string> Recipients => SplitList(MailTo);
+
+    public bool HasOnward => Onward.Length > 0;
+    public bool IsMetric => SplitList(Onward).Contains(OnwardMetric);
+    public IReadOnlyList<long> OnwardChannels => [.. SplitList(Onward).Select(o => long.TryParse(o, NumberStyles.None, CultureInfo.InvariantCulture, out var id) ? id : 0).Where(id => id > 0)];
+
+    /// <summary>In <see cref="Onward"/>: the results become samples of Kumiko's own metrics.</summary>
+    public const string OnwardMetric = "metric";
 
     public static IReadOnlyList<string> SplitList(string text) => [.. text.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Distinct(StringComparer.Ordinal)];
 

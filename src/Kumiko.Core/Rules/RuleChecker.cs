@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
@@ -8,21 +7,11 @@ using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Rules;
 
-/// <summary>Writes the messages about alerts.</summary>
-public interface IAlertWriter
-{
-    /// <summary>About a turn of an alert.</summary>
-    Message Write(Rule rule, Alert alert, Turn turn, string recipient);
-
-    /// <summary>About a rule that could not be checked for a while.</summary>
-    Message WriteFailed(Rule rule, string problem, long since, string recipient);
-}
-
 /// <summary>
-/// Checks rules when they are due. What a check finds, the alert's turn and the mail about it are one transaction,
+/// Checks rules when they are due. What a check finds, the alert's turn and that it is to be told are one transaction,
 /// so a restart neither loses nor repeats; checks missed while the process was down are made up for.
 /// </summary>
-public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader reader, IAlertWriter writer, TimeProvider clock)
+public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader reader, TimeProvider clock)
 {
     /// <summary>How many missed checks of a rule are made up for.</summary>
     public const int MostMissed = 2_000;
@@ -32,9 +21,6 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     private const int PatientChecks = 3;
 
     private const int AtOnce = 2;
-
-    /// <summary>Asks the follow-up queries of alerts that started.</summary>
-    public FollowUpReader? FollowUp { get; init; }
 
     /// <summary>Makes all checks that are due; returns the number of rules checked.</summary>
     public async Task<int> CheckDue(long now, CancellationToken cancel)
@@ -71,28 +57,26 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         try
         {
             var state = rules.StateOf(rule.Id);
-            List<Alert> started = [];
             switch (definition.Quantity)
             {
                 case EachRecord each:
                     using (var snapshot = records.Current) reader.Figures.Probe(each.Query, definition, snapshot);
-                    started = await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
+                    await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
                     break;
                 case InOrder order:
                     var after = rule.Checked ?? rule.Due;
                     var starts = rules.Alerts.Starts(order.Rules, new Window(after - (order.Within * order.Rules.Count), last));
-                    started = await Save(rule, last, state, "", Took, 0, s => Sequences(definition, s, order, starts, after, last), cancel);
+                    await Save(rule, last, state, "", Took, 0, s => Sequences(definition, s, order, starts, after, last), cancel);
                     break;
                 default:
                     using (var snapshot = records.Current)
                     {
                         await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
                         var readings = await reader.Read(definition, checks, snapshot, cancel);
-                        started = await Save(rule, last, state, UnitOf(readings), Took, due - made, s => [.. new RuleJudge(definition, s).Check(readings, 0, checks.Length)], cancel);
+                        await Save(rule, last, state, UnitOf(readings), Took, due - made, s => [.. new RuleJudge(definition, s).Check(readings, 0, checks.Length)], cancel);
                     }
                     break;
             }
-            foreach (var alert in started) await FollowUpOn(rule, alert, cancel);
         }
         catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException)
         {
@@ -100,29 +84,22 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             {
                 if (RuleStore.Failed(connection, rule, last, e.Message, Took(), due - made) is not { } since) return 0;
                 if (last - since < Math.Max(PatientFor, PatientChecks * interval)) return 0;
-                // The key of a message tells one failure from the next, and is sent once.
-                foreach (var recipient in rule.Recipients) OutboxStore.Add(connection, writer.WriteFailed(rule, e.Message, since, recipient));
+                TellingStore.AddFailed(connection, rule, e.Message, since);
                 return 1;
             });
         }
     }
 
-    internal async Task FollowUpOn(Rule rule, Alert alert, CancellationToken cancel)
+    /// <summary>Judges what happened between checks and writes it in one transaction.</summary>
+    internal Task<int> SaveHappenings(Rule rule, Func<RuleJudge, IReadOnlyList<Turn>> judge) => rules.Write(connection =>
     {
-        if (FollowUp is { } follow && rule.FollowUp.Length > 0) await rules.Alerts.FollowedUp(alert.Id, await follow.Ask(rule, alert, cancel));
-    }
-
-    /// <summary>Judges what happened between checks and writes it in one transaction; answers with the alerts that started.</summary>
-    internal Task<List<Alert>> SaveHappenings(Rule rule, Func<RuleJudge, IReadOnlyList<Turn>> judge) => rules.Write(connection =>
-    {
-        var started = new List<Alert>();
-        if (RuleStore.StateOf(connection, rule) is not { } state) return started;
+        if (RuleStore.StateOf(connection, rule) is not { } state) return 0;
         HoldEnded(connection, rule, state);
         var turns = judge(new RuleJudge(rule.Definition, state));
         RuleStore.Happened(connection, rule, state);
-        Tell(connection, rule, turns, "", Instants.FromDateTime(clock.GetUtcNow()), started);
+        Tell(connection, rule, turns, "");
         foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None)) AlertStore.Update(connection, rule.Id, key);
-        return started;
+        return turns.Count;
     });
 
     /// <summary>What people ended by hand does not begin anew while it is still wrong.</summary>
@@ -158,35 +135,32 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         return turns;
     }
 
-    /// <summary>Judges and writes in one transaction; answers with the alerts that started.</summary>
+    /// <summary>Judges and writes in one transaction.</summary>
     /// <param name="judge">Runs once the state knows what people ended by hand.</param>
-    private async Task<List<Alert>> Save(Rule rule, long at, JudgeState state, string unit, Func<long> took, long skipped, Func<JudgeState, List<Turn>> judge, CancellationToken cancel)
+    private async Task Save(Rule rule, long at, JudgeState state, string unit, Func<long> took, long skipped, Func<JudgeState, List<Turn>> judge, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
-        return await rules.Write(connection =>
+        await rules.Write(connection =>
         {
-            var started = new List<Alert>();
             // Between checks more may have happened.
             if (rule.Definition.Quantity is EachRecord) state = RuleStore.StateOf(connection, rule) ?? state;
             HoldEnded(connection, rule, state);
             var turns = judge(state);
-            if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped)) return started;
-            Tell(connection, rule, turns, unit, at, started);
+            if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped)) return 0;
+            Tell(connection, rule, turns, unit);
             foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None)) AlertStore.Update(connection, rule.Id, key);
-            return started;
+            if (rule.HasOnward) TellingStore.AddResult(connection, rule, at, state.Keys.Values.Select(k => k.Level).DefaultIfEmpty(AlertLevel.None).Max(), Results(state));
+            return turns.Count;
         });
     }
 
-    /// <summary>Writes turns and the mails about them.</summary>
-    internal void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<Turn> turns, string unit, long now, List<Alert> started)
+    private static IEnumerable<CheckResult> Results(JudgeState state) => state.Keys.Count == 0 ? [new CheckResult("", null, "none")]
+        : state.Keys.Values.Select(k => new CheckResult(string.Join(", ", k.Keys.Where(t => t.Length > 0)), double.IsFinite(k.Value) ? k.Value : null, k.Level.ToString().ToLowerInvariant()));
+
+    /// <summary>Writes turns, and that they are to be told.</summary>
+    private static void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<Turn> turns, string unit)
     {
         foreach (var turn in turns)
-        {
-            if (AlertStore.Apply(connection, rule, turn, unit) is not { } alert) continue;
-            if (turn.Kind == TurnKind.Started) started.Add(alert);
-            if (alert.IsSnoozed(now)) continue;
-            foreach (var recipient in rule.Recipients) OutboxStore.Add(connection, writer.Write(rule, alert, turn, recipient));
-        }
+            if (AlertStore.Apply(connection, rule, turn, unit) is { } alert) TellingStore.Add(connection, rule, alert, turn);
     }
-
 }

@@ -9,7 +9,7 @@ namespace Kumiko.Core.Rules;
 public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 {
     private const string Columns =
-        "id AS Id, name AS Name, definition AS Definition, note AS Note, runbook AS Runbook, labels AS Labels, owner AS Owner, team AS Team, follow_up AS FollowUp, mail_to AS MailTo, author AS Author, created AS Created, paused AS Paused, checked AS Checked, level AS Level, figure AS Figure, unit AS Unit, no_data AS HasNoData, outside AS IsOutside, keys AS KeyCount, left_out AS LeftOut, took AS Took, skipped AS Skipped, problem AS Problem, problem_since AS ProblemSince";
+        "id AS Id, name AS Name, definition AS Definition, note AS Note, runbook AS Runbook, labels AS Labels, owner AS Owner, team AS Team, follow_up AS FollowUp, mail_to AS MailTo, onward AS Onward, author AS Author, created AS Created, paused AS Paused, checked AS Checked, level AS Level, figure AS Figure, unit AS Unit, no_data AS HasNoData, outside AS IsOutside, keys AS KeyCount, left_out AS LeftOut, took AS Took, skipped AS Skipped, problem AS Problem, problem_since AS ProblemSince";
 
     /// <summary>What is set back when a rule begins anew.</summary>
     private const string Anew = "created = @now, checked = NULL, level = 'none', figure = NULL, no_data = 0, outside = 0, keys = 0, left_out = 0, took = 0, skipped = 0, problem = NULL, problem_since = NULL, state = ''";
@@ -30,9 +30,16 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
         return connection.QuerySingleOrDefault<Rule>($"SELECT {Columns} FROM rule WHERE id = @id AND removed IS NULL", new { id });
     }
 
+    /// <summary>A rule, even one that was removed.</summary>
+    public Rule? FindAny(long id)
+    {
+        using var connection = kept.Database.Read();
+        return connection.QuerySingleOrDefault<Rule>($"SELECT {Columns} FROM rule WHERE id = @id", new { id });
+    }
+
     /// <param name="since">Checked from then on, so that checks up to now are made up for; null for from now on.</param>
     public Task<long> Add(Rule rule, long? since = null) => kept.Database.Writer.Write(connection => connection.ExecuteScalar<long>(
-        "INSERT INTO rule (name, definition, note, runbook, labels, owner, team, follow_up, mail_to, author, paused, created) VALUES (@Name, @definition, @Note, @Runbook, @Labels, @Owner, @Team, @FollowUp, @MailTo, @Author, @Paused, @since) RETURNING id", Written(rule, since)));
+        "INSERT INTO rule (name, definition, note, runbook, labels, owner, team, follow_up, mail_to, onward, author, paused, created) VALUES (@Name, @definition, @Note, @Runbook, @Labels, @Owner, @Team, @FollowUp, @MailTo, @Onward, @Author, @Paused, @since) RETURNING id", Written(rule, since)));
 
     /// <summary>Changes what a rule says. It counts as not checked yet; open alerts go on and are judged anew, unless its sentence is another.</summary>
     public Task<int> Change(Rule rule) => kept.Database.Writer.Write(connection =>
@@ -41,7 +48,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
             ? connection.ExecuteScalar<string>("SELECT state FROM rule WHERE id = @Id", new { rule.Id }) : null;
         // What the old sentence started, the new one must find again.
         if (state is null) Alerts.EndAll(connection, rule.Id, "the rule was changed");
-        return connection.Execute($"UPDATE rule SET name = @Name, definition = @definition, note = @Note, runbook = @Runbook, labels = @Labels, owner = @Owner, team = @Team, follow_up = @FollowUp, mail_to = @MailTo{(state is null ? ", " + Anew : "")} WHERE id = @Id", Written(rule, null));
+        return connection.Execute($"UPDATE rule SET name = @Name, definition = @definition, note = @Note, runbook = @Runbook, labels = @Labels, owner = @Owner, team = @Team, follow_up = @FollowUp, mail_to = @MailTo, onward = @Onward{(state is null ? ", " + Anew : "")} WHERE id = @Id", Written(rule, null));
     });
 
     private object Written(Rule rule, long? since) => new
@@ -56,6 +63,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
         rule.Team,
         rule.FollowUp,
         rule.MailTo,
+        rule.Onward,
         rule.Author,
         rule.Paused,
         now = Now(),

@@ -20,6 +20,14 @@ public sealed partial class MailboxModel(Mailbox mailbox, RunRegistry runs, Stri
         return Show("/demo/mailbox", when);
     }
 
+    /// <summary>A mail as HTML, by itself: its styles are its own, and nothing in it runs.</summary>
+    public IActionResult OnGetHtml(string id)
+    {
+        if (mailbox.Mails.FirstOrDefault(m => m.Id == id) is not { Html.Length: > 0 } mail) return NotFound();
+        Response.Headers.ContentSecurityPolicy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'self'";
+        return Content(mail.Html, "text/html; charset=utf-8");
+    }
+
     /// <summary>A mail's text with its links to click.</summary>
     public static IHtmlContent Linked(string text)
     {

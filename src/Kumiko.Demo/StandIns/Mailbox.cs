@@ -3,7 +3,11 @@ using MimeKit;
 namespace Kumiko.Demo.StandIns;
 
 /// <summary>A mail that arrived.</summary>
-public sealed record Mail(string Id, DateTimeOffset Time, string To, string Subject, string Text);
+public sealed record Mail(string Id, DateTimeOffset Time, string To, string Subject, string Text)
+{
+    /// <summary>The HTML with its pictures in it; empty for a mail of text alone.</summary>
+    public string Html { get; init; } = "";
+}
 
 /// <summary>All mail of the demonstration, newest first, in a folder beside its data.</summary>
 public sealed class Mailbox
@@ -32,5 +36,17 @@ public sealed class Mailbox
         }
     }
 
-    private void Show(MimeMessage m) => _mails.Add(new Mail(m.MessageId ?? "", m.Date, m.To.ToString(), m.Subject ?? "", m.TextBody ?? ""));
+    private void Show(MimeMessage m) => _mails.Add(new Mail(m.MessageId ?? "", m.Date, m.To.ToString(), m.Subject ?? "", m.TextBody ?? "") { Html = WithPictures(m) });
+
+    private static string WithPictures(MimeMessage message)
+    {
+        var html = message.HtmlBody ?? "";
+        foreach (var picture in message.BodyParts.OfType<MimePart>().Where(p => p.ContentId is not null && p.Content is not null && p.ContentType.IsMimeType("image", "png")))
+        {
+            using var bytes = new MemoryStream();
+            picture.Content!.DecodeTo(bytes);
+            html = html.Replace("cid:" + picture.ContentId, "data:image/png;base64," + Convert.ToBase64String(bytes.ToArray()), StringComparison.Ordinal);
+        }
+        return html;
+    }
 }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Delivery;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Demo.World;
@@ -8,7 +9,7 @@ using Microsoft.Extensions.Hosting;
 namespace Kumiko.Demo.StandIns;
 
 /// <summary>Writes the ferry line's rules once its history is there, and has them checked over the past day.</summary>
-public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveStore objectives, RuleChecker checker, PeopleStore people, TimeProvider clock) : BackgroundService
+public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveStore objectives, RuleChecker checker, Teller teller, TellingDesk telling, PeopleStore people, TimeProvider clock) : BackgroundService
 {
     private static readonly TimeSpan Past = TimeSpan.FromHours(24);
 
@@ -40,6 +41,8 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
         }
         // What was yesterday is there to be looked at, and nobody gets mail about it.
         await checker.CheckDue(now, cancel);
+        await teller.TellWaiting(cancel);
+        await telling.Add(ines.Id, cancel);
         foreach (var (id, of) in added) await rules.Change(RuleOf(of, names, everybody, ines, mail: true, id));
     }
 
@@ -62,7 +65,7 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
         Team = of.Team,
         FollowUp = of.FollowUp,
         Owner = everybody.GetValueOrDefault(of.Owner)?.Id,
-        MailTo = mail ? everybody.GetValueOrDefault(of.Owner)?.Email ?? author.Email : "",
+        MailTo = mail ? everybody.GetValueOrDefault(of.Owner)?.Email ?? "" : "",
         Author = author.Id,
     };
 }

@@ -4,8 +4,10 @@ using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Rules.Briefs;
 using Kumiko.Core.Searches;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
@@ -15,6 +17,8 @@ using Kumiko.Core.Tables;
 using Kumiko.Web.Api;
 using Kumiko.Web.Background;
 using Kumiko.Web.Delivery;
+using Kumiko.Web.Delivery.Channels;
+using Kumiko.Web.Delivery.Messages;
 using Kumiko.Web.Receivers;
 using Kumiko.Web.Receivers.Otlp;
 using Kumiko.Web.Receivers.Scraping;
@@ -78,19 +82,19 @@ public static class KumikoServer
         services.TryAddSingleton(TimeProvider.System);
         services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, ReserveBytes: options.ReserveBytes)));
         services.AddSingleton(new KeptDatabase(folder.Kept));
-        services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<OutboxStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
+        services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
         services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<MetricStore>(), s.GetRequiredService<SignalStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
         services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>();
         AddRules(services);
+        AddTelling(services, options);
         services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)));
         services.AddSingleton<MetricCatalogue>();
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton(s => new RuleWords(id => s.GetRequiredService<RuleStore>().Find(id)?.Name, id => s.GetRequiredService<ObjectiveStore>().Find(id)?.Name));
-        services.AddSingleton<IAlertWriter, AlertMailWriter>().AddSingleton<IMailSender, SmtpSender>();
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
-        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<OutboxService>();
+        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");
@@ -116,6 +120,9 @@ public static class KumikoServer
         {
             pages.Conventions.AddPageRoute("/Rules/Edit", "/rules/new");
             pages.Conventions.AddPageRoute("/Objectives/One", "/objectives/new");
+            pages.Conventions.AddPageRoute("/Alerts/Channel", "/alerts/channels/new");
+            pages.Conventions.AddPageRoute("/Alerts/Route", "/alerts/routes/new");
+            pages.Conventions.AddPageRoute("/Alerts/Calendar", "/alerts/calendars/new");
         });
         services.AddResponseCompression(c => c.EnableForHttps = false);
     }
@@ -124,9 +131,18 @@ public static class KumikoServer
     {
         services.AddSingleton<ObjectiveStore>().AddSingleton<ObjectiveReader>().AddSingleton<RuleReader>().AddSingleton<FollowUpReader>().AddSingleton<RecordRules>().AddSingleton<RuleLoad>();
         services.AddSingleton(s => new FigureReader(s.GetRequiredService<RunSurroundings>(), s.GetRequiredService<ObjectiveStore>().Find));
-        services.AddSingleton(s => new RuleChecker(s.GetRequiredService<RuleStore>(), s.GetRequiredService<RecordStore>(), s.GetRequiredService<RuleReader>(), s.GetRequiredService<IAlertWriter>(), s.GetRequiredService<TimeProvider>()) { FollowUp = s.GetRequiredService<FollowUpReader>() });
+        services.AddSingleton(s => new RuleChecker(s.GetRequiredService<RuleStore>(), s.GetRequiredService<RecordStore>(), s.GetRequiredService<RuleReader>(), s.GetRequiredService<TimeProvider>()));
         services.AddSingleton(s => new RuleTrial(s.GetRequiredService<RuleReader>(), s.GetRequiredService<RunSurroundings>(), id => s.GetRequiredService<RuleStore>().Find(id)?.Definition, s.GetRequiredService<IKnownDisturbances>()));
         services.TryAddSingleton<IKnownDisturbances, NoDisturbances>();
+    }
+
+    private static void AddTelling(IServiceCollection services, ServerOptions options)
+    {
+        services.AddSingleton(s => s.GetRequiredService<RuleStore>().Alerts).AddSingleton(s => new BaselineFinder(s.GetRequiredService<AlertStore>().CountIn));
+        services.AddSingleton<AlertFigureReader>().AddSingleton<DifferenceReader>().AddSingleton<BriefReader>().AddSingleton<IResultSink, ResultMetrics>();
+        services.AddSingleton<TellingStore>().AddSingleton<ChannelStore>().AddSingleton<RouteStore>().AddSingleton<SendingStore>().AddSingleton<Teller>();
+        services.AddSingleton(new NetworkGuard(options.WebhookNetworks)).AddSingleton<MailSender>().AddSingleton<WebhookSender>().AddSingleton<SyslogSender>().AddSingleton<TrapSender>().AddSingleton<ScriptSender>();
+        services.AddSingleton<SecretKeeper>().AddSingleton<BriefShow>().AddSingleton<SignedLinks>().AddSingleton<FieldReader>().AddSingleton<MessageComposer>().AddSingleton<Dispatcher>();
     }
 
     private static void Configure(WebApplication app)
@@ -141,6 +157,7 @@ public static class KumikoServer
         app.MapRazorPages();
         app.MapGet("/", () => Results.Redirect("/search"));
         app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http)).AllowAnonymous();
+        app.MapGet("/alerts/channels/mib", () => Results.Stream(typeof(TrapSender).Assembly.GetManifestResourceStream("KUMIKO-MIB.txt")!, "text/plain", "KUMIKO-MIB.txt"));
         app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
         IntakeEndpoint.Map(app);
         app.UseMiddleware<OtlpGrpcDoor>();

@@ -36,6 +36,12 @@ public sealed class ServerOptions
     /// <summary>Kept free on the disk for removing old records when it is full.</summary>
     public long ReserveBytes { get; init; } = 64L << 20;
 
+    /// <summary>Networks beside the public ones that webhooks may reach.</summary>
+    public IReadOnlyList<IPNetwork> WebhookNetworks { get; init; } = [];
+
+    /// <summary>The folder of scripts that channels may run; null for none.</summary>
+    public string? Scripts { get; init; }
+
     public string MailFrom { get; init; } = "kumiko@localhost";
 
     /// <summary>The address that links in mails start with; the server's own where it is not given.</summary>

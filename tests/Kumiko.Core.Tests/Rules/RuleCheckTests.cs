@@ -2,6 +2,7 @@ using Kumiko.Core.Delivery;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Rules.Briefs;
 using static Kumiko.Core.Records.Instants;
 
 namespace Kumiko.Core.Tests.Rules;
@@ -226,7 +227,8 @@ public sealed class RuleCheckTests : RuleTest
         await Add(Counting(), "a@skerryline.example, b@skerryline.example");
         await Send(9);
         await Pass(10);
-        Assert.Equal(["a@skerryline.example", "b@skerryline.example"], new OutboxStore(Kept).All().Select(m => m.Recipient));
+        await Tell();
+        Assert.Equal(["a@skerryline.example", "b@skerryline.example"], Sendings.Due(Now, 10).Select(m => m.Recipient));
     }
 
     [Fact]
@@ -259,12 +261,14 @@ public sealed class RuleCheckTests : RuleTest
         await Send(4, attributes: [("terminal", Value.Of("Tarnhead")), ("gate", Value.Of("gate-t3"))]);
         await Send(1, attributes: [("terminal", Value.Of("Orra")), ("gate", Value.Of("gate-o1"))]);
         await Pass(10);
-        var answer = FollowUpAnswer.Read(Assert.Single(Store.Alerts.All(10)).FollowUp)!;
+        await Tell();
+        var answer = Brief.FromJson(Assert.Single(Store.Alerts.All(10)).Brief)!.FollowUp!;
         Assert.Equal(["gate", "count()"], answer.Columns);
         Assert.Equal(["gate-t3", "4"], Assert.Single(answer.Rows));
         await Send(4, attributes: [("terminal", Value.Of("Tarnhead")), ("gate", Value.Of("gate-t4"))]);
         await Pass(10);
-        Assert.Single(FollowUpAnswer.Read(Assert.Single(Store.Alerts.All(10)).FollowUp)!.Rows);
+        await Tell();
+        Assert.Single(Brief.FromJson(Assert.Single(Store.Alerts.All(10)).Brief)!.FollowUp!.Rows);
     }
 
     [Fact]
@@ -273,7 +277,8 @@ public sealed class RuleCheckTests : RuleTest
         await Add(Counting(), followUp: "from metrics | where value > 1 | group increase(value)");
         await Send(4);
         await Pass(10);
-        Assert.NotNull(FollowUpAnswer.Read(Assert.Single(Store.Alerts.All(10)).FollowUp)!.Problem);
+        await Tell();
+        Assert.NotNull(Brief.FromJson(Assert.Single(Store.Alerts.All(10)).Brief)!.FollowUp!.Problem);
     }
 
     [Fact]
@@ -282,6 +287,7 @@ public sealed class RuleCheckTests : RuleTest
         await Add(Counting());
         await Send(3);
         await Pass(10);
+        await Tell();
         var alert = Assert.Single(Store.Alerts.All(10));
         Assert.True(await Store.Alerts.Acknowledge(alert.Id, "Ines Halloran"));
         Assert.False(await Store.Alerts.Acknowledge(alert.Id, "Tomas Verrall"));
@@ -291,7 +297,8 @@ public sealed class RuleCheckTests : RuleTest
         await Pass(10);
         // It rose, and nobody is told while it is snoozed.
         Assert.Equal(AlertLevel.Critical, Store.Alerts.Find(alert.Id)!.Level);
-        Assert.Equal(["Started Warning 3"], Subjects());
+        await Tell();
+        Assert.Single(Sendings.All(new SendingFilter(), 10));
         Assert.True(await Store.Alerts.Resolve(alert.Id, "Ines Halloran", "gate restarted"));
         Assert.False(await Store.Alerts.Resolve(alert.Id, "Ines Halloran", "again"));
         await Pass(20);
@@ -378,13 +385,13 @@ public sealed class RuleCheckTests : RuleTest
         await Add(Counting());
         await Send(9);
         await Pass(10);
-        var outbox = new OutboxStore(Kept);
-        var waiting = Assert.Single(outbox.Due(Now, 10));
-        await outbox.Failed(waiting, "no route", Now);
-        Assert.Empty(outbox.Due(Now + (9 * Second), 10));
-        var again = Assert.Single(outbox.Due(Now + (10 * Second), 10));
+        await Tell();
+        var waiting = Assert.Single(Sendings.Due(Now, 10));
+        await Sendings.Failed(waiting, "no route", "", isFinal: false, Now);
+        Assert.Empty(Sendings.Due(Now + (9 * Second), 10));
+        var again = Assert.Single(Sendings.Due(Now + (10 * Second), 10));
         Assert.Equal((1, "no route"), (again.Attempts, again.Problem));
-        await outbox.Sent(again.Id, Now);
-        Assert.Empty(outbox.Due(long.MaxValue, 10));
+        await Sendings.Sent(again.Id, Now, "250 taken");
+        Assert.Empty(Sendings.Due(long.MaxValue, 10));
     }
 }

@@ -1,8 +1,11 @@
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Rules.Briefs;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
@@ -13,15 +16,6 @@ namespace Kumiko.Core.Tests.Rules;
 /// <summary>A data folder with rules whose clock the test moves.</summary>
 public abstract class RuleTest : IDisposable
 {
-    private sealed class PlainWriter : IAlertWriter
-    {
-        public Message Write(Rule rule, Alert alert, Turn turn, string recipient) =>
-            new(FormattableString.Invariant($"{alert.Id}-{turn.Kind}-{turn.At}-{recipient}"), recipient, FormattableString.Invariant($"{turn.Kind} {turn.Level} {turn.Value}{(alert.Of.Length > 0 ? " " + alert.Of : "")}"), "", "", turn.At);
-
-        public Message WriteFailed(Rule rule, string problem, long since, string recipient) =>
-            new(FormattableString.Invariant($"rule-{rule.Id}-failed-{since}-{recipient}"), recipient, "Failed " + problem, "", "", since);
-    }
-
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
     private long _person;
 
@@ -38,6 +32,12 @@ public abstract class RuleTest : IDisposable
     protected RuleChecker Checker { get; private set; } = null!;
     protected RecordRules OnRecords { get; private set; } = null!;
     protected RunSurroundings Around { get; private set; } = null!;
+    protected ChannelStore Channels { get; private set; } = null!;
+    protected ChangeStore Changes { get; private set; } = null!;
+    protected RouteStore Routes { get; private set; } = null!;
+    protected SendingStore Sendings { get; private set; } = null!;
+    protected BriefReader Briefs { get; private set; } = null!;
+    protected Teller Teller { get; private set; } = null!;
     protected List<KnownDisturbance> Disturbances { get; } = [];
 
     private sealed class Written(List<KnownDisturbance> all) : IKnownDisturbances
@@ -55,8 +55,12 @@ public abstract class RuleTest : IDisposable
         Objectives = new ObjectiveStore(Kept, Clock);
         Around = new RunSurroundings((name, window) => name switch { "spans" => SpanSet.Read(Spans, window), "alerts" => AlertSet.Read(Store.Alerts, window), "changes" => throw new InvalidDataException("Batch 7 of changes does not match its checksum."), _ => null }) { Metrics = Metrics };
         Reader = new RuleReader(new FigureReader(Around, Objectives.Find));
-        Checker = new RuleChecker(Store, Records, Reader, new PlainWriter(), Clock) { FollowUp = new FollowUpReader(Records, Around) };
+        Checker = new RuleChecker(Store, Records, Reader, Clock);
         OnRecords = new RecordRules(Store, Records, Around, Checker);
+        (Channels, Changes) = (new ChannelStore(Kept, Clock), new ChangeStore(Kept));
+        (Routes, Sendings) = (new RouteStore(Kept, Channels, Clock), new SendingStore(Kept, Clock));
+        Briefs = new BriefReader(new AlertFigureReader(Records, Reader, Around), new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn)), Changes, new FollowUpReader(Records, Around), Clock);
+        Teller = new Teller(Kept, new TellingStore(Kept), Store, Routes, Briefs, new ResultMetrics(Metrics), Clock);
     }
 
     protected void Stop()
@@ -121,5 +125,10 @@ public abstract class RuleTest : IDisposable
         }
     }
 
-    protected List<string> Subjects() => [.. new OutboxStore(Kept).All().Select(m => m.Subject)];
+    /// <summary>Plans what waits to be told and makes the messages that may go.</summary>
+    protected Task<int> Tell() => Teller.TellWaiting(CancellationToken.None);
+
+    /// <summary>What was to be told, whoever to.</summary>
+    protected List<string> Subjects() => [.. new TellingStore(Kept).All().Select(t => t.Kind == TellingKind.Failed ? "Failed " + t.Text
+        : FormattableString.Invariant($"{t.Kind} {t.Level} {t.Value ?? double.NaN}{(Store.Alerts.Find(t.Alert!.Value) is { Of.Length: > 0 } alert ? " " + alert.Of : "")}"))];
 }

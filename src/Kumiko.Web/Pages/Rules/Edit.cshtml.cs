@@ -1,6 +1,7 @@
 using System.Globalization;
 using Kumiko.Charts;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
@@ -9,6 +10,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
 using Kumiko.Web.Delivery;
+using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
 using Kumiko.Web.Rendering.Rules;
@@ -23,7 +25,7 @@ public sealed record TrialPart(RuleDefinition? Definition, string Sentence, Tria
 
 /// <summary>One sentence, filled in, and tried on history while it is.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, RunRegistry runs, StripBuilder strips, Viewer viewer, IMailSender mail, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, RunRegistry runs, StripBuilder strips, Viewer viewer, MailSender mail, ChannelStore channels, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     private const int PictureHeight = 240, CurveHeight = 150, Beside = 600;
 
@@ -36,10 +38,13 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     public IReadOnlyList<Rule> Others { get; private set; } = [];
     public IReadOnlyList<Objective> Objectives { get; private set; } = [];
     public IReadOnlyList<Person> People { get; private set; } = [];
-    public IReadOnlyList<string> Teams => [.. Others.Select(r => r.Team).Append("Booking").Append("Fleet").Append("Quayside").Where(t => t.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)];
+    public IReadOnlyList<string> Teams => [.. Others.Select(r => r.Team).Where(t => t.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)];
     public IReadOnlyList<KeyState> Keys { get; private set; } = [];
     public string AsText { get; private set; } = "";
     public bool CanMail => mail.IsSetUp;
+
+    /// <summary>Where results of checks can go: what takes JSON.</summary>
+    public IReadOnlyList<Channel> Hooks { get; private set; } = [];
 
     public async Task<IActionResult> OnGetAsync(long? id, string? q, string? limit, long? like, string? ready, long? objective, string? when)
     {
@@ -97,7 +102,7 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
         else
         {
             var filled = RuleForm.OfDefinition(definition);
-            (filled.Name, filled.Note, filled.Runbook, filled.Labels, filled.Owner, filled.Team, filled.FollowUp, filled.MailTo, filled.On, filled.Over) = (form.Name, form.Note, form.Runbook, form.Labels, form.Owner, form.Team, form.FollowUp, form.MailTo, form.On, form.Over);
+            (filled.Name, filled.Note, filled.Runbook, filled.Labels, filled.Owner, filled.Team, filled.FollowUp, filled.MailTo, filled.Onward, filled.On, filled.Over) = (form.Name, form.Note, form.Runbook, form.Labels, form.Owner, form.Team, form.FollowUp, form.MailTo, form.Onward, form.On, form.Over);
             Form = filled;
             AsText = "";
         }
@@ -108,6 +113,7 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     private bool Find(long? id)
     {
         Begin();
+        Hooks = [.. channels.All().Where(c => c.Settings is WebhookSettings)];
         if (id is { } known) Existing = rules.Find(known);
         Others = [.. rules.Rules().Where(r => r.Id != id)];
         Objectives = objectives.All();
@@ -181,6 +187,7 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
             Team = (form.Team ?? "").Trim(),
             FollowUp = (form.FollowUp ?? "").ReplaceLineEndings("\n").Trim(),
             MailTo = string.Join(", ", mails),
+            Onward = string.Join(", ", form.Onward.Where(o => o == Rule.OnwardMetric || Hooks.Any(h => o == h.Id.ToString(CultureInfo.InvariantCulture)))),
             Author = Viewer.Id,
             Paused = !form.On,
         };

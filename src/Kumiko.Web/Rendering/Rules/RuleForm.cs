@@ -58,6 +58,9 @@ public sealed class RuleForm
     public string? Team { get; set; }
     public string? FollowUp { get; set; }
     public string? MailTo { get; set; }
+
+    /// <summary>Where every result goes: metric, and ids of channels.</summary>
+    public List<string> Onward { get; set; } = [];
     public bool On { get; set; }
 
     /// <summary>Over how long it is tried.</summary>
@@ -108,7 +111,7 @@ public sealed class RuleForm
     {
         var form = OfDefinition(rule.Definition, rule.Unit);
         (form.Name, form.Note, form.Runbook, form.Labels, form.Owner, form.Team) = (rule.Name, rule.Note, rule.Runbook, rule.Labels, rule.Owner?.ToString(CultureInfo.InvariantCulture), rule.Team);
-        (form.FollowUp, form.MailTo, form.On) = (rule.FollowUp, rule.MailTo, !rule.Paused);
+        (form.FollowUp, form.MailTo, form.Onward, form.On) = (rule.FollowUp, rule.MailTo, [.. Rule.SplitList(rule.Onward)], !rule.Paused);
         return form;
     }
 

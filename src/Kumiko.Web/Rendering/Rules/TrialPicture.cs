@@ -29,7 +29,7 @@ public static class TrialPicture
     }
 
     /// <summary>Limits that stand on the axis of the figure; those on one that only one line has can be moved.</summary>
-    private static List<Threshold> Limits(RuleDefinition definition, string unit)
+    internal static List<Threshold> Limits(RuleDefinition definition, string unit)
     {
         var limits = new List<Threshold>();
         if (definition.Wrong is Beyond beyond)

@@ -1,19 +1,17 @@
 using Kumiko.Charts;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Query;
-using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
 using Kumiko.Web.Rendering.Rules;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
-using NodaTime;
 
-namespace Kumiko.Web.Pages;
+namespace Kumiko.Web.Pages.Alerts;
 
 /// <summary>Alerts and rules in one list: what is open, what was, and what is well.</summary>
-public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class IndexModel(RuleStore rules, RuleWords words, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const int MostAlerts = 300, MostEnded = 60;
 
@@ -27,15 +25,11 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
     /// <summary>Open alerts that the list has no room for.</summary>
     public int LeftOut { get; private set; }
     public int RuleCount { get; private set; }
-    public Alert? Chosen { get; private set; }
-    public Rule? ChosenRule { get; private set; }
-    public IReadOnlyList<AlertEvent> Events { get; private set; } = [];
-    public FollowUpAnswer? FollowUp { get; private set; }
     public RuleWords Words => words;
     public long? Removed { get; private set; }
     public string Load => load.Words;
 
-    public async Task<IActionResult> OnGetAsync(string? when, string? at, long? removed, string[] state, string? label, string? owner, string? team, string? text)
+    public async Task<IActionResult> OnGetAsync(string? when, long? removed, string[] state, string? label, string? owner, string? team, string? text)
     {
         Begin();
         var names = people.All().ToDictionary(p => p.Id, p => p.Name);
@@ -51,14 +45,8 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
         Lines = [.. shown.Where(l => !l.IsEnded || ++ended <= MostEnded)];
         (Open, RuleCount) = (rules.Alerts.CountOpen(), allRules.Count);
         LeftOut = Open - alerts.Count(a => a.IsOpen);
-        if (long.TryParse(at, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var id) && (Chosen = rules.Alerts.Find(id)) is { } chosen)
-        {
-            (Events, FollowUp, ChosenRule) = (rules.Alerts.Events(id), FollowUpAnswer.Read(chosen.FollowUp), rules.Find(chosen.Rule));
-            // One that the list leaves out is shown all the same.
-            if (!Lines.Any(l => l.Alerts.Any(a => a.Id == id))) Lines = [new AlertLine(chosen.Level == AlertLevel.Critical ? RuleState.Critical : RuleState.Warning, ChosenRule, [chosen]), .. Lines];
-        }
         Removed = removed;
-        return await Show("/alerts", when, [("at", at ?? ""), .. state.Select(s => ("state", s)), ("label", label ?? ""), ("owner", owner ?? ""), ("team", team ?? ""), ("text", text ?? "")]);
+        return await Show("/alerts", when, [.. state.Select(s => ("state", s)), ("label", label ?? ""), ("owner", owner ?? ""), ("team", team ?? ""), ("text", text ?? "")]);
     }
 
     public string OwnerOf(AlertLine line) => line.Rule?.Owner is { } id ? people.Find(id)?.Name ?? "" : "";
@@ -71,8 +59,6 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
         return string.Join('&', parts) is { Length: > 0 } query ? "/alerts?" + query : "/alerts";
     }
 
-    public static string? SearchUrl(Alert alert) => AlertLinks.Search(alert, alert.Started, alert.Ended)?.Url();
-
     /// <summary>What an alert is in one sentence.</summary>
     public static string Told(Alert alert) => RuleWords.Told(alert.Definition, alert.Unit, "", alert.Level, alert.IsOpen ? alert.Value : alert.Worst, alert.Compared);
 
@@ -82,32 +68,7 @@ public sealed class AlertsModel(RuleStore rules, RuleWords words, PeopleStore pe
 
     public Task<IActionResult> OnPostRestoreAsync(long id) => Change(() => rules.Remove(id, false, Viewer.Name), "/alerts");
 
-    public Task<IActionResult> OnPostAcknowledgeAsync(long id) => Change(() => rules.Alerts.Acknowledge(id, Viewer.Name), At(id));
-
-    public Task<IActionResult> OnPostSnoozeAsync(long id, string? @for)
-    {
-        Begin();
-        var until = @for switch { "15m" => Now + (15 * Instants.Minute), "4h" => Now + (4 * Instants.Hour), "morning" => Morning(), _ => Now + Instants.Hour };
-        return Change(() => rules.Alerts.Snooze(id, Viewer.Name, until), At(id));
-    }
-
-    public Task<IActionResult> OnPostWakeAsync(long id) => Change(() => rules.Alerts.Wake(id, Viewer.Name), At(id));
-
-    public Task<IActionResult> OnPostResolveAsync(long id, string? reason) => Change(() => rules.Alerts.Resolve(id, Viewer.Name, Short(reason)), At(id));
-
-    public Task<IActionResult> OnPostRemarkAsync(long id, string? text) => Change(() => Short(text).Length == 0 ? Task.FromResult(false) : rules.Alerts.Remark(id, Viewer.Name, Short(text)), At(id));
-
-    private static string Short(string? text) => (text ?? "").Trim() is var trimmed && trimmed.Length > 2_000 ? trimmed[..2_000] : trimmed;
-
-    private static string At(long id) => FormattableString.Invariant($"/alerts?at={id}#chosen");
-
-    /// <summary>Eight o'clock of the next day that begins.</summary>
-    private long Morning()
-    {
-        var local = Instants.ToInstant(Now).InZone(Zone).LocalDateTime;
-        var day = local.Hour < 8 ? local.Date : local.Date.PlusDays(1);
-        return Zone.AtLeniently(day.At(new LocalTime(8, 0))).ToInstant().ToUnixTimeTicks() * 100;
-    }
+    public Task<IActionResult> OnPostAcknowledgeAsync(long id) => Change(() => rules.Alerts.Acknowledge(id, Viewer.Name), "/alerts");
 
     private async Task<IActionResult> Change<T>(Func<Task<T>> change, string then)
     {

@@ -1,0 +1,256 @@
+using System.Text.Json;
+using Dapper;
+using Kumiko.Core.Records;
+using Kumiko.Core.Rules;
+using Kumiko.Core.Rules.Briefs;
+using Kumiko.Core.Storage;
+using Microsoft.Data.Sqlite;
+
+namespace Kumiko.Core.Delivery;
+
+/// <summary>Takes the results of checks that are to become samples.</summary>
+public interface IResultSink
+{
+    Task Write(Rule rule, Telling result, CancellationToken cancel);
+}
+
+/// <summary>
+/// Settles who is told of what waits: routes, escalation, quiet times, and which tellings share a message. Each step is one
+/// transaction, so a restart neither loses nor repeats.
+/// </summary>
+public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore rules, RouteStore routes, BriefReader briefs, IResultSink results, TimeProvider clock)
+{
+    private const int AtOnce = 500;
+
+    /// <summary>So many briefs are computed in a minute; in a flood the others are computed when somebody looks.</summary>
+    public const int MostBriefs = 30;
+
+    private const long KeptFor = 90 * Instants.Day, ResultsKeptFor = Instants.Day;
+
+    private readonly Queue<long> _briefs = new();
+    private long _pruned;
+
+    /// <summary>Plans what waits, escalates, and makes messages of what may go now; returns how many messages it made.</summary>
+    public async Task<int> TellWaiting(CancellationToken cancel)
+    {
+        while (await PlanWaiting(cancel) == AtOnce) cancel.ThrowIfCancellationRequested();
+        await Escalate();
+        var made = await Release();
+        if (Now() - _pruned > Instants.Hour) await Prune();
+        return made;
+    }
+
+    private async Task<int> PlanWaiting(CancellationToken cancel)
+    {
+        var waiting = tellings.Waiting(AtOnce);
+        if (waiting.Count == 0) return 0;
+        var book = routes.Book();
+        var known = new Dictionary<long, Rule?>();
+        Rule? RuleOf(long id) => known.TryGetValue(id, out var rule) ? rule : known[id] = rules.FindAny(id);
+        foreach (var telling in waiting)
+        {
+            if (telling.Kind == TellingKind.Started) await BriefOf(telling, RuleOf(telling.Rule), cancel);
+            if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule) await results.Write(rule, telling, cancel);
+        }
+        return await kept.Database.Writer.Write(connection =>
+        {
+            foreach (var telling in waiting)
+            {
+                Plan(connection, telling, RuleOf(telling.Rule), book);
+                connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now = Now() });
+            }
+            return waiting.Count;
+        });
+    }
+
+    /// <summary>The brief of an alert that starts, before anybody is told of it.</summary>
+    private async Task BriefOf(Telling telling, Rule? rule, CancellationToken cancel)
+    {
+        var now = Now();
+        while (_briefs.TryPeek(out var first) && first <= now - Instants.Minute) _briefs.Dequeue();
+        if (_briefs.Count >= MostBriefs || telling.Alert is not { } id || rules.Alerts.Find(id) is not { Brief: null } alert) return;
+        _briefs.Enqueue(now);
+        await rules.Alerts.Briefed(id, await briefs.Read(alert, rule, new AlertEvent { Level = telling.Level.ToString().ToLowerInvariant(), Value = telling.Value }, cancel));
+    }
+
+    private void Plan(SqliteConnection connection, Telling telling, Rule? rule, RouteBook book)
+    {
+        if (rule is null) return;
+        if (telling.Kind == TellingKind.Result)
+        {
+            foreach (var channel in book.Among(rule.OnwardChannels))
+                foreach (var recipient in channel.Settings.Recipients)
+                    Item(connection, telling, channel.Id, recipient, "", null, null, "", SendingStore.Add(connection, channel.Id, recipient, "result", Now()));
+            return;
+        }
+        var alert = telling.Alert is { } id ? AlertStore.Find(connection, id) : null;
+        if (telling.Alert is not null && alert is null) return;
+        var facts = alert is null ? AlertFacts.Of(rule, telling.Level) : AlertFacts.Of(alert, telling.Level);
+        var (hold, why) = Hold(facts, alert, book);
+        if (telling.Kind == TellingKind.Ended)
+        {
+            End(connection, telling, alert!, book, hold, why);
+            return;
+        }
+        var hits = book.For(facts, Now());
+        var told = new HashSet<(long?, string)>();
+        foreach (var address in rule.Recipients)
+            if (told.Add((null, address.ToLowerInvariant()))) Item(connection, telling, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, hold, why);
+        foreach (var hit in hits)
+        {
+            foreach (var channel in hit.Channels) Add(connection, telling, channel, hit.Route.Id, facts, rule, hold, why, told);
+            if (telling.Kind != TellingKind.Started || alert is null) continue;
+            for (var step = 0; step < hit.Route.Definition.Steps.Count; step++)
+                connection.Execute("INSERT OR IGNORE INTO escalation (alert, route, step, due) VALUES (@Id, @route, @step, @due)", new { alert.Id, route = hit.Route.Id, step, due = Math.Max(Now(), hold ?? 0) + hit.Route.Definition.Steps[step].After });
+        }
+    }
+
+    private static void Add(SqliteConnection connection, Telling telling, Channel channel, long route, AlertFacts facts, Rule rule, long? hold, string why, HashSet<(long?, string)> told)
+    {
+        foreach (var recipient in channel.Settings.Recipients)
+            if (told.Add((channel.Id, recipient.ToLowerInvariant()))) Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, hold, why);
+    }
+
+    /// <summary>The end goes to those who were told of the alert, or wait to be.</summary>
+    private static void End(SqliteConnection connection, Telling telling, Alert alert, RouteBook book, long? hold, string why)
+    {
+        var before = connection.Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, string Why)>(
+            "SELECT i.channel, i.recipient, i.bundle, i.route, MAX(CASE WHEN i.delivery IS NULL THEN i.hold END), MAX(CASE WHEN i.delivery IS NULL THEN i.why ELSE '' END) FROM telling t JOIN delivery_item i ON i.telling = t.id WHERE t.alert = @Id AND i.dropped IS NULL GROUP BY i.channel, i.recipient", new { alert.Id }).ToList();
+        foreach (var to in before)
+        {
+            if (to.Route is { } route && book.Route(route) is { Definition.TellsEnd: false }) continue;
+            var until = hold is null ? to.Hold : to.Hold is null ? hold : Math.Max(hold.Value, to.Hold.Value);
+            Item(connection, telling, to.Channel, to.Recipient, to.Bundle, to.Route, until, hold is null ? to.Why : why);
+        }
+    }
+
+    /// <summary>Until when nobody is told, and why.</summary>
+    private (long? Until, string Why) Hold(AlertFacts facts, Alert? alert, RouteBook book)
+    {
+        var now = Now();
+        var (hold, why) = ((long?)null, "");
+        if (book.QuietFor(facts, now) is { } quiet) (hold, why) = (quiet.Until, $"quiet: {quiet.Quiet.Definition.Reason}");
+        if (alert?.Snoozed is { } snoozed && snoozed > now && !(hold > snoozed)) (hold, why) = (snoozed, "snoozed");
+        return (hold, why);
+    }
+
+    private static void Item(SqliteConnection connection, Telling telling, long? channel, string recipient, string bundle, long? route, long? hold, string why, long? delivery = null) => connection.Execute(
+        "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @hold, @why, @delivery)",
+        new { telling.Id, channel, recipient, bundle, level = telling.Kind == TellingKind.Ended ? "none" : telling.Level.ToString().ToLowerInvariant(), route, since = telling.At, hold, why, delivery });
+
+    private static string BundleOf(AlertFacts facts, Rule rule, ChannelQuiet quiet) => quiet.By switch
+    {
+        Bundling.Rule => FormattableString.Invariant($"rule {rule.Id}"),
+        Bundling.Label => "label " + (facts.Labels.Count > 0 ? facts.Labels[0] : ""),
+        Bundling.Team => "team " + facts.Team,
+        _ => "all",
+    };
+
+    /// <summary>Tells the next ones of alerts that nobody acknowledged.</summary>
+    private async Task Escalate()
+    {
+        var now = Now();
+        using (var connection = kept.Database.Read())
+            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM escalation WHERE done IS NULL AND due <= @now)", new { now }) == 0) return;
+        var book = routes.Book();
+        await kept.Database.Writer.Write(connection =>
+        {
+            foreach (var (id, routeId, step) in connection.Query<(long Alert, long Route, int Step)>("SELECT alert, route, step FROM escalation WHERE done IS NULL AND due <= @now ORDER BY due, alert, step LIMIT @AtOnce", new { now, AtOnce }).ToList())
+            {
+                var alert = AlertStore.Find(connection, id);
+                if (alert is { IsOpen: true, Acknowledged: null } && book.Route(routeId) is { IsPaused: false } route && step < route.Definition.Steps.Count && rules.FindAny(alert.Rule) is { } rule)
+                {
+                    var facts = AlertFacts.Of(alert, alert.Level);
+                    if (Hold(facts, alert, book).Until is { } until)
+                    {
+                        connection.Execute("UPDATE escalation SET due = @until WHERE alert = @id AND route = @routeId AND step = @step", new { id, routeId, step, until });
+                        continue;
+                    }
+                    var telling = new Telling { Id = TellingStore.AddEscalated(connection, alert, now), Kind = TellingKind.Escalated, Rule = rule.Id, Alert = id, At = now, Level = alert.Level };
+                    connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now });
+                    var told = new HashSet<(long?, string)>();
+                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, null, "", told);
+                }
+                connection.Execute("UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step", new { now, id, routeId, step });
+            }
+            return 0;
+        });
+    }
+
+    /// <summary>What was held and is no longer worth telling, once its time is over.</summary>
+    private const string DropHeld = """
+        UPDATE delivery_item SET dropped = CASE WHEN EXISTS (SELECT 1 FROM telling t JOIN alert a ON a.id = t.alert WHERE t.id = delivery_item.telling AND a.ended IS NOT NULL) THEN 'it ended meanwhile' ELSE 'it was seen meanwhile' END
+        WHERE delivery IS NULL AND dropped IS NULL AND hold <= @now
+          AND EXISTS (SELECT 1 FROM telling t JOIN alert a ON a.id = t.alert WHERE t.id = delivery_item.telling AND (a.ended IS NOT NULL OR (a.acknowledged IS NOT NULL AND t.kind <> 'ended')))
+          AND NOT EXISTS (SELECT 1 FROM telling e JOIN telling t ON t.alert = e.alert JOIN delivery_item i ON i.telling = t.id
+              WHERE e.id = delivery_item.telling AND e.kind = 'ended' AND i.channel IS delivery_item.channel AND i.recipient = delivery_item.recipient AND i.delivery IS NOT NULL);
+        UPDATE delivery_item SET hold = NULL, why = '' WHERE delivery IS NULL AND dropped IS NULL AND hold <= @now;
+        """;
+
+    private sealed record Waiting(long? Channel, string Recipient, string Bundle, long Since, bool IsCritical);
+
+    /// <summary>Makes messages of what waits, as far as the channels' limits let them.</summary>
+    private async Task<int> Release()
+    {
+        var now = Now();
+        using (var connection = kept.Database.Read())
+            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL AND (hold IS NULL OR hold <= @now))", new { now }) == 0) return 0;
+        var book = routes.Book();
+        return await kept.Database.Writer.Write(connection =>
+        {
+            connection.Execute(DropHeld, new { now });
+            var waiting = connection.Query<(long? Channel, string Recipient, string Bundle, long Since, long Critical)>(
+                    "SELECT channel, recipient, bundle, MIN(since), MAX(level = 'critical') FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL AND hold IS NULL GROUP BY channel, recipient, bundle ORDER BY MIN(id)")
+                .Select(w => new Waiting(w.Channel, w.Recipient, w.Bundle, w.Since, w.Critical != 0)).ToList();
+            var made = 0;
+            foreach (var target in waiting.GroupBy(w => (w.Channel, w.Recipient)))
+            {
+                var (channel, recipient) = target.Key;
+                var of = book.Channel(channel);
+                if (channel is not null && of is null or { IsPaused: true })
+                {
+                    connection.Execute("UPDATE delivery_item SET dropped = @why WHERE channel = @channel AND recipient = @recipient AND delivery IS NULL AND dropped IS NULL AND hold IS NULL", new { channel, recipient, why = of is null ? "the channel was removed" : "the channel is paused" });
+                    continue;
+                }
+                made += Release(connection, of?.Quiet ?? ChannelQuiet.Default, channel, recipient, [.. target], now);
+            }
+            return made;
+        });
+    }
+
+    private static int Release(SqliteConnection connection, ChannelQuiet quiet, long? channel, string recipient, List<Waiting> waiting, long now)
+    {
+        var recent = connection.Query<long>("SELECT created FROM delivery WHERE channel IS @channel AND recipient = @recipient AND kind IN ('alert', 'digest') AND created > @since", new { channel, recipient, since = now - quiet.Per }).ToList();
+        var bundles = waiting.ConvertAll(w => new WaitingBundle(w.Bundle, w.Since, quiet.Gather == 0 ? null : connection.ExecuteScalar<long?>(
+            "SELECT MAX(d.created) FROM delivery_item i JOIN delivery d ON d.id = i.delivery WHERE i.channel IS @channel AND i.recipient = @recipient AND i.bundle = @Bundle AND i.delivery IS NOT NULL AND d.created > @since", new { channel, recipient, w.Bundle, since = now - quiet.Gather }), w.IsCritical));
+        var messages = QuietPlan.Decide(quiet, recent, bundles, now);
+        foreach (var message in messages)
+        {
+            var names = JsonSerializer.Serialize(message);
+            var items = connection.ExecuteScalar<long>("SELECT COUNT(*) FROM delivery_item WHERE channel IS @channel AND recipient = @recipient AND bundle IN (SELECT value FROM json_each(@names)) AND delivery IS NULL AND dropped IS NULL AND hold IS NULL", new { channel, recipient, names });
+            var delivery = SendingStore.Add(connection, channel, recipient, items == 1 ? "alert" : "digest", now);
+            connection.Execute("UPDATE delivery_item SET delivery = @delivery WHERE channel IS @channel AND recipient = @recipient AND bundle IN (SELECT value FROM json_each(@names)) AND delivery IS NULL AND dropped IS NULL AND hold IS NULL", new { delivery, channel, recipient, names });
+        }
+        var sent = recent.Concat(messages.Select(_ => now)).ToList();
+        var full = QuietPlan.FullUntil(quiet, sent, now);
+        connection.Execute("UPDATE delivery_item SET why = @why WHERE channel IS @channel AND recipient = @recipient AND delivery IS NULL AND dropped IS NULL AND hold IS NULL AND why <> @why", new { channel, recipient, why = quiet.Digest > 0 ? "waits for the digest" : full is not null ? "the channel's limit is reached" : "gathered with what follows the first message" });
+        return messages.Count;
+    }
+
+    /// <summary>Takes away what is old.</summary>
+    private async Task Prune()
+    {
+        var now = _pruned = Now();
+        await kept.Database.Writer.Write(connection => connection.Execute("""
+            CREATE TEMP TABLE old_delivery AS SELECT id FROM delivery WHERE created < @old OR (kind = 'result' AND created < @oldResults);
+            DELETE FROM delivery_item WHERE delivery IN (SELECT id FROM old_delivery) OR (dropped IS NOT NULL AND since < @old);
+            UPDATE delivery SET again_of = NULL WHERE again_of IN (SELECT id FROM old_delivery);
+            DELETE FROM delivery WHERE id IN (SELECT id FROM old_delivery);
+            DROP TABLE old_delivery;
+            DELETE FROM telling WHERE planned IS NOT NULL AND (at < @old OR (kind = 'result' AND at < @oldResults)) AND NOT EXISTS (SELECT 1 FROM delivery_item i WHERE i.telling = telling.id);
+            DELETE FROM link_used WHERE at < @old;
+            """, new { old = now - KeptFor, oldResults = now - ResultsKeptFor }));
+    }
+
+    private long Now() => Instants.FromDateTime(clock.GetUtcNow());
+}

@@ -1,0 +1,31 @@
+using Kumiko.Core.Delivery;
+using Kumiko.Web.Delivery;
+using Microsoft.Extensions.Hosting;
+using Microsoft.Extensions.Logging;
+
+namespace Kumiko.Web.Background;
+
+/// <summary>Plans what is to be told, and sends what is due; neither waits for the other.</summary>
+public sealed class TellingService(Teller teller, Dispatcher dispatcher, TimeProvider clock, ILogger<TellingService> log) : BackgroundService
+{
+    private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(250);
+
+    protected override Task ExecuteAsync(CancellationToken stoppingToken) => Task.WhenAll(
+        Again(() => teller.TellWaiting(stoppingToken), "What waits to be told could not be planned; trying again.", stoppingToken),
+        Again(() => Task.FromResult(dispatcher.Start(stoppingToken).Count), "Messages that are due could not be read; trying again.", stoppingToken));
+
+    private async Task Again(Func<Task<int>> work, string problem, CancellationToken stop)
+    {
+        using var timer = new PeriodicTimer(Pause, clock);
+        try
+        {
+            do
+            {
+                try { await work(); }
+                catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "{Problem}", problem); }
+            }
+            while (await timer.WaitForNextTickAsync(stop));
+        }
+        catch (OperationCanceledException) { /* the server stops */ }
+    }
+}

@@ -1,0 +1,20 @@
+using System.Security.Cryptography;
+using Kumiko.Web.Delivery.Channels;
+using Microsoft.AspNetCore.DataProtection;
+
+namespace Kumiko.Web.Delivery;
+
+/// <summary>Passwords and keys of channels, encrypted where they lie. Nobody is shown them again.</summary>
+public sealed class SecretKeeper(IDataProtectionProvider protection)
+{
+    private readonly IDataProtector _protector = protection.CreateProtector("Kumiko.Channels.Secrets");
+
+    public string Lock(string secret) => secret.Length == 0 ? "" : _protector.Protect(secret);
+
+    /// <exception cref="SendFailedException">It was locked with a key that is not there.</exception>
+    public string Open(string locked)
+    {
+        try { return locked.Length == 0 ? "" : _protector.Unprotect(locked); }
+        catch (CryptographicException e) { throw new SendFailedException("The channel's secret cannot be read any more. Give it again.", isFinal: true, cause: e); }
+    }
+}

@@ -1,0 +1,130 @@
+using Kumiko.Core.Delivery;
+using Kumiko.Core.Rules;
+using Kumiko.Core.Rules.Briefs;
+using Kumiko.Demo.StandIns;
+using Kumiko.Web.Delivery;
+using Kumiko.Web.Delivery.Channels;
+using Kumiko.Web.Delivery.Messages;
+using Kumiko.Web.Hosting;
+using MimeKit;
+using static Kumiko.Web.Tests.Telling.TellingFixtures;
+
+namespace Kumiko.Web.Tests.Telling;
+
+public sealed class MailTests : IAsyncLifetime
+{
+    private RunningServer _server = null!;
+
+    public async ValueTask InitializeAsync() => _server = await RunningServer.Start();
+
+    public ValueTask DisposeAsync() => _server.DisposeAsync();
+
+    /// <summary>The mail as it goes over the wire, read again.</summary>
+    private MimeMessage Mail(ToldOf told, string recipient = "ines@skerryline.example")
+    {
+        var fields = _server.Get<FieldReader>().Of(told, recipient);
+        var composed = new MessageComposer().Compose(new MailSettings([recipient]), "", fields, told.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null);
+        using var wire = new MemoryStream();
+        MailSender.Compose(new Outgoing("k1", 1, At, recipient, new MailSettings([recipient]), "", composed.Payload), (MailPayload)composed.Payload, "kumiko@skerryline.example").WriteTo(wire);
+        wire.Position = 0;
+        return MimeMessage.Load(wire);
+    }
+
+    [Fact]
+    public void It_is_text_and_html_with_the_chart_in_it()
+    {
+        var mail = Mail(Told(TellingKind.Started));
+        Assert.Equal("Critical: Refusals at the gates, Tarnhead", mail.Subject);
+        Assert.Equal("k1@kumiko", mail.MessageId);
+        Assert.Equal("auto-generated", mail.Headers["Auto-Submitted"]);
+        var picture = Assert.Single(mail.BodyParts.OfType<MimePart>(), p => p.ContentType.IsMimeType("image", "png"));
+        Assert.Contains($"cid:{picture.ContentId}", mail.HtmlBody);
+        using var png = new MemoryStream();
+        picture.Content!.DecodeTo(png);
+        Assert.Equal([0x89, (byte)'P', (byte)'N', (byte)'G'], png.ToArray()[..4]);
+        Assert.InRange(png.Length, 2_000, 200_000);
+        foreach (var body in new[] { mail.TextBody, mail.HtmlBody })
+        {
+            Assert.Contains("Refusals at the gates, Tarnhead: 47 in 10 min; critical above 30, since", body);
+            Assert.Contains("Ring the quay", body);
+            Assert.Contains("43 of 47", body);
+            Assert.Contains("1 of 90", body);
+            Assert.Contains("gate firmware 7.3", body);
+            Assert.Contains("seat already claimed", body);
+            Assert.Contains("holds an alert", body);
+            Assert.Contains("/brief/", body);
+            Assert.Contains("/alerts/7", body);
+        }
+    }
+
+    [Theory]
+    [InlineData(TellingKind.Rose, "Now critical: Refusals at the gates, Tarnhead")]
+    [InlineData(TellingKind.Ended, "Ended: Refusals at the gates, Tarnhead")]
+    [InlineData(TellingKind.Escalated, "Nobody has acknowledged: Refusals at the gates, Tarnhead")]
+    public void Each_turn_has_its_headline(TellingKind kind, string subject) => Assert.Equal(subject, Mail(Told(kind)).Subject);
+
+    [Fact]
+    public void An_end_says_how_long_it_lasted_and_offers_nothing_to_acknowledge()
+    {
+        var mail = Mail(Told(TellingKind.Ended, value: 3));
+        Assert.Contains("3, which is within the limits again. It lasted 20 min", mail.TextBody);
+        Assert.Contains("the worst was 61", mail.TextBody);
+        Assert.DoesNotContain("Acknowledge", mail.TextBody);
+        Assert.DoesNotContain("image/png", mail.ToString());
+    }
+
+    [Fact]
+    public void Hostile_text_of_records_stays_text_and_makes_no_headers()
+    {
+        var told = Told(TellingKind.Started, where: Markup + "\r\nBcc: all@skerryline.example");
+        var mail = Mail(told with { Alert = told.Alert!, Telling = told.Telling });
+        Assert.Empty(mail.Bcc);
+        Assert.Equal(["ines@skerryline.example"], mail.To.Mailboxes.Select(m => m.Address));
+        Assert.DoesNotContain("<img src=x", mail.HtmlBody);
+        Assert.Contains("&lt;img src=x", mail.HtmlBody);
+        Assert.DoesNotContain("\u202e", mail.HtmlBody);
+        Assert.DoesNotContain("\u202e", mail.TextBody);
+        Assert.DoesNotContain("\n", mail.Subject);
+    }
+
+    [Fact]
+    public void Many_alerts_are_one_mail_that_counts_them()
+    {
+        var content = new SendingContent([Told(TellingKind.Started), Told(TellingKind.Ended)], [new TellingCount(3, "Refusals at the gates", TellingKind.Started, AlertLevel.Critical, 9_000, At, At), new TellingCount(4, "Row locks", TellingKind.Ended, AlertLevel.Warning, 1, At, At)]);
+        var fields = _server.Get<FieldReader>().Of(content, "x@skerryline.example");
+        Assert.Equal("9\u2009000 critical, 1 ended: 2 rules", fields.Subject);
+        var mail = BriefMail.Write(fields, null);
+        Assert.Contains("9001", fields.ToJson());
+        Assert.Contains("9000 started as critical: Refusals at the gates", mail.Text);
+        Assert.Contains("Row locks", mail.Html);
+    }
+
+    [Fact]
+    public async Task It_travels_over_smtp_into_the_mailbox_once_and_the_answer_is_kept()
+    {
+        var mailbox = new Mailbox(_server.Path);
+        using var sink = new SmtpSink(mailbox);
+        await sink.StartAsync(default);
+        var sender = new MailSender(new ServerOptions { Data = "", Smtp = sink.Address, MailFrom = "kumiko@skerryline.example" });
+        var outgoing = new Outgoing("k7", 1, At, "ines@skerryline.example", new MailSettings(["ines@skerryline.example"]), "", new MailPayload("Critical: façade\r\nBcc: x", ".starts with a dot\n" + new string('é', 2_000), "<p>x</p>", null));
+        var answer = await sender.Send(outgoing, default);
+        await sender.Send(outgoing with { Attempt = 2 }, default);
+        var mail = Assert.Single(mailbox.Mails);
+        Assert.StartsWith("Critical: façade", mail.Subject);
+        Assert.StartsWith(".starts with a dot", mail.Text);
+        Assert.Contains("MAIL FROM", answer.Sent);
+        Assert.DoesNotContain("façade", answer.Sent);
+        Assert.Contains("taken", answer.Answered);
+        Assert.Single(new Mailbox(_server.Path).Mails);
+        await sink.StopAsync(default);
+    }
+
+    [Fact]
+    public async Task A_server_that_is_not_there_is_said()
+    {
+        var sender = new MailSender(new ServerOptions { Data = "" });
+        var outgoing = new Outgoing("k", 1, At, "ines@skerryline.example", new MailSettings(["ines@skerryline.example"], "127.0.0.1", 1, "none"), "", new MailPayload("s", "t", "", null));
+        Assert.False((await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing, default))).IsFinal);
+        Assert.Contains("No mail server", (await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Settings = new MailSettings(["a@b.example"]) }, default))).Message);
+    }
+}
