@@ -11,21 +11,18 @@ public sealed class Browser : IDisposable
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
 
-    private readonly RunningDemo _demo;
-    private readonly string _profile = Directory.CreateTempSubdirectory("kumiko-profile-").FullName;
+    private const string UsualSize = "1280,943";
 
-    public Browser(RunningDemo demo, bool scripts = true, string size = "1280,943")
+    private readonly RunningDemo _demo;
+    private readonly Chromium _chromium;
+
+    public Browser(RunningDemo demo, bool scripts = true, string size = UsualSize)
     {
         _demo = demo;
-        var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
-        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage", "--hide-scrollbars", "--force-device-scale-factor=1", "--window-size=" + size, "--user-data-dir=" + _profile);
-        if (!scripts) options.AddUserProfilePreference("profile.managed_default_content_settings.javascript", 2);
-        options.SetLoggingPreference(LogType.Browser, LogLevel.All);
-        Driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options);
+        _chromium = scripts && size == UsualSize && Chromium.Idle.TryTake(out var idle) ? idle : new Chromium(scripts, size) { IsShared = scripts && size == UsualSize };
     }
 
-    public ChromeDriver Driver { get; }
+    public ChromeDriver Driver => _chromium.Driver;
 
     /// <summary>The path and query of the address line.</summary>
     public string Here => new Uri(Driver.Url).PathAndQuery;
@@ -61,7 +58,7 @@ public sealed class Browser : IDisposable
             {
                 if (ask() is { } answer && answer is not false) return answer;
             }
-            catch (Exception e) when (e is StaleElementReferenceException or ElementClickInterceptedException or ElementNotInteractableException or NoSuchElementException or InvalidOperationException) { /* the page changed meanwhile */ }
+            catch (Exception e) when (e is StaleElementReferenceException or ElementClickInterceptedException or ElementNotInteractableException or NoSuchElementException or InvalidOperationException or UnknownErrorException) { /* the page changed meanwhile */ }
             if (Stopwatch.GetElapsedTime(started) > Patience) throw new TimeoutException($"Waited in vain for: {what}\nat {Driver.Url}\n{Driver.FindElement(By.TagName("body")).Text}");
             if (timePasses) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
             // Gives the server's own threads their turn; nothing depends on how long this takes.
@@ -129,10 +126,5 @@ public sealed class Browser : IDisposable
     /// <summary>Errors that the page wrote to the browser's console.</summary>
     public IReadOnlyList<string> Problems => [.. Driver.Manage().Logs.GetLog(LogType.Browser).Where(l => l.Level == LogLevel.Severe).Select(l => l.Message)];
 
-    public void Dispose()
-    {
-        Driver.Quit();
-        try { Directory.Delete(_profile, true); }
-        catch (IOException) { /* the browser is still writing its last file */ }
-    }
+    public void Dispose() => _chromium.GiveBack(_demo.Address);
 }

@@ -144,7 +144,7 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Button("Send gate firmware 7.3 to Tarnhead").Click();
         ines.Button("Roll back to 7.2");
         ines.Open("/alerts");
-        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text("h1").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
+        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".tabs-band h2").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal); }, "a critical alert", timePasses: true);
         Assert.Contains(ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal));
         ines.Button("Mailbox").Click();
@@ -162,7 +162,7 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Open("/demo/mailbox");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text == "Ended: gate refusals"); }, "the second mail", timePasses: true);
         ines.Open("/alerts");
-        Assert.Contains("No alert is open", ines.Text("h1"));
+        Assert.Contains("No alert is open", ines.Text(".tabs-band h2"));
         Assert.Empty(ines.Problems);
     }
 

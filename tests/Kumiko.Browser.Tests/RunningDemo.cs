@@ -1,5 +1,8 @@
+using Kumiko.Core.Accounts;
+using Kumiko.Core.Delivery;
 using Kumiko.Core.Storage;
 using Kumiko.Demo;
+using Kumiko.Demo.StandIns;
 using Kumiko.Demo.World;
 using Kumiko.Web.Hosting;
 using Microsoft.AspNetCore.Builder;
@@ -39,6 +42,19 @@ public sealed class RunningDemo : IAsyncLifetime
         foreach (var objective in Get<Kumiko.Core.Rules.ObjectiveStore>().All()) await Get<Kumiko.Core.Rules.ObjectiveStore>().Remove(objective.Id, true);
     }
 
+    /// <summary>The ferry line's channels, calendar and routes.</summary>
+    public Task AddTelling() => Get<TellingDesk>().Add(Get<PeopleStore>().FindByEmail("ines@skerryline.example")!.Id, default);
+
+    /// <summary>Takes channels, routes, calendars and quiet times away.</summary>
+    public async Task ForgetTelling()
+    {
+        var book = Get<RouteStore>().Book();
+        foreach (var route in book.Routes) await Get<RouteStore>().RemoveRoute(route.Id, true);
+        foreach (var calendar in book.Calendars) await Get<RouteStore>().RemoveCalendar(calendar.Id, true);
+        foreach (var quiet in book.QuietTimes) await Get<RouteStore>().RemoveQuiet(quiet.Id, true);
+        foreach (var channel in book.Channels) await Get<ChannelStore>().Remove(channel.Id, true);
+    }
+
     /// <summary>Takes in records of a sender of the test's own.</summary>
     public async Task Send(params string[] lines)
     {
@@ -50,6 +66,7 @@ public sealed class RunningDemo : IAsyncLifetime
 
     public async ValueTask DisposeAsync()
     {
+        while (Chromium.Idle.TryTake(out var idle)) idle.Dispose();
         await _app.StopAsync();
         await _app.DisposeAsync();
         _folder.Dispose();

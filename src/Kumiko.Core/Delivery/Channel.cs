@@ -38,7 +38,7 @@ public sealed record MailSettings(IReadOnlyList<string> To, string Host = "", in
 public sealed record WebhookSettings(string Url, IReadOnlyList<string> Headers) : ChannelSettings
 {
     public override string Kind => "webhook";
-    
+
     /// <summary>The host alone: the rest of an address often lets its holder in.</summary>
     public override IReadOnlyList<string> Recipients => [Uri.TryCreate(Url, UriKind.Absolute, out var url) ? url.GetLeftPart(UriPartial.Authority) : Url];
     public override string SecretName => "signing secret";

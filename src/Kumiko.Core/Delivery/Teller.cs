@@ -80,63 +80,65 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         {
             foreach (var channel in book.Among(rule.OnwardChannels))
                 foreach (var recipient in channel.Settings.Recipients)
-                    Item(connection, telling, channel.Id, recipient, "", null, null, "", SendingStore.Add(connection, channel.Id, recipient, "result", Now()));
+                    Item(connection, telling, channel.Id, recipient, "", null, default(Held) with { Why = "" }, SendingStore.Add(connection, channel.Id, recipient, "result", Now()));
             return;
         }
         var alert = telling.Alert is { } id ? AlertStore.Find(connection, id) : null;
         if (telling.Alert is not null && alert is null) return;
         var facts = alert is null ? AlertFacts.Of(rule, telling.Level) : AlertFacts.Of(alert, telling.Level);
-        var (hold, why) = Hold(facts, alert, book);
+        var held = Hold(facts, alert, book);
         if (telling.Kind == TellingKind.Ended)
         {
-            End(connection, telling, alert!, book, hold, why);
+            End(connection, telling, alert!, book, held);
             return;
         }
         var hits = book.For(facts, Now());
         var told = new HashSet<(long?, string)>();
         foreach (var address in rule.Recipients)
-            if (told.Add((null, address.ToLowerInvariant()))) Item(connection, telling, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, hold, why);
+            if (told.Add((null, address.ToLowerInvariant()))) Item(connection, telling, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, held);
         foreach (var hit in hits)
         {
-            foreach (var channel in hit.Channels) Add(connection, telling, channel, hit.Route.Id, facts, rule, hold, why, told);
+            foreach (var channel in hit.Channels) Add(connection, telling, channel, hit.Route.Id, facts, rule, held, told);
             if (telling.Kind != TellingKind.Started || alert is null) continue;
             for (var step = 0; step < hit.Route.Definition.Steps.Count; step++)
-                connection.Execute("INSERT OR IGNORE INTO escalation (alert, route, step, due) VALUES (@Id, @route, @step, @due)", new { alert.Id, route = hit.Route.Id, step, due = Math.Max(Now(), hold ?? 0) + hit.Route.Definition.Steps[step].After });
+                connection.Execute("INSERT OR IGNORE INTO escalation (alert, route, step, due) VALUES (@Id, @route, @step, @due)", new { alert.Id, route = hit.Route.Id, step, due = Math.Max(Now(), held.Until ?? 0) + hit.Route.Definition.Steps[step].After });
         }
     }
 
-    private static void Add(SqliteConnection connection, Telling telling, Channel channel, long route, AlertFacts facts, Rule rule, long? hold, string why, HashSet<(long?, string)> told)
+    private static void Add(SqliteConnection connection, Telling telling, Channel channel, long route, AlertFacts facts, Rule rule, Held held, HashSet<(long?, string)> told)
     {
         foreach (var recipient in channel.Settings.Recipients)
-            if (told.Add((channel.Id, recipient.ToLowerInvariant()))) Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, hold, why);
+            if (told.Add((channel.Id, recipient.ToLowerInvariant()))) Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
     }
 
     /// <summary>The end goes to those who were told of the alert, or wait to be.</summary>
-    private static void End(SqliteConnection connection, Telling telling, Alert alert, RouteBook book, long? hold, string why)
+    private static void End(SqliteConnection connection, Telling telling, Alert alert, RouteBook book, Held held)
     {
-        var before = connection.Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, string Why)>(
-            "SELECT i.channel, i.recipient, i.bundle, i.route, MAX(CASE WHEN i.delivery IS NULL THEN i.hold END), MAX(CASE WHEN i.delivery IS NULL THEN i.why ELSE '' END) FROM telling t JOIN delivery_item i ON i.telling = t.id WHERE t.alert = @Id AND i.dropped IS NULL GROUP BY i.channel, i.recipient", new { alert.Id }).ToList();
+        var before = connection.Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, long? Quiet, string Why)>(
+            "SELECT i.channel, i.recipient, i.bundle, i.route, MAX(CASE WHEN i.delivery IS NULL THEN i.hold END), MAX(CASE WHEN i.delivery IS NULL THEN i.quiet END), MAX(CASE WHEN i.delivery IS NULL THEN i.why ELSE '' END) FROM telling t JOIN delivery_item i ON i.telling = t.id WHERE t.alert = @Id AND i.dropped IS NULL GROUP BY i.channel, i.recipient", new { alert.Id }).ToList();
         foreach (var to in before)
         {
             if (to.Route is { } route && book.Route(route) is { Definition.TellsEnd: false }) continue;
-            var until = hold is null ? to.Hold : to.Hold is null ? hold : Math.Max(hold.Value, to.Hold.Value);
-            Item(connection, telling, to.Channel, to.Recipient, to.Bundle, to.Route, until, hold is null ? to.Why : why);
+            // What it ends is held still: they go, or stay away, together.
+            Item(connection, telling, to.Channel, to.Recipient, to.Bundle, to.Route, to.Hold is { } earlier && !(held.Until > earlier) ? new Held(earlier, to.Quiet, to.Why) : held);
         }
     }
 
     /// <summary>Until when nobody is told, and why.</summary>
-    private (long? Until, string Why) Hold(AlertFacts facts, Alert? alert, RouteBook book)
+    private Held Hold(AlertFacts facts, Alert? alert, RouteBook book)
     {
         var now = Now();
-        var (hold, why) = ((long?)null, "");
-        if (book.QuietFor(facts, now) is { } quiet) (hold, why) = (quiet.Until, $"quiet: {quiet.Quiet.Definition.Reason}");
-        if (alert?.Snoozed is { } snoozed && snoozed > now && !(hold > snoozed)) (hold, why) = (snoozed, "snoozed");
-        return (hold, why);
+        var held = book.QuietFor(facts, now) is { } quiet ? new Held(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}") : new Held(null, null, "");
+        return alert?.Snoozed is { } snoozed && snoozed > now && !(held.Until > snoozed) ? new Held(snoozed, null, "snoozed") : held;
     }
 
-    private static void Item(SqliteConnection connection, Telling telling, long? channel, string recipient, string bundle, long? route, long? hold, string why, long? delivery = null) => connection.Execute(
-        "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @hold, @why, @delivery)",
-        new { telling.Id, channel, recipient, bundle, level = telling.Kind == TellingKind.Ended ? "none" : telling.Level.ToString().ToLowerInvariant(), route, since = telling.At, hold, why, delivery });
+    /// <param name="Until">Null where nothing holds it.</param>
+    /// <param name="Quiet">The quiet time that does; null for a snooze.</param>
+    private readonly record struct Held(long? Until, long? Quiet, string Why);
+
+    private static void Item(SqliteConnection connection, Telling telling, long? channel, string recipient, string bundle, long? route, Held held, long? delivery = null) => connection.Execute(
+        "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, quiet, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @Until, @Quiet, @Why, @delivery)",
+        new { telling.Id, channel, recipient, bundle, level = telling.Kind == TellingKind.Ended ? "none" : telling.Level.ToString().ToLowerInvariant(), route, since = telling.At, held.Until, held.Quiet, held.Why, delivery });
 
     private static string BundleOf(AlertFacts facts, Rule rule, ChannelQuiet quiet) => quiet.By switch
     {
@@ -169,7 +171,7 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
                     var telling = new Telling { Id = TellingStore.AddEscalated(connection, alert, now), Kind = TellingKind.Escalated, Rule = rule.Id, Alert = id, At = now, Level = alert.Level };
                     connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now });
                     var told = new HashSet<(long?, string)>();
-                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, null, "", told);
+                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, new Held(null, null, ""), told);
                 }
                 connection.Execute("UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step", new { now, id, routeId, step });
             }
@@ -177,14 +179,17 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         });
     }
 
-    /// <summary>What was held and is no longer worth telling, once its time is over.</summary>
+    /// <summary>What was held and is no longer worth telling, once its time is over; a quiet time that was ended early, or somebody who woke an alert, ends it at once.</summary>
     private const string DropHeld = """
+        UPDATE delivery_item SET hold = @now WHERE delivery IS NULL AND dropped IS NULL AND hold > @now
+          AND (EXISTS (SELECT 1 FROM quiet_time q WHERE q.id = delivery_item.quiet AND q.removed IS NOT NULL)
+            OR (quiet IS NULL AND EXISTS (SELECT 1 FROM telling t JOIN alert a ON a.id = t.alert WHERE t.id = delivery_item.telling AND (a.snoozed IS NULL OR a.snoozed <= @now))));
         UPDATE delivery_item SET dropped = CASE WHEN EXISTS (SELECT 1 FROM telling t JOIN alert a ON a.id = t.alert WHERE t.id = delivery_item.telling AND a.ended IS NOT NULL) THEN 'it ended meanwhile' ELSE 'it was seen meanwhile' END
         WHERE delivery IS NULL AND dropped IS NULL AND hold <= @now
           AND EXISTS (SELECT 1 FROM telling t JOIN alert a ON a.id = t.alert WHERE t.id = delivery_item.telling AND (a.ended IS NOT NULL OR (a.acknowledged IS NOT NULL AND t.kind <> 'ended')))
           AND NOT EXISTS (SELECT 1 FROM telling e JOIN telling t ON t.alert = e.alert JOIN delivery_item i ON i.telling = t.id
               WHERE e.id = delivery_item.telling AND e.kind = 'ended' AND i.channel IS delivery_item.channel AND i.recipient = delivery_item.recipient AND i.delivery IS NOT NULL);
-        UPDATE delivery_item SET hold = NULL, why = '' WHERE delivery IS NULL AND dropped IS NULL AND hold <= @now;
+        UPDATE delivery_item SET hold = NULL, quiet = NULL, why = '' WHERE delivery IS NULL AND dropped IS NULL AND hold <= @now;
         """;
 
     private sealed record Waiting(long? Channel, string Recipient, string Bundle, long Since, bool IsCritical);
@@ -194,7 +199,7 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     {
         var now = Now();
         using (var connection = kept.Database.Read())
-            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL AND (hold IS NULL OR hold <= @now))", new { now }) == 0) return 0;
+            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL)", new { now }) == 0) return 0;
         var book = routes.Book();
         return await kept.Database.Writer.Write(connection =>
         {

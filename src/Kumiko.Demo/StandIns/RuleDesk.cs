@@ -18,7 +18,11 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
         try
         {
             await history.Complete.WaitAsync(stoppingToken);
-            if (rules.Rules().Count > 0) return;
+            if (rules.Rules().Count > 0)
+            {
+                await telling.Renew(stoppingToken);
+                return;
+            }
             await Add(stoppingToken);
         }
         catch (OperationCanceledException) { /* the demonstration stops */ }

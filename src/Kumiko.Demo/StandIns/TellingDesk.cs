@@ -24,7 +24,7 @@ public sealed class TellingDesk(ChannelStore channels, RouteStore routes, Secret
         var signed = new WebhookSecret(HookInbox.Secret, []).ToText();
         var quay = await Channel("Quay duty", new MailSettings([QuayMail]));
         var office = await Channel("Harbour office", new MailSettings([OfficeMail]));
-        var chat = await Channel("Chat room", new WebhookSettings(state.Address + hooks.Chat.Address, []), signed, "{ \"text\": \"{{ subject }} – {{ sentence }}\", \"link\": \"{{ link }}\" }");
+        var chat = await Channel("Chat room", new WebhookSettings(state.Address + hooks.Chat.Address, []), signed, "{ \"text\": \"{{ subject }} – {{ sentence }}\", \"link\": \"{{ link }}\" }", ChannelQuiet.Default with { Most = 20 });
         var pager = await Channel("On-call pager", new WebhookSettings(state.Address + hooks.Pager.Address, []), signed);
         var trap = await Channel("Control desk", new TrapSettings("127.0.0.1", traps.Port), "skerry");
         var horn = await Channel("Harbour horn", new ScriptSettings("horn.sh", ["{{ level }}", "{{ where }}"]));
@@ -39,6 +39,23 @@ public sealed class TellingDesk(ChannelStore channels, RouteStore routes, Secret
         await routes.AddRoute("Booking", new RouteDefinition { Match = new AlertMatch { Teams = ["Booking"] }, Channels = [chat], Steps = [new EscalationStep(15 * Instants.Minute, [pager])] });
         await routes.AddRoute("Fleet", new RouteDefinition { Match = new AlertMatch { Teams = ["Fleet"] }, Channels = [trap, chat] });
         await routes.AddRoute("The horn for the gates", new RouteDefinition { Match = new AlertMatch { Labels = ["gates"], Least = AlertLevel.Critical }, Channels = [horn], TellsEnd = false });
+    }
+
+    /// <summary>Leads the channels to the stand-ins again, whose addresses differ from start to start.</summary>
+    public async Task Renew(CancellationToken cancel)
+    {
+        await state.Known.WaitAsync(cancel);
+        WriteScript();
+        foreach (var channel in channels.All())
+        {
+            ChannelSettings? moved = channel.Settings switch
+            {
+                WebhookSettings hook when new[] { hooks.Chat, hooks.Pager }.FirstOrDefault(h => hook.Url.EndsWith(h.Address, StringComparison.Ordinal)) is { } of => hook with { Url = state.Address + of.Address },
+                TrapSettings { Host: "127.0.0.1" } trap => trap with { Port = traps.Port },
+                _ => null,
+            };
+            if (moved is not null && moved != channel.Settings) await channels.Change(channel with { Settings = moved });
+        }
     }
 
     private void WriteScript()

@@ -97,6 +97,19 @@ public class TellerTests : RuleTest
     }
 
     [Fact]
+    public async Task A_quiet_time_that_is_ended_early_tells_what_it_held()
+    {
+        await Add(Counting() with { LookBack = 20 * Minute });
+        var quiet = await Routes.AddQuiet(new QuietDefinition { From = Now, Until = Now + Instants.Hour, Reason = "new gates" }, "Ines Halloran");
+        await Send(9);
+        await PassAndTell(60);
+        Assert.Empty(Made());
+        await Routes.RemoveQuiet(quiet, true);
+        await PassAndTell(10);
+        Assert.Equal([$"{Ines}: 1 Started"], Made());
+    }
+
+    [Fact]
     public async Task An_end_within_a_quiet_time_is_told_to_those_who_know_of_the_start()
     {
         await Add(Counting());
@@ -153,6 +166,21 @@ public class TellerTests : RuleTest
         await PassAndTell(9 * 60);
         Assert.Equal([$"{Ines}: 1 Started"], Made());
         await PassAndTell(2 * 60);
+        Assert.Equal([$"{Ines}: 1 Started", $"{Ines}: 1 Rose"], Made());
+    }
+
+    [Fact]
+    public async Task Who_wakes_an_alert_is_told_at_once_what_it_was_silent_about()
+    {
+        await Add(Counting(warning: 2, critical: 5) with { LookBack = 20 * Minute });
+        await Send(3);
+        await PassAndTell(10);
+        var alert = Store.Alerts.All(1)[0].Id;
+        await Store.Alerts.Snooze(alert, "Ines Halloran", Now + Instants.Hour);
+        await Send(9);
+        await PassAndTell(120);
+        await Store.Alerts.Wake(alert, "Ines Halloran");
+        await PassAndTell(10);
         Assert.Equal([$"{Ines}: 1 Started", $"{Ines}: 1 Rose"], Made());
     }
 

@@ -34,12 +34,18 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         if (now.Total == 0) return BriefDifferences.None("No records came in this stretch, so there is nothing to compare.");
         if (then is null || then.Total < LeastOf)
         {
+            // What is rare on like days may have happened now and then in the day before.
+            var day = DayBefore(run, snapshot, cancel);
+            if (await run.Both(day, MostValues) is { Then: { Total: >= LeastOf } rare }) (baseline, then) = (day, rare);
+        }
+        if (then is null || then.Total < LeastOf)
+        {
             // What never happened before is compared with what else happens.
-            baseline = Others(query, focus);
+            baseline = Others(query, focus, Common(now));
             (now, then) = await run.Both(baseline, MostValues);
         }
         if (then is null || then.Total == 0) return BriefDifferences.None("There are no other records to compare with yet.");
-        var candidates = Candidates(query, alert, now, then);
+        var candidates = Candidates(query, alert, now, then, besideOthers: baseline.Query is not null);
         // Beside other records the query itself says which patterns they are.
         if (baseline.Query is null) candidates.AddRange(await Patterns(query, baseline, alert, focus, snapshot, cancel));
         var judged = ShareShift.Judge([.. candidates.Select(c => (c.Now, c.Then))], now.Total, then.Total);
@@ -57,6 +63,13 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         return like.Windows.Count > 0 ? like : baselines.Find(BaselineChoice.Before, run.Question, snapshot, cancel);
     }
 
+    private Baseline DayBefore(Run run, Snapshot snapshot, CancellationToken cancel)
+    {
+        var focus = run.Question.Window;
+        var stretch = new TimeRange(Moment.At(focus.From - Instants.Day), Moment.At(focus.From));
+        return baselines.Find(new DrawnStretch(stretch), run.Question, snapshot, cancel) with { Words = "the day before" };
+    }
+
     /// <summary>A rule on a metric, on spans or on other rules has no records of its own: those of its place, or all that warn.</summary>
     private static string Around(Alert alert)
     {
@@ -66,7 +79,12 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         return alert.Definition.Quantity is SlowSpans { Service.Length: > 0 } spans ? AlertRecords.With("", ["service"], [spans.Service]) : "level >= warn";
     }
 
-    private static Baseline Others(string query, Window focus)
+    /// <summary>The service that all records are of; null where they are of several.</summary>
+    private static string? Common(FieldCounts now) =>
+        now.Fields.GetValueOrDefault("service") is { Values: { Count: 1 } values } && values.First() is var only && only.Value == now.Total ? only.Key.ToText() : null;
+
+    /// <param name="common">The service that all records are of, so that others are of it as well.</param>
+    private static Baseline Others(string query, Window focus, string? common)
     {
         var parsed = QueryParser.Parse(query);
         var conditions = new List<Expr>();
@@ -74,6 +92,7 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         conditions.AddRange(parsed.Query.Stages.OfType<Where>().Select(w => w.Condition));
         var service = conditions.OfType<Compare>().FirstOrDefault(c => c is { Op: CompareOp.Equal, Left: Field { Name: "service" } });
         var rest = conditions.Where(c => c != service).ToList();
+        if (service is null && common is not null) service = new Compare(new Field("service"), CompareOp.Equal, new Literal(common, true));
         var others = rest.Count == 0 ? conditions : rest;
         var set = Expr.And(rest.Count > 0 && service is not null ? [service, new Not(Expr.And(others))] : [new Not(Expr.And(others))]);
         var text = QueryPrinter.Print(set);
@@ -81,14 +100,18 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         return new Baseline(new ConditionSet(text), [focus], words) { Query = text };
     }
 
-    private static List<Candidate> Candidates(string query, Alert alert, FieldCounts now, FieldCounts then)
+    /// <param name="besideOthers">Whether other lines of code wrote what is compared with.</param>
+    private static List<Candidate> Candidates(string query, Alert alert, FieldCounts now, FieldCounts then, bool besideOthers)
     {
         var match = QueryParser.Parse(query).Query;
+        var asksForText = match.Match is { } text && HasTerm(text);
         var found = new List<Candidate>();
         foreach (var name in now.Fields.Keys.Union(then.Fields.Keys))
         {
             // What the query says of itself sets nothing apart; what tells each record from the next says nothing of many.
             if (alert.Definition.Keys.Contains(name) || Speaks(match, name)) continue;
+            // Who asks for a text asks for a line of code, which says its level and scope by itself.
+            if (besideOthers && asksForText && (name == "level" || name.StartsWith("otel.scope.", StringComparison.Ordinal))) continue;
             var (here, there) = (now.Fields.GetValueOrDefault(name), then.Fields.GetValueOrDefault(name));
             if (here is { More: true } || there is { More: true } || name == "trace_id") continue;
             foreach (var value in (here?.Values.Keys ?? []).Union(there?.Values.Keys ?? []))
@@ -96,6 +119,8 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         }
         return found;
     }
+
+    private static bool HasTerm(Expr expr) => expr is Term || QueryChecker.Parts(expr).Any(HasTerm);
 
     private static bool Speaks(Language.Query query, string field) =>
         (query.Match is { } match && QueryChecker.Mentions(match, field)) || query.Stages.OfType<Where>().Any(w => QueryChecker.Mentions(w.Condition, field));

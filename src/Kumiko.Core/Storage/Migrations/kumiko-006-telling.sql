@@ -107,6 +107,7 @@ CREATE TABLE delivery_item (
     route     INTEGER REFERENCES route (id),
     since     INTEGER NOT NULL,
     hold      INTEGER,
+    quiet     INTEGER REFERENCES quiet_time (id),
     why       TEXT NOT NULL DEFAULT '',
     delivery  INTEGER REFERENCES delivery (id),
     dropped   TEXT

@@ -101,11 +101,12 @@ public static class BriefMail
 
     private static void Table(StringBuilder html, IEnumerable<string> columns, IEnumerable<IReadOnlyList<string>> rows)
     {
+        const int ShortCell = 24;
         const string Cell = "padding:3px 10px 3px 0;border-bottom:1px solid #d6cdba;text-align:left;vertical-align:top";
         html.Append("<table style=\"border-collapse:collapse;margin:0 0 12px;font-size:13.5px\"><tr>");
         foreach (var column in columns) html.Append($"<th style=\"{Cell}\">{E(column)}</th>");
         html.Append("</tr>");
-        foreach (var row in rows) html.Append("<tr>").AppendJoin("", row.Select(cell => $"<td style=\"{Cell}\">{E(cell)}</td>")).Append("</tr>");
+        foreach (var row in rows) html.Append("<tr>").AppendJoin("", row.Select(cell => $"<td style=\"{Cell}{(cell.Length <= ShortCell ? ";white-space:nowrap" : "")}\">{E(cell)}</td>")).Append("</tr>");
         html.Append("</table>");
     }
 

@@ -55,7 +55,7 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
     {
         Begin();
         if (rules.Alerts.Find(id) is not { } alert) return NotFound();
-        try { return await Draw(alert) is { } drawing ? Partial("_Chart", new ChartPart(drawing)) : Content("<p class=\"hint\">It has no figure over time.</p>", "text/html"); }
+        try { return await Draw(alert) is { } drawing ? Partial("_Chart", new ChartPart(drawing) { HasOwnLegend = true }) : Content("<p class=\"hint\">It has no figure over time.</p>", "text/html"); }
         catch (QueryRefusedException e) { return Partial("_Refused", e.Message); }
     }
 
@@ -72,11 +72,11 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
     {
         Begin();
         if (rules.Alerts.Find(id) is not { } alert) return NotFound();
-        if (AlertRecords.Query(alert) is not { } query || QueryParser.Parse(query) is not { Ok: true } parsed) return Content("<p class=\"hint\">It is made of no records.</p>", "text/html");
+        if (AlertRecords.Query(alert) is not { } query || QueryParser.Parse(query) is not { Ok: true } parsed) return Content("<p class=\"hint\">It is made of other rows than records. Open them in Search.</p>", "text/html");
         try
         {
             var run = Runs.Open(new Question(Viewer.Name, parsed, AlertRecords.Focus(alert), Now, Zone, Limits.Default));
-            if (!run.ReadsRecords) return Content("<p class=\"hint\">It is made of no records.</p>", "text/html");
+            if (!run.ReadsRecords) return Content("<p class=\"hint\">It is made of other rows than records. Open them in Search.</p>", "text/html");
             return Partial("_BehindAlert", new BehindPart(await run.Records(null, MostRecords), Zone));
         }
         catch (QueryRefusedException e) { return Partial("_Refused", e.Message); }

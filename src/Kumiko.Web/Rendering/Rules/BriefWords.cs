@@ -31,7 +31,7 @@ public static class BriefWords
     public static string Moved(AlertCourse course, Alert alert)
     {
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
-        return course is { Then: { } then, Now: { } now, Course: not Core.Rules.Course.TooSoon } ? $"{RuleWords.Text(then, unit)} at the start, {RuleWords.Text(now, unit)} {(course.Course == Core.Rules.Course.Ended ? "at the end" : "now")}" : "";
+        return alert.Definition.Quantity is not InOrder && course is { Then: { } then, Now: { } now, Course: not Core.Rules.Course.TooSoon } ? $"{RuleWords.Text(then, unit)} at the start, {RuleWords.Text(now, unit)} {(course.Course == Core.Rules.Course.Ended ? "at the end" : "now")}" : "";
     }
 
     /// <summary>A difference in one line, with n on both sides.</summary>
