@@ -18,6 +18,12 @@ if ! [ -x /usr/sbin/rsyslogd ] && command -v apt-get >/dev/null; then
   $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq rsyslog >/dev/null 2>&1 || true
 fi
 
+# A trap receiver, likewise.
+if ! [ -x /usr/sbin/snmptrapd ] && command -v apt-get >/dev/null; then
+  sudo=$([ "$(id -u)" = 0 ] || echo sudo)
+  $sudo env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq snmptrapd >/dev/null 2>&1 || true
+fi
+
 if ! dotnet build Kumiko.slnx --configuration Release --verbosity quiet; then
   echo "The build failed."
   echo "0 passed, 1 failed"

@@ -28,6 +28,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     public async ValueTask DisposeAsync()
     {
         _ines.Dispose();
+        _demo.Get<HookInboxes>().Chat.IsBroken = false;
         await _demo.ForgetRules();
         await _demo.ForgetTelling();
     }
@@ -162,7 +163,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         await Send(9);
         Wait("/demo/chat", () => _ines.All(".chat li").Any(l => l.Text.Contains("Critical: Lamps " + _word, StringComparison.Ordinal)), "the chat");
         _ines.Open("/demo/pager");
-        Assert.DoesNotContain(_word, _ines.Text("main"));
+        Assert.DoesNotContain(_word, _ines.Text(".scroll"));
         Wait("/demo/pager", () => _ines.All(".page-call h2").Any(h => h.Text == "Nobody has acknowledged: Lamps " + _word), "the pager");
         _ines.Open("/alerts");
         _ines.Click(() => _ines.Button("Lamps " + _word));
@@ -192,7 +193,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Assert.Single(_ines.All(".chat li"), l => l.Text.Contains(_word, StringComparison.Ordinal));
         Wait("/alerts/sent", () => _ines.All(".sent-list").Any(l => l.Text.Contains("150 tellings in one", StringComparison.Ordinal)), "what was sent");
         _ines.Click(() => _ines.Button($"150 critical: Flood {_word}"));
-        _ines.Until(() => _ines.Text("main").Contains("and 130 more", StringComparison.Ordinal), "what it is about");
+        _ines.Until(() => _ines.Text(".scroll").Contains("and 130 more", StringComparison.Ordinal), "what it is about");
         Assert.Empty(_ines.Axe());
         Assert.Empty(_ines.Problems);
     }
@@ -213,11 +214,11 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _ines.Click(() => _ines.Button("Quiet " + _word));
         _ines.Until(() => { _ines.Driver.Navigate().Refresh(); return _ines.All(".told").Any(t => t.Text.Contains("quiet: new lamps are put up", StringComparison.Ordinal)); }, "why nobody is told", timePasses: true);
         _ines.Open("/demo/chat");
-        Assert.DoesNotContain(_word, _ines.Text("main"));
+        Assert.DoesNotContain(_word, _ines.Text(".scroll"));
         _ines.Open("/alerts/quiet");
         _ines.Click(() => _ines.Button("End it"));
-        _ines.Until(() => _ines.Text("main").Contains("The quiet time is over", StringComparison.Ordinal), "its end");
-        Wait("/demo/chat", () => _ines.Text("main").Contains("Critical: Quiet " + _word, StringComparison.Ordinal), "what was held");
+        _ines.Until(() => _ines.Text(".scroll").Contains("The quiet time is over", StringComparison.Ordinal), "its end");
+        Wait("/demo/chat", () => _ines.Text(".scroll").Contains("Critical: Quiet " + _word, StringComparison.Ordinal), "what was held");
         Assert.Empty(_ines.Problems);
     }
 
@@ -227,7 +228,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         MakeRoute("Chat room");
         MakeRule("Broken " + _word, labels: _word);
         await Send(9);
-        Wait("/demo/chat", () => _ines.Text("main").Contains("Critical: Broken " + _word, StringComparison.Ordinal), "the first message");
+        Wait("/demo/chat", () => _ines.Text(".scroll").Contains("Critical: Broken " + _word, StringComparison.Ordinal), "the first message");
         _ines.Open("/alerts/channels");
         _ines.Click(() => _ines.All(".list a").First(a => a.Text == "Chat room"));
         Fill("Template", "{ \"text\": \"{{ subject \" }");
@@ -254,9 +255,9 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _ines.Button("Put it in order");
         MakeRule("Again " + _word, labels: _word);
         await Send(9);
-        Wait("/alerts/sent", () => _ines.Text("main").Contains("trying again", StringComparison.Ordinal) && _ines.Text("main").Contains("It answered 503", StringComparison.Ordinal), "a failed try");
+        Wait("/alerts/sent", () => _ines.Text(".scroll").Contains("trying again", StringComparison.Ordinal) && _ines.Text(".scroll").Contains("It answered 503", StringComparison.Ordinal), "a failed try");
         _ines.Open("/demo/chat");
-        Assert.DoesNotContain(_word, _ines.Text("main"));
+        Assert.DoesNotContain(_word, _ines.Text(".scroll"));
         _ines.Click(() => _ines.Button("Put it in order"));
         _ines.Button("Put it out of order");
         Wait("/demo/chat", () => _ines.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 1, "it comes later, once");

@@ -28,13 +28,21 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     private const long KeptFor = 90 * Instants.Day, ResultsKeptFor = Instants.Day;
 
     private readonly Queue<long> _briefs = new();
-    private long _pruned;
+    private long _pruned, _released;
 
     /// <summary>Plans what waits, escalates, and makes messages of what may go now; returns how many messages it made.</summary>
     public async Task<int> TellWaiting(CancellationToken cancel)
     {
-        while (await PlanWaiting(cancel) == AtOnce) cancel.ThrowIfCancellationRequested();
-        await Escalate();
+        var planned = 0;
+        for (var more = AtOnce; more == AtOnce; planned += more)
+        {
+            cancel.ThrowIfCancellationRequested();
+            more = await PlanWaiting(cancel);
+        }
+        planned += await Escalate();
+        // What waits for a limit or a quiet time is looked at now and then; what is new at once.
+        if (planned == 0 && Now() - _released is >= 0 and < Instants.Second) return 0;
+        _released = Now();
         var made = await Release();
         if (Now() - _pruned > Instants.Hour) await Prune();
         return made;
@@ -56,8 +64,8 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         {
             foreach (var telling in waiting)
             {
-                Plan(connection, telling, RuleOf(telling.Rule), book);
-                connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now = Now() });
+                // Once, even where two look at the same time.
+                if (connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id AND planned IS NULL", new { telling.Id, now = Now() }) > 0) Plan(connection, telling, RuleOf(telling.Rule), book);
             }
             return waiting.Count;
         });
@@ -149,14 +157,15 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     };
 
     /// <summary>Tells the next ones of alerts that nobody acknowledged.</summary>
-    private async Task Escalate()
+    private async Task<int> Escalate()
     {
         var now = Now();
         using (var connection = kept.Database.Read())
-            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM escalation WHERE done IS NULL AND due <= @now)", new { now }) == 0) return;
+            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM escalation WHERE done IS NULL AND due <= @now)", new { now }) == 0) return 0;
         var book = routes.Book();
-        await kept.Database.Writer.Write(connection =>
+        return await kept.Database.Writer.Write(connection =>
         {
+            var escalated = 0;
             foreach (var (id, routeId, step) in connection.Query<(long Alert, long Route, int Step)>("SELECT alert, route, step FROM escalation WHERE done IS NULL AND due <= @now ORDER BY due, alert, step LIMIT @AtOnce", new { now, AtOnce }).ToList())
             {
                 var alert = AlertStore.Find(connection, id);
@@ -174,8 +183,9 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
                     foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, new Held(null, null, ""), told);
                 }
                 connection.Execute("UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step", new { now, id, routeId, step });
+                escalated++;
             }
-            return 0;
+            return escalated;
         });
     }
 

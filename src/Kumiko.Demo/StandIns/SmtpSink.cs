@@ -20,6 +20,9 @@ public sealed class SmtpSink : BackgroundService
         _listener.Start();
     }
 
+    /// <summary>User and password that it wants to hear first, as <c>user\0password</c>; null to take mail from anybody.</summary>
+    public string? Login { get; init; }
+
     public Uri Address => new($"smtp://127.0.0.1:{((IPEndPoint)_listener.LocalEndpoint).Port}");
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
@@ -46,6 +49,7 @@ public sealed class SmtpSink : BackgroundService
             using var reader = new StreamReader(client.GetStream(), Encoding.Latin1);
             await using var writer = new StreamWriter(client.GetStream(), Encoding.ASCII) { NewLine = "\r\n", AutoFlush = true };
             await writer.WriteLineAsync("220 mailbox of the Kumiko demo".AsMemory(), limited.Token);
+            var isKnown = Login is null;
             while (await reader.ReadLineAsync(limited.Token) is { Length: <= LongestLine } line)
             {
                 var verb = line.Split(' ', ':')[0].ToUpperInvariant();
@@ -58,7 +62,9 @@ public sealed class SmtpSink : BackgroundService
                 }
                 await writer.WriteLineAsync((verb switch
                 {
-                    "EHLO" or "HELO" => "250 welcome",
+                    "EHLO" or "HELO" => Login is null ? "250 welcome" : "250-welcome\r\n250 AUTH PLAIN",
+                    "AUTH" => (isKnown = IsLogin(line)) ? "235 known" : "535 not known",
+                    "MAIL" when !isKnown => "530 sign in first",
                     "MAIL" or "RCPT" or "RSET" or "NOOP" or "DATA" => "250 taken",
                     "QUIT" => "221 bye",
                     _ => "502 not known here",
@@ -67,6 +73,13 @@ public sealed class SmtpSink : BackgroundService
             }
         }
         catch (Exception e) when (e is IOException or OperationCanceledException or FormatException or SocketException) { /* the sender went away */ }
+    }
+
+    // AUTH PLAIN with its first response (RFC 4616): who it is for, user and password, separated by zeros.
+    private bool IsLogin(string line)
+    {
+        try { return line.Split(' ') is [_, "PLAIN", var told] && Encoding.UTF8.GetString(Convert.FromBase64String(told)).EndsWith("\0" + Login, StringComparison.Ordinal); }
+        catch (FormatException) { return false; }
     }
 
     private static async Task<string?> ReadMail(StreamReader reader, CancellationToken cancel)

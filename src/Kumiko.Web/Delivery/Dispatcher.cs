@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using System.Net.Sockets;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Records;
@@ -20,7 +19,7 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
 {
     private const int AtOnce = 200;
 
-    private readonly ConcurrentDictionary<long, Task> _running = new();
+    private readonly Dictionary<long, Task> _running = [];
 
     // What went wrong for a moment is tried again at once; what lasts is left to the outbox. The network is real, and so is this clock.
     private readonly ResiliencePipeline<SendAnswer> _patient = new ResiliencePipelineBuilder<SendAnswer>().AddRetry(new RetryStrategyOptions<SendAnswer>
@@ -35,22 +34,24 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
     /// <summary>Starts what is due on each line that is free; the tasks of the lines.</summary>
     public IReadOnlyCollection<Task> Start(CancellationToken cancel)
     {
-        foreach (var line in sendings.Due(Now(), AtOnce).GroupBy(s => s.Channel ?? 0))
+        lock (_running)
         {
-            if (_running.TryGetValue(line.Key, out var running) && !running.IsCompleted) continue;
-            _running[line.Key] = Task.Run(() => SendAll([.. line], cancel), cancel);
+            foreach (var line in sendings.Due(Now(), AtOnce).GroupBy(s => s.Channel ?? 0))
+            {
+                if (_running.TryGetValue(line.Key, out var running) && !running.IsCompleted) continue;
+                _running[line.Key] = Task.Run(() => SendAll([.. line.Select(s => s.Id)], cancel), cancel);
+            }
+            return [.. _running.Values];
         }
-        return [.. _running.Values];
     }
 
-    /// <summary>Whether all lines have done what was due when they started.</summary>
-    public Task Idle() => Task.WhenAll(_running.Values);
-
-    private async Task SendAll(List<Sending> line, CancellationToken cancel)
+    private async Task SendAll(List<long> line, CancellationToken cancel)
     {
-        foreach (var sending in line)
+        foreach (var id in line)
         {
             cancel.ThrowIfCancellationRequested();
+            // An earlier line may have sent it since it was seen to be due.
+            if (sendings.Find(id) is not { State: SendingState.Waiting } sending || sending.Due > Now()) continue;
             try
             {
                 // A channel that does not take one takes no other now.

@@ -120,6 +120,28 @@ public sealed class MailTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task It_signs_in_where_that_is_wanted_and_tells_nobody_the_password()
+    {
+        var mailbox = new Mailbox(_server.Path);
+        using var sink = new SmtpSink(mailbox) { Login = "kumiko\0let me in" };
+        await sink.StartAsync(default);
+        var sender = new MailSender(new ServerOptions { Data = "" });
+        var settings = new MailSettings(["ines@skerryline.example"], "127.0.0.1", sink.Address.Port, "none", "kumiko", "kumiko@skerryline.example");
+        var outgoing = new Outgoing("k8", 1, At, "ines@skerryline.example", settings, "let me in", new MailPayload("s", "t", "", null));
+        var answer = await sender.Send(outgoing, default);
+        Assert.Single(mailbox.Mails);
+        Assert.Contains("AUTH PLAIN", answer.Sent);
+        Assert.DoesNotContain(Convert.ToBase64String("\0kumiko\0let me in"u8), answer.Sent);
+        var refused = await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Secret = "guess" }, default));
+        Assert.Contains("did not take the login", refused.Message);
+        // A server that offers no TLS is not talked to in clear where TLS is wanted.
+        var open = await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Settings = settings with { Security = "starttls" } }, default));
+        Assert.DoesNotContain("AUTH PLAIN ", open.Sent);
+        Assert.Single(mailbox.Mails);
+        await sink.StopAsync(default);
+    }
+
+    [Fact]
     public async Task A_server_that_is_not_there_is_said()
     {
         var sender = new MailSender(new ServerOptions { Data = "" });

@@ -1,7 +1,9 @@
 using System.Globalization;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
@@ -60,7 +62,7 @@ public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceB
         (Guide, Name, Rate, MoreSources, Addresses, Every) = (guide, (name ?? "").Trim(), (rate ?? "").Trim(), (sources ?? "").Trim(), (addresses ?? "").Trim(), (every ?? "").Trim());
         Begin();
         Problem = guide.IsScrape ? await AddTargets() : await MakeToken(guide);
-        if (Problem is null) Waiting = Look(Name, Now);
+        if (Problem is null) Waiting = await Look(Name, Now);
         return await Show("/sources/connect/" + guide.Id, null);
     }
 
@@ -96,26 +98,27 @@ public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceB
         return null;
     }
 
-    public IActionResult OnGetWaiting(string? name, long since)
+    public async Task<IActionResult> OnGetWaitingAsync(string? name, long since)
     {
         Begin();
-        return Partial("_Waiting", Look(name ?? "", since));
+        return Partial("_Waiting", await Look(name ?? "", since));
     }
 
-    private Waiting Look(string name, long since)
+    private async Task<Waiting> Look(string name, long since)
     {
         var source = book.Find(name);
         var refused = records.Refusals(20).FirstOrDefault(r => r.At >= since && (r.Source == name || r.Source == SyslogSenders.NobodyKnown));
-        return new Waiting(name, since, source is not null && source.LastSeen >= since && source.Items > 0 ? First(name, since) : null, source, refused, Zone);
+        return new Waiting(name, since, source is not null && source.LastSeen >= since && source.Items > 0 ? await First(name, since) : null, source, refused, Zone);
     }
 
     /// <summary>The first thing that came after a moment.</summary>
-    private FirstThing First(string name, long since)
+    private async Task<FirstThing> First(string name, long since)
     {
-        const int Looked = 2_000;
-        using var snapshot = records.Current;
-        // By when it came: what it says of its time may be long ago.
-        var record = snapshot.NewestFirst(new Window(long.MinValue, long.MaxValue), BatchTest.All, null, CancellationToken.None).Take(Looked).Where(r => r.Source == name && r.Observed >= since).MinBy(r => r.Sequence);
+        const int Looked = 500;
+        // Of its own records the first by when it came: what it says of its time may be long ago.
+        var query = QueryParser.Parse(QueryEdits.With("", "source", Value.Of(name), false).Text);
+        using var run = new Run(new Question(Viewer.Name, query, new Window(long.MinValue / 4, long.MaxValue / 4), Now, Zone, Limits.Default), records.Current);
+        var record = (await run.Records(null, Looked)).Select(f => f.Record).Where(r => r.Observed >= since).MinBy(r => r.Sequence);
         if (record is not null) return new("a record", record.Body, record.Time);
         if (changes.Latest(50).LastOrDefault(c => c.Source == name) is { } change) return new("a change", change.InWords, change.At);
         if (metrics.Latest(name, 20) is { Count: > 0 } samples) return new("metrics", string.Join(", ", samples.Select(m => m.Series.Name).Distinct().Take(6)), samples[0].Time);
