@@ -30,20 +30,37 @@ if ! dotnet build Kumiko.slnx --configuration Release --verbosity quiet; then
   exit 1
 fi
 
+logs=$(mktemp -d)
+# Runs the tests of one project; its output and its code lie beside each other.
+run() {
+  local project=$1
+  shift
+  dotnet "tests/$project/bin/Release/net10.0/$project.dll" --no-ansi --progress off "$@" >"$logs/$project" 2>&1
+  echo $? >"$logs/$project.code"
+}
+
 passed=0 failed=0
-for project in Kumiko.Core.Tests Kumiko.Charts.Tests Kumiko.Web.Tests Kumiko.Browser.Tests; do
+tell() {
+  local project=$1 code p f
   echo "== $project"
-  log=$(mktemp)
-  dotnet "tests/$project/bin/Release/net10.0/$project.dll" --no-ansi --progress off "$@" 2>&1 | tee "$log"
-  code=${PIPESTATUS[0]}
-  p=$(sed -n 's/^ *succeeded: *\([0-9]*\).*/\1/p' "$log" | tail -n 1)
-  f=$(sed -n 's/^ *failed: *\([0-9]*\).*/\1/p' "$log" | tail -n 1)
-  rm -f "$log"
+  cat "$logs/$project"
+  code=$(cat "$logs/$project.code")
+  p=$(sed -n 's/^ *succeeded: *\([0-9]*\).*/\1/p' "$logs/$project" | tail -n 1)
+  f=$(sed -n 's/^ *failed: *\([0-9]*\).*/\1/p' "$logs/$project" | tail -n 1)
   passed=$((passed + ${p:-0}))
   failed=$((failed + ${f:-0}))
   # A runner that fell over counted nothing; 8 says that a filter matched none of this project's tests.
   if [ "$code" -ne 0 ] && [ "$code" -ne 8 ] && [ "${f:-0}" -eq 0 ]; then failed=$((failed + 1)); fi
-done
+}
+
+# What computes runs beside what mostly waits for servers; the browser has the machine to itself.
+(run Kumiko.Core.Tests "$@"; run Kumiko.Charts.Tests "$@") &
+run Kumiko.Web.Tests "$@"
+wait
+for project in Kumiko.Core.Tests Kumiko.Charts.Tests Kumiko.Web.Tests; do tell "$project"; done
+run Kumiko.Browser.Tests "$@"
+tell Kumiko.Browser.Tests
+rm -rf "$logs"
 
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ] && [ "$passed" -gt 0 ]
