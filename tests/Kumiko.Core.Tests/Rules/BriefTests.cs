@@ -51,6 +51,25 @@ public class BriefTests : RuleTest
     }
 
     [Fact]
+    public async Task What_is_rare_is_held_against_the_day_before_without_the_rules_own_alerts()
+    {
+        // Twenty-five of an ordinary day, and a first episode of the new firmware in the morning.
+        for (var hour = 2; hour < 7; hour++) await At(TimeSpan.FromHours(hour), 5, ("firmware", Value.Of("7.2")));
+        await Add(Refusals with { LookBack = Instants.Minute });
+        await Pass(1);
+        await At(TimeSpan.Zero, 40, ("firmware", Value.Of("7.3")));
+        await Pass(200, 10);
+        Assert.NotNull(Store.Alerts.All(1)[0].Ended);
+        Clock.Advance(TimeSpan.FromHours(1));
+        await At(TimeSpan.Zero, 40, ("firmware", Value.Of("7.3")));
+        await Pass(20, 10);
+        await Tell();
+        var brief = Brief.FromJson(Store.Alerts.All(1)[0].Brief)!;
+        Assert.Equal("the day before, without its alerts", brief.Differences.Against);
+        Assert.Equal(("firmware", "7.3", 0L), (brief.Differences.Items[0].Field, brief.Differences.Items[0].Value, brief.Differences.Items[0].Then));
+    }
+
+    [Fact]
     public async Task Changes_of_the_hour_before_are_in_it_and_older_ones_are_not()
     {
         await Changes.Add(new Change("a", Now - (40 * Instants.Minute), "gate firmware", "Tarnhead", "7.2", "7.3", "Oluchi Brandt"));

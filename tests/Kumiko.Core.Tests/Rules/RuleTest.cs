@@ -59,7 +59,7 @@ public abstract class RuleTest : IDisposable
         OnRecords = new RecordRules(Store, Records, Around, Checker);
         (Channels, Changes) = (new ChannelStore(Kept, Clock), new ChangeStore(Kept));
         (Routes, Sendings) = (new RouteStore(Kept, Channels, Clock), new SendingStore(Kept, Clock));
-        Briefs = new BriefReader(new AlertFigureReader(Records, Reader, Around), new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn)), Changes, new FollowUpReader(Records, Around), Clock);
+        Briefs = new BriefReader(new AlertFigureReader(Records, Reader, Around), new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn), Store.Alerts), Changes, new FollowUpReader(Records, Around), Clock);
         Teller = new Teller(Kept, new TellingStore(Kept), Store, Routes, Briefs, new ResultMetrics(Metrics), Clock);
     }
 

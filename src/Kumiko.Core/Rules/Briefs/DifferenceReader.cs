@@ -11,9 +11,9 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Rules.Briefs;
 
 /// <summary>Finds what sets an alert's records apart: from the same on like days, or where there were none, from others of the same time.</summary>
-public sealed class DifferenceReader(RecordStore records, RunSurroundings surroundings, BaselineFinder baselines)
+public sealed class DifferenceReader(RecordStore records, RunSurroundings surroundings, BaselineFinder baselines, AlertStore alerts)
 {
-    private const int MostValues = 200, Most = 3, MostAlike = 3, LeastOf = 20;
+    private const int MostValues = 200, Most = 3, MostAlike = 3, LeastOf = 20, MostAlerts = 200;
 
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 
@@ -35,7 +35,7 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         if (then is null || then.Total < LeastOf)
         {
             // What is rare on like days may have happened now and then in the day before.
-            var day = DayBefore(run, snapshot, cancel);
+            var day = DayBefore(alert, run, snapshot, cancel);
             if (await run.Both(day, MostValues) is { Then: { Total: >= LeastOf } rare }) (baseline, then) = (day, rare);
         }
         if (then is null || then.Total < LeastOf)
@@ -49,7 +49,9 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         // Beside other records the query itself says which patterns they are.
         if (baseline.Query is null) candidates.AddRange(await Patterns(query, baseline, alert, focus, snapshot, cancel));
         var judged = ShareShift.Judge([.. candidates.Select(c => (c.Now, c.Then))], now.Total, then.Total);
-        var strongest = candidates.Zip(judged).Where(c => c.Second.IsClear).OrderByDescending(c => c.Second.Least).ThenByDescending(c => c.Second.Difference).ThenBy(c => c.First.Field, StringComparer.Ordinal).ThenBy(c => c.First.Value.ToText(), StringComparer.Ordinal).ToList();
+        var strongest = candidates.Zip(judged).Where(c => c.Second.IsClear)
+            // What is there and was not says more than what is not there.
+            .OrderByDescending(c => c.Second.Difference > 0).ThenByDescending(c => c.Second.Least).ThenBy(c => c.First.Field, StringComparer.Ordinal).ThenBy(c => c.First.Value.ToText(), StringComparer.Ordinal).ToList();
         return new BriefDifferences(Told(strongest, snapshot), query, baseline.Words, baseline.Choice.ToString() ?? "", baseline.Health, now.Total, then.Total, strongest.Count > 0 ? null : Math.Min(now.Total, then.Total) < ShareShift.Fewest ? "There are too few records to tell." : "No value differs by more than chance.");
     }
 
@@ -63,11 +65,21 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         return like.Windows.Count > 0 ? like : baselines.Find(BaselineChoice.Before, run.Question, snapshot, cancel);
     }
 
-    private Baseline DayBefore(Run run, Snapshot snapshot, CancellationToken cancel)
+    /// <summary>The day before, without the stretches in which the rule had alerts.</summary>
+    private Baseline DayBefore(Alert alert, Run run, Snapshot snapshot, CancellationToken cancel)
     {
         var focus = run.Question.Window;
         var stretch = new TimeRange(Moment.At(focus.From - Instants.Day), Moment.At(focus.From));
-        return baselines.Find(new DrawnStretch(stretch), run.Question, snapshot, cancel) with { Words = "the day before" };
+        var whole = baselines.Find(new DrawnStretch(stretch), run.Question, snapshot, cancel);
+        var (windows, from, left) = (new List<Window>(), focus.From - Instants.Day, 0);
+        foreach (var other in alerts.Of(alert.Rule, MostAlerts).Where(a => a.Id != alert.Id && a.Started < focus.From && !(a.Ended < from)).OrderBy(a => a.Started))
+        {
+            left++;
+            if (other.Started - alert.Definition.LookBack > from) windows.Add(new Window(from, other.Started - alert.Definition.LookBack));
+            from = Math.Max(from, other.Ended ?? focus.From);
+        }
+        if (from < focus.From) windows.Add(new Window(from, focus.From));
+        return whole with { Windows = windows, Words = left == 0 ? "the day before" : "the day before, without its alerts", Health = [] };
     }
 
     /// <summary>A rule on a metric, on spans or on other rules has no records of its own: those of its place, or all that warn.</summary>
