@@ -22,6 +22,9 @@ public sealed record RuleReadings(IReadOnlyList<long> Checks, IReadOnlyList<Read
 {
     public string Unit { get; init; } = "";
 
+    /// <summary>What each check finds for a key that none of the windows has; empty where it is nothing and held against nothing.</summary>
+    public IReadOnlyList<Reading> Absent { get; init; } = [];
+
     /// <summary>The kind of the figures; durations are given in seconds.</summary>
     public ValueKind Kind { get; init; } = ValueKind.Decimal;
 }

@@ -60,7 +60,7 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
         if (others == 0) return turns;
         var found = readings.Lines.Select(l => l.Name).ToHashSet(StringComparer.Ordinal);
         foreach (var key in InOrder())
-            if (!found.Contains(key.Name)) Judge(key, Reading.Of(readings.Nothing, false), at, turns);
+            if (!found.Contains(key.Name)) Judge(key, readings.Absent.Count > 0 ? readings.Absent[check] : Reading.Of(readings.Nothing, false), at, turns);
         return turns;
     }
 

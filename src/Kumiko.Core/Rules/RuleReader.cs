@@ -11,6 +11,7 @@ namespace Kumiko.Core.Rules;
 public sealed class RuleReader(FigureReader figures)
 {
     private const int MostTrendPoints = 30, WarmWindows = 48, LeastUsual = 6;
+    private const string Absent = "\u0001absent";
     private const long UsualStep = 10 * Instants.Minute, UsualAround = 30 * Instants.Minute;
 
     public FigureReader Figures => figures;
@@ -50,12 +51,14 @@ public sealed class RuleReader(FigureReader figures)
         var needed = new SortedSet<long>(ends);
         foreach (var end in ends) needed.UnionWith(others(end));
         var found = new FiguresByEnd(await figures.At(definition, [.. needed], snapshot, cancel));
-        return new RuleReadings(checks, [.. found.Answer.Lines.Select(line => new ReadingLine(line.Name, line.Keys, Array.ConvertAll(ends, end =>
+        ReadingLine Of(SlidingLine line) => new(line.Name, line.Keys, Array.ConvertAll(ends, end =>
         {
             var reading = found.ReadingAt(line, end);
             return compare(found, line, end, others(end)) is { } with ? reading with { Compared = with.Compared, Spread = with.Spread } : reading;
-        })))], found.Answer.Nothing)
-        { Unit = found.Answer.Unit, Kind = found.Answer.Kind };
+        }));
+        // A key of which no window has anything is judged like one of which other windows have something.
+        var nothing = new SlidingLine(Absent, [], Enumerable.Repeat(found.Answer.Nothing, found.Answer.Ends.Count).ToArray(), new bool[found.Answer.Ends.Count]);
+        return new RuleReadings(checks, [.. found.Answer.Lines.Select(Of)], found.Answer.Nothing) { Unit = found.Answer.Unit, Kind = found.Answer.Kind, Absent = Of(nothing).Readings };
     }
 
     /// <summary>The same hour on like days: its middle and spread, brought to every ten minutes.</summary>

@@ -108,7 +108,7 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             (Of(c => c.Kind == TellingKind.Escalated), "not acknowledged"),
             (Of(c => c.Kind == TellingKind.Ended), "ended"),
             (Of(c => c.Kind == TellingKind.Failed), "not checked"),
-        }.Where(p => p.Item1 > 0).Select(p => $"{Format.Number(p.Item1)} {p.Item2}").ToList();
+        }.Where(p => p.Item1 > 0).Select(p => $"{Format.Number(p.Item1)} {p.Item2}{(p is { Item1: > 1, Item2: "warning" } ? "s" : "")}").ToList();
         var rules = content.Counts.Select(c => c.Rule).Distinct().Count();
         var of = rules == 1 ? content.Counts[0].Name : Format.Count(rules, "rule", "rules");
         var zone = content.Tellings.Select(t => t.Rule?.Definition.TimeZone).OfType<DateTimeZone>().FirstOrDefault(DateTimeZone.Utc);
