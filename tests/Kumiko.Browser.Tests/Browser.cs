@@ -40,7 +40,8 @@ public sealed class Browser : IDisposable
 
     public IReadOnlyList<IWebElement> All(string css) => Driver.FindElements(By.CssSelector(css));
 
-    public string Text(string css) => Find(css).Text;
+    /// <summary>What an element says; looked for again where the page changed meanwhile.</summary>
+    public string Text(string css) => Until(() => Driver.FindElements(By.CssSelector(css)).FirstOrDefault(e => e.Displayed)?.Text, css);
 
     /// <summary>The button or link with this text in it.</summary>
     public IWebElement Button(string text) => Until(() => Driver.FindElements(By.CssSelector("button, a, summary")).FirstOrDefault(e => e.Displayed && e.Text.Contains(text, StringComparison.Ordinal)), "button " + text);
