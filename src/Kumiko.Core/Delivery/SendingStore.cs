@@ -20,10 +20,14 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     private const string Tables = "delivery d LEFT JOIN channel c ON c.id = d.channel";
 
     /// <summary>Messages whose time has come, in order.</summary>
+    /// <param name="most">Of each channel, so that one with very many holds up no other.</param>
     public IReadOnlyList<Sending> Due(long now, int most)
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<Sending>($"SELECT {Columns} FROM {Tables} WHERE d.sent IS NULL AND d.given_up IS NULL AND d.due <= @now ORDER BY d.id LIMIT @most", new { now, most })];
+        return [.. connection.Query<Sending>($"""
+            WITH due AS (SELECT id, ROW_NUMBER() OVER (PARTITION BY channel ORDER BY id) AS place FROM delivery WHERE sent IS NULL AND given_up IS NULL AND due <= @now)
+            SELECT {Columns} FROM {Tables} JOIN due ON due.id = d.id WHERE due.place <= @most ORDER BY d.id
+            """, new { now, most })];
     }
 
     public Sending? Find(long id)

@@ -58,7 +58,7 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         foreach (var telling in waiting)
         {
             if (telling.Kind == TellingKind.Started) await BriefOf(telling, RuleOf(telling.Rule), cancel);
-            if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule) await results.Write(rule, telling, cancel);
+            if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule) await Sample(rule, telling, cancel);
         }
         return await kept.Database.Writer.Write(connection =>
         {
@@ -78,7 +78,16 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         while (_briefs.TryPeek(out var first) && first <= now - Instants.Minute) _briefs.Dequeue();
         if (_briefs.Count >= MostBriefs || telling.Alert is not { } id || rules.Alerts.Find(id) is not { Brief: null } alert) return;
         _briefs.Enqueue(now);
-        await rules.Alerts.Briefed(id, await briefs.Read(alert, rule, new AlertEvent { Level = telling.Level.ToString().ToLowerInvariant(), Value = telling.Value }, cancel));
+        try { await rules.Alerts.Briefed(id, await briefs.Read(alert, rule, new AlertEvent { Level = telling.Level.ToString().ToLowerInvariant(), Value = telling.Value }, cancel)); }
+        // People are told without it rather than not at all; who opens the alert has it computed.
+        catch (Exception) when (!cancel.IsCancellationRequested) { }
+    }
+
+    private async Task Sample(Rule rule, Telling result, CancellationToken cancel)
+    {
+        try { await results.Write(rule, result, cancel); }
+        // A full disk costs a sample, and not what others are to be told.
+        catch (Exception) when (!cancel.IsCancellationRequested) { }
     }
 
     private void Plan(SqliteConnection connection, Telling telling, Rule? rule, RouteBook book)
@@ -88,7 +97,7 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         {
             foreach (var channel in book.Among(rule.OnwardChannels))
                 foreach (var recipient in channel.Settings.Recipients)
-                    Item(connection, telling, channel.Id, recipient, "", null, default(Held) with { Why = "" }, SendingStore.Add(connection, channel.Id, recipient, "result", Now()));
+                    Item(connection, telling, channel.Id, recipient, "", null, Held.Free, SendingStore.Add(connection, channel.Id, recipient, "result", Now()));
             return;
         }
         var alert = telling.Alert is { } id ? AlertStore.Find(connection, id) : null;
@@ -136,13 +145,16 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     private Held Hold(AlertFacts facts, Alert? alert, RouteBook book)
     {
         var now = Now();
-        var held = book.QuietFor(facts, now) is { } quiet ? new Held(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}") : new Held(null, null, "");
+        var held = book.QuietFor(facts, now) is { } quiet ? new Held(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}") : Held.Free;
         return alert?.Snoozed is { } snoozed && snoozed > now && !(held.Until > snoozed) ? new Held(snoozed, null, "snoozed") : held;
     }
 
     /// <param name="Until">Null where nothing holds it.</param>
     /// <param name="Quiet">The quiet time that does; null for a snooze.</param>
-    private readonly record struct Held(long? Until, long? Quiet, string Why);
+    private readonly record struct Held(long? Until, long? Quiet, string Why)
+    {
+        public static readonly Held Free = new(null, null, "");
+    }
 
     private static void Item(SqliteConnection connection, Telling telling, long? channel, string recipient, string bundle, long? route, Held held, long? delivery = null) => connection.Execute(
         "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, quiet, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @Until, @Quiet, @Why, @delivery)",
@@ -180,7 +192,7 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
                     var telling = new Telling { Id = TellingStore.AddEscalated(connection, alert, now), Kind = TellingKind.Escalated, Rule = rule.Id, Alert = id, At = now, Level = alert.Level };
                     connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now });
                     var told = new HashSet<(long?, string)>();
-                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, new Held(null, null, ""), told);
+                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, Held.Free, told);
                 }
                 connection.Execute("UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step", new { now, id, routeId, step });
                 escalated++;

@@ -17,7 +17,7 @@ namespace Kumiko.Web.Delivery;
 /// </summary>
 public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, RuleStore rules, FieldReader fields, MessageComposer composer, SecretKeeper secrets, MailSender mail, WebhookSender webhook, SyslogSender syslog, TrapSender trap, ScriptSender script, TimeProvider clock, ILogger<Dispatcher> log)
 {
-    private const int AtOnce = 200;
+    private const int AtOnce = 50;
 
     private readonly Dictionary<long, Task> _running = [];
 
@@ -57,7 +57,7 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
                 // A channel that does not take one takes no other now.
                 if (!await Send(sending, cancel)) return;
             }
-            catch (Exception e) when (e is not OperationCanceledException)
+            catch (Exception e) when (!cancel.IsCancellationRequested)
             {
                 log.LogError(e, "Message {Id} could not be sent.", sending.Id);
                 await sendings.Failed(sending, "Kumiko could not put it together: " + PlainText.Line(e.Message, 300), "", isFinal: false, Now());

@@ -15,6 +15,13 @@ public sealed class SecretKeeper(IDataProtectionProvider protection)
     public string Open(string locked)
     {
         try { return locked.Length == 0 ? "" : _protector.Unprotect(locked); }
-        catch (CryptographicException e) { throw new SendFailedException("The channel's secret cannot be read any more. Give it again.", isFinal: true, cause: e); }
+        catch (Exception e) when (e is CryptographicException or FormatException) { throw new SendFailedException("The channel's secret cannot be read any more. Give it again.", isFinal: true, cause: e); }
+    }
+
+    /// <summary>The same for who goes on without it; empty where it cannot be read.</summary>
+    public string OpenOrNothing(string locked)
+    {
+        try { return Open(locked); }
+        catch (SendFailedException) { return ""; }
     }
 }

@@ -234,6 +234,19 @@ public class TellerTests : RuleTest
     }
 
     [Fact]
+    public async Task A_channel_with_very_many_messages_starves_no_other()
+    {
+        var rule = await Add(Counting(), mail: "");
+        var (dead, live) = (await AddChannel("dead"), await AddChannel("live"));
+        await Store.Change(new Rule { Id = rule.Id, Name = "refusals", Definition = rule.Definition, Onward = $"{dead}", Author = rule.Author });
+        await PassAndTell(200);
+        await Store.Change(new Rule { Id = rule.Id, Name = "refusals", Definition = rule.Definition, Onward = $"{live}", Author = rule.Author });
+        await PassAndTell(10);
+        var due = Sendings.Due(Now, 5);
+        Assert.Equal((5, 1), (due.Count(d => d.Channel == dead), due.Count(d => d.Channel == live)));
+    }
+
+    [Fact]
     public async Task A_link_is_used_once()
     {
         Assert.False(Sendings.IsUsed("x"));

@@ -25,11 +25,22 @@ public class TemplateTests
     [InlineData("{% for i in (1..100000000) %}x{% endfor %}")]
     [InlineData("{% assign a = 'xxxxxxxxxxxxxxxx' %}{% for i in (1..15) %}{% assign a = a | append: a %}{% endfor %}{{ a }}")]
     [InlineData("   {{ nothing }}  ")]
+    [InlineData("{% assign a = 'xxxxxxxx' %}{% for i in (1..60) %}{% assign a = a | append: a %}{% endfor %}done")]
+    [InlineData("{% capture a %}x{% endcapture %}{{ a }}")]
+    [InlineData("{% include 'x' %}")]
     public void What_is_broken_endless_or_empty_is_said(string template)
     {
         var (text, fault) = Render(template);
         Assert.Null(text);
         Assert.NotEmpty(fault!);
+    }
+
+    [Fact]
+    public void Filters_that_multiply_texts_are_not_there()
+    {
+        // A filter that is unknown leaves the text as it is.
+        Assert.Equal(("a", null), Render("{{ 'a' | replace: 'a', 'aaaa' | replace: 'a', 'aaaa' }}"));
+        Assert.NotNull(Render(new string('x', Channel.LongestTemplate + 1)).Fault);
     }
 
     [Fact]

@@ -13,7 +13,7 @@ namespace Kumiko.Core.Rules.Briefs;
 /// <summary>Finds what sets an alert's records apart: from the same on like days, or where there were none, from others of the same time.</summary>
 public sealed class DifferenceReader(RecordStore records, RunSurroundings surroundings, BaselineFinder baselines, AlertStore alerts)
 {
-    private const int MostValues = 200, Most = 3, MostAlike = 3, LeastOf = 20, MostAlerts = 200;
+    private const int MostValues = 200, Most = 3, MostAlike = 3, LeastOf = 20, MostAlerts = 200, LongestValue = 300;
 
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 
@@ -126,7 +126,7 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
             if (besideOthers && asksForText && (name == "level" || name.StartsWith("otel.scope.", StringComparison.Ordinal))) continue;
             var (here, there) = (now.Fields.GetValueOrDefault(name), then.Fields.GetValueOrDefault(name));
             if (here is { More: true } || there is { More: true } || name == "trace_id") continue;
-            foreach (var value in (here?.Values.Keys ?? []).Union(there?.Values.Keys ?? []))
+            foreach (var value in (here?.Values.Keys ?? []).Union(there?.Values.Keys ?? []).Where(v => v.Kind != ValueKind.Text || v.AsText.Length <= LongestValue))
                 found.Add(new Candidate(name, value, here?.Values.GetValueOrDefault(value) ?? 0, there?.Values.GetValueOrDefault(value) ?? 0));
         }
         return found;
@@ -140,16 +140,16 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
     private async Task<IEnumerable<Candidate>> Patterns(string query, Baseline baseline, Alert alert, Window focus, Snapshot snapshot, CancellationToken cancel)
     {
         const string Counting = "\n| group count() as n by pattern";
-        var now = await Counts(query, [focus]);
-        var then = await Counts(query, baseline.Windows);
+        var now = await Counts([focus]);
+        var then = await Counts(baseline.Windows);
         return now.Keys.Union(then.Keys).Select(p => new Candidate("pattern", Value.Of(p), now.GetValueOrDefault(p), then.GetValueOrDefault(p)));
 
-        async Task<Dictionary<string, long>> Counts(string of, IReadOnlyList<Window> windows)
+        async Task<Dictionary<string, long>> Counts(IReadOnlyList<Window> windows)
         {
             var counts = new Dictionary<string, long>(StringComparer.Ordinal);
             foreach (var window in windows)
             {
-                using var run = Open(of + Counting, alert, window, snapshot);
+                using var run = Open(query + Counting, alert, window, snapshot);
                 using var reading = run.Attach(cancel);
                 foreach (var row in (await run.Frame()).Rows.Where(r => !r[0].IsMissing)) counts[row[0].AsText] = counts.GetValueOrDefault(row[0].AsText) + row[1].AsLong;
             }

@@ -42,8 +42,8 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         {
             Subject = PlainText.Line($"{BriefWords.Headline(telling.Kind, telling.Level)}: {BriefWords.Title(alert)}", 200),
             Sentence = Sentence(telling, alert, zone),
-            Where = alert.Of,
-            Keys = names.Zip(alert.Keys).Where(k => k.Second.Length > 0).DistinctBy(k => k.First).ToDictionary(k => k.First, k => k.Second, StringComparer.Ordinal),
+            Where = BriefWords.Short(alert.Of),
+            Keys = names.Zip(alert.Keys).Where(k => k.Second.Length > 0).DistinctBy(k => k.First).ToDictionary(k => k.First, k => BriefWords.Short(k.Second), StringComparer.Ordinal),
             Since = Instants.Format(alert.Started),
             SinceText = $"{Format.Moment(alert.Started, zone)} ({zone.Id})",
             Ended = alert.Ended is { } ended ? Instants.Format(ended) : null,
@@ -93,7 +93,7 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Subject = PlainText.Line($"Checked: {common.Rule}", 200),
             Sentence = $"{common.Rule}: {(worst.Count == 0 ? "all is well" : $"{Format.Count(worst.Count, "key is", "keys are")} wrong")}.",
             Since = Instants.Format(telling.At),
-            Results = [.. results.Select(r => new ResultFields(r.Key, r.Value, r.Level))],
+            Results = [.. results.Select(r => new ResultFields(BriefWords.Short(r.Key), r.Value, r.Level))],
             Link = rule is null ? "" : Link($"/rules/{rule.Id}"),
         };
     }

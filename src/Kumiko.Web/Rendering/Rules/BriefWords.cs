@@ -8,8 +8,13 @@ namespace Kumiko.Web.Rendering.Rules;
 /// <summary>Briefs and alerts in plain English, the same on the page, in mails and in messages.</summary>
 public static class BriefWords
 {
+    private const int LongestValue = 300;
+
     /// <summary>What, and where: <c>Refusals at the gates, Tarnhead</c>.</summary>
-    public static string Title(Alert alert) => alert.Name + (alert.Of.Length > 0 ? ", " + alert.Of : "");
+    public static string Title(Alert alert) => alert.Name + (alert.Of.Length > 0 ? ", " + Short(alert.Of) : "");
+
+    /// <summary>A value that records brought in, cut where it is very long.</summary>
+    public static string Short(string value) => value.Length <= LongestValue ? value : value[..LongestValue] + "…";
 
     /// <summary>What, where, since when, how much against what limit.</summary>
     public static string Sentence(Alert alert, AlertLevel level, double? value, double? compared, DateTimeZone zone) =>

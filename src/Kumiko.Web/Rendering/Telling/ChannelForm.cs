@@ -91,12 +91,13 @@ public sealed class ChannelForm
         if ((Secret ?? "").Length > 1_000) faults.Add("The secret is too long.");
         // A secret stays with where it was meant for: whoever moves the channel elsewhere gives it again.
         var kept = before is not null && !ForgetSecret && before.Secret.Length > 0;
-        if (kept && (string.IsNullOrEmpty(Secret) || settings is WebhookSettings { } && before!.Settings is WebhookSettings { Headers.Count: > 0 } && string.IsNullOrWhiteSpace(Headers)) && before!.Settings.GetType() == settings.GetType() && Place(before.Settings) != Place(settings)) faults.Add($"The channel leads elsewhere now. Give the {settings.SecretName} again, or let it be forgotten.");
+        var leavesSome = string.IsNullOrEmpty(Secret) || (before?.Settings is WebhookSettings { Headers.Count: > 0 } && string.IsNullOrWhiteSpace(Headers));
+        if (kept && leavesSome && before!.Settings.GetType() == settings.GetType() && Place(before.Settings) != Place(settings)) faults.Add($"The channel leads elsewhere now. Give the {settings.SecretName} again, or let it be forgotten.");
         var secret = !string.IsNullOrEmpty(Secret) ? secrets.Lock(Secret) : kept ? before!.Secret : "";
         if (settings is WebhookSettings hook && faults.Count == 0)
         {
             // What is not typed again stays as it is kept.
-            var old = kept ? WebhookSecret.Of(secrets.Open(before!.Secret)) : WebhookSecret.None;
+            var old = kept ? WebhookSecret.Of(secrets.OpenOrNothing(before!.Secret)) : WebhookSecret.None;
             var whole = new WebhookSecret(string.IsNullOrEmpty(Secret) ? old.Key : Secret, string.IsNullOrWhiteSpace(Headers) ? old.Headers : Lines(Headers));
             (settings, secret) = (hook with { Headers = whole.HeaderNames }, secrets.Lock(whole.ToText()));
         }
