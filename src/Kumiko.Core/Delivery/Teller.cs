@@ -25,6 +25,9 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     /// <summary>So many briefs are computed in a minute; in a flood the others are computed when somebody looks.</summary>
     public const int MostBriefs = 30;
 
+    /// <summary>So long messages wait for briefs; those of further alerts come behind them.</summary>
+    private static readonly TimeSpan BriefsFirst = TimeSpan.FromSeconds(2);
+
     private const long KeptFor = 90 * Instants.Day, ResultsKeptFor = Instants.Day;
 
     private readonly Queue<long> _briefs = new();
@@ -55,12 +58,15 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         var book = routes.Book();
         var known = new Dictionary<long, Rule?>();
         Rule? RuleOf(long id) => known.TryGetValue(id, out var rule) ? rule : known[id] = rules.FindAny(id);
+        var began = clock.GetTimestamp();
+        var late = new List<Telling>();
         foreach (var telling in waiting)
         {
-            if (telling.Kind == TellingKind.Started) await BriefOf(telling, RuleOf(telling.Rule), cancel);
+            if (telling.Kind == TellingKind.Started && clock.GetElapsedTime(began) > BriefsFirst) late.Add(telling);
+            else if (telling.Kind == TellingKind.Started) await BriefOf(telling, RuleOf(telling.Rule), cancel);
             if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule) await Sample(rule, telling, cancel);
         }
-        return await kept.Database.Writer.Write(connection =>
+        await kept.Database.Writer.Write(connection =>
         {
             foreach (var telling in waiting)
             {
@@ -69,6 +75,9 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
             }
             return waiting.Count;
         });
+        if (late.Count > 0) await Release();
+        foreach (var telling in late) await BriefOf(telling, RuleOf(telling.Rule), cancel);
+        return waiting.Count;
     }
 
     /// <summary>The brief of an alert that starts, before anybody is told of it.</summary>
@@ -122,10 +131,11 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         }
     }
 
+    /// <param name="told">Who is told already: mail addresses, whatever leads to them, and recipients of other channels.</param>
     private static void Add(SqliteConnection connection, Telling telling, Channel channel, long route, AlertFacts facts, Rule rule, Held held, HashSet<(long?, string)> told)
     {
         foreach (var recipient in channel.Settings.Recipients)
-            if (told.Add((channel.Id, recipient.ToLowerInvariant()))) Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
+            if (told.Add((channel.Settings is MailSettings ? null : channel.Id, recipient.ToLowerInvariant()))) Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
     }
 
     /// <summary>The end goes to those who were told of the alert, or wait to be.</summary>
@@ -248,8 +258,9 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     private static int Release(SqliteConnection connection, ChannelQuiet quiet, long? channel, string recipient, List<Waiting> waiting, long now)
     {
         var recent = connection.Query<long>("SELECT created FROM delivery WHERE channel IS @channel AND recipient = @recipient AND kind IN ('alert', 'digest') AND created > @since", new { channel, recipient, since = now - quiet.Per }).ToList();
+        // What turns critical does not wait behind the warning that was told before it.
         var bundles = waiting.ConvertAll(w => new WaitingBundle(w.Bundle, w.Since, quiet.Gather == 0 ? null : connection.ExecuteScalar<long?>(
-            "SELECT MAX(d.created) FROM delivery_item i JOIN delivery d ON d.id = i.delivery WHERE i.channel IS @channel AND i.recipient = @recipient AND i.bundle = @Bundle AND i.delivery IS NOT NULL AND d.created > @since", new { channel, recipient, w.Bundle, since = now - quiet.Gather }), w.IsCritical));
+            "SELECT MAX(d.created) FROM delivery_item i JOIN delivery d ON d.id = i.delivery WHERE i.channel IS @channel AND i.recipient = @recipient AND i.bundle = @Bundle AND (@IsCritical = 0 OR i.level = 'critical') AND i.delivery IS NOT NULL AND d.created > @since", new { channel, recipient, w.Bundle, w.IsCritical, since = now - quiet.Gather }), w.IsCritical));
         var messages = QuietPlan.Decide(quiet, recent, bundles, now);
         foreach (var message in messages)
         {

@@ -234,6 +234,47 @@ public class TellerTests : RuleTest
     }
 
     [Fact]
+    public async Task What_turns_critical_is_told_at_once_though_its_warning_was_told_just_before()
+    {
+        await Add(Counting(warning: 2, critical: 5) with { LookBack = 20 * Minute });
+        await Send(3);
+        await PassAndTell(10);
+        await Send(9);
+        await PassAndTell(10);
+        Assert.Equal([$"{Ines}: 1 Started", $"{Ines}: 1 Rose"], Made());
+    }
+
+    [Fact]
+    public async Task Who_is_named_by_the_rule_and_by_a_route_has_one_mail()
+    {
+        await Add(Counting());
+        var mail = await Channels.Add(new Channel { Name = "Ines", Settings = new MailSettings([Ines.ToUpperInvariant(), "quay@skerryline.example"]), Author = Store.Rules()[0].Author });
+        await Routes.AddRoute("all", new RouteDefinition { Channels = [mail] });
+        await Send(9);
+        await PassAndTell(10);
+        Assert.Equal([Ines, "quay@skerryline.example"], Sendings.Due(Now, 10).Select(s => s.Recipient));
+    }
+
+    [Fact]
+    public async Task What_is_old_is_forgotten_and_what_is_not_stays()
+    {
+        await Add(Counting());
+        await Send(9);
+        await PassAndTell(10);
+        var first = Sendings.Due(Now, 10)[0];
+        await Sendings.Composed(first.Id, "Critical: refusals", "{}", "");
+        await Sendings.Sent(first.Id, Now, "");
+        Clock.Advance(TimeSpan.FromDays(89));
+        var again = (await Sendings.Again(first.Id, "Ines Halloran"))!.Value;
+        Clock.Advance(TimeSpan.FromDays(2));
+        await Tell();
+        Assert.Null(Sendings.Find(first.Id));
+        Assert.Null(Sendings.Find(again)!.AgainOf);
+        Assert.Empty(Sendings.Of(Store.Alerts.All(1)[0].Id));
+        Assert.NotNull(Store.Alerts.All(1)[0].Brief);
+    }
+
+    [Fact]
     public async Task A_channel_with_very_many_messages_starves_no_other()
     {
         var rule = await Add(Counting(), mail: "");
