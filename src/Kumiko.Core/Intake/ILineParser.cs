@@ -1,14 +1,15 @@
-using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Intake;
 
 /// <summary>One line to one record. Not for several threads.</summary>
-public interface ILineParser
+internal interface ILineParser
 {
     /// <param name="line">One line without its end.</param>
     /// <param name="now">The observed time where the line says none.</param>
-    /// <param name="refusal">Set where the answer is null.</param>
-    LogRecord? Parse(ReadOnlySpan<byte> line, long now, out Refusal? refusal);
+    /// <param name="into">Receives the record as a row.</param>
+    /// <returns>Why it was not taken; null where it was.</returns>
+    Refusal? Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into);
 }
 
 /// <summary>Why a line was not taken. The column counts bytes from 1.</summary>

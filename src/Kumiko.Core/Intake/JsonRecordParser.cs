@@ -5,6 +5,8 @@ using System.Text.Json;
 using System.Text.Unicode;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
+using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Intake;
 
@@ -20,22 +22,19 @@ public sealed class JsonRecordParser(string source) : ILineParser
     private readonly string _source = string.Intern(source);
     private readonly Draft _draft = new();
 
-    /// <summary>The parts of the record that is being read; one object serves all.</summary>
+    /// <summary>The parts of the record that is being read that are not texts of its row; one object serves all.</summary>
     private sealed class Draft
     {
         public long? Time, Observed;
         public int SeverityNumber;
-        public string? Level, Body, TraceId, SpanId;
+        public string? Level;
         public Value Service = Value.Missing, Host = Value.Missing;
         public Fields? Resource;
-        public readonly Fields Attributes = new();
 
         public void Clear()
         {
-            (Time, Observed, SeverityNumber) = (null, null, 0);
-            (Level, Body, TraceId, SpanId, Resource) = (null, null, null, null, null);
+            (Time, Observed, SeverityNumber, Level, Resource) = (null, null, 0, null, null);
             (Service, Host) = (Value.Missing, Value.Missing);
-            Attributes.Clear();
         }
     }
 
@@ -57,18 +56,8 @@ public sealed class JsonRecordParser(string source) : ILineParser
             else if (_names.Count == SmallCount) _places = _names.Select((n, i) => (n, i)).ToDictionary(p => p.n, p => p.i, StringComparer.Ordinal);
         }
 
-        public void Clear()
-        {
-            _names.Clear();
-            _values.Clear();
-            _places = null;
-        }
-
         public int Count => _names.Count;
         public Attributes Build() => Count == 0 ? Attributes.Empty : new Attributes([.. _names], [.. _values]);
-
-        /// <summary>The same, sharing the array of names with earlier records that have the same.</summary>
-        public Attributes Build(NameCache names) => Count == 0 ? Attributes.Empty : new Attributes(names.Shared(CollectionsMarshal.AsSpan(_names)), [.. _values]);
     }
 
     private sealed class RefusedException(string reason, long at) : Exception(reason)
@@ -76,30 +65,27 @@ public sealed class JsonRecordParser(string source) : ILineParser
         public long At { get; } = at;
     }
 
-    /// <inheritdoc/>
-    public LogRecord? Parse(ReadOnlySpan<byte> line, long now, out Refusal? refusal)
+    Refusal? ILineParser.Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into)
     {
-        refusal = null;
-        if (!Utf8.IsValid(line))
-        {
-            refusal = Refusal.NotUtf8(line);
-            return null;
-        }
+        if (!Utf8.IsValid(line)) return Refusal.NotUtf8(line);
         var reader = new Utf8JsonReader(line, new JsonReaderOptions { CommentHandling = JsonCommentHandling.Disallow });
+        Refusal refusal;
+        into.Begin();
         try
         {
             if (!reader.Read() || reader.TokenType != JsonTokenType.StartObject) throw new RefusedException("A record is a JSON object, { … }.", reader.TokenStartIndex);
-            var draft = _draft;
-            draft.Clear();
-            while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName) ReadPart(ref reader, draft);
+            _draft.Clear();
+            while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName) ReadPart(ref reader, into);
             if (!line[(int)reader.BytesConsumed..].Trim(" \t"u8).IsEmpty) throw new RefusedException("Something follows the record. Write one record a line.", reader.BytesConsumed);
-            if (draft.Body is null && draft.Attributes.Count == 0) throw new RefusedException("The record has no body and no attributes.", 0);
-            return Build(draft, now);
+            if (!into.Has(TextPart.Body) && into.Fields == 0) throw new RefusedException("The record has no body and no attributes.", 0);
+            End(into, now);
+            return null;
         }
         catch (RefusedException e) { refusal = new Refusal((int)e.At + 1, e.Message); }
         catch (JsonException e) { refusal = new Refusal((int)(e.BytePositionInLine ?? 0) + 1, "This is not JSON: " + Shortened(e.Message)); }
         catch (InvalidOperationException) { refusal = new Refusal((int)reader.TokenStartIndex + 1, "This text is not valid Unicode."); }
-        return null;
+        into.Abandon();
+        return refusal;
     }
 
     private static string Shortened(string message)
@@ -108,24 +94,11 @@ public sealed class JsonRecordParser(string source) : ILineParser
         return end > 0 ? message[..end] : message;
     }
 
-    private LogRecord Build(Draft draft, long now)
+    private void End(RecordBlockBuilder into, long now)
     {
-        var level = draft.Level;
-        var number = draft.SeverityNumber != 0 ? draft.SeverityNumber : level is null ? 0 : Severity.FromText(level);
-        var observed = draft.Observed ?? now;
-        return new LogRecord
-        {
-            Time = draft.Time ?? observed,
-            Observed = observed,
-            SeverityNumber = number,
-            SeverityText = level,
-            Body = draft.Body ?? "",
-            Attributes = draft.Attributes.Build(_names),
-            Resource = ResourceOf(draft),
-            TraceId = draft.TraceId,
-            SpanId = draft.SpanId,
-            Source = _source,
-        };
+        var number = _draft.SeverityNumber != 0 ? _draft.SeverityNumber : _draft.Level is null ? 0 : Severity.FromText(_draft.Level);
+        var observed = _draft.Observed ?? now;
+        into.End(_draft.Time ?? observed, observed, number, ResourceOf(_draft), _source);
     }
 
     private Resource ResourceOf(Draft draft)
@@ -153,29 +126,80 @@ public sealed class JsonRecordParser(string source) : ILineParser
         return _resources[key] = new Resource(attributes);
     }
 
-    private void ReadPart(ref Utf8JsonReader reader, Draft draft)
+    private void ReadPart(ref Utf8JsonReader reader, RecordBlockBuilder into)
     {
+        var draft = _draft;
         var (name, part) = reader.ValueIsEscaped ? _names.Find(reader.GetString()!) : _names.Find(reader.ValueSpan);
         var at = reader.TokenStartIndex;
         reader.Read();
+        var isText = reader.TokenType == JsonTokenType.String;
         switch (part)
         {
             case FieldPart.Time when draft.Time is null: draft.Time = Time(ref reader); return;
             case FieldPart.Observed when draft.Observed is null: draft.Observed = Time(ref reader); return;
-            case FieldPart.Body when draft.Body is null: draft.Body = Text(ref reader); return;
-            case FieldPart.Level when draft.Level is null && reader.TokenType == JsonTokenType.String: draft.Level = Short(ref reader); return;
+            case FieldPart.Body when !into.Has(TextPart.Body):
+                if (isText) Text(ref reader, into, TextPart.Body); else into.Text(TextPart.Body, ReadValue(ref reader).ToText());
+                return;
+            case FieldPart.Level when draft.Level is null && isText:
+                Text(ref reader, into, TextPart.Level);
+                draft.Level = Short(ref reader);
+                return;
             case FieldPart.Level or FieldPart.SeverityNumber when draft.SeverityNumber == 0 && reader.TokenType == JsonTokenType.Number && reader.TryGetInt32(out var number) && number is >= 1 and <= 24:
                 draft.SeverityNumber = number; return;
-            case FieldPart.Service when draft.Service.IsMissing && reader.TokenType == JsonTokenType.String: draft.Service = ReadValue(ref reader); return;
-            case FieldPart.Host when draft.Host.IsMissing && reader.TokenType == JsonTokenType.String: draft.Host = ReadValue(ref reader); return;
-            case FieldPart.TraceId when draft.TraceId is null && reader.TokenType == JsonTokenType.String: draft.TraceId = Id(ref reader); return;
-            case FieldPart.SpanId when draft.SpanId is null && reader.TokenType == JsonTokenType.String: draft.SpanId = Id(ref reader); return;
-            case FieldPart.Attributes when reader.TokenType == JsonTokenType.StartObject: ReadFields(ref reader, draft.Attributes); return;
+            case FieldPart.Service when draft.Service.IsMissing && isText: draft.Service = Value.Of(Short(ref reader)); return;
+            case FieldPart.Host when draft.Host.IsMissing && isText: draft.Host = Value.Of(Short(ref reader)); return;
+            case FieldPart.TraceId when !into.Has(TextPart.TraceId) && isText: Id(ref reader, into, TextPart.TraceId); return;
+            case FieldPart.SpanId when !into.Has(TextPart.SpanId) && isText: Id(ref reader, into, TextPart.SpanId); return;
+            case FieldPart.Attributes when reader.TokenType == JsonTokenType.StartObject: ReadAttributes(ref reader, into); return;
             case FieldPart.Resource when reader.TokenType == JsonTokenType.StartObject: ReadFields(ref reader, draft.Resource ??= new Fields()); return;
         }
         if (name.Length == 0) throw new RefusedException("A name in the record is empty.", at);
-        var value = ReadValue(ref reader);
-        if (!value.IsMissing) draft.Attributes.Set(name, value);
+        ReadField(ref reader, name, into);
+    }
+
+    private void ReadAttributes(ref Utf8JsonReader reader, RecordBlockBuilder into)
+    {
+        while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
+        {
+            var name = Name(ref reader);
+            reader.Read();
+            // OpenTelemetry's has them one level down.
+            if (name == "attributes" && reader.TokenType == JsonTokenType.StartObject) ReadAttributes(ref reader, into);
+            else if (name.Length > 0) ReadField(ref reader, name, into);
+            else ReadValue(ref reader);
+        }
+    }
+
+    private void ReadField(ref Utf8JsonReader reader, string name, RecordBlockBuilder into)
+    {
+        if (reader.TokenType == JsonTokenType.String)
+        {
+            var start = into.Bytes.Length;
+            Append(ref reader, into.Bytes);
+            into.Field(name, start);
+        }
+        else if (reader.TokenType == JsonTokenType.Number && reader.TryGetInt64(out var whole)) into.Field(name, ValueKind.Integer, whole);
+        else if (ReadValue(ref reader) is { IsMissing: false } value) into.Field(name, value);
+    }
+
+    private static void Append(ref Utf8JsonReader reader, ByteWriter to)
+    {
+        if (!reader.ValueIsEscaped) { to.Bytes(reader.ValueSpan); return; }
+        // Without its escapes it is not longer.
+        var room = to.Reserve(reader.ValueSpan.Length);
+        to.Back(room.Length - reader.CopyString(room));
+    }
+
+    private static void Text(ref Utf8JsonReader reader, RecordBlockBuilder into, TextPart part)
+    {
+        var start = into.Bytes.Length;
+        Append(ref reader, into.Bytes);
+        into.Text(part, start);
+    }
+
+    private static void Id(ref Utf8JsonReader reader, RecordBlockBuilder into, TextPart part)
+    {
+        if (reader.ValueSpan.Length > 0) Text(ref reader, into, part);
     }
 
     private void ReadFields(ref Utf8JsonReader reader, Fields fields)
@@ -196,12 +220,6 @@ public sealed class JsonRecordParser(string source) : ILineParser
 
     private string Short(ref Utf8JsonReader reader) =>
         reader.ValueIsEscaped ? reader.GetString()! : _strings.Get(reader.ValueSpan);
-
-    // Ids hardly come twice, so looking for them among known strings would be in vain.
-    private static string? Id(ref Utf8JsonReader reader) => reader.GetString() is { Length: > 0 } text ? text : null;
-
-    private string Text(ref Utf8JsonReader reader) =>
-        reader.TokenType == JsonTokenType.String ? Short(ref reader) : ReadValue(ref reader).ToText();
 
     private static long Time(ref Utf8JsonReader reader)
     {

@@ -1,5 +1,7 @@
+using System.Collections.Concurrent;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Intake;
 
@@ -32,7 +34,11 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
     public const long MostBytes = 256L << 20;
     public const int MostReported = 100;
 
+    /// <summary>Builders that are kept for the next request, and the most bytes of one.</summary>
+    private const int MostBuilders = 8, MostHeld = 8 << 20;
+
     private readonly ParserPool _parsers = new();
+    private readonly ConcurrentBag<RecordBlockBuilder> _builders = [];
 
     /// <param name="body">Decompressed bytes, of any length and content.</param>
     /// <param name="source">The name of the place they come from.</param>
@@ -45,7 +51,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         var json = plain is null ? _parsers.Rent(source) : null;
         var parser = (ILineParser?)plain ?? json!;
         using var lines = new LineReader(body);
-        var records = new List<LogRecord>();
+        var rows = _builders.TryTake(out var free) ? free : new RecordBlockBuilder();
         var refused = new List<Refused>();
         long taken = 0, refusedTotal = 0, committedAt = 0;
         var part = 0;
@@ -62,7 +68,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
                 break;
             }
             if (line is null) break;
-            var refusal = Read(line.Value.Span, lines.TooLong, parser, records);
+            var refusal = Read(line.Value.Span, lines.TooLong, parser, rows);
             if (refusal is not null)
             {
                 refusedTotal++;
@@ -74,13 +80,15 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         }
         if (await Commit() && refused.Count > 0) await store.Keep(refused, source, refusedTotal);
         if (json is not null) _parsers.Return(source, json);
+        if (rows.Held <= MostHeld && _builders.Count < MostBuilders) _builders.Add(rows);
         return Answer();
 
         IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped);
 
         async Task<bool> Commit()
         {
-            if (records.Count == 0) return true;
+            if (rows.Count == 0) return true;
+            var records = rows.Build();
             try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++)); }
             catch (IOException e)
             {
@@ -88,17 +96,15 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
                 return false;
             }
             taken += records.Count;
-            records = new List<LogRecord>(records.Count);
             progress?.Report(Answer());
             return true;
         }
     }
 
-    private Refusal? Read(ReadOnlySpan<byte> line, bool tooLong, ILineParser parser, List<LogRecord> records)
+    private Refusal? Read(ReadOnlySpan<byte> line, bool tooLong, ILineParser parser, RecordBlockBuilder rows)
     {
         if (tooLong) return new Refusal(LineReader.LongestLine + 1, "The line is longer than 4 MiB.");
         if (line.Trim(" \t\r"u8).IsEmpty) return null;
-        if (parser.Parse(line, Instants.FromDateTime(clock.GetUtcNow()), out var refusal) is { } record) records.Add(record);
-        return refusal;
+        return parser.Parse(line, Instants.FromDateTime(clock.GetUtcNow()), rows);
     }
 }

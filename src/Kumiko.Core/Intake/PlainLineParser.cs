@@ -1,6 +1,6 @@
-using System.Text;
 using System.Text.Unicode;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Intake;
 
@@ -20,9 +20,12 @@ public sealed class PlainLineParser(string source, string? service = null, strin
     }
 
     /// <inheritdoc/>
-    public LogRecord? Parse(ReadOnlySpan<byte> line, long now, out Refusal? refusal)
+    Refusal? ILineParser.Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into)
     {
-        refusal = Utf8.IsValid(line) ? null : Refusal.NotUtf8(line);
-        return refusal is not null ? null : new LogRecord { Time = now, Observed = now, Body = Encoding.UTF8.GetString(line), Resource = _resource, Source = source };
+        if (!Utf8.IsValid(line)) return Refusal.NotUtf8(line);
+        into.Begin();
+        into.Text(TextPart.Body, line);
+        into.End(now, now, 0, _resource, source);
+        return null;
     }
 }

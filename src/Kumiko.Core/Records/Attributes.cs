@@ -49,5 +49,13 @@ public sealed class Attributes : IEquatable<Attributes>
         other is not null && _names.AsSpan().SequenceEqual(other._names) && _values.AsSpan().SequenceEqual(other._values);
 
     public override bool Equals(object? obj) => Equals(obj as Attributes);
-    public override int GetHashCode() => _names.Length;
+
+    public override int GetHashCode()
+    {
+        // The first values tell most apart.
+        const int Looked = 4;
+        var hash = _names.Length;
+        for (var i = 0; i < Math.Min(Looked, _values.Length); i++) hash = (hash * 31) + _values[i].GetHashCode();
+        return hash;
+    }
 }

@@ -122,7 +122,7 @@ public readonly struct Value : IEquatable<Value>
         ValueKind.Address => AsAddress.GetHashCode(),
         ValueKind.Bytes => AsBytes.Length,
         ValueKind.List => AsList.Length,
-        ValueKind.Object => AsObject.Count,
+        ValueKind.Object => AsObject.GetHashCode(),
         _ => HashCode.Combine(Kind, _bits),
     };
 

@@ -5,6 +5,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Rules;
@@ -22,7 +23,7 @@ public sealed class RecordRules : IDisposable
     private readonly RecordStore _records;
     private readonly RunSurroundings _surroundings;
     private readonly RuleChecker _checker;
-    private readonly ConcurrentQueue<IReadOnlyList<LogRecord>> _waiting = new();
+    private readonly ConcurrentQueue<RecordBlock> _waiting = new();
     private int _count;
     private volatile bool _isBehind = true;
     private long _position;
@@ -44,7 +45,7 @@ public sealed class RecordRules : IDisposable
 
     private static long Last(RecordBatch batch) => batch switch { SegmentBatch segment => segment.Segment.MaxSequence, RecentBatch recent => recent.MaxSequence, _ => long.MaxValue };
 
-    private void Take(string source, IReadOnlyList<LogRecord> records)
+    private void Take(string source, RecordBlock records)
     {
         if (_isBehind) return;
         if (Interlocked.Add(ref _count, records.Count) > MostWaiting) _isBehind = true;
@@ -81,7 +82,8 @@ public sealed class RecordRules : IDisposable
         while (_waiting.TryDequeue(out var batch))
         {
             Interlocked.Add(ref _count, -batch.Count);
-            records.AddRange(batch);
+            // Where nobody asks for them, records are not made of it.
+            if (_known.Count > 0) records.AddRange(batch.Records); else _position = Math.Max(_position, batch.LastSequence);
         }
         // What was read from the store may have been handed over as well.
         records = [.. records.Where(r => r.Sequence > _position).DistinctBy(r => r.Sequence)];

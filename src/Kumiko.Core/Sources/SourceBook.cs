@@ -1,6 +1,7 @@
 using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 
@@ -32,18 +33,17 @@ public sealed class SourceBook
 
     private long Now => Instants.FromDateTime(_clock.GetUtcNow());
 
-    private void SeeRecords(string source, IReadOnlyList<LogRecord> records)
+    private void SeeRecords(string source, RecordBlock records)
     {
-        var newest = long.MinValue;
-        foreach (var record in records) newest = Math.Max(newest, record.Time);
-        See(source, records.Count, newest, s =>
+        See(source, records.Count, records.TimeOf.Max(), s =>
         {
             s.Records += records.Count;
             for (var i = 0; i < DelaysOfBatch && i < records.Count; i++)
             {
-                var record = records[(int)((long)i * records.Count / Math.Min(DelaysOfBatch, records.Count))];
+                var row = (int)((long)i * records.Count / Math.Min(DelaysOfBatch, records.Count));
+                var (time, observed) = (records.TimeOf[row], records.ObservedOf[row]);
                 // Where the sender gave no time, the observed one stands for it and there is nothing to learn.
-                if (record.Time != record.Observed) s.SeeDelay(record.Observed - record.Time);
+                if (time != observed) s.SeeDelay(observed - time);
             }
         });
     }

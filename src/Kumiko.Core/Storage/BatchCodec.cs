@@ -1,6 +1,7 @@
 using System.Buffers;
 using K4os.Compression.LZ4;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage;
@@ -9,31 +10,39 @@ namespace Kumiko.Core.Storage;
 /// A batch of records as one blob: a version byte, then LZ4 of a table of resources, a table of names and the
 /// records in order. Numbers are LEB128, times are differences from the one before.
 /// </summary>
-public static class BatchCodec
+internal static class BatchCodec
 {
     private const byte Version = 1;
 
-    public static byte[] Encode(IReadOnlyList<LogRecord> records)
+    public static byte[] Encode(RecordBlock block)
     {
-        using var body = new ByteWriter(records.Count * 256);
-        using var head = new ByteWriter();
+        using var body = new ByteWriter(block.Bytes.Length + (block.Count * 48));
+        using var head = new ByteWriter(body.Buffer.Length);
         var names = new NameTable();
-        var resources = new Dictionary<Attributes, int>(ReferenceEqualityComparer.Instance);
+        var shapes = Array.ConvertAll(block.Shapes, s => Array.ConvertAll(s.Names, names.Place));
+        var sources = Array.ConvertAll(block.Sources, names.Place);
         var (time, observed) = (0L, 0L);
-        foreach (var record in records)
+        for (var row = 0; row < block.Count; row++)
         {
-            body.Signed(record.Time - time);
-            body.Signed(record.Observed - observed);
-            (time, observed) = (record.Time, record.Observed);
-            Write(body, record, names, resources);
+            body.Signed(block.TimeOf[row] - time);
+            body.Signed(block.ObservedOf[row] - observed);
+            (time, observed) = (block.TimeOf[row], block.ObservedOf[row]);
+            body.Byte(block.SeverityOf[row]);
+            body.Number(block.ResourceOf[row]);
+            body.Number(sources[block.SourceOf[row]]);
+            WriteOptional(body, block, row, TextPart.Level);
+            WriteOptional(body, block, row, TextPart.TraceId);
+            WriteOptional(body, block, row, TextPart.SpanId);
+            body.Sized(block.TextOf(row, TextPart.Body) is { } text ? text.Of(block.Bytes) : []);
+            WriteFields(body, block, row, shapes[block.ShapeOf[row]], names);
         }
-        head.Number(records.Count);
+        head.Number(block.Count);
         // Resources before names: writing them may add names.
-        using var resourceBytes = new ByteWriter();
-        foreach (var resource in resources.Keys) ValueCodec.Write(resourceBytes, resource, names);
+        using var resources = new ByteWriter();
+        foreach (var resource in block.Resources) ValueCodec.Write(resources, resource.Attributes, names);
         names.Write(head);
-        head.Number(resources.Count);
-        head.Bytes(resourceBytes.Written);
+        head.Number(block.Resources.Length);
+        head.Bytes(resources.Written);
         head.Bytes(body.Written);
         var packed = new ArrayBufferWriter<byte>(LZ4Codec.MaximumOutputSize(head.Length) + 64);
         packed.Write([Version]);
@@ -41,28 +50,44 @@ public static class BatchCodec
         return packed.WrittenSpan.ToArray();
     }
 
-    private static void Write(ByteWriter to, LogRecord record, NameTable names, Dictionary<Attributes, int> resources)
+    private static void WriteOptional(ByteWriter to, RecordBlock block, int row, TextPart part)
     {
-        to.Byte((byte)record.SeverityNumber);
-        var resource = record.Resource.Attributes;
-        if (!resources.TryGetValue(resource, out var place)) resources.Add(resource, place = resources.Count);
-        to.Number(place);
-        to.Number(names.Place(record.Source));
-        WriteOptional(to, record.SeverityText);
-        WriteOptional(to, record.TraceId);
-        WriteOptional(to, record.SpanId);
-        to.Text(record.Body);
-        ValueCodec.Write(to, record.Attributes, names);
+        var text = block.TextOf(row, part);
+        to.Byte(text is null ? (byte)0 : (byte)1);
+        if (text is { } slice) to.Sized(slice.Of(block.Bytes));
     }
 
-    private static void WriteOptional(ByteWriter to, string? text)
+    private static void WriteFields(ByteWriter to, RecordBlock block, int row, int[] names, NameTable table)
     {
-        to.Byte(text is null ? (byte)0 : (byte)1);
-        if (text is not null) to.Text(text);
+        var kinds = block.Shapes[block.ShapeOf[row]].Kinds;
+        var first = block.CellOf[row];
+        to.Number(names.Length);
+        for (var i = 0; i < names.Length; i++)
+        {
+            var cell = block.Cells[first + i];
+            to.Number(names[i]);
+            switch (kinds[i])
+            {
+                case ValueKind.List or ValueKind.Object: ValueCodec.Write(to, NestedValue.Read(block.SliceOf(row, cell).Of(block.Bytes), RecordReader.Strings), table); continue;
+                case ValueKind.Text:
+                    to.Byte((byte)kinds[i]);
+                    to.Sized(block.SliceOf(row, cell).Of(block.Bytes));
+                    break;
+                case ValueKind.Decimal:
+                    to.Byte((byte)kinds[i]);
+                    to.Fixed((ulong)cell);
+                    break;
+                case ValueKind.Missing: to.Byte((byte)kinds[i]); break;
+                default:
+                    to.Byte((byte)kinds[i]);
+                    to.Signed(cell);
+                    break;
+            }
+        }
     }
 
     /// <exception cref="InvalidDataException">The blob is damaged, or of a version that is not known.</exception>
-    public static LogRecord[] Decode(ReadOnlySpan<byte> content, long firstSequence, StringCache strings)
+    public static RecordBlock Decode(ReadOnlySpan<byte> content, long firstSequence, StringCache strings)
     {
         if (content.Length < 2) throw new InvalidDataException("The batch is empty.");
         if (content[0] != Version) throw new InvalidDataException($"The batch has version {content[0]}; {Version} is known.");
@@ -73,34 +98,34 @@ public static class BatchCodec
         }
     }
 
-    private static LogRecord[] Read(ByteReader from, long firstSequence, StringCache strings)
+    private static RecordBlock Read(ByteReader from, long firstSequence, StringCache strings)
     {
-        var records = new LogRecord[from.Count(from.Left)];
+        var count = from.Count(from.Left);
         var names = NameTable.Read(ref from, strings);
         var resources = new Resource[from.Count(from.Left)];
         for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, strings));
+        var builder = new RecordBlockBuilder();
         var (time, observed) = (0L, 0L);
-        for (var i = 0; i < records.Length; i++)
+        for (var i = 0; i < count; i++)
         {
             time += from.Signed();
             observed += from.Signed();
-            records[i] = new LogRecord
-            {
-                Time = time,
-                Observed = observed,
-                SeverityNumber = from.Byte(),
-                Resource = resources[from.Count(resources.Length - 1)],
-                Source = ValueCodec.Name(ref from, names),
-                SeverityText = Optional(ref from, strings),
-                TraceId = Optional(ref from, strings),
-                SpanId = Optional(ref from, strings),
-                Body = strings.Get(from.Sized()),
-                Attributes = ValueCodec.ReadFields(ref from, names, strings),
-                Sequence = firstSequence + i,
-            };
+            var severity = from.Byte();
+            var resource = resources[from.Count(resources.Length - 1)];
+            var source = ValueCodec.Name(ref from, names);
+            builder.Begin();
+            foreach (var part in (ReadOnlySpan<TextPart>)[TextPart.Level, TextPart.TraceId, TextPart.SpanId])
+                if (from.Byte() != 0) builder.Text(part, from.Sized());
+            builder.Text(TextPart.Body, from.Sized());
+            ReadFields(ref from, names, strings, builder);
+            builder.End(time, observed, severity, resource, source, firstSequence + i);
         }
-        return records;
+        return builder.Build();
     }
 
-    private static string? Optional(ref ByteReader from, StringCache strings) => from.Byte() != 0 ? strings.Get(from.Sized()) : null;
+    private static void ReadFields(ref ByteReader from, string[] names, StringCache strings, RecordBlockBuilder builder)
+    {
+        for (var left = from.Count(from.Left); left > 0; left--)
+            builder.Add(ValueCodec.Name(ref from, names), ValueCodec.Read(ref from, names, strings));
+    }
 }

@@ -1,4 +1,4 @@
-using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Storage;
@@ -6,9 +6,9 @@ namespace Kumiko.Core.Storage;
 /// <summary>One committed batch that is not sealed yet: a row of <c>recent</c>.</summary>
 /// <param name="First">The sequence of its first record.</param>
 /// <param name="Received">When it was committed, UTC nanoseconds.</param>
-internal sealed record RecentEntry(long First, IReadOnlyList<LogRecord> Records, string Source, long Received)
+internal sealed record RecentEntry(long First, RecordBlock Block, string Source, long Received)
 {
-    public long RawBytes { get; } = Records.Sum(RecordSize.Of);
+    public long RawBytes { get; } = Block.Size;
 }
 
 /// <summary>What waits to be sealed, in the order of commits. Changed on the writer thread, read by upkeep.</summary>
@@ -70,7 +70,7 @@ internal sealed class RecentTier
     private void Count(RecentEntry entry, int sign)
     {
         var (bytes, rows) = _bySource.GetValueOrDefault(entry.Source);
-        var now = (Bytes: bytes + (sign * entry.RawBytes), Rows: rows + (sign * entry.Records.Count));
+        var now = (Bytes: bytes + (sign * entry.RawBytes), Rows: rows + (sign * entry.Block.Count));
         if (now.Rows == 0) _bySource.Remove(entry.Source); else _bySource[entry.Source] = now;
     }
 }

@@ -1,5 +1,6 @@
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Storage;
 
@@ -39,49 +40,52 @@ public abstract class RecordBatch
 /// <summary>Records held in memory.</summary>
 public sealed class RecentBatch : RecordBatch, IRecordRows
 {
-    private readonly LogRecord[] _records;
-    private readonly long[] _times;
     private readonly byte[] _bands;
 
-    private RecentBatch(LogRecord[] sorted)
+    private RecentBatch(RecordBlock sorted)
     {
-        _records = sorted;
-        // Counting over time reads these two columns and never the records.
-        _times = Array.ConvertAll(sorted, r => r.Time);
-        _bands = Array.ConvertAll(sorted, r => (byte)Severity.Band(r.SeverityNumber));
-        (MinSequence, MaxSequence) = (sorted.Min(r => r.Sequence), sorted.Max(r => r.Sequence));
+        Block = sorted;
+        // Counting over time reads this column and the times, and never the records.
+        _bands = Array.ConvertAll(sorted.SeverityOf, s => (byte)Severity.Band(s));
+        (MinSequence, MaxSequence) = (sorted.SequenceOf.Min(), sorted.SequenceOf.Max());
     }
 
-    /// <param name="records">At least one, in any order.</param>
-    public static RecentBatch Of(LogRecord[] records)
+    /// <param name="block">At least one record, in any order.</param>
+    public static RecentBatch Of(RecordBlock block) => new(BlockGather.Sorted(block));
+
+    /// <summary>The same in parts of so many rows at most.</summary>
+    public static IEnumerable<RecentBatch> Of(RecordBlock block, int mostRows)
     {
-        var sorted = true;
-        for (var i = 1; i < records.Length && sorted; i++) sorted = records[i - 1].Id <= records[i].Id;
-        if (!sorted)
-        {
-            records = [.. records];
-            Array.Sort(records, (a, b) => a.Id.CompareTo(b.Id));
-        }
-        return new RecentBatch(records);
+        if (block.Count <= mostRows) return [Of(block)];
+        RecordBlock[] blocks = [block];
+        return BlockGather.Rows(blocks).Chunk(mostRows).Select(rows => Of(BlockGather.Of(blocks, rows)));
     }
 
-    public static RecentBatch Merge(RecentBatch a, RecentBatch b) => Of([.. a._records, .. b._records]);
+    public static RecentBatch Merge(RecentBatch a, RecentBatch b)
+    {
+        RecordBlock[] blocks = [a.Block, b.Block];
+        var rows = BlockGather.Rows(blocks);
+        BlockGather.Sort(blocks, rows);
+        return new RecentBatch(BlockGather.Of(blocks, rows));
+    }
 
-    public override int Count => _records.Length;
-    public override long MinTime => _times[0];
-    public override long MaxTime => _times[^1];
+    /// <summary>The columns behind it, sorted.</summary>
+    internal RecordBlock Block { get; }
+
+    public override int Count => Block.Count;
+    public override long MinTime => Block.TimeOf[0];
+    public override long MaxTime => Block.TimeOf[^1];
     public long MinSequence { get; }
     public long MaxSequence { get; }
-    public LogRecord this[int index] => _records[index];
-    public ReadOnlySpan<LogRecord> Records => _records;
-    public ReadOnlySpan<long> Times => _times;
+    public LogRecord this[int index] => Block[index];
+    public ReadOnlySpan<long> Times => Block.Times;
     public ReadOnlySpan<byte> Bands => _bands;
     public override IRecordRows Open(bool records) => this;
 
     /// <summary>Those that are left when some sequences are gone; null for none, itself for all.</summary>
     public RecentBatch? Without(Func<long, bool> gone)
     {
-        var left = Array.FindAll(_records, r => !gone(r.Sequence));
-        return left.Length == 0 ? null : left.Length == _records.Length ? this : new RecentBatch(left);
+        var left = Enumerable.Range(0, Count).Where(i => !gone(Block.SequenceOf[i])).Select(i => new RowRef(0, i)).ToArray();
+        return left.Length == 0 ? null : left.Length == Count ? this : new RecentBatch(BlockGather.Of([Block], left));
     }
 }

@@ -1,7 +1,8 @@
 using Dapper;
 using Kumiko.Core.Records;
-using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Templates;
 using Kumiko.Core.Storage.Upkeep;
 using Microsoft.Data.Sqlite;
@@ -30,16 +31,16 @@ public sealed record RecordStoreOptions(Retention Retention, bool Background = t
 }
 
 /// <summary>
-/// The records: committed to <c>records.db</c> before they are acknowledged, held decoded in memory until they are
+/// The records: committed to <c>records.db</c> before they are acknowledged, held in memory as columns until they are
 /// sealed into segments. A query sees both as one.
 /// </summary>
 public sealed class RecordStore : IDisposable
 {
     /// <summary>
-    /// With more waiting to be sealed, of all or of a source that fills segments by itself, senders wait. Little of one
-    /// source, as records that live longer than a collection of garbage are copied by it.
+    /// With more waiting to be sealed, of all or of a source that fills segments by itself, senders wait: enough for
+    /// both processors to have work while a seal is committed, and no more, so that memory stays flat.
     /// </summary>
-    private const long MostRecentBytes = 512L << 20, MostOfSource = 20L << 20;
+    internal const long MostRecentBytes = 512L << 20, MostOfSource = 32L << 20;
 
     private const int BatchRows = 16_384;
     private const int MostRefused = 10_000;
@@ -88,7 +89,7 @@ public sealed class RecordStore : IDisposable
     public Snapshot Current => _pins.Take().With(Patterns);
 
     /// <summary>Told on the writer thread of the source and records of each batch that was committed.</summary>
-    public event Action<string, IReadOnlyList<LogRecord>>? Committed;
+    public event Action<string, RecordBlock>? Committed;
 
     /// <summary>Told of the source of refused things and their number, kept or not.</summary>
     public event Action<string, long>? Kept;
@@ -149,9 +150,9 @@ public sealed class RecordStore : IDisposable
             try
             {
                 if (row.Checksum is { } sum && sum != Checksum.Of(row.Content, row.FirstSequence)) throw new InvalidDataException("It does not match its checksum.");
-                var records = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
-                Recent.Add(new RecentEntry(row.FirstSequence, records, row.Source, row.Received));
-                AddBatches(records);
+                var block = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
+                Recent.Add(new RecentEntry(row.FirstSequence, block, row.Source, row.Received));
+                AddBatches(block);
             }
             catch (InvalidDataException e) { _notices.Add($"Batch {row.FirstSequence} from {row.Source} is damaged and was set aside: {e.Message}"); }
             batches++;
@@ -164,13 +165,23 @@ public sealed class RecordStore : IDisposable
     private static string Told(Segment segment, string damage) =>
         FormattableString.Invariant($"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})");
 
+    /// <summary>Commits records as one batch; they can be read when the task is done, and have their sequences.</summary>
+    /// <inheritdoc cref="Append(RecordBlock, string, BatchKey?)"/>
+    public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null)
+    {
+        var block = RecordBlock.Of(records);
+        var taken = await Append(block, source, key);
+        for (var i = 0; taken && i < records.Count; i++) records[i].Sequence = block.SequenceOf[i];
+        return taken;
+    }
+
     /// <summary>Commits records as one batch; they can be read when the task is done.</summary>
     /// <param name="records">In the sender's order, which is the order of their sequence.</param>
     /// <param name="source">The place they come from.</param>
     /// <param name="key">Taken at most once, where given.</param>
     /// <returns>True; false where a batch of this key was taken before, which is as good.</returns>
     /// <exception cref="IOException">The disk is full, or more waits to be sealed than can be held.</exception>
-    public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null)
+    public async Task<bool> Append(RecordBlock records, string source, BatchKey? key = null)
     {
         if (records.Count == 0) return true;
         await Room(source);
@@ -181,7 +192,7 @@ public sealed class RecordStore : IDisposable
             return await _database.Writer.Write(connection => Insert(connection, records, content, source, now, key), taken =>
             {
                 if (!taken) return;
-                Recent.Add(new RecentEntry(records[0].Sequence, records, source, now));
+                Recent.Add(new RecentEntry(records.SequenceOf[0], records, source, now));
                 AddBatches(records);
                 Publish();
                 Committed?.Invoke(source, records);
@@ -215,25 +226,25 @@ public sealed class RecordStore : IDisposable
 
     private bool IsBehind(string source) => Recent.Bytes > MostRecentBytes || Recent.BytesOf(source) > MostOfSource;
 
-    private bool Insert(SqliteConnection connection, IReadOnlyList<LogRecord> records, byte[] content, string source, long now, BatchKey? key)
+    private bool Insert(SqliteConnection connection, RecordBlock records, byte[] content, string source, long now, BatchKey? key)
     {
         if (key is not null && connection.Execute(
             "INSERT OR IGNORE INTO batch_key (source, key, part, at) VALUES (@source, @Key, @Part, @now)", new { source, key.Key, key.Part, now }) == 0) return false;
         var first = _next;
         connection.Execute(
             "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
-            new { first, records.Count, min = records.Min(r => r.Time), max = records.Max(r => r.Time), now, source, content, checksum = Checksum.Of(content, first) });
+            new { first, records.Count, min = records.TimeOf.Min(), max = records.TimeOf.Max(), now, source, content, checksum = Checksum.Of(content, first) });
         connection.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'");
-        for (var i = 0; i < records.Count; i++) records[i].Sequence = first + i;
+        records.Number(first);
         _next += records.Count;
         return true;
     }
 
     /// <summary>Adds committed records to what can be read after the next <see cref="Publish"/>.</summary>
-    private void AddBatches(IReadOnlyList<LogRecord> records)
+    private void AddBatches(RecordBlock records)
     {
         var batches = _recentBatches;
-        foreach (var chunk in records.Chunk(BatchRows)) batches.Add(RecentBatch.Of(chunk));
+        batches.AddRange(RecentBatch.Of(records, BatchRows));
         // Small neighbours are merged so that a trickle does not make thousands of batches; each record moves a few times only.
         while (batches.Count > 1 && batches[^2].Count <= batches[^1].Count * 2 && batches[^2].Count + batches[^1].Count <= BatchRows)
         {
@@ -279,7 +290,7 @@ public sealed class RecordStore : IDisposable
         if (change.Sealed.Count > 0)
         {
             var done = change.Sealed.ToHashSet();
-            var ranges = done.OrderBy(e => e.First).Select(e => (e.First, End: e.First + e.Records.Count)).ToArray();
+            var ranges = done.OrderBy(e => e.First).Select(e => (e.First, End: e.First + e.Block.Count)).ToArray();
             _recentBatches = [.. _recentBatches.Select(b => b.MaxSequence < ranges[0].First || b.MinSequence >= ranges[^1].End ? b : b.Without(s => IsIn(ranges, s))).OfType<RecentBatch>()];
             Recent.Remove(done);
         }

@@ -7,6 +7,7 @@ using Kumiko.Core.Intake.OpenMetrics;
 using Kumiko.Core.Intake.Otlp;
 using Kumiko.Core.Intake.Syslog;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Wire = Kumiko.Core.Intake.Otlp.Wire;
 
 namespace Kumiko.Tests.Shared;
@@ -31,8 +32,8 @@ internal sealed class DecoderFuzz(int seed)
         ("OTLP spans, protobuf", b => Read<Wire.ExportTraceServiceRequest>(b, OtlpEncoding.Protobuf, r => OtlpSpans.Read(r)), [Spans().ToByteArray()]),
         ("syslog, framing and messages", Syslog, ["57 <165>1 2026-11-23T18:00:00Z radio relay 8 ID [a@1 b=\"c\\\"\"] up<13>Nov 23 18:00:00 radio relay[7]: down\n"u8.ToArray()]),
         ("OpenMetrics", b => OpenMetricsParser.Read(Encoding.UTF8.GetString(b), Resource.Unknown, 1), ["# TYPE a histogram\na_bucket{le=\"1\",x=\"y\"} 2 # {trace_id=\"ab\"} 0.5 1\na_bucket{le=\"+Inf\",x=\"y\"} 3\na_sum 4\n# TYPE b counter\nb_total 7 1764000000\n# EOF\n"u8.ToArray()]),
-        ("NDJSON", b => new JsonRecordParser("fuzz").Parse(b, 1, out _), ["{\"time\":\"2026-11-23T18:00:00Z\",\"level\":\"warn\",\"body\":\"x\",\"a\":{\"b\":[1,2.5,null,true,\"\\u00e9\"]},\"trace_id\":\"ab\"}"u8.ToArray()]),
-        ("plain lines", b => new PlainLineParser("fuzz").Parse(b, 1, out _), ["a line é"u8.ToArray()]),
+        ("NDJSON", b => ((ILineParser)new JsonRecordParser("fuzz")).Parse(b, 1, new RecordBlockBuilder()), ["{\"time\":\"2026-11-23T18:00:00Z\",\"level\":\"warn\",\"body\":\"x\",\"a\":{\"b\":[1,2.5,null,true,\"\\u00e9\"]},\"trace_id\":\"ab\"}"u8.ToArray()]),
+        ("plain lines", b => ((ILineParser)new PlainLineParser("fuzz")).Parse(b, 1, new RecordBlockBuilder()), ["a line é"u8.ToArray()]),
     ];
 
     private static void Read<T>(byte[] bytes, OtlpEncoding encoding, Action<T> read) where T : class, IMessage<T>, new()

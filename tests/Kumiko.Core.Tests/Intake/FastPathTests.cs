@@ -3,6 +3,7 @@ using CsCheck;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Tests.Intake;
 
@@ -65,10 +66,12 @@ public sealed class FastPathTests
     [Fact]
     public void Records_of_one_shape_share_names_and_resource_and_others_do_not()
     {
-        var parser = new JsonRecordParser("quay");
-        var a = Parse(parser, """{"body":"a","service":"gate-control","host":"gate-t3","terminal":"Orra","wait":1}""");
-        var b = Parse(parser, """{"body":"b","service":"gate-control","host":"gate-t3","terminal":"Linga","wait":2}""");
-        var c = Parse(parser, """{"body":"c","service":"gate-control","host":"gate-t4","wait":2,"terminal":"Linga"}""");
+        ILineParser parser = new JsonRecordParser("quay");
+        var builder = new RecordBlockBuilder();
+        foreach (var line in new[] { """{"body":"a","service":"gate-control","host":"gate-t3","terminal":"Orra","wait":1}""", """{"body":"b","service":"gate-control","host":"gate-t3","terminal":"Linga","wait":2}""", """{"body":"c","service":"gate-control","host":"gate-t4","wait":2,"terminal":"Linga"}""" })
+            Assert.Null(parser.Parse(Encoding.UTF8.GetBytes(line), 1, builder));
+        var records = builder.Build().Records;
+        var (a, b, c) = (records[0], records[1], records[2]);
         Assert.Same(a.Resource, b.Resource);
         Assert.NotSame(a.Resource, c.Resource);
         Assert.Equal("gate-t4", c.Resource.Host.AsText);

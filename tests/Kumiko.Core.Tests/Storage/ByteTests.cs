@@ -1,6 +1,7 @@
 using CsCheck;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
 
@@ -71,8 +72,8 @@ public sealed class ByteTests
     [Fact]
     public void The_size_of_a_record_follows_its_texts()
     {
-        var small = RecordSize.Of(Sample.Refusal);
-        var larger = RecordSize.Of(new LogRecord { Time = 1, Observed = 1, Body = Sample.Refusal.Body + new string('x', 500), Attributes = Sample.Refusal.Attributes, TraceId = Sample.Refusal.TraceId });
+        var small = RecordBlock.Of([Sample.Refusal]).Size;
+        var larger = RecordBlock.Of([new LogRecord { Time = 1, Observed = 1, Body = Sample.Refusal.Body + new string('x', 500), Attributes = Sample.Refusal.Attributes, TraceId = Sample.Refusal.TraceId, SeverityText = Sample.Refusal.SeverityText, SpanId = Sample.Refusal.SpanId }]).Size;
         Assert.Equal(500, larger - small);
         Assert.InRange(small, 150, 400);
     }

@@ -2,6 +2,7 @@ using CsCheck;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Tests.Storage;
@@ -23,9 +24,9 @@ public sealed class RecordStoreTests : IDisposable
     public void Encoded_batches_come_back_as_they_were() => Gen.Int.List[0, 40].Sample(seeds =>
     {
         var records = seeds.Select(s => Sample.Random(s)).ToList();
-        var back = BatchCodec.Decode(BatchCodec.Encode(records), 100, new StringCache());
-        Assert.Equal(records.Count, back.Length);
-        for (var i = 0; i < back.Length; i++)
+        var back = BatchCodec.Decode(BatchCodec.Encode(RecordBlock.Of(records)), 100, new StringCache()).Records;
+        Assert.Equal(records.Count, back.Count);
+        for (var i = 0; i < back.Count; i++)
         {
             Sample.Same(records[i], back[i]);
             Assert.Equal(100 + i, back[i].Sequence);
@@ -35,7 +36,7 @@ public sealed class RecordStoreTests : IDisposable
     [Fact]
     public void Damaged_batches_are_told_and_never_crash() => Gen.Select(Gen.Int[0, 1000], Gen.Int[0, 10_000], Gen.Byte).Sample((seed, place, wrong) =>
     {
-        var content = BatchCodec.Encode([Sample.Random(seed), Sample.Random(seed + 1)]);
+        var content = BatchCodec.Encode(RecordBlock.Of([Sample.Random(seed), Sample.Random(seed + 1)]));
         content[place % content.Length] ^= (byte)(wrong | 1);
         try { BatchCodec.Decode(content, 0, new StringCache()); }
         catch (InvalidDataException) { /* told */ }

@@ -1,6 +1,7 @@
 using CsCheck;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Upkeep;
 
@@ -16,13 +17,14 @@ public sealed class SealerTests
         Gen.Select(Gen.Long[-3 * Instants.Day, 3 * Instants.Day], Gen.Int[0, 2_000]).Array[1, 300].Sample(records =>
         {
             var input = records.Select((r, i) => At(r.Item1, r.Item2, i)).ToList();
-            var parts = Sealer.Cut(input, 40, 20_000).ToList();
-            Assert.Equal(input.OrderBy(r => r.Id).Select(r => r.Id), parts.SelectMany(p => p).Select(r => r.Id));
+            RecordBlock[] blocks = [.. input.Chunk(70).Select(RecordBlock.Of)];
+            var parts = Sealer.Cut(blocks, 40, 20_000).Select(rows => BlockGather.Of(blocks, rows)).ToList();
+            Assert.Equal(input.OrderBy(r => r.Id).Select(r => (r.Id, r.Body.Length)), parts.SelectMany(p => p.Records).Select(r => (r.Id, r.Body.Length)));
             foreach (var part in parts)
             {
-                Assert.InRange(part.Length, 1, 40);
-                Assert.Equal(Segment.DayOf(part[0].Time), Segment.DayOf(part[^1].Time));
-                Assert.True(part.Length == 1 || part.Sum(RecordSize.Of) <= 20_000);
+                Assert.InRange(part.Count, 1, 40);
+                Assert.Equal(Segment.DayOf(part.Times[0]), Segment.DayOf(part.Times[^1]));
+                Assert.True(part.Count == 1 || part.Size <= 20_000);
             }
         }, iter: 300);
 
@@ -33,7 +35,7 @@ public sealed class SealerTests
     [InlineData(32_769, 3)]
     public void Parts_are_about_equal(int rows, int parts)
     {
-        var cut = Sealer.Cut(Enumerable.Range(0, rows).Select(i => At(i)), SegmentWriter.SealedRows, long.MaxValue).ToList();
+        var cut = Sealer.Cut([RecordBlock.Of(Enumerable.Range(0, rows).Select(i => At(i)))], SegmentWriter.SealedRows, long.MaxValue).ToList();
         Assert.Equal(parts, cut.Count);
         Assert.InRange(cut.Min(p => p.Length), rows / parts, (rows / parts) + 1);
     }
@@ -48,7 +50,7 @@ public sealed class SealerTests
     private static RecentTier Tier(params (string Source, int Rows, int Length, long Received)[] batches)
     {
         var tier = new RecentTier();
-        foreach (var (source, rows, length, received) in batches) tier.Add(new RecentEntry(0, [.. Enumerable.Range(0, rows).Select(i => At(i, length))], source, received));
+        foreach (var (source, rows, length, received) in batches) tier.Add(new RecentEntry(0, RecordBlock.Of(Enumerable.Range(0, rows).Select(i => At(i, length))), source, received));
         return tier;
     }
 
@@ -65,10 +67,10 @@ public sealed class SealerTests
     [Fact]
     public void A_full_source_goes_alone_and_no_more_of_it_than_is_sealed_at_once()
     {
-        var tier = Tier([("quiet", 10, 10, 0), .. Enumerable.Repeat(("busy", 10_000, 10, 0L), 8)]);
+        var tier = Tier([("quiet", 10, 10, 0), .. Enumerable.Repeat(("busy", 10_000, 10, 0L), 10)]);
         var chosen = Sealer.Choose(tier, Retention.None, 0, all: false)!.Value;
         Assert.Equal("busy", chosen.Source);
-        Assert.Equal(30_000, chosen.Entries.Sum(e => e.Records.Count));
+        Assert.Equal(60_000, chosen.Entries.Sum(e => e.Block.Count));
     }
 
     [Fact]
@@ -137,7 +139,7 @@ public sealed class SealerTests
     {
         var pins = new SnapshotPins();
         var first = pins.Take();
-        var version = pins.Replace([RecentBatch.Of([At(1)])]);
+        var version = pins.Replace([RecentBatch.Of(RecordBlock.Of([At(1)]))]);
         Assert.True(pins.IsReadBefore(version));
         var shared = first.Share();
         first.Dispose();

@@ -2,6 +2,7 @@ using CsCheck;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Upkeep;
 
@@ -275,8 +276,8 @@ public sealed class UpkeepTests : StoreTest
             Run("PRAGMA page_size = 16384; PRAGMA auto_vacuum = INCREMENTAL; PRAGMA journal_mode = WAL;");
             Run(reader.ReadToEnd());
             Run("PRAGMA user_version = 1");
-            Run("INSERT INTO recent VALUES (0, 300, 0, 0, 1, 'quay', $b)", ("$b", BatchCodec.Encode(records[..300])));
-            Run("INSERT INTO recent VALUES (300, 200, 0, 0, 2, 'import', $b)", ("$b", BatchCodec.Encode(records[300..])));
+            Run("INSERT INTO recent VALUES (0, 300, 0, 0, 1, 'quay', $b)", ("$b", BatchCodec.Encode(RecordBlock.Of(records[..300]))));
+            Run("INSERT INTO recent VALUES (300, 200, 0, 0, 2, 'import', $b)", ("$b", BatchCodec.Encode(RecordBlock.Of(records[300..]))));
         }
         for (var i = 0; i < records.Count; i++) records[i].Sequence = i;
         using var store = Open();

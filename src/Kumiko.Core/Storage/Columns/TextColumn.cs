@@ -108,12 +108,9 @@ public static class TextColumn
     {
         var length = values[0].Length;
         if (length < 4) return false;
+        var digits = upper ? UpperDigits : LowerDigits;
         foreach (var value in values)
-        {
-            if (value.Length != length) return false;
-            foreach (var c in value.Of(buffer))
-                if (TextForms.HexDigit(c, upper) < 0) return false;
-        }
+            if (value.Length != length || value.Of(buffer).ContainsAnyExcept(digits)) return false;
         to.Byte((byte)(upper ? TextForm.UpperHex : TextForm.Hex));
         to.Byte((byte)length);
         var width = (length + 1) / 2;
@@ -122,13 +119,13 @@ public static class TextColumn
         return true;
     }
 
+    private static readonly SearchValues<byte> LowerDigits = SearchValues.Create("0123456789abcdef"u8), UpperDigits = SearchValues.Create("0123456789ABCDEF"u8);
+
+    /// <summary>Packs digits that are known to be some; an odd last one takes the upper half of its byte.</summary>
     private static void PackHex(ReadOnlySpan<byte> text, bool upper, Span<byte> packed)
     {
-        for (var i = 0; i < packed.Length; i++)
-        {
-            var low = (2 * i) + 1 < text.Length ? TextForms.HexDigit(text[(2 * i) + 1], upper) : 0;
-            packed[i] = (byte)((TextForms.HexDigit(text[2 * i], upper) << 4) | low);
-        }
+        Convert.FromHexString(text[..(text.Length & ~1)], packed, out _, out _);
+        if ((text.Length & 1) == 1) packed[^1] = (byte)(TextForms.HexDigit(text[^1], upper) << 4);
     }
 
     private static bool TryUuids(ByteWriter to, ReadOnlySpan<byte> buffer, ReadOnlySpan<Slice> values)
@@ -166,6 +163,8 @@ public static class TextColumn
             for (var i = 0; i < values.Length; i++)
             {
                 var value = values[i].Of(buffer);
+                // Neighbours are often the same, and comparing is quicker than a look into the table.
+                if (i > 0 && value.SequenceEqual(values[i - 1].Of(buffer))) { places[i] = places[i - 1]; continue; }
                 var at = (int)XxHash3.HashToUInt64(value) & (slots - 1);
                 while (table[at] != 0 && !entries[table[at] - 1].Of(buffer).SequenceEqual(value)) at = (at + 1) & (slots - 1);
                 if (table[at] == 0)

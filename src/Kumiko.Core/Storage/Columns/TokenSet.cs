@@ -37,10 +37,11 @@ public sealed class TokenSet
         var upper = _upper.AsSpan(0, utf8.Length);
         if (Ascii.ToUpper(utf8, upper, out _) != OperationStatus.Done) { AddValue(Encoding.UTF8.GetString(utf8)); return; }
         Add(XxHash3.HashToUInt64(upper));
+        if (!upper.ContainsAnyExcept(TokenBytes)) return;
         var start = -1;
         for (var i = 0; i <= upper.Length; i++)
         {
-            if (i < upper.Length && IsToken(upper[i])) { if (start < 0) start = i; continue; }
+            if (i < upper.Length && TokenBytes.Contains(upper[i])) { if (start < 0) start = i; continue; }
             if (start >= 0 && i - start < upper.Length) Add(XxHash3.HashToUInt64(upper[start..i]));
             start = -1;
         }
@@ -52,7 +53,7 @@ public sealed class TokenSet
         foreach (var token in TokenTexts(text)) Add(HashOfUpper(token));
     }
 
-    private static bool IsToken(byte upper) => (uint)(upper - 'A') <= 25 || (uint)(upper - '0') <= 9 || upper == '_';
+    private static readonly SearchValues<byte> TokenBytes = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"u8);
 
     /// <summary>The hash of a value as a whole.</summary>
     public static ulong Whole(string text) => HashOfUpper(text.ToUpperInvariant());

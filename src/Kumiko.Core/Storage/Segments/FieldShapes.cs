@@ -1,6 +1,7 @@
 using System.IO.Hashing;
 using System.Runtime.InteropServices;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
@@ -41,11 +42,12 @@ internal sealed class FieldShapes
 
     private readonly int[] _columnOf;
 
-    public FieldShapes(ReadOnlySpan<LogRecord> records)
+    /// <param name="records">In the order of time.</param>
+    public FieldShapes(RecordBlock records)
     {
-        _shapeOfRow = new int[records.Length];
+        _shapeOfRow = new int[records.Count];
         Collect(records);
-        var total = records.Length;
+        var total = records.Count;
         var rows = new int[_all.Count];
         for (var s = 0; s < _shapes.Count; s++)
             foreach (var field in _shapes[s]) rows[field] += _rowsOfShape[s];
@@ -59,33 +61,26 @@ internal sealed class FieldShapes
         (ShapeOfRow, HasRest) = Reduce();
     }
 
-    private void Collect(ReadOnlySpan<LogRecord> records)
+    private void Collect(RecordBlock records)
     {
-        var shape = new List<int>();
-        Attributes? before = null;
-        for (var row = 0; row < records.Length; row++)
+        var placeOf = new int[records.Shapes.Length];
+        Array.Fill(placeOf, -1);
+        for (var row = 0; row < records.Count; row++)
         {
-            var fields = records[row].Attributes;
-            if (before is null || !IsLike(fields, before))
-            {
-                shape.Clear();
-                for (var i = 0; i < fields.Count; i++) shape.Add(Place(new FieldKey(fields.Names[i], fields.Values[i].Kind), records[row].Time));
-                _shapeOfRow[row] = Shape(CollectionsMarshal.AsSpan(shape), _shapes, _byHash);
-            }
-            else _shapeOfRow[row] = _shapeOfRow[row - 1];
-            while (_rowsOfShape.Count < _shapes.Count) _rowsOfShape.Add(0);
-            _rowsOfShape[_shapeOfRow[row]]++;
-            before = fields;
+            ref var place = ref placeOf[records.ShapeOf[row]];
+            if (place < 0) place = Shape(records.Shapes[records.ShapeOf[row]], records.TimeOf[row]);
+            _shapeOfRow[row] = place;
+            _rowsOfShape[place]++;
         }
     }
 
-    /// <summary>Whether two rows have the same fields: names that are shared objects make it a quick look.</summary>
-    private static bool IsLike(Attributes a, Attributes b)
+    private int Shape(RecordShape shape, long time)
     {
-        if (a.Count != b.Count) return false;
-        for (var i = 0; i < a.Count; i++)
-            if (!ReferenceEquals(a.Names[i], b.Names[i]) || a.Values[i].Kind != b.Values[i].Kind) return false;
-        return true;
+        var fields = new int[shape.Names.Length];
+        for (var i = 0; i < fields.Length; i++) fields[i] = Place(new FieldKey(shape.Names[i], shape.Kinds[i]), time);
+        var place = Shape(fields, _shapes, _byHash);
+        if (place == _rowsOfShape.Count) _rowsOfShape.Add(0);
+        return place;
     }
 
     /// <summary>All fields with the time of the first record that has each.</summary>
@@ -130,13 +125,13 @@ internal sealed class FieldShapes
     /// <summary>The column of a field, or -1 where it is in the rest.</summary>
     public int ColumnOf(string name, ValueKind kind) => _columnOf[_places[new FieldKey(name, kind)]];
 
-    /// <summary>The value that stands at a place in the row's list of fields with columns.</summary>
-    public Value ValueAt(LogRecord record, int row, int place)
+    /// <summary>Where among the row's cells the value stands that is at a place in its list of fields with columns.</summary>
+    public int CellAt(RecordBlock records, int row, int place)
     {
-        var fields = record.Attributes;
-        if (HasRest?[row] != true) return fields.Values[place];
+        if (HasRest?[row] != true) return place;
+        var shape = records.Shapes[records.ShapeOf[row]];
         for (var at = 0; ; at++)
-            if (ColumnOf(fields.Names[at], fields.Values[at].Kind) >= 0 && place-- == 0) return fields.Values[at];
+            if (ColumnOf(shape.Names[at], shape.Kinds[at]) >= 0 && place-- == 0) return at;
     }
 
     public void Write(ByteWriter to, NameTable names)

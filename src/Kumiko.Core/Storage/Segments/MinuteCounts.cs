@@ -1,4 +1,5 @@
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
@@ -15,27 +16,24 @@ public static class MinuteCounts
     private const int Bands = 7;
 
     /// <param name="records">In the order of time.</param>
-    internal static void Write(ByteWriter to, ReadOnlySpan<LogRecord> records)
+    internal static void Write(ByteWriter to, RecordBlock records)
     {
         var services = new Dictionary<string, int>(StringComparer.Ordinal);
-        var serviceOf = new int[records.Length];
-        Resource? before = null;
-        for (var i = 0; i < records.Length; i++)
+        var serviceOf = new int[records.Resources.Length];
+        for (var i = 0; i < serviceOf.Length; i++)
         {
-            // Neighbours often have the same resource, and a text is only looked up where they have not.
-            if (i > 0 && records[i].Resource == before) { serviceOf[i] = serviceOf[i - 1]; continue; }
-            before = records[i].Resource;
-            if (!services.TryGetValue(ServiceOf(records[i]), out serviceOf[i])) services.Add(ServiceOf(records[i]), serviceOf[i] = services.Count);
+            var service = ServiceOf(records.Resources[i]);
+            if (!services.TryGetValue(service, out serviceOf[i])) services.Add(service, serviceOf[i] = services.Count);
         }
         to.Number(services.Count);
         foreach (var service in services.Keys) to.Text(service);
         var counts = new int[services.Count * Bands];
         var last = 0L;
-        for (var i = 0; i < records.Length;)
+        for (var i = 0; i < records.Count;)
         {
-            var minute = MinuteOf(records[i].Time);
-            for (; i < records.Length && MinuteOf(records[i].Time) == minute; i++)
-                counts[(serviceOf[i] * Bands) + Severity.Band(records[i].SeverityNumber)]++;
+            var minute = MinuteOf(records.TimeOf[i]);
+            for (; i < records.Count && MinuteOf(records.TimeOf[i]) == minute; i++)
+                counts[(serviceOf[records.ResourceOf[i]] * Bands) + Severity.Band(records.SeverityOf[i])]++;
             to.Signed(minute - last);
             last = minute;
             to.Number(counts.Count(c => c > 0));
@@ -70,7 +68,7 @@ public static class MinuteCounts
         return counts;
     }
 
-    internal static string ServiceOf(LogRecord record) => record.Resource.Service is { IsText: true } service ? service.AsText : "";
+    private static string ServiceOf(Resource resource) => resource.Service is { IsText: true } service ? service.AsText : "";
 
     private static long MinuteOf(long time) => Math.DivRem(time, Instants.Minute, out var rest) - (rest < 0 ? 1 : 0);
 }

@@ -1,4 +1,5 @@
 using System.IO.Hashing;
+using System.Runtime.CompilerServices;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Templates;
@@ -40,6 +41,8 @@ public sealed class TemplateMiner
     private readonly BodyTokens _tokens = new();
     private readonly ByteWriter _key = new(1024);
     private readonly Dictionary<string, ServiceTemplates> _services = new(StringComparer.Ordinal);
+    private const int RecentServices = 64;
+    private readonly (string Name, ServiceTemplates Templates)[] _recent = new (string, ServiceTemplates)[RecentServices];
     private readonly Dictionary<long, Template> _byId = [];
     private readonly HashSet<Template> _unsaved = [];
     private readonly HashSet<string> _full = new(StringComparer.Ordinal);
@@ -119,6 +122,15 @@ public sealed class TemplateMiner
     private static Slice Behind(ReadOnlySpan<byte> body, int start) => new(start, body.Length - start);
 
     private ServiceTemplates Of(string service)
+    {
+        // Names of services are mostly the same objects.
+        ref var recent = ref _recent[RuntimeHelpers.GetHashCode(service) & (RecentServices - 1)];
+        if (ReferenceEquals(recent.Name, service)) return recent.Templates;
+        recent = (service, Found(service));
+        return recent.Templates;
+    }
+
+    private ServiceTemplates Found(string service)
     {
         // Endless services share one set; their templates are bounded all the same.
         if (_services.TryGetValue(service, out var found)) return found;

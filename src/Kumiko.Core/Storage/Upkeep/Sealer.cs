@@ -1,16 +1,17 @@
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Storage.Upkeep;
 
-/// <summary>Chooses batches to seal, and cuts their records into segments.</summary>
+/// <summary>Chooses batches to seal, and cuts their rows into segments.</summary>
 internal static class Sealer
 {
     public static readonly long OldestUnsealed = 15 * Instants.Minute;
     public const long MostUnsealedBytes = 256L << 20;
 
     /// <summary>Full segments that are sealed in one transaction, where a source has so much.</summary>
-    private const int AtOnce = 2;
+    private const int AtOnce = 4;
 
     /// <summary>
     /// What to seal next: of one source as much as makes full segments, a few at most; else, once the oldest is a quarter of an hour
@@ -37,7 +38,7 @@ internal static class Sealer
         var (rows, bytes) = (0L, 0L);
         foreach (var entry in entries)
         {
-            rows += entry.Records.Count;
+            rows += entry.Block.Count;
             bytes += entry.RawBytes;
             if (chosen.Count > 0 && (rows > SegmentWriter.SealedRows * AtOnce || bytes > SegmentWriter.SealedBytes * AtOnce)) break;
             chosen.Add(entry);
@@ -45,37 +46,29 @@ internal static class Sealer
         return chosen;
     }
 
-    /// <summary>Records by their id, cut where a day ends and where a segment is full.</summary>
-    public static IEnumerable<LogRecord[]> Cut(IEnumerable<LogRecord> records, int mostRows, long mostBytes)
+    /// <summary>The rows of blocks by their id, cut where a day ends and where a segment is full.</summary>
+    public static IEnumerable<RowRef[]> Cut(IReadOnlyList<RecordBlock> blocks, int mostRows, long mostBytes)
     {
-        var sorted = records.ToArray();
-        Sort(sorted);
+        var sorted = BlockGather.Rows(blocks);
+        BlockGather.Sort(blocks, sorted);
         for (var start = 0; start < sorted.Length;)
         {
-            var day = Segment.DayOf(sorted[start].Time);
+            var day = Day(start);
             var (end, bytes) = (start, 0L);
             // Parts of about equal size: a full one and a crumb would both be read for every question.
             var rows = Even(sorted.Length - start, mostRows);
-            while (end < sorted.Length && end - start < rows && Segment.DayOf(sorted[end].Time) == day)
+            while (end < sorted.Length && end - start < rows && Day(end) == day)
             {
-                bytes += RecordSize.Of(sorted[end]);
+                bytes += blocks[sorted[end].Block].SizeOf(sorted[end].Row);
                 if (bytes > mostBytes && end > start) break;
                 end++;
             }
             yield return sorted[start..end];
             start = end;
         }
+
+        long Day(int at) => Segment.DayOf(blocks[sorted[at].Block].TimeOf[sorted[at].Row]);
     }
 
     private static int Even(int left, int most) => (left + ((left + most - 1) / most) - 1) / ((left + most - 1) / most);
-
-    private static void Sort(LogRecord[] records)
-    {
-        for (var i = 1; i < records.Length; i++)
-        {
-            if (records[i - 1].Id <= records[i].Id) continue;
-            Array.Sort(Array.ConvertAll(records, r => r.Id), records);
-            return;
-        }
-    }
 }

@@ -1,5 +1,6 @@
 using Dapper;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Segments;
 using Microsoft.Data.Sqlite;
@@ -139,17 +140,21 @@ public static class StoreBackup
     private static async Task CopyRecent(Database copy, Snapshot snapshot)
     {
         // A row of recent has sequences without holes.
-        var records = snapshot.Batches.OfType<RecentBatch>().SelectMany(b => b.Records.ToArray()).OrderBy(r => r.Sequence).ToList();
-        for (var i = 0; i < records.Count;)
+        RecordBlock[] blocks = [.. snapshot.Batches.OfType<RecentBatch>().Select(b => b.Block)];
+        var rows = BlockGather.Rows(blocks).OrderBy(Sequence).ToArray();
+        for (var i = 0; i < rows.Length;)
         {
             var start = i++;
-            while (i < records.Count && i - start < RowsOfBatch && records[i].Sequence == records[i - 1].Sequence + 1 && records[i].Source == records[start].Source) i++;
-            var batch = records[start..i];
+            while (i < rows.Length && i - start < RowsOfBatch && Sequence(rows[i]) == Sequence(rows[i - 1]) + 1 && Source(rows[i]) == Source(rows[start])) i++;
+            var batch = BlockGather.Of(blocks, rows.AsSpan(start..i));
             var content = BatchCodec.Encode(batch);
             await copy.Writer.Write(c => c.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'") + c.Execute(
-                "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @Source, @content, @checksum)",
-                new { first = batch[0].Sequence, batch.Count, min = batch.Min(r => r.Time), max = batch.Max(r => r.Time), received = batch.Max(r => r.Observed), batch[0].Source, content, checksum = Checksum.Of(content, batch[0].Sequence) }));
+                "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum)",
+                new { first = batch.SequenceOf[0], batch.Count, min = batch.TimeOf.Min(), max = batch.TimeOf.Max(), received = batch.ObservedOf.Max(), source = batch.Sources[0], content, checksum = Checksum.Of(content, batch.SequenceOf[0]) }));
         }
+
+        long Sequence(RowRef row) => blocks[row.Block].SequenceOf[row.Row];
+        string Source(RowRef row) => blocks[row.Block].Sources[blocks[row.Block].SourceOf[row.Row]];
     }
 
     /// <summary>Puts a backup in place as a data folder, after checking it.</summary>

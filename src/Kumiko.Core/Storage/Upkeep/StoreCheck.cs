@@ -64,7 +64,7 @@ public static class StoreCheck
             foreach (var problem in MetricCheck.Problems(connection, cancel)) state.Add(problem);
         }
         catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
-        foreach (var batch in snapshot.Batches.OfType<RecentBatch>()) state.See([.. batch.Records.ToArray().Select(r => r.Sequence)], "the records that are not sealed");
+        foreach (var batch in snapshot.Batches.OfType<RecentBatch>()) state.See(batch.Block.SequenceOf, "the records that are not sealed");
         state.Batches = store.Recent.Entries.Count;
         state.FindDoubles();
         return state.Report();
@@ -166,7 +166,7 @@ public static class StoreCheck
             try
             {
                 if (checksum is { } sum && sum != Checksum.Of(content, first)) throw new InvalidDataException("It does not match its checksum.");
-                state.See([.. BatchCodec.Decode(content, first, strings).Select(r => r.Sequence)], $"batch {first}");
+                state.See(BatchCodec.Decode(content, first, strings).SequenceOf, $"batch {first}");
             }
             catch (InvalidDataException e) { state.Add($"Batch {first}: {e.Message}"); }
         }

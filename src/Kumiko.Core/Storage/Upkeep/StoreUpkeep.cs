@@ -1,5 +1,6 @@
 using Dapper;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Storage.Upkeep;
@@ -134,7 +135,7 @@ public sealed class StoreUpkeep : IDisposable
         try
         {
             if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen) return false;
-            var segments = Encode(Sealer.Cut(chosen.Entries.SelectMany(e => e.Records), SegmentWriter.SealedRows, SegmentWriter.SealedBytes), chosen.Source, merges: 0);
+            var segments = Encode([.. chosen.Entries.Select(e => e.Block)], SegmentWriter.SealedRows, SegmentWriter.SealedBytes, chosen.Source, merges: 0);
             await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
             Healed();
             return true;
@@ -143,14 +144,14 @@ public sealed class StoreUpkeep : IDisposable
     }
 
     /// <summary>Encodes segments on two workers.</summary>
-    private EncodedSegment[] Encode(IEnumerable<LogRecord[]> cut, string? source, int merges)
+    private EncodedSegment[] Encode(RecordBlock[] blocks, int mostRows, long mostBytes, string? source, int merges)
     {
-        var parts = cut.ToArray();
+        var parts = Sealer.Cut(blocks, mostRows, mostBytes).ToArray();
         var encoded = new EncodedSegment[parts.Length];
         var next = -1;
         Parallel.For(0, Math.Min(_writers.Length, parts.Length), worker =>
         {
-            for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next)) encoded[i] = _writers[worker].Write(parts[i], source, merges);
+            for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next)) encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges);
         });
         return encoded;
     }
@@ -163,15 +164,15 @@ public sealed class StoreUpkeep : IDisposable
         {
             using var snapshot = _store.Current;
             if (Merger.Choose(snapshot.Segments, Now) is not { } chosen) return false;
-            var records = new List<LogRecord>(chosen.Sum(c => c.Count));
+            var builder = new RecordBlockBuilder();
             foreach (var batch in chosen)
             {
                 // Not through the cache: what is rewritten is mostly old, and readers keep what they read.
                 var rows = batch.OpenOnce();
-                for (var i = 0; i < rows.Count; i++) records.Add(rows[i]);
+                for (var i = 0; i < rows.Count; i++) builder.Add(rows[i]);
             }
             var merges = chosen.Max(c => c.Segment.Merges) + 1;
-            var merged = Encode(Sealer.Cut(records, SegmentWriter.MergedRows, SegmentWriter.MergedBytes), chosen[0].Segment.Source, merges);
+            var merged = Encode([builder.Build()], SegmentWriter.MergedRows, SegmentWriter.MergedBytes, chosen[0].Segment.Source, merges);
             await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
             return true;
         }
