@@ -20,7 +20,7 @@ internal static class FullTextRows
             CREATE TABLE record (id INTEGER PRIMARY KEY, time INTEGER, severity INTEGER, service TEXT, host TEXT, body TEXT, attributes TEXT, trace TEXT, span TEXT);
             CREATE VIRTUAL TABLE words USING fts5 (body, content = 'record', content_rowid = 'id');
             """);
-        var parser = new JsonRecordParser("bench");
+        var reader = new Lines();
         var started = Stopwatch.GetTimestamp();
         var count = 0L;
         foreach (var (lines, _) in log.Batches(records))
@@ -28,15 +28,13 @@ internal static class FullTextRows
             using var transaction = connection.BeginTransaction();
             using var row = Command(connection, transaction, "INSERT INTO record VALUES ($id, $time, $severity, $service, $host, $body, $attributes, $trace, $span)", "$id", "$time", "$severity", "$service", "$host", "$body", "$attributes", "$trace", "$span");
             using var words = Command(connection, transaction, "INSERT INTO words (rowid, body) VALUES ($id, $body)", "$id", "$body");
-            for (var at = 0; at < lines.Length; count++)
+            foreach (var r in reader.Read(lines).Records)
             {
-                var end = lines.AsSpan(at).IndexOf((byte)'\n');
-                var r = parser.Parse(lines.AsSpan(at, end), 0, out _)!;
-                at += end + 1;
                 Set(row, count, r.Time, r.SeverityNumber, r.Resource.Service.ToText(), r.Resource.Host.ToText(), r.Body, Value.Of(r.Attributes).ToJson(), r.TraceId, r.SpanId);
                 row.ExecuteNonQuery();
                 Set(words, count, r.Body);
                 words.ExecuteNonQuery();
+                count++;
             }
             transaction.Commit();
         }

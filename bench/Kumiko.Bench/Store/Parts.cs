@@ -1,9 +1,9 @@
 using System.Diagnostics;
-using Kumiko.Core.Intake;
-using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Templates;
+using Kumiko.Core.Storage.Upkeep;
 
 namespace Kumiko.Bench.Store;
 
@@ -17,42 +17,34 @@ internal static class Parts
         for (var round = 0; round < 3; round++)
         {
             var batches = log.Batches(400_000).ToList();
-            var parser = new JsonRecordParser("quay");
-            var records = new List<List<LogRecord>>();
-            Time("parse", () =>
-            {
-                foreach (var (lines, count) in batches)
-                {
-                    var list = new List<LogRecord>(count);
-                    for (var at = 0; at < lines.Length;)
-                    {
-                        var end = lines.AsSpan(at).IndexOf((byte)'\n');
-                        list.Add(parser.Parse(lines.AsSpan(at, end), 1, out _)!);
-                        at += end + 1;
-                    }
-                    records.Add(list);
-                }
-            });
-            Time("batch codec", () => { foreach (var list in records) BatchCodec.Encode(list); });
-            var bytes = 0L;
-            Time("size", () => { foreach (var list in records) bytes += list.Sum(RecordSize.Of); });
+            var reader = new Lines();
+            var blocks = new List<RecordBlock>();
+            Time("parse", () => blocks.AddRange(batches.Select(b => reader.Read(b.Lines))));
+            Time("batch codec", () => { foreach (var block in blocks) BatchCodec.Encode(block); });
             var sequence = 0L;
-            foreach (var record in records.SelectMany(r => r)) record.Sequence = sequence++;
+            foreach (var block in blocks)
+            {
+                block.Number(sequence);
+                sequence += block.Count;
+            }
             var miner = new TemplateMiner();
             var gaps = new List<Kumiko.Core.Storage.Columns.Slice>();
             Time("templates alone", () =>
             {
-                var utf8 = new byte[4096];
-                foreach (var list in records)
-                    foreach (var record in list)
+                foreach (var block in blocks)
+                    for (var row = 0; row < block.Count; row++)
                     {
                         gaps.Clear();
-                        miner.Find(record.Resource.Service.AsText, utf8.AsSpan(0, System.Text.Encoding.UTF8.GetBytes(record.Body, utf8)), record.Time, gaps);
+                        miner.Find(block.ServiceOf(row), block.TextOf(row, TextPart.Body)!.Value.Of(block.Bytes), block.TimeOf[row], gaps);
                     }
             });
             using var writer = new SegmentWriter(miner);
-            Time("segments", () => { foreach (var chunk in records.SelectMany(r => r).Chunk(SegmentWriter.SealedRows)) writer.Write(chunk, "quay", 0); });
-            Time("segments, Zstandard", () => { foreach (var chunk in records.SelectMany(r => r).Chunk(SegmentWriter.MergedRows)) writer.Write(chunk, "quay", 1); });
+            Time("gathering", () => { foreach (var rows in Cut(SegmentWriter.SealedRows, SegmentWriter.SealedBytes)) BlockGather.Of(blocks, rows); });
+            Time("gathering and segments", () => { foreach (var rows in Cut(SegmentWriter.SealedRows, SegmentWriter.SealedBytes)) writer.Write(BlockGather.Of(blocks, rows), "quay", 0); });
+            Time("the same, Zstandard", () => { foreach (var rows in Cut(SegmentWriter.MergedRows, SegmentWriter.MergedBytes)) writer.Write(BlockGather.Of(blocks, rows), "quay", 1); });
+            Time("records of it", () => { foreach (var block in blocks) _ = block.Records.Count; });
+
+            IEnumerable<RowRef[]> Cut(int rows, long bytes) => Sealer.Cut(blocks, rows, bytes);
         }
 
         void Time(string name, Action work)

@@ -20,10 +20,7 @@ internal static class StoreBench
         {
             var log = new FerryLog(400_000);
             Console.WriteLine($"# Store: {records} records, {log.MeanBytes:0} bytes each as NDJSON, {Environment.ProcessorCount} processors, {DateTime.UtcNow:yyyy-MM-dd}\n");
-            var rows = FullTextRows.Measure(log, RowTableRecords);
-            Console.WriteLine("| taking records in: parsed, committed, durable | records/s | ratio |\n|---|---|---|");
-            Console.WriteLine($"| a row each in SQLite with FTS5, batches of 10 000 | {rows.Rate:0} | 1 |");
-            await Fill(path, log, records, rows.Rate);
+            var rows = await Fill(path, log, records);
             using (var yardsticks = Yardsticks.Make(folder, log, records)) await Queries.Compare(path, yardsticks, "hot");
             await Merged(path, log, records, rows.Bytes);
             await Queries.Alone(path, "merged");
@@ -34,8 +31,20 @@ internal static class StoreBench
         finally { Directory.Delete(folder, true); }
     }
 
-    private static async Task Fill(string path, FerryLog log, long records, double rowRate)
+    /// <summary>Taking in alone.</summary>
+    public static async Task Ingest(long records)
     {
+        var folder = Directory.CreateTempSubdirectory("kumiko-bench-").FullName;
+        try { await Fill(Path.Combine(folder, "records.db"), new FerryLog(400_000), records); }
+        finally { Directory.Delete(folder, true); }
+    }
+
+    /// <returns>What a row each takes.</returns>
+    private static async Task<(double Rate, double Bytes)> Fill(string path, FerryLog log, long records)
+    {
+        var rows = FullTextRows.Measure(log, RowTableRecords);
+        Console.WriteLine("| taking records in: parsed, committed, durable | records/s | ratio |\n|---|---|---|");
+        Console.WriteLine($"| a row each in SQLite with FTS5, batches of 10 000 | {rows.Rate:0} | 1 |");
         using var store = new RecordStore(path, TimeProvider.System);
         var memory = new List<(long Records, long Bytes)>();
         var started = Stopwatch.GetTimestamp();
@@ -48,12 +57,13 @@ internal static class StoreBench
         });
         await store.Upkeep.SealAll();
         var rate = records / Stopwatch.GetElapsedTime(started).TotalSeconds;
-        Console.WriteLine($"| segments, two senders, sealed as well | {rate:0} | {rate / rowRate:0.0} |\n");
+        Console.WriteLine($"| segments, two senders, sealed as well | {rate:0} | {rate / rows.Rate:0.0} |\n");
         Console.WriteLine("| memory of the process while it takes records in | MB |\n|---|---|");
         foreach (var (at, bytes) in memory) Console.WriteLine($"| after {at} records | {bytes >> 20} |");
         var seen = await Visible(store);
         Console.WriteLine($"\n| from sending a record to a query that finds it, all records in the store | ms |\n|---|---|\n| median | {seen.Median:0.0} |\n| p95 | {seen.P95:0.0} |\n");
         foreach (var notice in store.Notices) Console.WriteLine("Notice: " + notice);
+        return rows;
     }
 
     /// <summary>Sends all with two senders, as one alone waits for each of its commits.</summary>

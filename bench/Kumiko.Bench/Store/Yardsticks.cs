@@ -38,23 +38,20 @@ internal sealed class Yardsticks : IDisposable
             CREATE TABLE record (id INTEGER PRIMARY KEY, time INTEGER, severity INTEGER, body TEXT);
             CREATE VIRTUAL TABLE words USING fts5 (body, content = 'record', content_rowid = 'id');
             """);
-        var parser = new JsonRecordParser("bench");
+        var reader = new Lines();
         using (var file = new StreamWriter(text, false, new UTF8Encoding(false), 1 << 20))
         using (var appender = duck.CreateAppender("record"))
         using (var transaction = rows.BeginTransaction())
         {
             var count = 0L;
             foreach (var (lines, _) in log.Batches(records))
-                for (var at = 0; at < lines.Length && count < records; count++)
+                foreach (var r in reader.Read(lines).Records.Take((int)Math.Min(int.MaxValue, records - count)))
                 {
-                    var end = lines.AsSpan(at).IndexOf((byte)'\n');
-                    var r = parser.Parse(lines.AsSpan(at, end), 0, out _)!;
-                    at += end + 1;
                     var (terminal, wait) = (r.Attributes.Get("terminal").ToText(), r.Attributes.Get("wait_ms").AsLong);
                     file.Write(string.Create(CultureInfo.InvariantCulture, $"{Instants.Format(r.Time)} {Severity.Name(r.SeverityNumber)} {r.Resource.Service.ToText()} {r.Resource.Host.ToText()} {r.Body} terminal={terminal} wait_ms={wait}{(r.TraceId is null ? "" : $" {r.TraceId} {r.SpanId}")}\n"));
                     appender.CreateRow().AppendValue(Instants.ToDateTime(r.Time).UtcDateTime).AppendValue((byte)r.SeverityNumber).AppendValue(r.Resource.Service.ToText()).AppendValue(r.Resource.Host.ToText())
                         .AppendValue(r.Body).AppendValue(terminal).AppendValue(wait).AppendValue(r.TraceId).AppendValue(r.SpanId).EndRow();
-                    if (count >= MostRows) continue;
+                    if (count++ >= MostRows) continue;
                     rows.Execute("INSERT INTO record VALUES (@count, @Time, @SeverityNumber, @Body)", new { count, r.Time, r.SeverityNumber, r.Body }, transaction);
                 }
             transaction.Commit();
