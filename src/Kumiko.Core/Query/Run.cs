@@ -26,7 +26,7 @@ public sealed record FoundRecord(LogRecord Record, IReadOnlyList<(string Name, V
 /// </summary>
 public sealed class Run : IDisposable
 {
-    private readonly CancellationTokenSource _cancel = new();
+    private readonly CancellationTokenSource _cancel;
     private readonly ConcurrentDictionary<object, object> _work = new();
     private readonly EvaluationContext _context;
     private readonly FieldRefs _fields;
@@ -42,6 +42,7 @@ public sealed class Run : IDisposable
     {
         (Question, Snapshot, _surroundings) = (question, snapshot, surroundings);
         var around = surroundings ?? RunSurroundings.None;
+        _cancel = new CancellationTokenSource(Timeout.InfiniteTimeSpan, around.Clock);
         var patterns = snapshot.Patterns;
         _context = new EvaluationContext(question.Now, question.Zone) { Lookup = around.Lookup };
         _fields = new FieldRefs(patterns is null ? null : patterns.Of);
@@ -344,16 +345,29 @@ public sealed class Run : IDisposable
     /// <summary>The answer of a query that has columns.</summary>
     public Task<Frame> Frame() => Once("frame", () => Executor.Gathered(Pipeline) ?? Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
 
-    /// <summary>The answer of any query as a stream of rows, for export and the API.</summary>
+    /// <summary>
+    /// The answer of any query as a stream of rows, for export and the API. The limit of time is for each part of it, as
+    /// an answer may be of any size and whoever reads it may be slow.
+    /// </summary>
     public FrameStream Stream()
     {
         const int ChunkRows = 1_024;
         if (Pipeline.IsRecords)
         {
             var reader = RecordColumns.Reader((RecordScope)Pipeline.Scope);
-            return new FrameStream(Pipeline.Schema, Guarded(Pipeline.Answer(_executor.Passing(Pipeline))).Select(reader).Chunk(ChunkRows));
+            return new FrameStream(Pipeline.Schema, InTime(Guarded(Pipeline.Answer(_executor.Passing(Pipeline))).Select(reader).Chunk(ChunkRows)));
         }
-        return new FrameStream(Pipeline.Schema, Guarded(_executor.Answer(Pipeline)).Select(row => row.Slots).Chunk(ChunkRows));
+        return new FrameStream(Pipeline.Schema, InTime(Guarded(_executor.Answer(Pipeline)).Select(row => row.Slots).Chunk(ChunkRows)));
+    }
+
+    private IEnumerable<Value[][]> InTime(IEnumerable<Value[][]> parts)
+    {
+        foreach (var part in parts)
+        {
+            _cancel.CancelAfter(Timeout.InfiniteTimeSpan);
+            yield return part;
+            _cancel.CancelAfter(Question.Limits.Time);
+        }
     }
 
     private IEnumerable<Row> Guarded(IEnumerable<Row> rows)

@@ -17,6 +17,9 @@ public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
     /// <summary>The metrics that queries can read; null for none.</summary>
     public Storage.Metrics.MetricStore? Metrics { get; init; }
 
+    /// <summary>By which the limit of time goes.</summary>
+    public TimeProvider Clock { get; init; } = TimeProvider.System;
+
     /// <summary>Names of look-up tables, which queries can read.</summary>
     public Func<IReadOnlyCollection<string>> Tables { get; init; } = () => [];
 }

@@ -38,6 +38,26 @@ public sealed class RunTests : IDisposable
 
     private Run Run(string text) => new(Ask(text), _store.Current);
 
+    [Theory]
+    [InlineData("")]
+    [InlineData("| select time, terminal, body")]
+    public void A_stream_has_its_time_for_each_part_and_a_slow_reader_gets_all(string text)
+    {
+        using var run = new Run(Ask(text), _store.Current, RunSurroundings.None with { Clock = _clock });
+        var (rows, parts) = (0, 0);
+        foreach (var part in run.Stream().Chunks)
+        {
+            rows += part.Count;
+            parts++;
+            _clock.Advance(TimeSpan.FromMinutes(10));
+        }
+        Assert.Equal(_records.Count(r => Focus.Contains(r.Time)), rows);
+        Assert.True(parts > 1);
+        Assert.False(run.IsStopped);
+        _clock.Advance(TimeSpan.FromMinutes(10));
+        Assert.True(run.IsStopped);
+    }
+
     [Fact]
     public async Task Counts_rows_strip_and_fields_agree()
     {
