@@ -96,6 +96,7 @@ internal static class MetricsBench
         var all = samples + resolved + ids.Length;
         Tell("closing the day", $"{all / clock.Elapsed.TotalSeconds:N0} samples/s, with levels");
         await metrics.Upkeep.Sweep();
+        await records.Upkeep.Sweep();
         var closed = metrics.Segments.Where(s => s.Day == day).ToList();
         using (var connection = records.Database.Read())
         {
@@ -104,7 +105,7 @@ internal static class MetricsBench
         }
         await records.Database.Checkpoint();
         duck.Execute("CHECKPOINT");
-        Tell("in the file", string.Create(CultureInfo.InvariantCulture, $"{new FileInfo(Path.Combine(folder, "records.db")).Length / (double)all:0.00} bytes a sample, with free pages; DuckDB {new FileInfo(Path.Combine(folder, "samples.duck")).Length / (double)all:0.00}"));
+        Tell("in the file", string.Create(CultureInfo.InvariantCulture, $"{new FileInfo(Path.Combine(folder, "records.db")).Length / (double)all:0.00} bytes a sample; DuckDB {new FileInfo(Path.Combine(folder, "samples.duck")).Length / (double)all:0.00}"));
 
         for (var before = 2; before <= Days; before++)
         {

@@ -24,9 +24,8 @@ public sealed record SampleRun(TimeBlock Block, double[] Values, long[]? Starts,
     /// <summary>As they came, in any order; of several at one time the last stands.</summary>
     public static SampleRun Of(ReadOnlySpan<long> times, ReadOnlySpan<double> values, ReadOnlySpan<long> starts, ReadOnlySpan<Distribution> distributions)
     {
-        var rising = true;
-        for (var i = 1; i < times.Length && rising; i++) rising = times[i] > times[i - 1];
-        if (rising) return new SampleRun(new TimeBlock(times.ToArray()), values.ToArray(), starts.IsEmpty ? null : starts.ToArray(), distributions.IsEmpty ? null : distributions.ToArray());
+        if (Stretches(times) is { } stretches)
+            return new SampleRun(new TimeBlock(Joined(times, stretches)), Joined(values, stretches), starts.IsEmpty ? null : Joined(starts, stretches), distributions.IsEmpty ? null : Joined(distributions, stretches));
         var (order, sorted) = (new int[times.Length], times.ToArray());
         for (var i = 0; i < order.Length; i++) order[i] = i;
         // Equal times in the order of arrival.
@@ -39,6 +38,38 @@ public sealed record SampleRun(TimeBlock Block, double[] Values, long[]? Starts,
         var kept = new List<int>(order.Length);
         for (var i = 0; i < order.Length; i++) if (i + 1 == order.Length || sorted[i + 1] != sorted[i]) kept.Add(order[i]);
         return new SampleRun(new TimeBlock(Pick(times, kept)), Pick(values, kept), starts.IsEmpty ? null : Pick(starts, kept), distributions.IsEmpty ? null : Pick(distributions, kept));
+    }
+
+    /// <summary>
+    /// Rising stretches that follow each other once they are in order, as batches of several senders do; null where they
+    /// are many or overlap.
+    /// </summary>
+    private static List<Range>? Stretches(ReadOnlySpan<long> times)
+    {
+        const int MeanLength = 8;
+        var stretches = new List<(long From, long To, Range Range)>();
+        for (int first = 0, end; first < times.Length; first = end)
+        {
+            for (end = first + 1; end < times.Length && times[end] > times[end - 1]; end++) { }
+            if (stretches.Count > times.Length / MeanLength) return null;
+            stretches.Add((times[first], times[end - 1], first..end));
+        }
+        stretches.Sort((a, b) => a.From.CompareTo(b.From));
+        for (var i = 1; i < stretches.Count; i++)
+            if (stretches[i].From <= stretches[i - 1].To) return null;
+        return stretches.ConvertAll(s => s.Range);
+    }
+
+    private static T[] Joined<T>(ReadOnlySpan<T> from, List<Range> stretches)
+    {
+        var joined = new T[from.Length];
+        var at = 0;
+        foreach (var stretch in stretches)
+        {
+            from[stretch].CopyTo(joined.AsSpan(at));
+            at += from[stretch].Length;
+        }
+        return joined;
     }
 
     private static T[] Pick<T>(ReadOnlySpan<T> from, List<int> places)

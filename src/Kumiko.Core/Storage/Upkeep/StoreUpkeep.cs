@@ -14,8 +14,8 @@ public sealed class StoreUpkeep : IDisposable
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
     private static readonly long RetainEvery = Instants.Minute, RetryAfter = 5 * Instants.Second, KeysKept = 7 * Instants.Day;
 
-    /// <summary>Free pages that stay in the file for the next batches; what is beyond goes back to the disk.</summary>
-    private const int FreePages = 1_024;
+    /// <summary>Free pages stay in the file for the next batches, up to a share of all; what is beyond goes back to the disk.</summary>
+    private const int FreeShare = 32, FewestFree = 64, MostFree = 1_024;
     private const int VacuumPages = 512;
 
     private readonly RecordStore _store;
@@ -242,8 +242,9 @@ public sealed class StoreUpkeep : IDisposable
         while (await _store.Database.Writer.Write(c =>
         {
             var free = c.ExecuteScalar<long>("PRAGMA freelist_count");
-            if (free > FreePages) foreach (var _ in c.Query<long>($"PRAGMA incremental_vacuum({Math.Min(VacuumPages, free - FreePages)})")) { }
-            return free > FreePages + VacuumPages;
+            var kept = Math.Clamp(c.ExecuteScalar<long>("PRAGMA page_count") / FreeShare, FewestFree, MostFree);
+            if (free > kept) foreach (var _ in c.Query<long>($"PRAGMA incremental_vacuum({Math.Min(VacuumPages, free - kept)})")) { }
+            return free > kept + VacuumPages;
         })) { }
     }
 
