@@ -13,8 +13,8 @@ public static class RecordFields
     /// <param name="pattern">Tells a record's pattern; null where nothing can.</param>
     public static Func<LogRecord, Value> Bind(string name, Func<LogRecord, Value>? pattern = null)
     {
-        // Attribute names are interned at intake, so equal names are mostly the same object.
-        name = string.Intern(name);
+        // Intake takes names from the same pool, so equal names are mostly the same object.
+        name = NamePool.Shared.One(name);
         return name switch
         {
             "time" => r => Value.Time(r.Time),

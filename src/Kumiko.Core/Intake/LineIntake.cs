@@ -34,8 +34,8 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
     public const long MostBytes = 256L << 20;
     public const int MostReported = 100;
 
-    /// <summary>Builders that are kept for the next request, and the most bytes of one.</summary>
-    private const int MostBuilders = 8, MostHeld = 8 << 20;
+    /// <summary>Builders that are kept for the next request.</summary>
+    private const int MostBuilders = 8;
 
     private readonly ParserPool _parsers = new();
     private readonly ConcurrentBag<RecordBlockBuilder> _builders = [];
@@ -80,7 +80,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         }
         if (await Commit() && refused.Count > 0) await store.Keep(refused, source, refusedTotal);
         if (json is not null) _parsers.Return(source, json);
-        if (rows.Held <= MostHeld && _builders.Count < MostBuilders) _builders.Add(rows);
+        if (rows.Held <= RecordBlockBuilder.MostHeld && _builders.Count < MostBuilders) _builders.Add(rows);
         return Answer();
 
         IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped);

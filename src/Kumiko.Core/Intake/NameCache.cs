@@ -1,6 +1,7 @@
 using System.IO.Hashing;
 using System.Runtime.CompilerServices;
 using System.Text;
+using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Intake;
 
@@ -22,7 +23,7 @@ internal sealed class NameCache
     }
 
     public (string Name, FieldPart Part) Find(string name) =>
-        (name.Length <= LongestKept ? string.Intern(name) : name, FieldNames.Find(name));
+        (name.Length <= LongestKept ? NamePool.Shared.One(name) : name, FieldNames.Find(name));
 
     /// <summary>An array of these names, the same one for the same names as long as they come again and again.</summary>
     public string[] Shared(ReadOnlySpan<string> names)

@@ -27,7 +27,7 @@ public sealed class StringCache
         if (utf8.Length is 0 or > Longest) return Get(utf8);
         ref var slot = ref (_names ??= new string?[Slots])[XxHash3.HashToUInt64(utf8) & (Slots - 1)];
         if (slot is not null && IsSame(slot, utf8)) return slot;
-        return slot = string.Intern(Encoding.UTF8.GetString(utf8));
+        return slot = Records.NamePool.Shared.One(Encoding.UTF8.GetString(utf8));
     }
 
     private static bool IsSame(string text, ReadOnlySpan<byte> utf8)

@@ -112,6 +112,26 @@ public sealed class BlockTests
     }
 
     [Fact]
+    public void Names_without_end_are_not_kept_and_their_records_are_right_all_the_same()
+    {
+        var pool = new NamePool(2);
+        string[] names = [.. Enumerable.Range(0, 4).Select(n => new string($"made up {n}"))];
+        Assert.All(names[..2], n => Assert.Same(n, pool.One(n)));
+        Assert.Same(names[1], pool.One(new string("made up 1")));
+        Assert.NotSame(pool.One(new string("made up 3")), pool.One(new string("made up 3")));
+        Assert.Equal(names[3], pool.One(new string("made up 3")));
+
+        var builder = new RecordBlockBuilder();
+        for (var round = 0; round < 3; round++)
+        {
+            List<LogRecord> records = [.. Enumerable.Range(0, 200).Select(i => new LogRecord { Time = i, Observed = i, Attributes = new Attributes([.. Enumerable.Range(0, 400).Select(n => $"{i}-{n}")], [.. Enumerable.Range(0, 400).Select(n => Value.Of((long)n))]) })];
+            foreach (var record in records) builder.Add(record);
+            var block = builder.Build();
+            for (var i = 0; i < records.Count; i++) Assert.Equal(records[i].Attributes, block[i].Attributes);
+        }
+    }
+
+    [Fact]
     public void Attributes_and_values_that_are_equal_have_equal_hashes() => Gen.Int.Sample(seed =>
     {
         var (a, b) = (Sample.Random(seed), Sample.Random(seed));

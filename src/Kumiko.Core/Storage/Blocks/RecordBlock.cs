@@ -73,11 +73,18 @@ public sealed class RecordBlock
         return this;
     }
 
+    [ThreadStatic]
+    private static RecordBlockBuilder? _builder;
+
     public static RecordBlock Of(IEnumerable<LogRecord> records)
     {
-        var builder = new RecordBlockBuilder();
+        // Taken out while it is used, so that one that was left half filled does not come back.
+        var builder = _builder ?? new RecordBlockBuilder();
+        _builder = null;
         foreach (var record in records) builder.Add(record);
-        return builder.Build();
+        var block = builder.Build();
+        if (builder.Held <= RecordBlockBuilder.MostHeld) _builder = builder;
+        return block;
     }
 
     /// <summary>All records.</summary>

@@ -10,7 +10,10 @@ namespace Kumiko.Core.Storage.Blocks;
 /// </summary>
 internal sealed class RecordBlockBuilder
 {
-    private const int Slots = 256, MostShapes = 4_096, ManyFields = 32;
+    private const int Slots = 256, ManyFields = 32;
+
+    /// <summary>Shapes are known again up to so many, with so many names in all: a sender may make up names without end.</summary>
+    private const int MostShapes = 4_096, MostNames = 1 << 16;
 
     private readonly ByteWriter _bytes = new(1 << 16);
     private long[] _times = new long[256], _observed = new long[256], _sequences = new long[256], _cells = new long[1024];
@@ -33,7 +36,7 @@ internal sealed class RecordBlockBuilder
     private readonly Dictionary<string, int> _placeOfSource = new(StringComparer.Ordinal);
     private readonly Dictionary<RecordShape, Known> _known = [];
     private readonly Known?[] _recent = new Known?[Slots];
-    private int _block = 1;
+    private int _block = 1, _knownNames;
 
     /// <summary>A shape and its place in the block where it was met last.</summary>
     private sealed class Known(RecordShape shape)
@@ -47,6 +50,9 @@ internal sealed class RecordBlockBuilder
 
     /// <summary>Fields of the row that is being filled.</summary>
     public int Fields => _fields;
+
+    /// <summary>One that holds more is better left to the collector.</summary>
+    public const int MostHeld = 8 << 20;
 
     /// <summary>Bytes of memory that it holds for the next block.</summary>
     public int Held => _bytes.Buffer.Length + (_cells.Length * sizeof(long));
@@ -205,7 +211,13 @@ internal sealed class RecordBlockBuilder
     {
         var shape = new RecordShape(_names[.._fields], _kinds[.._fields]);
         if (_known.TryGetValue(shape, out var known)) return known;
-        if (_known.Count >= MostShapes) _known.Clear();
+        if (_known.Count >= MostShapes || _knownNames + _fields > MostNames)
+        {
+            _known.Clear();
+            Array.Clear(_recent);
+            _knownNames = 0;
+        }
+        _knownNames += _fields;
         return _known[shape] = new Known(shape);
     }
 
