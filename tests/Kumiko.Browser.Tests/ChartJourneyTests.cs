@@ -13,13 +13,13 @@ public sealed class ChartJourneyTests(RunningDemo demo)
         using var browser = new Browser(demo);
         browser.SignIn("Ines Halloran");
         browser.Open("/sources");
-        browser.Button("metrics").Click();
+        browser.Press("metrics");
         browser.Find("#find-metric").SendKeys("tide" + Keys.Enter);
         browser.Until(() => browser.All("table.metrics > tbody > tr").Count == 1, "one metric");
         Assert.Contains("Height of the water", browser.Text("table.metrics"));
         browser.Find("table.metrics a.mono").Click();
         Assert.Contains("tide-1", browser.Text("table.attributes"));
-        browser.Button("Draw").Click();
+        browser.Press("Draw");
         browser.Until(() => browser.Query.StartsWith("from metrics name = skerry.tide.height", StringComparison.Ordinal), "the query");
         browser.Find("svg.chart-picture path.line");
         Assert.Contains("tide-1", browser.Text("table.legend"));

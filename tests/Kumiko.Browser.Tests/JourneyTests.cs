@@ -24,7 +24,7 @@ public sealed class JourneyTests(RunningDemo demo)
 
         // 2. What each condition takes; its number opens exactly those records.
         ines.Ask("service = gate-control and level >= warn and terminal != Orra");
-        ines.Click(() => ines.Button("How this is answered"));
+        ines.Press("How this is answered");
         ines.Until(() => ines.All(".conditions tbody tr").Count == 3, "three conditions");
         Assert.Contains(ines.All(".plan li"), l => l.Text.StartsWith("read logs:", StringComparison.Ordinal));
         Assert.Empty(ines.Axe());
@@ -37,7 +37,7 @@ public sealed class JourneyTests(RunningDemo demo)
         // 3. A wrong name is told, with what was meant; one click asks it.
         ines.Ask("levle = error");
         ines.Until(() => ines.All(".hint").Any(h => h.Text.Contains("Did you mean level?", StringComparison.Ordinal)), "the advice");
-        ines.Click(() => ines.Button("Ask this instead"));
+        ines.Press("Ask this instead");
         ines.Until(() => ines.Query == "level = error" && ines.Records > 0, "what was meant");
 
         // 4. A parameter has a field of its own, and stands in the address.
@@ -119,13 +119,13 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Drag("svg[data-chart]", 0.4, 0.6, 0.5);
         ines.Until(() => ines.Here.Contains("from="), "the focus drawn on the chart");
         ines.Click(() => ines.Find(".form-choice summary"));
-        ines.Click(() => ines.Button("stacked columns"));
+        ines.Press("stacked columns");
         ines.Until(() => ines.All("svg[data-chart] rect.column").Count + ines.All(".chart-empty").Count > 0, "columns");
 
         // 6. A rule, tried on the past day before it is saved.
         ines.Open("/search?q=refused and terminal = Tarnhead");
         ines.Find("#keep summary").Click();
-        ines.Button("Be told of this").Click();
+        ines.Press("Be told of this");
         ines.Find("#trial .verdict");
         Assert.Contains("alert", ines.Text("#trial .verdict"));
         Fill(ines, "Name", "gate refusals");
@@ -137,19 +137,19 @@ public sealed class JourneyTests(RunningDemo demo)
         Fill(ines, "MailTo", "gates@skerryline.example");
         ines.Until(() => ines.Text("#trial").Contains("warning above 20", StringComparison.Ordinal), "the trial with the new limits");
         Assert.Contains("message", ines.Text("#trial .verdict"));
-        ines.Button("Save the rule").Click();
+        ines.Press("Save the rule");
         ines.Until(() => ines.Here == "/alerts", "the list of rules");
         Assert.Contains("gate refusals", ines.Text("main"));
 
         // 7. The release desk plays the disturbance; the rule fires; alert, strip and mail say so.
-        ines.Button("Release desk").Click();
-        ines.Button("Send gate firmware 7.3 to Tarnhead").Click();
+        ines.Press("Release desk");
+        ines.Press("Send gate firmware 7.3 to Tarnhead");
         ines.Button("Roll back to 7.2");
         ines.Open("/alerts");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".tabs-band h2").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal); }, "a critical alert", timePasses: true);
         Assert.Contains(ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal));
-        ines.Button("Mailbox").Click();
+        ines.Press("Mailbox");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text.Contains("ritical: gate refusals", StringComparison.Ordinal)); }, "the mail", timePasses: true);
         ines.All("article.mail a").First(a => a.Text.Contains("/search?q=", StringComparison.Ordinal)).Click();
         ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "the query of the mail");
@@ -158,7 +158,7 @@ public sealed class JourneyTests(RunningDemo demo)
 
         // Rolling back ends it, and a second mail says so.
         ines.Open("/demo/desk");
-        ines.Button("Roll back to 7.2").Click();
+        ines.Press("Roll back to 7.2");
         ines.Button("Send gate firmware 7.3");
         Assert.Null(demo.Truth.Open(1, demo.Clock.GetUtcNow()));
         ines.Open("/demo/mailbox");

@@ -38,7 +38,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     private void Save(string name)
     {
         Fill("Name", name);
-        _ines.Click(() => _ines.Button("Save the rule"));
+        _ines.Press("Save the rule");
         _ines.Until(() => _ines.Here == "/alerts", "the list");
         Assert.Contains(name, _ines.Text(".alert-list"));
     }
@@ -63,10 +63,10 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.All("#keep button[type=submit]").First(b => b.Displayed).Click();
         _ines.Until(() => _ines.Text("body").Contains("lanterns out", StringComparison.Ordinal), "the kept search");
         _ines.Open("/searches");
-        _ines.Click(() => _ines.Button("lanterns out"));
+        _ines.Press("lanterns out");
         _ines.Until(() => _ines.Query == "lantern", "its query");
         _ines.Find("#keep summary").Click();
-        _ines.Button("Be told of this").Click();
+        _ines.Press("Be told of this");
         _ines.Find("#trial .verdict");
         Fill("Warning", "2");
         Fill("Critical", "5");
@@ -87,7 +87,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     public async Task A_host_that_goes_silent_is_told_by_its_name()
     {
         _ines.Open("/alerts");
-        _ines.Button("New rule").Click();
+        _ines.Press("New rule");
         Fill("Query", "\"buoy ticks\"");
         Fill("Keys", "buoy");
         Choose("Wrong", "silent");
@@ -176,7 +176,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Open("/charts?" + Chart("level >= warn | group count() by service every 30m"));
         _ines.Find("svg[data-chart]").SendKeys(Keys.ArrowRight);
         _ines.Until(() => { _ines.Find("svg[data-chart]").SendKeys(Keys.Enter); return _ines.All("a").Any(a => a.Displayed && a.Text.StartsWith("Be told of", StringComparison.Ordinal)); }, "the menu of a mark");
-        _ines.Click(() => _ines.Button("Be told of"));
+        _ines.Press("Be told of");
         _ines.Until(() => _ines.Here.StartsWith("/rules/new", StringComparison.Ordinal), "the rule");
         Assert.Contains("limit=", _ines.Here);
         Assert.Equal("30m", _ines.Find("[name=LookBack]").GetAttribute("value"));
@@ -225,16 +225,16 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     {
         await Send(90, ("body", "berth given"), ("fit", "good"));
         _ines.Open("/objectives");
-        _ines.Button("New objective").Click();
+        _ines.Press("New objective");
         Fill("Name", "Berths fit");
         Fill("All", "\"berth given\"");
         Fill("Good", "\"berth given\" and fit = good");
         Fill("Target", "95%");
         Choose("Days", "7");
-        _ines.Click(() => _ines.Button("Save the objective"));
+        _ines.Press("Save the objective");
         _ines.Until(() => _ines.Here.StartsWith("/objectives/", StringComparison.Ordinal) && _ines.Text(".standing").Contains("budget left", StringComparison.Ordinal), "its page");
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("Be told when it burns"));
+        _ines.Press("Be told when it burns");
         _ines.Until(() => _ines.Text("#trial .says").Contains("burn rate of “Berths fit”", StringComparison.Ordinal), "a rule on it");
         Fill("Critical", "2");
         Fill("Interval", "1m");
@@ -243,7 +243,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Line("critical", "berths burn");
         _ines.Open("/objectives");
         Assert.Contains("Berths fit", _ines.Text(".list"));
-        _ines.Click(() => _ines.Button("Berths fit"));
+        _ines.Press("Berths fit");
         _ines.Until(() => _ines.All(".standing .wrong").Count > 0, "what is burnt");
         Assert.Contains("berths burn", _ines.Text(".trial-pane"));
         Assert.Equal(2, _ines.All(".trial-pane svg.chart-picture").Count);
@@ -263,20 +263,20 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Save("horns");
         await Send(5, ("body", "horn sounds"), ("ship", "Dunlin"));
         Line("critical", "horns");
-        _ines.Click(() => _ines.Button("Acknowledge"));
+        _ines.Press("Acknowledge");
         _ines.Until(() => _ines.Text(".alert-list").Contains("seen by Ines Halloran", StringComparison.Ordinal), "who saw it");
-        _ines.Click(() => _ines.Button("horns"));
+        _ines.Press("horns");
         _ines.Until(() => _ines.Text("#brief-follow ~ *").Length > 0 && _ines.Text(".brief").Contains("Dunlin", StringComparison.Ordinal), "the follow-up");
         Assert.Contains("First: Look out", _ines.Text(".brief"));
         Assert.Contains("Look out", _ines.Text(".markdown"));
         Assert.Empty(_ines.All(".markdown script, .markdown a[href^=javascript]"));
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("Snooze"));
+        _ines.Press("Snooze");
         _ines.Until(() => _ines.Text(".events").Contains("snoozed by Ines Halloran", StringComparison.Ordinal), "the snooze");
         _ines.Find("input[name=text]").SendKeys("it is the fog" + Keys.Enter);
         _ines.Until(() => _ines.Text(".events").Contains("it is the fog", StringComparison.Ordinal), "the note");
         _ines.Find("input[name=reason]").SendKeys("fog has lifted");
-        _ines.Click(() => _ines.Button("Resolve"));
+        _ines.Press("Resolve");
         _ines.Until(() => _ines.Text(".events").Contains("resolved by Ines Halloran: fog has lifted", StringComparison.Ordinal), "the reason");
         // It is still wrong, and stays closed until it was well once.
         for (var i = 0; i < 30; i++) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
@@ -292,16 +292,16 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     {
         _ines.Open("/rules/ready");
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("A host has gone silent"));
+        _ines.Press("A host has gone silent");
         _ines.Until(() => _ines.Text("#trial .says").Contains("is silent", StringComparison.Ordinal), "the sentence");
         Save("silent hosts");
-        _ines.Click(() => _ines.Button("silent hosts"));
-        _ines.Click(() => _ines.Button("Copy it as a new rule"));
+        _ines.Press("silent hosts");
+        _ines.Press("Copy it as a new rule");
         Assert.Equal("silent hosts, copy", _ines.Find("[name=Name]").GetAttribute("value"));
         _ines.Click(() => _ines.Find(".as-text summary"));
         Assert.Contains("is silent as critical, expected for 1d", _ines.Find("textarea[name=text]").GetAttribute("value"));
         Fill("text", "count of\n    refused\nin 15m, every 5m\nis below 3 as a warning\nfor 2 checks");
-        _ines.Click(() => _ines.Button("Fill the form from this text"));
+        _ines.Press("Fill the form from this text");
         _ines.Until(() => _ines.Text("#trial .says").Contains("is below 3 (warning), for 2 checks", StringComparison.Ordinal), "the form from the text");
         Assert.Equal("silent hosts, copy", _ines.Find("[name=Name]").GetAttribute("value"));
         Assert.Equal("refused", _ines.Find("[name=Query]").GetAttribute("value"));

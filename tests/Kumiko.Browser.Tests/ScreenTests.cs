@@ -19,12 +19,12 @@ public sealed class ScreenTests(RunningDemo demo)
         foreach (var path in new[]
         {
             "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%205m&from=-6h&to=now",
-            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/rules/new?ready=disk", "/rules/ready", "/objectives", "/objectives/new", "/sources", "/sources/of/gate-control", "/sources/of/host-metrics", "/sources/refused", "/sources/metrics", "/sources/metrics?name=http.server.request.duration", "/search?q=from%20metrics%20name%20%3D%20system.cpu.utilization%20%7C%20group%20avg(value)%20by%20service%20every%20auto", "/charts", "/charts/join?q=with%20a%20%3D%20(level%20%3E%3D%20error%20%7C%20group%20count()%20as%20n%20by%20service%20every%205m)%20from%20a%20%7C%20group%20sum(n)%20by%20service&usual=1", "/searches?tab=charts", "/demo/gallery?look=paper&from=-24h&to=now", "/demo/gallery?look=lacquer&from=-24h&to=now", "/sources/tokens", "/sources/targets", "/sources/change", "/sources/connect", "/sources/connect/syslog", "/sources/connect/scrape", "/demo/desk", "/demo/mailbox", "/demo/chat", "/demo/pager", "/demo/traps", "/alerts/channels", "/alerts/channels/new?kind=mail", "/alerts/channels/new?kind=script", "/alerts/calendars/new", "/nowhere",
+            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/rules/new?ready=disk", "/rules/ready", "/objectives", "/objectives/new", "/sources", "/sources/of/gate-control", "/sources/of/host-metrics", "/sources/refused", "/sources/metrics", "/sources/metrics?name=http.server.request.duration", "/search?q=from%20metrics%20name%20%3D%20system.cpu.utilization%20%7C%20group%20avg(value)%20by%20service%20every%20auto", "/charts", "/charts/join?q=with%20a%20%3D%20(level%20%3E%3D%20error%20%7C%20group%20count()%20as%20n%20by%20service%20every%205m)%20from%20a%20%7C%20group%20sum(n)%20by%20service&usual=1", "/searches?tab=charts", "/demo/gallery?look=paper&from=-6h&to=now", "/demo/gallery?look=lacquer&from=-6h&to=now", "/sources/tokens", "/sources/targets", "/sources/change", "/sources/connect", "/sources/connect/syslog", "/sources/connect/scrape", "/demo/desk", "/demo/mailbox", "/demo/chat", "/demo/pager", "/demo/traps", "/alerts/channels", "/alerts/channels/new?kind=mail", "/alerts/channels/new?kind=script", "/alerts/calendars/new", "/nowhere",
         })
         {
             browser.Open(path);
             browser.Until(() => browser.All("[data-load]:not([data-load-on]):not([data-load-after])").Count == 0, "all parts");
-            Assert.True(browser.Axe() is { Count: 0 } found, path + "\n" + string.Join("\n", browser.Axe()));
+            Assert.Empty(browser.Axe());
         }
         Assert.DoesNotContain(browser.Problems, p => !p.Contains("/nowhere", StringComparison.Ordinal));
     }
@@ -37,10 +37,10 @@ public sealed class ScreenTests(RunningDemo demo)
         foreach (var disturbance in Kumiko.Demo.World.Disturbances.All)
         {
             browser.Open("/demo/desk");
-            browser.Button(disturbance.Send).Click();
+            browser.Press(disturbance.Send);
             browser.Button(disturbance.Back);
             Assert.NotNull(demo.Truth.Open(disturbance.Number, demo.Clock.GetUtcNow()));
-            browser.Button(disturbance.Back).Click();
+            browser.Press(disturbance.Back);
             browser.Button(disturbance.Send);
             Assert.Null(demo.Truth.Open(disturbance.Number, demo.Clock.GetUtcNow()));
         }
@@ -135,16 +135,16 @@ public sealed class ScreenTests(RunningDemo demo)
     {
         using var browser = new Browser(demo, scripts: false);
         browser.Open("/signin");
-        browser.Button("Sunniva Aske").Click();
+        browser.Press("Sunniva Aske");
         browser.Until(() => browser.All("details.record").Count == 200, "records");
         Assert.Empty(browser.All(".cm-editor"));
         var text = browser.Find("textarea[name=q]");
         text.SendKeys("refused");
-        browser.Button("Run").Click();
+        browser.Press("Run");
         browser.Until(() => browser.All(".record mark").Count > 0, "what was searched");
         browser.Until(() => browser.All("a.only").Count > 0, "values of fields");
         browser.Find("details.record summary").Click();
-        browser.Click(() => browser.Button("All fields of this record"));
+        browser.Press("All fields of this record");
         browser.Until(() => browser.All(".unfolded dl").Count > 0, "all fields");
         Assert.DoesNotContain("Be told", browser.Text("main"));
     }

@@ -19,8 +19,8 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     private static void Connect(Browser browser, string kind, string name)
     {
         browser.Open("/sources");
-        browser.Button("Connect a sender").Click();
-        browser.Button(kind).Click();
+        browser.Press("Connect a sender");
+        browser.Press(kind);
         browser.Find("input[name=name]").SendKeys(name);
         browser.Find(".rule-form button[type=submit]").Click();
         Assert.Contains("Waiting for the first thing from " + name, browser.Text(".waiting"));
@@ -42,13 +42,13 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         Assert.Contains("first record", browser.Text(".first-thing"));
         // A record of this very moment lies at the open end of the focus.
         demo.Clock.Advance(TimeSpan.FromSeconds(2));
-        browser.Button("search its records").Click();
+        browser.Press("search its records");
         browser.Until(() => browser.Text("details.record").Contains("first record", StringComparison.Ordinal), "the record in Search");
         Assert.Equal("source = tide-agent", browser.Query);
 
         browser.Open("/sources");
         browser.Until(() => browser.Text("table.sources").Contains("known by token “tide-agent”", StringComparison.Ordinal), "the source in the list");
-        browser.Button("tokens").Click();
+        browser.Press("tokens");
         var row = browser.Until(() => browser.All("table.list tr").FirstOrDefault(r => r.Text.Contains("tide-agent", StringComparison.Ordinal)), "the token");
         row.FindElement(By.TagName("summary")).Click();
         row.FindElement(By.CssSelector("form button")).Click();
@@ -80,7 +80,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         Connect(browser, "Syslog", "lost-agent");
         Shell(Settings(browser, "To try it by hand").Replace("kumiko_", "wrong_", StringComparison.Ordinal));
         browser.Until(() => browser.Text(".waiting").Contains("Something was refused", StringComparison.Ordinal), "the refusal");
-        browser.Button("what was refused").Click();
+        browser.Press("what was refused");
         Assert.Contains("the message shows no token that works", browser.Text(".refused-things"));
         Assert.Contains("first record", browser.Text(".refused-things .head"));
     }
@@ -91,13 +91,13 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         using var browser = new Browser(demo);
         browser.SignIn("Ines Halloran");
         browser.Open("/sources/connect");
-        browser.Button("Scraped metrics").Click();
+        browser.Press("Scraped metrics");
         browser.Find("input[name=name]").SendKeys("berths");
         browser.Find("textarea[name=addresses]").SendKeys(demo.Address + "/demo/metrics/berth-planner\n" + demo.Address + "/nowhere");
         browser.Find(".rule-form button[type=submit]").Click();
         browser.Until(() => browser.All(".waiting.came").Count > 0, "samples", timePasses: true);
         Assert.Contains("metrics came from berths", browser.Text(".waiting.came h3"));
-        browser.Button("scraped targets").Click();
+        browser.Press("scraped targets");
         browser.Until(() =>
         {
             browser.Driver.Navigate().Refresh();

@@ -23,7 +23,12 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _ines.SignIn("Ines Halloran");
     }
 
-    public async ValueTask InitializeAsync() => await _demo.AddTelling();
+    public async ValueTask InitializeAsync()
+    {
+        await _demo.AddTelling();
+        // The flood of another test may have used up the briefs of its minute.
+        _demo.Clock.Advance(TimeSpan.FromMinutes(1));
+    }
 
     public async ValueTask DisposeAsync()
     {
@@ -55,7 +60,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Fill("FollowUp", followUp);
         Fill("Runbook", runbook);
         Fill("Name", name);
-        _ines.Click(() => _ines.Button("Save the rule"));
+        _ines.Press("Save the rule");
         _ines.Until(() => _ines.Here == "/alerts", "the list");
     }
 
@@ -64,7 +69,6 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     /// <summary>Looks at a page again and again, while time passes, until something is on it.</summary>
     private void Wait(string path, Func<bool> there, string what) => _ines.Until(() =>
     {
-        _demo.Clock.Advance(TimeSpan.FromSeconds(5));
         _ines.Open(path);
         return there();
     }, what, timePasses: true);
@@ -77,7 +81,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         var day = _demo.Clock.GetUtcNow().AddDays(daysAhead).ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
         _ines.Driver.ExecuteScript("document.querySelector('[name=date]').value = arguments[0]", day);
         Fill("mark", TellingDesk.Storm);
-        _ines.Click(() => _ines.Button("Add the day"));
+        _ines.Press("Add the day");
         _ines.Until(() => _ines.Text(".trial-pane").Contains(day, StringComparison.Ordinal), "the storm day");
     }
 
@@ -103,19 +107,19 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Assert.NotEmpty(phone.All(".brief svg.chart-picture"));
         Assert.InRange((long)phone.Driver.ExecuteScript("return document.documentElement.scrollWidth")!, 1, PhoneWidth);
         Assert.Empty(phone.Axe());
-        phone.Click(() => phone.Button("Acknowledge"));
+        phone.Press("Acknowledge");
         phone.Until(() => phone.Text(".brief-head").Contains("Acknowledged. Nobody else is called", StringComparison.Ordinal), "the answer");
         phone.Open(link!);
         Assert.Empty(phone.All("form.acknowledge"));
         Assert.Contains("acknowledged by", phone.Text("#since"));
 
         _ines.Open("/alerts");
-        _ines.Click(() => _ines.Button(name));
+        _ines.Press(name);
         _ines.Until(() => _ines.Text(".events").Contains("acknowledged by", StringComparison.Ordinal), "who has it");
         _ines.Until(() => _ines.All(".later svg.chart-picture").Count == 1 && _ines.Text(".behind").Contains(_word, StringComparison.Ordinal), "figure and records");
         Assert.Contains("critical above 3", _ines.Text(".later"));
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("Its records in Search"));
+        _ines.Press("Its records in Search");
         _ines.Until(() => _ines.Query == _word && _ines.Records == 9, "its records with their focus");
         Assert.Empty(_ines.Problems);
     }
@@ -129,14 +133,14 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Assert.Single(Mails(TellingDesk.QuayMail, "Calm " + _word).Concat(Mails(TellingDesk.OfficeMail, "Calm " + _word)));
 
         _ines.Open("/alerts/routes");
-        _ines.Click(() => _ines.Button(TellingDesk.Calendar));
+        _ines.Press(TellingDesk.Calendar);
         _ines.Find(".add-day");
         MarkStorm(0);
         MarkStorm(1);
         _ines.Open("/alerts/routes");
         _ines.Until(() => _ines.Text(".routes-split").Contains(TellingDesk.Storm, StringComparison.Ordinal), "today's mark");
         new SelectElement(_ines.Find("select[name=rule]")).SelectByText("Calm " + _word);
-        _ines.Click(() => _ines.Button("Say who"));
+        _ines.Press("Say who");
         _ines.Until(() => _ines.Text(".who-answer") is var who && who.Contains("Quay duty", StringComparison.Ordinal) && who.Contains("Harbour office", StringComparison.Ordinal), "both would be told");
         Assert.Empty(_ines.Axe());
         // The first message is a while ago, so that the next one is not gathered with what follows it.
@@ -150,14 +154,14 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     public async Task Nobody_acknowledges_and_the_pager_is_called()
     {
         _ines.Open("/alerts/routes");
-        _ines.Click(() => _ines.Button("New route"));
+        _ines.Press("New route");
         Fill("Name", "Lamps");
         Fill("Labels", _word);
         Check("Channels", "Chat room");
         Fill("After1", "2m");
         Check("Step1", "On-call pager");
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("Save the route"));
+        _ines.Press("Save the route");
         _ines.Until(() => _ines.Text(".routes").Contains("after 2 min unacknowledged to On-call pager", StringComparison.Ordinal), "the route");
         MakeRule("Lamps " + _word, labels: _word);
         await Send(9);
@@ -166,7 +170,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Assert.DoesNotContain(_word, _ines.Text(".scroll"));
         Wait("/demo/pager", () => _ines.All(".page-call h2").Any(h => h.Text == "Nobody has acknowledged: Lamps " + _word), "the pager");
         _ines.Open("/alerts");
-        _ines.Click(() => _ines.Button("Lamps " + _word));
+        _ines.Press("Lamps " + _word);
         _ines.Until(() => _ines.Text(".told").Contains("nobody acknowledged", StringComparison.Ordinal), "who was told");
         Assert.Empty(_ines.Problems);
     }
@@ -179,7 +183,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Fill("Name", "To " + channel);
         Fill("Labels", _word);
         Check("Channels", channel);
-        _ines.Click(() => _ines.Button("Save the route"));
+        _ines.Press("Save the route");
         _ines.Until(() => _ines.Here == "/alerts/routes", "the routes");
     }
 
@@ -192,7 +196,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Wait("/demo/chat", () => _ines.All(".chat li").Any(l => l.Text.Contains($"150 critical: Flood {_word}", StringComparison.Ordinal)), "the one message");
         Assert.Single(_ines.All(".chat li"), l => l.Text.Contains(_word, StringComparison.Ordinal));
         Wait("/alerts/sent", () => _ines.All(".sent-list").Any(l => l.Text.Contains("150 tellings in one", StringComparison.Ordinal)), "what was sent");
-        _ines.Click(() => _ines.Button($"150 critical: Flood {_word}"));
+        _ines.Press($"150 critical: Flood {_word}");
         _ines.Until(() => _ines.Text(".scroll").Contains("and 130 more", StringComparison.Ordinal), "what it is about");
         Assert.Empty(_ines.Axe());
         Assert.Empty(_ines.Problems);
@@ -206,17 +210,17 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Fill("Labels", _word);
         Fill("Reason", "new lamps are put up");
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("Be quiet then"));
+        _ines.Press("Be quiet then");
         _ines.Until(() => _ines.Text(".list").Contains("new lamps are put up", StringComparison.Ordinal), "the quiet time");
         MakeRule("Quiet " + _word, labels: _word);
         await Send(9);
         Wait("/alerts", () => _ines.All("tr.open").Any(l => l.Text.Contains("Quiet " + _word, StringComparison.Ordinal)), "the alert");
-        _ines.Click(() => _ines.Button("Quiet " + _word));
+        _ines.Press("Quiet " + _word);
         _ines.Until(() => { _ines.Driver.Navigate().Refresh(); return _ines.All(".told").Any(t => t.Text.Contains("quiet: new lamps are put up", StringComparison.Ordinal)); }, "why nobody is told", timePasses: true);
         _ines.Open("/demo/chat");
         Assert.DoesNotContain(_word, _ines.Text(".scroll"));
         _ines.Open("/alerts/quiet");
-        _ines.Click(() => _ines.Button("End it"));
+        _ines.Press("End it");
         _ines.Until(() => _ines.Text(".scroll").Contains("The quiet time is over", StringComparison.Ordinal), "its end");
         Wait("/demo/chat", () => _ines.Text(".scroll").Contains("Critical: Quiet " + _word, StringComparison.Ordinal), "what was held");
         Assert.Empty(_ines.Problems);
@@ -234,9 +238,9 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Fill("Template", "{ \"text\": \"{{ subject \" }");
         _ines.Until(() => _ines.Text("#preview").Contains("The template is broken", StringComparison.Ordinal), "the preview says so");
         Assert.Empty(_ines.Axe());
-        _ines.Click(() => _ines.Button("Save the channel"));
+        _ines.Press("Save the channel");
         _ines.Until(() => _ines.Text("#preview").Contains("usual text is sent instead", StringComparison.Ordinal), "saved all the same");
-        _ines.Click(() => _ines.Button("Send a test"));
+        _ines.Press("Send a test");
         _ines.Until(() => _ines.Text(".tested").Contains("its template is broken", StringComparison.Ordinal), "the test says so");
         Assert.Contains("200 OK", _ines.Text(".tested"));
         MakeRule("Still " + _word, labels: _word);
@@ -251,19 +255,19 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     {
         MakeRoute("Chat room");
         _ines.Open("/demo/chat");
-        _ines.Click(() => _ines.Button("Put it out of order"));
+        _ines.Press("Put it out of order");
         _ines.Button("Put it in order");
         MakeRule("Again " + _word, labels: _word);
         await Send(9);
         Wait("/alerts/sent", () => _ines.Text(".scroll").Contains("trying again", StringComparison.Ordinal) && _ines.Text(".scroll").Contains("It answered 503", StringComparison.Ordinal), "a failed try");
         _ines.Open("/demo/chat");
         Assert.DoesNotContain(_word, _ines.Text(".scroll"));
-        _ines.Click(() => _ines.Button("Put it in order"));
+        _ines.Press("Put it in order");
         _ines.Button("Put it out of order");
         Wait("/demo/chat", () => _ines.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 1, "it comes later, once");
         _ines.Open("/alerts/sent");
-        _ines.Click(() => _ines.Button("Critical: Again " + _word));
-        _ines.Click(() => _ines.Button("Send it again"));
+        _ines.Press("Critical: Again " + _word);
+        _ines.Press("Send it again");
         _ines.Until(() => _ines.Text(".facts").Contains("repeats", StringComparison.Ordinal), "a message that repeats");
         Wait("/demo/chat", () => _ines.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 2, "it comes again");
         // The browser notes an answer of 503 nowhere: the server asked for it.

@@ -24,7 +24,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         area.Clear();
         area.SendKeys(text);
         foreach (var (select, value) in looks) Choose(ines, form.FindElement(By.Name(select)), value);
-        form.FindElement(By.CssSelector("button.act")).Click();
+        ines.Click(() => form.FindElement(By.CssSelector("button.act")));
         ines.Until(() => ines.All("form[data-series-form]").Count == 0, "the row is closed");
     }
 
@@ -53,19 +53,19 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     {
         using var ines = new Browser(demo);
         ines.SignIn("Ines Halloran");
-        ines.Button("Charts").Click();
+        ines.Press("Charts");
         ines.Until(() => ines.Here.StartsWith("/charts", StringComparison.Ordinal), "Charts");
         ines.Open("/charts?from=-24h&to=now");
         // Two queries by text, and a formula over them; the first is renamed on the way.
-        ines.Click(() => ines.Button("+ series"));
+        ines.Press("+ series");
         var form = ines.Find("form[data-series-form]");
         Choose(ines, form.FindElement(By.Name("called")), "arrived");
         Write(ines, "records", Arrived);
         ines.Until(() => ines.All("[data-series-row=arrived]").Count == 1, "its name");
-        ines.Click(() => ines.Button("+ series"));
+        ines.Press("+ series");
         Choose(ines, ines.Find("form[data-series-form] [name=called]"), "shown");
         Write(ines, "records", Shown);
-        ines.Click(() => ines.Button("+ formula"));
+        ines.Press("+ formula");
         Choose(ines, ines.Find("form[data-series-form] [name=called]"), "unshown");
         Write(ines, "share", "(arrived - shown) / arrived", ("decimals", "0"));
         foreach (var name in new[] { "arrived", "shown" })
@@ -98,7 +98,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         ines.Open(At(Notices, "&from=-6h&to=now"));
         // From the line itself: its menu offers to compare it.
         ines.Click(() => ines.All("table[data-legend] tbody tr").First(r => r.Text.Contains("Lindle", StringComparison.Ordinal)).FindElement(By.CssSelector("[data-mark]")));
-        ines.Click(() => ines.Button("Compare with the other terminals"));
+        ines.Press("Compare with the other terminals");
         ines.Until(() => ines.All("svg[data-chart] .spread").Count == 1, "the spread of the others");
         Assert.Equal(["Lindle", "mean of the others"], ines.All("table[data-legend] tbody tr").Select(r => r.FindElement(By.CssSelector("[data-mark]")).Text).Order());
         Assert.Contains("Lindle beside unshown of every other terminal", Row(ines, "peers").Text);
@@ -108,7 +108,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         Choose(ines, form.FindElement(By.Name("by")), "12h24m");
         form.FindElement(By.TagName("button")).Click();
         ines.Until(() => Row(ines, "earlier").FindElements(By.TagName("form")).Count == 1, "its row, open");
-        ines.Click(() => ines.Button("Set"));
+        ines.Press("Set");
         ines.Until(() => ines.All("table[data-legend] tbody tr").Any(r => r.Text.Contains("arrived, 12h24m earlier", StringComparison.Ordinal)), "one tide earlier");
         NoProblems(ines);
     }
@@ -119,7 +119,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         using var ines = new Browser(demo);
         ines.SignIn("Ines Halloran");
         ines.Open("/charts?from=-12h&to=now");
-        ines.Click(() => ines.Button("+ series"));
+        ines.Press("+ series");
         // By pointing: the builder writes the text.
         var what = ines.Find("[name='b.what']");
         what.SendKeys("http.server.request.count" + Keys.Tab);
@@ -129,7 +129,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         Choose(ines, ines.Find("form[data-series-form] [name=called]"), "requests");
         ines.Find("form[data-series-form] button.act").Click();
         ines.Until(() => ines.All("[data-series-row=requests]").Count == 1, "the requests");
-        ines.Click(() => ines.Button("+ series"));
+        ines.Press("+ series");
         Choose(ines, ines.Find("form[data-series-form] [name=called]"), "busy");
         Write(ines, "records", "from metrics name = system.cpu.utilization and service = booking-web | group avg(value) every auto", ("form", "area"), ("side", "right"), ("stroke", "dotted"));
         ines.Click(() => ines.Find("details.axes summary"));
@@ -138,7 +138,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         ines.Click(() => ines.Find("details.axes button"));
         ines.Until(() => ines.All("svg[data-chart] .axis-title").Select(t => t.Text).Order().SequenceEqual(["processors", "requests a second"]), "both titles");
         Assert.NotEmpty(ines.All("svg[data-chart] path.area"));
-        ines.Click(() => ines.Button("Correlate"));
+        ines.Press("Correlate");
         var told = ines.Until(() => ines.All("[data-together]").FirstOrDefault()?.Text, "how they go together");
         Assert.Matches(@"r = (0\.9\d|1)", told);
         Assert.Matches("at the same time|follows .* by", told);
@@ -160,14 +160,14 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         ines.Find("svg[data-chart]");
         ines.Find(".split [name=top]").SendKeys("10" + Keys.Enter);
         ines.Until(() => ines.Query.Contains("top 10 reason by slow with rest", StringComparison.Ordinal), "the highest and the rest");
-        ines.Click(() => ines.Button("Compare on Charts"));
+        ines.Press("Compare on Charts");
         ines.Until(() => ines.Here.StartsWith("/charts", StringComparison.Ordinal), "Charts");
         Form(ines, "form", "ranking");
         Form(ines, "reduce", "max");
         ines.Until(() => ines.All("svg[data-chart] .bar-name").Count >= 3, "a ranking");
         var first = ines.All("svg[data-chart] .bar-name")[0].Text;
         new Actions(ines.Driver).Click(ines.All("svg[data-chart] rect.column")[0]).Perform();
-        ines.Click(() => ines.Button("Records behind this"));
+        ines.Press("Records behind this");
         ines.Until(() => ines.Here.StartsWith("/search", StringComparison.Ordinal) && ines.Query.Contains("service = gate-control and refused and reason = ", StringComparison.Ordinal), "its records");
         Assert.Contains(first, ines.Query);
         ines.Until(() => ines.Records > 0, "records");
@@ -237,7 +237,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         ines.Find(".join-verbs .act").Click();
         ines.Until(() => ines.All(".join-count").Count == 2, "what found no partner, for both joins");
         Assert.Contains("partner", ines.All(".join-count")[0].Text);
-        ines.Click(() => ines.Button("Beside its own usual"));
+        ines.Press("Beside its own usual");
         ines.Until(() => ines.All("table.frame th").Any(h => h.Text == "times usual"), "beside its usual");
         Assert.Contains(ines.All("table.frame td").Select(c => c.Text), t => t.StartsWith("gate-", StringComparison.Ordinal));
         Assert.Empty(ines.Axe());
@@ -270,7 +270,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
             new Actions(ines.Driver).SendKeys(Keys.Escape).Perform();
             ines.Open(At(board, $"&from={moment.AddMinutes(-19):yyyy-MM-ddTHH:mm:ssZ}&to={moment.AddMinutes(19):yyyy-MM-ddTHH:mm:ssZ}&moment={moment:yyyy-MM-ddTHH:mm:ssZ}"));
         }
-        else ines.Click(() => ines.Button("Which part moved"));
+        else ines.Press("Which part moved");
         ines.Until(() => ines.All("[data-part=asked]").Count == 1, "the parts");
         Assert.EndsWith("100%", ines.Text("[data-part=asked]"));
         Assert.EndsWith("0%", ines.Text("[data-part=failed]"));
