@@ -16,6 +16,7 @@ public class TemplateTests
     [InlineData("{{ keys.terminal }}/{{ keys.none }}{{ nothing }}", "Tarnhead/")]
     [InlineData("{% for l in labels %}#{{ l }}{% endfor %}", "#gates")]
     [InlineData("{% if level == 'critical' %}!{% endif %}", "!")]
+    [InlineData("{% for i in (1..3) %}{{ i }}{% endfor %}", "123")]
     public void Fields_stand_where_they_are_named(string template, string text) => Assert.Equal((text, null), Render(template));
 
     [Theory]
@@ -23,6 +24,11 @@ public class TemplateTests
     [InlineData("{% if level %}")]
     [InlineData("{% nonsense %}")]
     [InlineData("{% for i in (1..100000000) %}x{% endfor %}")]
+    [InlineData("{% for a in (1..1000) %}{% for b in (1..1000) %}x{% endfor %}{% endfor %}")]
+    [InlineData("{% assign n = 100000000 %}{% if level %}{% for i in (1..n) %}x{% endfor %}{% endif %}")]
+    [InlineData("{% assign r = (1..100000000) %}x")]
+    [InlineData("{% case level %}{% when 'critical' %}{% unless nothing %}{% tablerow i in (1..100000000) %}x{% endtablerow %}{% endunless %}{% endcase %}")]
+    [InlineData("{% for l in labels %}{% else %}{% for i in (-999999999..1) %}x{% endfor %}{% endfor %}")]
     [InlineData("{% assign a = 'xxxxxxxxxxxxxxxx' %}{% for i in (1..15) %}{% assign a = a | append: a %}{% endfor %}{{ a }}")]
     [InlineData("   {{ nothing }}  ")]
     [InlineData("{% assign a = 'xxxxxxxx' %}{% for i in (1..60) %}{% assign a = a | append: a %}{% endfor %}done")]

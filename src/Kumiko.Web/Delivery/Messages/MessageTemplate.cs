@@ -1,5 +1,6 @@
 using System.Text.Encodings.Web;
 using Fluid;
+using Fluid.Ast;
 using Fluid.Values;
 using Kumiko.Core.Delivery;
 
@@ -8,7 +9,7 @@ namespace Kumiko.Web.Delivery.Messages;
 /// <summary>Texts with fields in them, in the Liquid language. What a template may take is limited: steps, depth and length.</summary>
 public static class MessageTemplate
 {
-    private const int MostSteps = 5_000, MostDepth = 20, LongestResult = 60_000;
+    private const int MostSteps = 5_000, MostDepth = 20, LongestResult = 60_000, LongestRange = 1_000;
 
     /// <summary>What texts and lists can be put through. Those that multiply a text by another are left out: a chain of them has no end.</summary>
     private static readonly string[] Allowed =
@@ -52,6 +53,9 @@ public static class MessageTemplate
     {
         if (template.Length > Channel.LongestTemplate) return (null, $"It has more than {Channel.LongestTemplate:N0} characters.");
         if (!Parser.TryParse(template, out var parsed, out var error)) return (null, PlainText.Line(error, 300));
+        var ranges = new RangeLook();
+        ranges.VisitTemplate(parsed);
+        if (ranges.IsTooLong) return (null, $"A range must be written in figures and have {LongestRange:N0} steps at most.");
         try
         {
             var context = new TemplateContext(Options);
@@ -62,6 +66,20 @@ public static class MessageTemplate
             return text.Trim().Length == 0 ? (null, "It comes to nothing.") : (text, null);
         }
         catch (Exception e) when (e is not OutOfMemoryException) { return (null, PlainText.Line(e.Message, 300)); }
+    }
+
+    /// <summary>Looks for ranges that are made before the first of their steps is counted.</summary>
+    private sealed class RangeLook : AstVisitor
+    {
+        public bool IsTooLong { get; private set; }
+
+        protected override Expression VisitRangeExpression(RangeExpression range)
+        {
+            IsTooLong |= !(Literal(range.From) is { } from && Literal(range.To) is { } to && to - from < LongestRange);
+            return base.VisitRangeExpression(range);
+        }
+
+        private static decimal? Literal(Expression bound) => bound is LiteralExpression { Value: NumberValue number } ? number.ToNumberValue() : null;
     }
 
     private sealed class LimitedWriter(int most) : StringWriter
