@@ -37,6 +37,8 @@ public sealed partial class RunningServer : IAsyncDisposable
         var app = KumikoServer.Build(new ServerOptions { Data = path, Port = 0, GrpcPort = 0, SyslogPort = 0, ReserveBytes = 0, WebhookNetworks = networks, Scripts = System.IO.Path.Combine(path, "scripts") }, folder, builder =>
         {
             builder.Services.AddSingleton<TimeProvider>(clock);
+            // Each test makes people of its own, whose passwords nobody guesses at.
+            builder.Services.Configure<PasswordHasherOptions>(o => o.IterationCount = 100);
             more?.Invoke(builder);
         });
         await app.StartAsync();

@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;
@@ -34,11 +33,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
     public const long MostBytes = 256L << 20;
     public const int MostReported = 100;
 
-    /// <summary>Builders that are kept for the next request.</summary>
-    private const int MostBuilders = 8;
-
     private readonly ParserPool _parsers = new();
-    private readonly ConcurrentBag<RecordBlockBuilder> _builders = [];
 
     /// <param name="body">Decompressed bytes, of any length and content.</param>
     /// <param name="source">The name of the place they come from.</param>
@@ -51,7 +46,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         var json = plain is null ? _parsers.Rent(source) : null;
         var parser = (ILineParser?)plain ?? json!;
         using var lines = new LineReader(body);
-        var rows = _builders.TryTake(out var free) ? free : new RecordBlockBuilder();
+        var rows = BuilderPool.Rent();
         var refused = new List<Refused>();
         long taken = 0, refusedTotal = 0, committedAt = 0;
         var part = 0;
@@ -80,7 +75,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         }
         if (await Commit() && refused.Count > 0) await store.Keep(refused, source, refusedTotal);
         if (json is not null) _parsers.Return(source, json);
-        if (rows.Held <= RecordBlockBuilder.MostHeld && _builders.Count < MostBuilders) _builders.Add(rows);
+        BuilderPool.Return(rows);
         return Answer();
 
         IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped);

@@ -22,8 +22,7 @@ internal sealed class NameCache
         return found;
     }
 
-    public (string Name, FieldPart Part) Find(string name) =>
-        (name.Length <= LongestKept ? NamePool.Shared.One(name) : name, FieldNames.Find(name));
+    public (string Name, FieldPart Part) Find(string name) => (NamePool.Shared.One(name), FieldNames.Find(name));
 
     /// <summary>An array of these names, the same one for the same names as long as they come again and again.</summary>
     public string[] Shared(ReadOnlySpan<string> names)

@@ -4,11 +4,13 @@ using System.Text;
 namespace Kumiko.Core.Storage;
 
 /// <summary>Short strings seen again and again share one object: names, hosts, reasons. Not for several threads.</summary>
-public sealed class StringCache
+/// <param name="slots">How many are known, a power of two.</param>
+public sealed class StringCache(int slots = 1 << 14)
 {
-    private const int Longest = 48, Slots = 1 << 14;
+    /// <summary>Bytes of the longest text that is known again.</summary>
+    public const int Longest = 48;
 
-    private readonly string?[] _slots = new string?[Slots];
+    private readonly string?[] _slots = new string?[slots];
     private string?[]? _names;
 
     /// <summary>The string of valid UTF-8 bytes.</summary>
@@ -16,7 +18,7 @@ public sealed class StringCache
     {
         if (utf8.Length == 0) return "";
         if (utf8.Length > Longest) return Encoding.UTF8.GetString(utf8);
-        ref var slot = ref _slots[XxHash3.HashToUInt64(utf8) & (Slots - 1)];
+        ref var slot = ref _slots[XxHash3.HashToUInt64(utf8) & (ulong)(slots - 1)];
         if (slot is not null && IsSame(slot, utf8)) return slot;
         return slot = Encoding.UTF8.GetString(utf8);
     }
@@ -25,7 +27,7 @@ public sealed class StringCache
     public string Name(ReadOnlySpan<byte> utf8)
     {
         if (utf8.Length is 0 or > Longest) return Get(utf8);
-        ref var slot = ref (_names ??= new string?[Slots])[XxHash3.HashToUInt64(utf8) & (Slots - 1)];
+        ref var slot = ref (_names ??= new string?[slots])[XxHash3.HashToUInt64(utf8) & (ulong)(slots - 1)];
         if (slot is not null && IsSame(slot, utf8)) return slot;
         return slot = Records.NamePool.Shared.One(Encoding.UTF8.GetString(utf8));
     }

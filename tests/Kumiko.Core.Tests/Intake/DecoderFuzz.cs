@@ -44,7 +44,7 @@ internal sealed class DecoderFuzz(int seed)
 
     private static void Syslog(byte[] bytes)
     {
-        var (framing, parser) = (new SyslogFraming(), new SyslogParser());
+        var (framing, batch) = (new SyslogFraming(), new SyslogBatch(new SyslogParser(), "fuzz"));
         for (var at = 0; at < bytes.Length;)
         {
             var space = framing.Space();
@@ -52,16 +52,17 @@ internal sealed class DecoderFuzz(int seed)
             bytes.AsSpan(at, length).CopyTo(space.Span);
             framing.Filled(length);
             at += length;
-            Take(framing, parser);
+            Take(framing, batch);
         }
         framing.End();
-        Take(framing, parser);
+        Take(framing, batch);
+        batch.Build();
     }
 
-    private static void Take(SyslogFraming framing, SyslogParser parser)
+    private static void Take(SyslogFraming framing, SyslogBatch batch)
     {
         while (framing.TryNext(out var message, out var problem))
-            if (problem is null) parser.Parse(message, "fuzz", 1, IPAddress.Loopback);
+            if (problem is null) batch.Add(message, 1, IPAddress.Loopback);
     }
 
     /// <summary>The next input for a decoder: good input, changed in a few places.</summary>

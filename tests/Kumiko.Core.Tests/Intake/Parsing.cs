@@ -1,4 +1,6 @@
+using System.Net;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Syslog;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 
@@ -12,5 +14,12 @@ internal static class Parsing
         var builder = new RecordBlockBuilder();
         refusal = parser.Parse(line, now, builder);
         return refusal is null ? builder.Build().Records[0] : null;
+    }
+
+    public static LogRecord Parse(this SyslogParser parser, ReadOnlySpan<byte> message, string source, long now, IPAddress? peer)
+    {
+        var batch = new SyslogBatch(parser, source);
+        batch.Add(message, now, peer);
+        return batch.Build().Records[0];
     }
 }

@@ -1,4 +1,6 @@
+using Google.Protobuf.Collections;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Intake.Otlp;
 
@@ -7,55 +9,68 @@ public static class OtlpLogs
 {
     /// <param name="source">The name of the place they come from.</param>
     /// <param name="now">The observed time where the sender says none.</param>
-    public static OtlpTaken<LogRecord> Read(Wire.ExportLogsServiceRequest request, string source, long now)
+    public static OtlpTaken<RecordBlock> Read(Wire.ExportLogsServiceRequest request, string source, long now)
     {
         var reading = new OtlpReading();
-        var records = new List<LogRecord>();
+        var rows = BuilderPool.Rent();
         foreach (var of in request.ResourceLogs)
         {
             var resource = reading.Resource(of.Resource);
             foreach (var scoped in of.ScopeLogs)
             {
-                var scope = ScopeFields(scoped.Scope);
                 foreach (var log in scoped.LogRecords)
                 {
                     reading.Next();
                     if (!OtlpReading.IsTime(log.TimeUnixNano) || !OtlpReading.IsTime(log.ObservedTimeUnixNano)) reading.Refuse("The time is beyond the year 2261.", log);
-                    else records.Add(Record(log, reading, resource, scoped.Scope, scope, source, now));
+                    else Add(log, scoped.Scope, resource, source, now, rows);
                 }
             }
         }
+        var records = rows.Build();
+        BuilderPool.Return(rows);
         return new(records, reading.RefusedTotal, reading.Refused);
     }
 
-    private static LogRecord Record(Wire.LogRecord log, OtlpReading reading, Resource resource, Wire.InstrumentationScope? scope, (string, Value)[] scopeFields, string source, long now)
+    private static void Add(Wire.LogRecord log, Wire.InstrumentationScope? scope, Resource resource, string source, long now, RecordBlockBuilder into)
     {
+        into.Begin();
         var observed = log.ObservedTimeUnixNano > 0 ? (long)log.ObservedTimeUnixNano : now;
-        var number = (int)log.SeverityNumber is >= 1 and <= 24 and var given ? given : Severity.FromText(log.SeverityText);
-        var body = OtlpReading.Value(log.Body);
-        return new LogRecord
+        var severity = (int)log.SeverityNumber is >= 1 and <= 24 and var given ? given : Severity.FromText(log.SeverityText);
+        if (log.SeverityText.Length > 0) into.Text(TextPart.Level, log.SeverityText);
+        if (OtlpReading.Id(log.TraceId, 16) is { } trace) into.Text(TextPart.TraceId, trace);
+        if (OtlpReading.Id(log.SpanId, 8) is { } span) into.Text(TextPart.SpanId, span);
+        into.Text(TextPart.Body, log.Body is null ? "" : log.Body.ValueCase == Wire.AnyValue.ValueOneofCase.StringValue ? log.Body.StringValue : OtlpReading.Value(log.Body) is { IsMissing: false } body ? body.ToText() : "");
+        AddFields(log.Attributes, into);
+        if (scope is not null) AddFields(scope.Attributes, into);
+        AddOthers(log, scope, into);
+        into.End(log.TimeUnixNano > 0 ? (long)log.TimeUnixNano : observed, observed, severity, resource, source);
+    }
+
+    // A value that is not set is left out; the last of equal names wins.
+    private static void AddFields(RepeatedField<Wire.KeyValue> from, RecordBlockBuilder into)
+    {
+        foreach (var field in from)
         {
-            Time = log.TimeUnixNano > 0 ? (long)log.TimeUnixNano : observed,
-            Observed = observed,
-            SeverityNumber = number,
-            SeverityText = log.SeverityText.Length > 0 ? reading.Known(log.SeverityText) : null,
-            Body = body.IsMissing ? "" : body.ToText(),
-            Attributes = reading.Fields(log.Attributes, scope?.Attributes, log.EventName.Length == 0 && log.Flags == 0 && log.DroppedAttributesCount == 0 ? scopeFields : [.. Others(log), .. scopeFields]),
-            Resource = resource,
-            TraceId = OtlpReading.Id(log.TraceId, 16),
-            SpanId = OtlpReading.Id(log.SpanId, 8),
-            Source = source,
-        };
+            if (field.Key.Length == 0) continue;
+            if (field.Value?.ValueCase == Wire.AnyValue.ValueOneofCase.StringValue) AddText(field.Key, field.Value.StringValue, into);
+            else if (OtlpReading.Value(field.Value) is { IsMissing: false } value) into.Field(NamePool.Shared.One(field.Key), value);
+        }
+    }
+
+    private static void AddText(string name, string text, RecordBlockBuilder into)
+    {
+        var start = into.Bytes.Length;
+        into.Bytes.Utf8(text);
+        into.Field(NamePool.Shared.One(name), start);
     }
 
     // Names that the specification gives to these parts where a format has no place for them.
-    private static (string, Value)[] ScopeFields(Wire.InstrumentationScope? scope) => scope is null ? [] :
-        [.. new[] { ("otel.scope.name", scope.Name), ("otel.scope.version", scope.Version) }.Where(f => f.Item2.Length > 0).Select(f => (f.Item1, Value.Of(f.Item2)))];
-
-    private static IEnumerable<(string, Value)> Others(Wire.LogRecord log)
+    private static void AddOthers(Wire.LogRecord log, Wire.InstrumentationScope? scope, RecordBlockBuilder into)
     {
-        if (log.EventName.Length > 0) yield return ("event.name", Value.Of(log.EventName));
-        if (log.Flags != 0) yield return ("trace_flags", Value.Of((long)log.Flags));
-        if (log.DroppedAttributesCount > 0) yield return ("otel.dropped_attributes_count", Value.Of((long)log.DroppedAttributesCount));
+        if (log.EventName.Length > 0) AddText("event.name", log.EventName, into);
+        if (log.Flags != 0) into.Field("trace_flags", Value.Of((long)log.Flags));
+        if (log.DroppedAttributesCount > 0) into.Field("otel.dropped_attributes_count", Value.Of((long)log.DroppedAttributesCount));
+        if (scope is { Name.Length: > 0 }) AddText("otel.scope.name", scope.Name, into);
+        if (scope is { Version.Length: > 0 }) AddText("otel.scope.version", scope.Version, into);
     }
 }

@@ -10,7 +10,7 @@ public static class OtlpMetrics
     /// <summary>Points without a recorded value carry this flag.</summary>
     private const uint NoRecordedValue = 1;
 
-    public static OtlpTaken<Metric> Read(Wire.ExportMetricsServiceRequest request)
+    public static OtlpTaken<IReadOnlyList<Metric>> Read(Wire.ExportMetricsServiceRequest request)
     {
         var reading = new OtlpReading();
         var metrics = new List<Metric>();

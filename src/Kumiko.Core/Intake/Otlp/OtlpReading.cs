@@ -7,9 +7,10 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Intake.Otlp;
 
 /// <summary>What could be read of a request, and what not.</summary>
+/// <param name="Items">All of them.</param>
 /// <param name="RefusedTotal">Items left out.</param>
 /// <param name="Refused">The first of them: place among all, reason, and the item as JSON.</param>
-public sealed record OtlpTaken<T>(IReadOnlyList<T> Items, int RefusedTotal, IReadOnlyList<Refused> Refused);
+public sealed record OtlpTaken<T>(T Items, int RefusedTotal, IReadOnlyList<Refused> Refused);
 
 /// <summary>The parts that logs, metrics and spans of the OpenTelemetry protocol share. Not for several threads.</summary>
 internal sealed class OtlpReading
@@ -37,16 +38,11 @@ internal sealed class OtlpReading
     }
 
     /// <summary>Attributes; a value that is not set is left out, the last of equal names wins.</summary>
-    public Attributes Fields(RepeatedField<Wire.KeyValue> from) => from.Count == 0 ? Attributes.Empty : Fields(from, null, []);
-
-    /// <summary>Attributes with others before them.</summary>
-    public Attributes Fields(RepeatedField<Wire.KeyValue> from, RepeatedField<Wire.KeyValue>? more, (string, Value)[] last)
+    public Attributes Fields(RepeatedField<Wire.KeyValue> from)
     {
         _keys.Clear();
         _values.Clear();
         Collect(from);
-        if (more is not null) Collect(more);
-        foreach (var (key, value) in last) Set(key, value);
         return _keys.Count == 0 ? Attributes.Empty : new Attributes(_names.Shared(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(_keys)), [.. _values]);
     }
 

@@ -5,7 +5,7 @@ namespace Kumiko.Core.Intake.Otlp;
 /// <summary>Spans of the OpenTelemetry protocol.</summary>
 public static class OtlpSpans
 {
-    public static OtlpTaken<Span> Read(Wire.ExportTraceServiceRequest request)
+    public static OtlpTaken<IReadOnlyList<Span>> Read(Wire.ExportTraceServiceRequest request)
     {
         var reading = new OtlpReading();
         var spans = new List<Span>();

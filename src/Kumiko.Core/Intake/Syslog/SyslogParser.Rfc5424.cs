@@ -1,5 +1,7 @@
 using System.Text;
+using System.Text.Unicode;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
 
 namespace Kumiko.Core.Intake.Syslog;
 
@@ -32,7 +34,7 @@ public sealed partial class SyslogParser
         if (!IsNil(message[parts[1]])) draft.Host = Text(message[parts[1]]);
         if (!IsNil(message[parts[2]])) draft.Service = Text(message[parts[2]]);
         if (!IsNil(message[parts[3]])) AddProcess(message[parts[3]]);
-        if (!IsNil(message[parts[4]])) Add("syslog.msgid", Value.Of(Text(message[parts[4]])));
+        if (!IsNil(message[parts[4]])) Add("syslog.msgid", message[parts[4]]);
         draft.Body = ReadStructuredData(message, at);
         return true;
     }
@@ -42,7 +44,7 @@ public sealed partial class SyslogParser
     /// <returns>Where the text begins.</returns>
     private int ReadStructuredData(ReadOnlySpan<byte> message, int start)
     {
-        var (at, fields) = (start, _names.Count);
+        var (at, fields) = (start, _into.Fields);
         if (at < message.Length && message[at] == '-') at++;
         else
             while (at >= 0 && at < message.Length && message[at] == '[') at = ReadElement(message, at + 1);
@@ -50,8 +52,7 @@ public sealed partial class SyslogParser
         if (at <= start || message[at] != ' ')
         {
             // What cannot be read is text; nothing of it is lost.
-            _names.RemoveRange(fields, _names.Count - fields);
-            _values.RemoveRange(fields, _values.Count - fields);
+            _into.Back(fields);
             _inferred.Add("structured data not read");
             return start;
         }
@@ -65,34 +66,47 @@ public sealed partial class SyslogParser
     private int ReadElement(ReadOnlySpan<byte> message, int at)
     {
         var length = message[at..].IndexOfAny(" ]=\""u8);
-        if (length <= 0 || _names.Count > MostFields) return -1;
-        var id = Text(message.Slice(at, length));
+        if (length <= 0 || _into.Fields > MostFields) return -1;
+        var id = message.Slice(at, length);
         at += length;
-        var isToken = id == TokenElement;
-        var prefix = id.IndexOf('@') is > 0 and var cut ? id[..cut] : id;
+        var isToken = Ascii.Equals(id, TokenElement);
+        var prefix = id.IndexOf((byte)'@') is > 0 and var cut ? id[..cut] : id;
         if (message[at] == ']')
         {
-            Add(Unused(prefix, id), Value.True);
+            _into.Add(Unused(Name(prefix), id, default), Value.True);
             return at + 1;
         }
         while (at < message.Length && message[at] == ' ')
         {
-            if (_names.Count > MostFields) return -1;
+            if (_into.Fields > MostFields) return -1;
             at++;
             var equals = message[at..].IndexOfAny(" ]=\""u8);
             if (equals <= 0 || message[at + equals] != '=' || at + equals + 1 >= message.Length || message[at + equals + 1] != '"') return -1;
-            var name = Text(message.Slice(at, equals));
+            var name = message.Slice(at, equals);
             at += equals + 2;
             var end = EndOfValue(message, at);
             if (end < 0) return -1;
-            if (!isToken) Add(Unused(prefix + "." + name, id + "." + name), Value.Of(Unescaped(message[at..end])));
+            if (!isToken) AddUnescaped(Unused(Name(prefix, name), id, name), message[at..end]);
             at = end + 1;
         }
         return at < message.Length && message[at] == ']' ? at + 1 : -1;
     }
 
-    /// <summary>The short name, or the full one where the short one is taken.</summary>
-    private string Unused(string name, string full) => _names.Contains(name) ? full : name;
+    /// <summary>The short name, or that with the whole id where the short one is taken.</summary>
+    private string Unused(string name, ReadOnlySpan<byte> id, ReadOnlySpan<byte> parameter) => !_into.HasField(name) ? name : Name(id, parameter);
+
+    /// <summary>The name of a parameter within its element, the same object each time; without a parameter, of the element.</summary>
+    private string Name(ReadOnlySpan<byte> element, ReadOnlySpan<byte> parameter = default)
+    {
+        if (parameter.IsEmpty) return Utf8.IsValid(element) ? _strings.Name(element) : Text(element);
+        Span<byte> both = stackalloc byte[StringCache.Longest];
+        var length = element.Length + 1 + parameter.Length;
+        if (length > both.Length || !Utf8.IsValid(element) || !Utf8.IsValid(parameter)) return NamePool.Shared.One(Text(element) + "." + Text(parameter));
+        element.CopyTo(both);
+        both[element.Length] = (byte)'.';
+        parameter.CopyTo(both[(element.Length + 1)..]);
+        return _strings.Name(both[..length]);
+    }
 
     private static int EndOfValue(ReadOnlySpan<byte> message, int at)
     {
@@ -104,9 +118,13 @@ public sealed partial class SyslogParser
         return -1;
     }
 
-    private string Unescaped(ReadOnlySpan<byte> value)
+    private void AddUnescaped(string name, ReadOnlySpan<byte> value)
     {
-        if (!value.Contains((byte)'\\')) return Text(value);
+        if (!value.Contains((byte)'\\'))
+        {
+            Add(name, value);
+            return;
+        }
         var plain = new byte[value.Length];
         var length = 0;
         for (var i = 0; i < value.Length; i++)
@@ -115,6 +133,6 @@ public sealed partial class SyslogParser
             if (value[i] == '\\' && i + 1 < value.Length && value[i + 1] is (byte)'"' or (byte)'\\' or (byte)']') i++;
             plain[length++] = value[i];
         }
-        return Text(plain.AsSpan(0, length));
+        Add(name, plain.AsSpan(0, length));
     }
 }

@@ -3,6 +3,7 @@ using System.Text;
 using System.Text.Unicode;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Intake.Syslog;
 
@@ -17,24 +18,24 @@ public sealed partial class SyslogParser
 
     private const int DefaultPriority = 13, MostResources = 4_096;
 
-    private readonly StringCache _strings = new();
+    // Few, as each connection has a parser, and its peer has few names.
+    private readonly StringCache _strings = new(1 << 10);
     private readonly ZoneGuess _zones = new();
-    private readonly NameCache _nameLists = new();
     private readonly Dictionary<(string Host, string Service), Resource> _resources = [];
-    private readonly List<string> _names = [];
-    private readonly List<Value> _values = [];
     private readonly List<string> _inferred = [];
+    private RecordBlockBuilder _into = null!;
 
     /// <param name="source">The name of the place it comes from.</param>
     /// <param name="now">When it arrived, UTC nanoseconds.</param>
     /// <param name="peer">Who sent it: the host, where the message names none.</param>
-    public LogRecord Parse(ReadOnlySpan<byte> message, string source, long now, IPAddress? peer)
+    /// <param name="into">Takes the record.</param>
+    internal void Parse(ReadOnlySpan<byte> message, string source, long now, IPAddress? peer, RecordBlockBuilder into)
     {
-        _names.Clear();
-        _values.Clear();
+        _into = into;
         _inferred.Clear();
+        into.Begin();
         var priority = ReadPriority(ref message);
-        Add("syslog.facility", SyslogNames.FacilityValues[priority / 8]);
+        into.Add("syslog.facility", SyslogNames.FacilityValues[priority / 8]);
         var draft = new Draft { Time = now };
         if (!TryRfc5424(message, ref draft)) ReadRfc3164(message, now, peer, ref draft);
         var (level, number) = SyslogNames.Severities[priority % 8];
@@ -43,19 +44,10 @@ public sealed partial class SyslogParser
             draft.Host = peer.ToString();
             _inferred.Add("host from the address");
         }
-        var body = Body(draft.Body < 0 ? default : message[draft.Body..]);
-        if (_inferred.Count > 0) Add("syslog.inferred", Value.Of(string.Join(", ", _inferred)));
-        return new LogRecord
-        {
-            Time = draft.Time,
-            Observed = now,
-            SeverityNumber = number,
-            SeverityText = level,
-            Body = body,
-            Attributes = new Attributes(_nameLists.Shared(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(_names)), [.. _values]),
-            Resource = ResourceOf(draft.Host ?? "", draft.Service ?? ""),
-            Source = source,
-        };
+        ReadBody(draft.Body < 0 ? default : message[draft.Body..]);
+        into.Text(TextPart.Level, level);
+        if (_inferred.Count > 0) into.Add("syslog.inferred", Value.Of(string.Join(", ", _inferred)));
+        into.End(draft.Time, now, number, ResourceOf(draft.Host ?? "", draft.Service ?? ""), source);
     }
 
     /// <summary>What a message says. <see cref="Body"/> is where its text begins; -1 for no text.</summary>
@@ -64,12 +56,6 @@ public sealed partial class SyslogParser
         public long Time;
         public string? Host, Service;
         public int Body;
-    }
-
-    private void Add(string name, Value value)
-    {
-        _names.Add(name);
-        _values.Add(value);
     }
 
     /// <summary>The token that a message shows in its structured data, or null.</summary>
@@ -98,13 +84,26 @@ public sealed partial class SyslogParser
         return DefaultPriority;
     }
 
-    private string Body(ReadOnlySpan<byte> text)
+    private void ReadBody(ReadOnlySpan<byte> text)
     {
         if (text.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF])) text = text[3..];
-        if (Utf8.IsValid(text)) return _strings.Get(text);
+        if (Utf8.IsValid(text))
+        {
+            _into.Text(TextPart.Body, text);
+            return;
+        }
         // RFC 3164 names no encoding; what is not UTF-8 is most often this, and every byte has a place in it.
         _inferred.Add("encoding Latin-1");
-        return Encoding.Latin1.GetString(text);
+        _into.Text(TextPart.Body, Encoding.Latin1.GetString(text));
+    }
+
+    /// <summary>Adds a text as a field.</summary>
+    private void Add(string name, ReadOnlySpan<byte> text)
+    {
+        var start = _into.Bytes.Length;
+        if (Utf8.IsValid(text)) _into.Bytes.Bytes(text);
+        else _into.Bytes.Utf8(Encoding.Latin1.GetString(text));
+        _into.Add(name, start);
     }
 
     private string Text(ReadOnlySpan<byte> bytes) => Utf8.IsValid(bytes) ? _strings.Get(bytes) : Encoding.Latin1.GetString(bytes);
@@ -121,7 +120,7 @@ public sealed partial class SyslogParser
 
     private void AddProcess(ReadOnlySpan<byte> id)
     {
-        if (id.Length is > 0 and < 19 && System.Buffers.Text.Utf8Parser.TryParse(id, out long number, out var read) && read == id.Length && id[0] != '0') Add("process.pid", Value.Of(number));
-        else if (id.Length > 0) Add("syslog.procid", Value.Of(Text(id)));
+        if (id.Length is > 0 and < 19 && System.Buffers.Text.Utf8Parser.TryParse(id, out long number, out var read) && read == id.Length && id[0] != '0') _into.Add("process.pid", Value.Of(number));
+        else if (id.Length > 0) Add("syslog.procid", id);
     }
 }

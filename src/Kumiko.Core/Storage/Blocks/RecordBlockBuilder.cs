@@ -126,6 +126,18 @@ internal sealed class RecordBlockBuilder
     /// <summary>A field of the row as it is, though there may be one of this name.</summary>
     public void Add(string name, Value value) => Add(name, value.Kind, Cell(value));
 
+    /// <inheritdoc cref="Add(string, Value)"/>
+    public void Add(string name, int start) => Add(name, ValueKind.Text, RecordBlock.CellOfSlice(start - _start, _bytes.Length - start));
+
+    public bool HasField(string name) => Find(name) >= 0;
+
+    /// <summary>Takes fields back, but for the first so many.</summary>
+    public void Back(int fields)
+    {
+        (_fields, _cellCount, _places) = (fields, _firstCell + fields, null);
+        if (fields > ManyFields) IndexFields();
+    }
+
     private int Find(string name)
     {
         if (_places is not null) return _places.GetValueOrDefault(name, -1);
@@ -146,12 +158,14 @@ internal sealed class RecordBlockBuilder
         _kinds[_fields] = kind;
         _cells[_cellCount++] = cell;
         if (_places is not null) _places.TryAdd(name, _fields);
-        else if (_fields == ManyFields)
-        {
-            _places = new Dictionary<string, int>(StringComparer.Ordinal);
-            for (var i = 0; i <= _fields; i++) _places.TryAdd(_names[i], i);
-        }
         _fields++;
+        if (_places is null && _fields > ManyFields) IndexFields();
+    }
+
+    private void IndexFields()
+    {
+        _places = new Dictionary<string, int>(StringComparer.Ordinal);
+        for (var i = 0; i < _fields; i++) _places.TryAdd(_names[i], i);
     }
 
     /// <summary>Ends the row.</summary>

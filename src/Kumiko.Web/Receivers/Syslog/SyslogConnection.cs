@@ -27,8 +27,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
 
     private readonly SyslogFraming _framing = new();
     private readonly SyslogParser _parser = new();
-    private List<LogRecord> _batch = [];
-    private long _batchBytes;
+    private SyslogBatch? _batch;
     private Token? _token;
     private long? _begunAt;
 
@@ -77,7 +76,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
                 await senders.Refuse(refused, problem, _token?.Name);
                 if (_token is null) return false;
             }
-            if (_batch.Count >= MostOfBatch || _batchBytes >= MostBytesOfBatch) await Commit(mayWait: true, stop);
+            if (_batch is { Count: >= MostOfBatch } or { Bytes: >= MostBytesOfBatch }) await Commit(mayWait: true, stop);
         }
         // Whatever the peer has sent meanwhile goes into the same commit.
         if (socket.Available == 0) await Commit(mayWait: true, stop);
@@ -90,34 +89,30 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
         if (!_framing.TryNext(out var message, out problem)) return false;
         if (problem is null && message.IsEmpty) return true;
         // Once for each commit is often enough, and cheap enough.
-        if (_token is not null && _batch.Count == 0 && !senders.IsGood(_token)) _token = null;
+        if (_token is not null && _batch is null && !senders.IsGood(_token)) _token = null;
         _token ??= senders.Find(message, peer, "TCP");
         if (_token is null) problem = SyslogSenders.Unknown(peer);
         if (problem is not null) refused = message.ToArray();
-        else
-        {
-            _batch.Add(_parser.Parse(message, _token!.Name, Instants.FromDateTime(clock.GetUtcNow()), peer));
-            _batchBytes += message.Length;
-        }
+        else (_batch ??= new SyslogBatch(_parser, _token!.Name)).Add(message, Instants.FromDateTime(clock.GetUtcNow()), peer);
         return true;
     }
 
     private async Task Commit(bool mayWait, CancellationToken stop)
     {
-        if (_batch.Count == 0) return;
-        var (batch, token) = (_batch, _token);
-        (_batch, _batchBytes) = (new List<LogRecord>(Math.Min(MostOfBatch, batch.Count)), 0);
+        if (_batch is not { } batch) return;
+        var (records, token) = (batch.Build(), _token);
+        _batch = null;
         while (true)
         {
             try
             {
-                await store.Append(batch, batch[0].Source);
+                await store.Append(records, batch.Source);
                 break;
             }
             catch (Exception e) when (mayWait && !stop.IsCancellationRequested && e is (IOException or SqliteException)) { await Task.Delay(BeforeTryingAgain, clock, stop); }
         }
         if (token is null) return;
-        senders.Count(token, batch.Count);
+        senders.Count(token, records.Count);
         if (mayWait && senders.Wait(token) is var wait && wait > TimeSpan.Zero) await Task.Delay(wait, clock, stop);
     }
 }

@@ -48,19 +48,19 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
     {
         while (await _waiting.Reader.WaitToReadAsync())
         {
-            var batches = new Dictionary<string, (Token Token, List<LogRecord> Records)>(StringComparer.Ordinal);
+            var batches = new Dictionary<string, (Token Token, SyslogBatch Batch)>(StringComparer.Ordinal);
             for (var i = 0; i < MostAtOnce && _waiting.Reader.TryRead(out var next); i++) await Take(next.Message, next.Peer, batches);
-            foreach (var (token, records) in batches.Values)
+            foreach (var (token, batch) in batches.Values)
                 try
                 {
-                    await store.Append(records, token.Name);
-                    senders.Count(token, records.Count);
+                    await store.Append(batch.Build(), token.Name);
+                    senders.Count(token, batch.Count);
                 }
-                catch (Exception e) when (e is IOException or SqliteException) { await senders.Refuse(default, e.Message, token.Name, records.Count); }
+                catch (Exception e) when (e is IOException or SqliteException) { await senders.Refuse(default, e.Message, token.Name, batch.Count); }
         }
     }
 
-    private async Task Take(byte[] datagram, IPAddress peer, Dictionary<string, (Token Token, List<LogRecord> Records)> batches)
+    private async Task Take(byte[] datagram, IPAddress peer, Dictionary<string, (Token Token, SyslogBatch Batch)> batches)
     {
         var message = datagram.AsMemory().TrimEnd("\r\n\0"u8);
         if (message.IsEmpty) return;
@@ -74,7 +74,7 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
             await senders.Refuse(message, $"The sender may send {token.Rate} records a second, and over UDP nobody can be told to wait.", token.Name);
             return;
         }
-        if (!batches.TryGetValue(token.Name, out var batch)) batches.Add(token.Name, batch = (token, []));
-        batch.Records.Add(_parser.Parse(message.Span, token.Name, Instants.FromDateTime(clock.GetUtcNow()), peer));
+        if (!batches.TryGetValue(token.Name, out var batch)) batches.Add(token.Name, batch = (token, new SyslogBatch(_parser, token.Name)));
+        batch.Batch.Add(message.Span, Instants.FromDateTime(clock.GetUtcNow()), peer);
     }
 }

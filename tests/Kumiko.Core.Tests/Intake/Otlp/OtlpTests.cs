@@ -26,7 +26,7 @@ public class OtlpTests : StoreTest
     }
 
     private static LogRecord Log(string log, string before = "") => Assert.Single(OtlpLogs.Read(Json<Wire.ExportLogsServiceRequest>(
-        $$$"""{"resourceLogs":[{ {{{before}}} "scopeLogs":[{"scope":{"name":"gate","version":"7.3","attributes":[{"key":"lane","value":{"intValue":"2"}}]},"logRecords":[{{{log}}}]}]}]}"""), "quay", 42).Items);
+        $$$"""{"resourceLogs":[{ {{{before}}} "scopeLogs":[{"scope":{"name":"gate","version":"7.3","attributes":[{"key":"lane","value":{"intValue":"2"}}]},"logRecords":[{{{log}}}]}]}]}"""), "quay", 42).Items.Records);
 
     private const string Gate = "\"resource\":{\"attributes\":[{\"key\":\"service.name\",\"value\":{\"stringValue\":\"gate-control\"}},{\"key\":\"host.name\",\"value\":{\"stringValue\":\"gate-t1\"}}]},";
 
@@ -56,6 +56,26 @@ public class OtlpTests : StoreTest
         Assert.Equal(text, record.Body);
         Assert.Equal((text, kind), (record.Attributes.Get("it").ToText(), record.Attributes.Get("it").Kind));
         Assert.True(record.Attributes.Get("none").IsMissing);
+    }
+
+    [Fact]
+    public void Of_equal_names_the_last_wins_and_names_without_letters_are_left_out()
+    {
+        var record = Log("""{"body":{"stringValue":"x"},"attributes":[{"key":"berth","value":{"intValue":"1"}},{"key":"","value":{"intValue":"3"}},{"key":"berth","value":{"stringValue":"two"}},{"key":"lane","value":{"intValue":"9"}}]}""");
+        Assert.Equal(["berth=two", "lane=2", "otel.scope.name=gate", "otel.scope.version=7.3"], record.Attributes.Names.ToArray().Select((n, i) => $"{n}={record.Attributes.Values[i]}"));
+    }
+
+    [Fact]
+    public void Rows_of_many_shapes_keep_their_own_fields()
+    {
+        string Fields(int i) => string.Join(',', Enumerable.Range(0, i % 70).Select(n => $"{{\"key\":\"field{n}\",\"value\":{{\"intValue\":\"{i * n}\"}}}}"));
+        string Row(int i) => $"{{\"timeUnixNano\":\"{i + 1}\",\"body\":{{\"stringValue\":\"row {i}\"}},\"attributes\":[{Fields(i)}]}}";
+        var records = OtlpLogs.Read(Json<Wire.ExportLogsServiceRequest>("{\"resourceLogs\":[{\"scopeLogs\":[{\"logRecords\":[" + string.Join(',', Enumerable.Range(0, 200).Select(Row)) + "]}]}]}"), "quay", 0).Items.Records;
+        Assert.All(records.Select((r, i) => (r, i)), p =>
+        {
+            Assert.Equal(("row " + p.i, p.i + 1L, p.i % 70), (p.r.Body, p.r.Time, p.r.Attributes.Count));
+            for (var n = 0; n < p.i % 70; n++) Assert.Equal(p.i * n, p.r.Attributes.Get("field" + n).AsLong);
+        });
     }
 
     [Fact]
@@ -90,7 +110,7 @@ public class OtlpTests : StoreTest
         byte[] request = [0x0a, (byte)(resource.Length | 0x80), 0x80, 0x80, 0x00, .. resource];
         var read = OtlpBody.Parse<Wire.ExportLogsServiceRequest>(new ReadOnlySequence<byte>(request), OtlpEncoding.Protobuf, out var reason);
         Assert.Null(reason);
-        Assert.Equal("ok", Assert.Single(OtlpLogs.Read(read!, "quay", 1).Items).Body);
+        Assert.Equal("ok", Assert.Single(OtlpLogs.Read(read!, "quay", 1).Items.Records).Body);
     }
 
     [Theory]
@@ -114,7 +134,7 @@ public class OtlpTests : StoreTest
         Assert.NotNull(reason);
     }
 
-    private static OtlpTaken<Metric> Metrics(string metrics) => OtlpMetrics.Read(Json<Wire.ExportMetricsServiceRequest>(
+    private static OtlpTaken<IReadOnlyList<Metric>> Metrics(string metrics) => OtlpMetrics.Read(Json<Wire.ExportMetricsServiceRequest>(
         $$$"""{"resourceMetrics":[{ {{{Gate}}} "scopeMetrics":[{"scope":{"name":"meter"},"metrics":[{{{metrics}}}]}]}]}"""));
 
     private static readonly string Every = $$$"""

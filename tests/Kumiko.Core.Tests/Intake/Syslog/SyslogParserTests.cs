@@ -116,6 +116,23 @@ public class SyslogParserTests
     }
 
     [Fact]
+    public void A_parameter_given_twice_is_there_twice_and_names_of_two_elements_do_not_meet()
+    {
+        var record = Parse("<13>1 - - - - - [origin ip=\"10.0.0.1\" ip=\"10.0.0.2\"][link@1 quality=\"4\"][link@2 quality=\"5\\]\"][calm][calm@7] up");
+        Assert.Equal(["syslog.facility=user", "origin.ip=10.0.0.1", "origin.ip=10.0.0.2", "link.quality=4", "link@2.quality=5]", "calm=true", "calm@7=true", "syslog.inferred=time of arrival"],
+            record.Attributes.Names.ToArray().Select((n, i) => $"{n}={record.Attributes.Values[i]}"));
+    }
+
+    [Fact]
+    public void Names_and_values_that_are_not_utf8_are_kept_as_latin1_however_long()
+    {
+        var name = new string('n', 60) + "\u00e4";
+        var message = Encoding.Latin1.GetBytes($"<13>1 - r\u00e4dio rel\u00e4y - - [b\u00f6je@1 {name}=\"K\u00e4se \\\"x\\\"\"] up");
+        var record = new SyslogParser().Parse(message, "quay", Now, null);
+        Assert.Equal(("Käse \"x\"", "rädio", "reläy", "up"), (Field(record, "böje." + name), record.Resource.Host.AsText, record.Resource.Service.AsText, record.Body));
+    }
+
+    [Fact]
     public void Structured_data_without_end_stays_text()
     {
         var data = "[a" + string.Concat(Enumerable.Range(0, 20_000).Select(i => $" p{i}=\"1\"")) + "]";
