@@ -39,7 +39,8 @@ public static class OtlpLogs
         if (log.SeverityText.Length > 0) into.Text(TextPart.Level, log.SeverityText);
         if (OtlpReading.Id(log.TraceId, 16) is { } trace) into.Text(TextPart.TraceId, trace);
         if (OtlpReading.Id(log.SpanId, 8) is { } span) into.Text(TextPart.SpanId, span);
-        into.Text(TextPart.Body, log.Body is null ? "" : log.Body.ValueCase == Wire.AnyValue.ValueOneofCase.StringValue ? log.Body.StringValue : OtlpReading.Value(log.Body) is { IsMissing: false } body ? body.ToText() : "");
+        var body = OtlpReading.Value(log.Body);
+        into.Text(TextPart.Body, body.IsMissing ? "" : body.ToText());
         AddFields(log.Attributes, into);
         if (scope is not null) AddFields(scope.Attributes, into);
         AddOthers(log, scope, into);
@@ -50,27 +51,18 @@ public static class OtlpLogs
     private static void AddFields(RepeatedField<Wire.KeyValue> from, RecordBlockBuilder into)
     {
         foreach (var field in from)
-        {
-            if (field.Key.Length == 0) continue;
-            if (field.Value?.ValueCase == Wire.AnyValue.ValueOneofCase.StringValue) AddText(field.Key, field.Value.StringValue, into);
-            else if (OtlpReading.Value(field.Value) is { IsMissing: false } value) into.Field(NamePool.Shared.One(field.Key), value);
-        }
+            if (field.Key.Length > 0 && OtlpReading.Value(field.Value) is { IsMissing: false } value) AddField(field.Key, value, into);
     }
 
-    private static void AddText(string name, string text, RecordBlockBuilder into)
-    {
-        var start = into.Bytes.Length;
-        into.Bytes.Utf8(text);
-        into.Field(NamePool.Shared.One(name), start);
-    }
+    private static void AddField(string name, Value value, RecordBlockBuilder into) => into.Field(NamePool.Shared.One(name), value);
 
     // Names that the specification gives to these parts where a format has no place for them.
     private static void AddOthers(Wire.LogRecord log, Wire.InstrumentationScope? scope, RecordBlockBuilder into)
     {
-        if (log.EventName.Length > 0) AddText("event.name", log.EventName, into);
-        if (log.Flags != 0) into.Field("trace_flags", Value.Of((long)log.Flags));
-        if (log.DroppedAttributesCount > 0) into.Field("otel.dropped_attributes_count", Value.Of((long)log.DroppedAttributesCount));
-        if (scope is { Name.Length: > 0 }) AddText("otel.scope.name", scope.Name, into);
-        if (scope is { Version.Length: > 0 }) AddText("otel.scope.version", scope.Version, into);
+        if (log.EventName.Length > 0) AddField("event.name", Value.Of(log.EventName), into);
+        if (log.Flags != 0) AddField("trace_flags", Value.Of((long)log.Flags), into);
+        if (log.DroppedAttributesCount > 0) AddField("otel.dropped_attributes_count", Value.Of((long)log.DroppedAttributesCount), into);
+        if (scope is { Name.Length: > 0 }) AddField("otel.scope.name", Value.Of(scope.Name), into);
+        if (scope is { Version.Length: > 0 }) AddField("otel.scope.version", Value.Of(scope.Version), into);
     }
 }
