@@ -87,6 +87,7 @@ public sealed partial class SyslogParser
     private void ReadBody(ReadOnlySpan<byte> text)
     {
         if (text.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF])) text = text[3..];
+        text = WithoutToken(text);
         if (Utf8.IsValid(text))
         {
             _into.Text(TextPart.Body, text);
@@ -95,6 +96,16 @@ public sealed partial class SyslogParser
         // RFC 3164 names no encoding; what is not UTF-8 is most often this, and every byte has a place in it.
         _inferred.Add("encoding Latin-1");
         _into.Text(TextPart.Body, Encoding.Latin1.GetString(text));
+    }
+
+    // Where structured data stays text, what opens this door must not be read by all who may search.
+    private static ReadOnlySpan<byte> WithoutToken(ReadOnlySpan<byte> text)
+    {
+        var at = text.IndexOf("[kumiko@32473 token=\""u8);
+        if (at < 0) return text;
+        var rest = text[at..];
+        var end = rest.IndexOf((byte)']');
+        return (byte[])[.. text[..at], .. end < 0 ? default : rest[(end + 1)..]];
     }
 
     /// <summary>Adds a text as a field.</summary>

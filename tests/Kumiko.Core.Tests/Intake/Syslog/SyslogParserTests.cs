@@ -115,6 +115,12 @@ public class SyslogParserTests
         Assert.Null(SyslogParser.FindToken("<13>1 - - - - - [kumiko@32473 token=\""u8));
     }
 
+    [Theory]
+    [InlineData("<13>1 - - - - - [kumiko@32473 token=\"kumiko_abc\"][broken up", "[broken up")]
+    [InlineData("<13>Nov 23 18:00:00 radio relay: [kumiko@32473 token=\"kumiko_abc\"] up", " up")]
+    [InlineData("<13>Nov 23 18:00:00 radio relay: up [kumiko@32473 token=\"kumiko_abc", "up ")]
+    public void A_token_is_never_text(string message, string body) => Assert.Equal(body, Parse(message).Body);
+
     [Fact]
     public void A_parameter_given_twice_is_there_twice_and_names_of_two_elements_do_not_meet()
     {
