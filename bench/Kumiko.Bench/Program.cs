@@ -62,6 +62,11 @@ if (args is ["parse"])
     Kumiko.Bench.Store.ParseBench.Measure();
     return;
 }
+if (args is ["compare", var folder])
+{
+    await Kumiko.Bench.Store.Queries.CompareKept(folder);
+    return;
+}
 if (args is ["alone", var kept])
 {
     await Kumiko.Bench.Store.Queries.Alone(kept, "kept");

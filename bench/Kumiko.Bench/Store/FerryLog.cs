@@ -5,12 +5,13 @@ namespace Kumiko.Bench.Store;
 
 /// <summary>
 /// NDJSON of a made-up ferry line as storage is measured with: mean body about 120 bytes, 40 hosts, 12 services, 30 %
-/// with trace and span id, 40 % with one unique token. Made once, then given again with later times.
+/// with trace and span id, 40 % with one unique token. Made once, then given again with later times and other tokens.
 /// </summary>
 internal sealed class FerryLog
 {
     private const int BatchRecords = 10_000;
     private const int TimeAt = 9;
+    private const int TokenDigits = 11;
     private static readonly DateTime Begin = new(2026, 11, 1, 0, 0, 0, DateTimeKind.Utc);
 
     private static readonly string[] Services = ["gate-control", "seat-ledger", "ticket-desk", "fare-engine", "harbour-board", "crew-roster", "pier-sensors", "notice-push", "cargo-weigh", "vessel-link", "refund-desk", "tide-feed"];
@@ -20,6 +21,9 @@ internal sealed class FerryLog
 
     private readonly List<byte[]> _batches = [];
 
+    /// <summary>Where in each batch the tokens stand that no two records may share.</summary>
+    private readonly List<int[]> _tokens = [];
+
     public FerryLog(int distinct)
     {
         var random = new Random(1);
@@ -28,8 +32,22 @@ internal sealed class FerryLog
         {
             text.Clear();
             for (var n = 0; n < Math.Min(BatchRecords, distinct - i); n++) Append(text, random);
-            _batches.Add(Encoding.UTF8.GetBytes(text.ToString()));
+            var batch = Encoding.UTF8.GetBytes(text.ToString());
+            _batches.Add(batch);
+            _tokens.Add(TokensOf(batch));
         }
+    }
+
+    private static int[] TokensOf(ReadOnlySpan<byte> batch)
+    {
+        var places = new List<int>();
+        for (var at = batch.IndexOf(" ref "u8); at >= 0;)
+        {
+            places.Add(at + 5);
+            var next = batch[(at + 5)..].IndexOf(" ref "u8);
+            at = next < 0 ? -1 : at + 5 + next;
+        }
+        return [.. places];
     }
 
     /// <summary>Bytes of one record, on average.</summary>
@@ -44,6 +62,9 @@ internal sealed class FerryLog
         {
             var lines = _batches[b].ToArray();
             var count = Stamp(lines, given, recordsPerSecond);
+            var tokens = _tokens[b];
+            // An odd factor, so that no two numbers below 2^44 become the same.
+            for (var t = 0; t < tokens.Length; t++) Hex(lines.AsSpan(tokens[t], TokenDigits), ((ulong)(given + t) * 0x9E3779B97F4A7C15) & ((1UL << 44) - 1));
             given += count;
             yield return (lines, count);
         }
@@ -70,6 +91,11 @@ internal sealed class FerryLog
         Digits(text[14..16], time.Minute);
         Digits(text[17..19], time.Second);
         Digits(text[20..23], time.Millisecond);
+    }
+
+    private static void Hex(Span<byte> text, ulong number)
+    {
+        for (var i = text.Length - 1; i >= 0; i--, number >>= 4) text[i] = "0123456789abcdef"u8[(int)(number & 15)];
     }
 
     private static void Digits(Span<byte> text, int number)

@@ -24,6 +24,18 @@ internal sealed class Yardsticks : IDisposable
 
     public long TextBytes => new FileInfo(_text).Length;
 
+    /// <summary>Those that an earlier run made and kept.</summary>
+    public static Yardsticks Kept(string folder, long records)
+    {
+        var duck = new DuckDBConnection("Data Source=" + Path.Combine(folder, "records.duck"));
+        duck.Open();
+        duck.Execute("SET threads = 2");
+        var rows = new SqliteConnection("Data Source=" + Path.Combine(folder, "rows.db") + ";Pooling=False");
+        rows.Open();
+        rows.Execute("PRAGMA cache_size = -262144");
+        return new Yardsticks(Path.Combine(folder, "records.log"), duck, rows, records / (double)Math.Min(records, MostRows));
+    }
+
     public static Yardsticks Make(string folder, FerryLog log, long records)
     {
         var text = Path.Combine(folder, "records.log");

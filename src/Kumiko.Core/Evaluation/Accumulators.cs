@@ -24,6 +24,12 @@ public abstract class Accumulator
     /// <summary>Adds a value that is a whole number inside, without making one where that is not needed.</summary>
     public virtual void AddWhole(ValueKind kind, long number, RecordId id) => Add(Whole(kind, number), Value.Missing, id);
 
+    /// <summary>Adds many such values, for aggregates to which it is the same where they come from.</summary>
+    public virtual void AddWholes(ValueKind kind, ReadOnlySpan<long> numbers)
+    {
+        foreach (var number in numbers) AddWhole(kind, number, default);
+    }
+
     /// <summary>Adds what many samples come to, for aggregates to which that is enough.</summary>
     public virtual void Add(in SampleTotals totals) => throw new NotSupportedException();
 
@@ -165,6 +171,20 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
         Add(_parts[place] ??= NewPart(), number, number, false);
     }
 
+    public override void AddWholes(ValueKind kind, ReadOnlySpan<long> numbers)
+    {
+        if (numbers.IsEmpty) return;
+        var place = PlaceOf(kind);
+        _counts[place] += numbers.Length;
+        Add(_parts[place] ??= NewPart(), numbers);
+    }
+
+    /// <summary>The same to the part they belong to.</summary>
+    protected virtual void Add(TPart part, ReadOnlySpan<long> numbers)
+    {
+        foreach (var number in numbers) Add(part, number, number, false);
+    }
+
     /// <summary>The part of plain numbers, with so many more values.</summary>
     protected TPart Numbers(long more)
     {
@@ -222,6 +242,13 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
         else part.Whole += whole;
     }
 
+    protected override void Add(Total part, ReadOnlySpan<long> numbers)
+    {
+        Int128 sum = 0;
+        foreach (var number in numbers) sum += number;
+        part.Whole += sum;
+    }
+
     protected override void Merge(Total part, Total other)
     {
         part.Whole += other.Whole;
@@ -251,6 +278,14 @@ internal sealed class ExtremeAccumulator(int sign) : Accumulator
 
     public override void Add(in Value value, in Value second, RecordId id) =>
         Take(value.IsText && Literals.ReadQuantity(value.AsText) is { IsMissing: false } quantity ? quantity : value);
+
+    public override void AddWholes(ValueKind kind, ReadOnlySpan<long> numbers)
+    {
+        if (numbers.IsEmpty) return;
+        var best = numbers[0];
+        foreach (var number in numbers) best = sign > 0 ? Math.Max(best, number) : Math.Min(best, number);
+        Take(Whole(kind, best));
+    }
 
     private void Take(in Value value)
     {
@@ -386,6 +421,16 @@ internal sealed class Values(MemoryMeter memory)
         if (++_count > MostExact) Sketch();
     }
 
+    public void Add(ReadOnlySpan<long> numbers)
+    {
+        while (_sketch is null && !numbers.IsEmpty)
+        {
+            Add(numbers[0]);
+            numbers = numbers[1..];
+        }
+        _sketch?.Add(numbers);
+    }
+
     private void Room()
     {
         var size = _last.Length == 0 ? 4 : _last.Length < Piece ? _last.Length * 2 : Piece;
@@ -398,7 +443,8 @@ internal sealed class Values(MemoryMeter memory)
     private void Sketch()
     {
         _sketch = new PercentileSketch();
-        ForEach(_sketch.Add);
+        for (var left = _count; left > 0; left -= Piece)
+            foreach (var value in _pieces[(_count - left) / Piece].AsSpan(0, Math.Min(left, Piece))) _sketch.Add(value);
         memory.Take(-_pieces.Sum(p => p.Length) * sizeof(double));
         _pieces.Clear();
         (_last, _inLast, _count) = ([], 0, 0);
@@ -466,6 +512,7 @@ internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : 
 
     protected override Values NewPart() => new(memory);
     protected override void Add(Values part, double number, long whole, bool isDecimal) => part.Add(number);
+    protected override void Add(Values part, ReadOnlySpan<long> numbers) => part.Add(numbers);
     protected override void Merge(Values part, Values other) => part.Merge(other);
 
     protected override Value Result(Values part, long count, ValueKind kind)

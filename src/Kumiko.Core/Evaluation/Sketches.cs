@@ -85,6 +85,25 @@ public sealed class PercentileSketch
         (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> _dropped), 1);
     }
 
+    /// <summary>Adds many.</summary>
+    public void Add(ReadOnlySpan<long> values)
+    {
+        var (counts, first, dropped) = (_above.Counts, _above.First, _dropped);
+        foreach (var value in values)
+        {
+            if (value <= 0) { Add((double)value); continue; }
+            var bucket = (int)(BitConverter.DoubleToInt64Bits(value) >> dropped) - first;
+            if ((uint)bucket < (uint)counts.Length)
+            {
+                counts[bucket]++;
+                Count++;
+                continue;
+            }
+            Add((double)value);
+            (counts, first) = (_above.Counts, _above.First);
+        }
+    }
+
     public void Merge(PercentileSketch other)
     {
         if (other.IsCoarse && !IsCoarse)

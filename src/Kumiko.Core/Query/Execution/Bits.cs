@@ -1,4 +1,6 @@
 using System.Numerics;
+using System.Runtime.Intrinsics;
+using System.Runtime.Intrinsics.X86;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -24,6 +26,9 @@ public sealed class Bits
     }
 
     public void Set(int row) => _words[row >> 6] |= 1UL << row;
+
+    /// <summary>Adds a row or takes it away.</summary>
+    public void Put(int row, bool isIn) => _words[row >> 6] = (_words[row >> 6] & ~(1UL << row)) | ((isIn ? 1UL : 0) << row);
 
     public void SetRange(int first, int end)
     {
@@ -68,9 +73,45 @@ public sealed class Bits
         for (var w = 0; w < _words.Length; w++)
         {
             var rows = placeOfRow.Slice(w << 6, Math.Min(64, Count - (w << 6)));
+            if (Vector256.IsHardwareAccelerated && rows.Length == 64 && marks.Length >= 32
+                && Marked(Vector256.Create(rows[..32]), marks) is { } low && Marked(Vector256.Create(rows[32..]), marks) is { } high)
+            {
+                _words[w] |= low | ((ulong)high << 32);
+                continue;
+            }
             ulong word = 0;
             for (var i = 0; i < rows.Length; i++) word |= (ulong)marks[rows[i]] << i;
             _words[w] |= word;
+        }
+    }
+
+    /// <summary>The marks of 32 places, where all are below 32.</summary>
+    private static uint? Marked(Vector256<byte> places, ReadOnlySpan<byte> marks)
+    {
+        if (Vector256.GreaterThanAny(places, Vector256.Create((byte)31))) return null;
+        var lower = Vector256.Create(Vector128.Create(marks[..16]), Vector128.Create(marks[..16]));
+        var upper = Vector256.Create(Vector128.Create(marks[16..32]), Vector128.Create(marks[16..32]));
+        var place = places & Vector256.Create((byte)15);
+        var marked = Vector256.ConditionalSelect(Vector256.GreaterThan(places, Vector256.Create((byte)15)), Look(upper, place), Look(lower, place));
+        return Vector256.GreaterThan(marked, Vector256<byte>.Zero).ExtractMostSignificantBits();
+
+        static Vector256<byte> Look(Vector256<byte> table, Vector256<byte> at) => Avx2.IsSupported ? Avx2.Shuffle(table, at) : Vector256.Shuffle(table, at);
+    }
+
+    /// <summary>Adds the rows whose number is at most a limit, or those whose number is more.</summary>
+    public void AddUpTo(ReadOnlySpan<long> numbers, long limit, bool orElse)
+    {
+        var limits = Vector256.Create(limit);
+        for (var w = 0; w < _words.Length; w++)
+        {
+            var rows = numbers.Slice(w << 6, Math.Min(64, Count - (w << 6)));
+            ulong above = 0;
+            var i = 0;
+            if (Vector256.IsHardwareAccelerated)
+                for (; i + 4 <= rows.Length; i += 4)
+                    above |= (ulong)Vector256.GreaterThan(Vector256.Create(rows.Slice(i, 4)), limits).ExtractMostSignificantBits() << i;
+            for (; i < rows.Length; i++) if (rows[i] > limit) above |= 1UL << i;
+            _words[w] |= orElse ? above : rows.Length == 64 ? ~above : ~above & ((1UL << rows.Length) - 1);
         }
     }
 
@@ -112,7 +153,17 @@ public sealed class Bits
     {
         var at = 0;
         for (var w = 0; w < _words.Length; w++)
-            for (var word = _words[w]; word != 0; word &= word - 1) places[at++] = (w << 6) + BitOperations.TrailingZeroCount(word);
+        {
+            var word = _words[w];
+            if (word == ulong.MaxValue)
+            {
+                var all = places.Slice(at, 64);
+                for (var i = 0; i < all.Length; i++) all[i] = (w << 6) + i;
+                at += 64;
+                continue;
+            }
+            for (; word != 0; word &= word - 1) places[at++] = (w << 6) + BitOperations.TrailingZeroCount(word);
+        }
         return at;
     }
 }

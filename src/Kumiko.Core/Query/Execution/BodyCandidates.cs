@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Templates;
@@ -7,9 +6,11 @@ namespace Kumiko.Core.Query.Execution;
 
 /// <summary>Where a needle may stand in bodies, told from templates and variables. What it learns of a template serves all segments.</summary>
 /// <param name="wholeTokens">Whether the needle must be whole tokens to count.</param>
-internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
+/// <param name="isMatch">Whether a body that holds the needle needs no other look.</param>
+/// <param name="inConstants">Whether bodies of a template whose constant text holds the needle need no other look; null for never.</param>
+internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMatch = false, Func<SegmentTemplate, bool>? inConstants = null)
 {
-    private enum Place : byte { Inside, Straddling, Anywhere, Constant, Whole }
+    private enum Place : byte { Unknown, Inside, Straddling, Anywhere, Sure, Whole }
 
     /// <summary>
     /// No variable begins or ends within a word, so what stands partly in one and partly in constants has at least one
@@ -30,33 +31,43 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
         return [.. text.Split(BodyTokens.Separators, StringSplitOptions.RemoveEmptyEntries).Select(needle.Part)];
     }
 
-    private readonly ConcurrentDictionary<SegmentTemplate, Place> _places = new(ReferenceEqualityComparer.Instance);
+    private readonly TemplateNotes _places = new();
 
-    /// <summary>Marks the rows whose body may hold the needle; a row without a mark surely does not.</summary>
-    /// <param name="sure">Marks those that surely do; null where nobody asks.</param>
-    public Bits Find(SegmentScan scan, Bits? sure)
+    /// <summary>Marks the rows whose body may hold the needle and has to be looked at; a row without any mark surely does not.</summary>
+    /// <param name="sure">Receives those that surely are a match, which are not looked at.</param>
+    public Bits Find(SegmentScan scan, Bits sure)
     {
         var bodies = scan.Bodies;
         var found = new Bits(scan.Count);
-        var places = new Place[bodies.Templates.Count];
-        var (any, inside) = (false, false);
+        var templates = bodies.Templates;
+        var places = new Place[templates.Length];
+        var (some, inAll) = (new byte[places.Length], new byte[places.Length]);
+        var (any, all, inside) = (false, false, false);
         for (var t = 0; t < places.Length; t++)
         {
-            places[t] = _places.GetOrAdd(bodies.Templates[t], PlaceIn);
-            any |= places[t] is Place.Anywhere or Place.Constant;
-            inside |= places[t] is Place.Whole or Place.Straddling || (places[t] is Place.Inside && bodies.Templates[t].Gaps > 0);
+            var place = (Place)_places[templates[t]];
+            if (place == Place.Unknown) _places[templates[t]] = (byte)(place = PlaceIn(templates[t]));
+            places[t] = place;
+            switch (place)
+            {
+                case Place.Anywhere: (some[t], any) = (1, true); break;
+                case Place.Sure: (inAll[t], all) = (1, true); break;
+                case Place.Inside: inside |= templates[t].Gaps > 0; break;
+                default: inside = true; break;
+            }
         }
-        if (any)
-        {
-            found.AddMarked(bodies.TemplateOfRow, Array.ConvertAll(places, p => p is Place.Anywhere or Place.Constant ? (byte)1 : (byte)0));
-            sure?.AddMarked(bodies.TemplateOfRow, Array.ConvertAll(places, p => p == Place.Constant ? (byte)1 : (byte)0));
-        }
-        if (inside) Inside(bodies, places, found, sure);
+        if (any) found.AddMarked(bodies.TemplateOfRow, some);
+        if (all) sure.AddMarked(bodies.TemplateOfRow, inAll);
+        if (inside) Inside(bodies, places, found, sure, scan.Arena);
         return found;
     }
 
-    private Place PlaceIn(SegmentTemplate template) =>
-        template.Id == 0 ? Place.Whole : needle.IsIn(template.Key) ? Place.Constant : !MayStraddle(template) ? Place.Inside : _fragments.Length == 0 ? Place.Anywhere : Place.Straddling;
+    private Place PlaceIn(SegmentTemplate template)
+    {
+        if (template.Id == 0) return Place.Whole;
+        if (needle.IsIn(template.Key)) return isMatch || inConstants?.Invoke(template) == true ? Place.Sure : Place.Anywhere;
+        return !MayStraddle(template) ? Place.Inside : _fragments.Length == 0 ? Place.Anywhere : Place.Straddling;
+    }
 
     private bool MayStraddle(SegmentTemplate template)
     {
@@ -75,7 +86,7 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
     }
 
     /// <summary>One search over the bytes of all variables; those of numbers are asked where they could spell the needle.</summary>
-    private void Inside(SegmentBodies bodies, Place[] places, Bits found, Bits? sure)
+    private void Inside(SegmentBodies bodies, Place[] places, Bits found, Bits sure, Arena arena)
     {
         var starts = bodies.Starts;
         Grouped? rows = null;
@@ -89,7 +100,7 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
             for (var f = 0; f < _fragments.Length; f++) if (_fragmentSpelled[f][form]) Hits(t, v - starts.First[t], _fragments[f]);
         }
         var whole = Array.IndexOf(places, Place.Whole);
-        if (whole >= 0) Wholes(bodies, whole, rows ??= Grouped.By(bodies.TemplateOfRow, places.Length), found, sure);
+        if (whole >= 0) Wholes(bodies, whole, rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena), found, sure);
         Search(needle, Place.Inside);
         if (straddling)
             foreach (var fragment in _fragments) Search(fragment, Place.Straddling);
@@ -113,28 +124,23 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens)
             var hits = new Bits(texts.Count);
             TextSearch.Find(texts, part, hits, wholeTokens && part == needle);
             if (hits.IsEmpty) return;
-            rows ??= Grouped.By(bodies.TemplateOfRow, places.Length);
+            rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena);
             var ofTemplate = rows[template];
-            for (var hit = hits.Next(0); hit >= 0; hit = hits.Next(hit + 1))
-            {
-                found.Set(ofTemplate[hit]);
-                if (part == needle) sure?.Set(ofTemplate[hit]);
-            }
+            var into = isMatch && part == needle ? sure : found;
+            for (var hit = hits.Next(0); hit >= 0; hit = hits.Next(hit + 1)) into.Set(ofTemplate[hit]);
         }
     }
 
     [ThreadStatic] private static ByteWriter? _body;
 
-    private void Wholes(SegmentBodies bodies, int template, Grouped rows, Bits found, Bits? sure)
+    private void Wholes(SegmentBodies bodies, int template, Grouped rows, Bits found, Bits sure)
     {
         var body = _body ??= new ByteWriter(4096);
         foreach (var row in rows[template])
         {
             body.Clear();
             bodies.Append(row, body);
-            if (!needle.IsIn(body.Written)) continue;
-            found.Set(row);
-            sure?.Set(row);
+            if (needle.IsIn(body.Written)) (isMatch ? sure : found).Set(row);
         }
     }
 }

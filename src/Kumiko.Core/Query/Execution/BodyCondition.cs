@@ -49,8 +49,8 @@ internal sealed class BodyCondition : SegmentCondition
         var look = candidates;
         if (_required.Length > 0)
         {
-            look = _required[0].Find(scan, null);
-            for (var r = 1; r < _required.Length && look.Next(0) >= 0; r++) look.Keep(_required[r].Find(scan, null));
+            look = Required(0);
+            for (var r = 1; r < _required.Length && !look.IsEmpty; r++) look.Keep(Required(r));
             // Without what is required there is no match, which is all that a negated one asks for.
             if (_negated)
             {
@@ -60,7 +60,7 @@ internal sealed class BodyCondition : SegmentCondition
             look.Keep(candidates);
         }
         var bodies = scan.Bodies;
-        var constant = new bool?[bodies.Templates.Count];
+        var constant = new bool?[bodies.Templates.Length];
         using var utf8 = new ByteWriter(1024);
         var match = _regex is null ? null : Regexes.Lend(_regex.Pattern, _regex.Flags);
         var chars = ArrayPool<char>.Shared.Rent(4096);
@@ -92,5 +92,8 @@ internal sealed class BodyCondition : SegmentCondition
         ArrayPool<char>.Shared.Return(chars);
         if (match is not null) Regexes.GiveBack(_regex!.Pattern, _regex.Flags, match);
         return found;
+
+        // What is required is never the whole match.
+        Bits Required(int r) => _required[r].Find(scan, sure: new Bits(0));
     }
 }

@@ -10,70 +10,91 @@ namespace Kumiko.Core.Query.Execution;
 /// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each number.</summary>
 internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternView? patterns, long moved)
 {
-    private const int LargestTable = 1 << 16;
     private const int CancelEvery = 8_192;
 
-    /// <summary>Numbers that stand for the values of a key, row by row.</summary>
-    private sealed record Codes(int[] OfRow, List<Value> Values);
+    private static readonly List<Value> Levels = [.. Enumerable.Range(0, 256).Select(Value.Level)];
+
+    private readonly bool _countsOnly = Array.TrueForAll(plan.Aggregates, a => a.CountsRows);
+    private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Call.Name is "first" or "last" or "increase" or "per_second");
 
     /// <summary>Adds rows of a segment to a table.</summary>
     public void Add(SegmentScan scan, Bits rows, GroupTable table, CancellationToken cancel)
     {
         using var arena = new Arena();
-        var keys = Array.ConvertAll([.. plan.Group.By], b => CodesOf(b.Expr, scan, arena, plan.Keys[IndexOf(b)]));
         var buffer = arena.Ints(scan.Count);
         ReadOnlySpan<int> places = buffer.AsSpan(0, rows.ToPlaces(buffer));
-        var (combined, groups) = Combine(keys, scan.Count, places, table, arena);
-        var countsOnly = Array.TrueForAll(plan.Aggregates, a => a.CountsRows);
-        var needIds = Array.Exists(plan.Aggregates, a => a.Call.Name is "first" or "last" or "increase" or "per_second");
+        if (places.IsEmpty) return;
+        var keys = new SegmentGroups.Codes[plan.Keys.Length];
+        for (var k = 0; k < keys.Length; k++) keys[k] = CodesOf(plan.Group.By[k].Expr, places, scan, arena, plan.Keys[k]);
+        var groups = new SegmentGroups(keys, scan.Count, places, arena);
         var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
-        var starts = plan.Cut;
-        var (step, stepEnd) = (0, long.MaxValue);
-        var current = new Accumulator[]?[groups.Length];
-        var counts = countsOnly ? new long[groups.Length] : [];
-        ReadOnlySpan<long> times = starts is null && !needIds ? [] : scan.Times;
-        var sequences = needIds ? scan.Sequences : [];
-        var first = true;
-        for (var read = 0; read < places.Length; read++)
+        if (plan.Cut is not { } cut)
         {
-            var row = places[read];
-            if (read % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
-            if (starts is not null && (first || times[row] + moved >= stepEnd))
+            Feed(scan, groups, places, step: 0, arguments, table, arena, cancel);
+            return;
+        }
+        var times = scan.Times;
+        while (!places.IsEmpty)
+        {
+            var step = cut.IndexOf(times[places[0]] + moved);
+            var stepEnd = step < 0 ? cut.Starts.Count > 0 ? cut.Starts[0] : long.MaxValue : step == cut.Starts.Count - 1 ? long.MaxValue : cut.Starts[step + 1];
+            var count = 1;
+            while (count < places.Length && times[places[count]] + moved < stepEnd) count++;
+            if (step >= 0) Feed(scan, groups, places[..count], step, arguments, table, arena, cancel);
+            places = places[count..];
+        }
+    }
+
+    /// <summary>Feeds the rows of one step group by group, so that each accumulator is found once and gets all its rows together.</summary>
+    private void Feed(SegmentScan scan, SegmentGroups groups, ReadOnlySpan<int> rows, int step, ArgumentReader[] arguments, GroupTable table, Arena arena, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        groups.Sort(rows, inOrder: !_countsOnly);
+        for (var t = 0; t < groups.Touched.Length; t++)
+        {
+            var accumulators = table.At(groups.In(table, groups.Touched[t]), step);
+            if (_countsOnly)
             {
-                if (countsOnly) Flush(counts, groups, step, table);
-                Array.Clear(current);
-                step = starts.IndexOf(times[row] + moved);
-                stepEnd = step < 0 ? starts.Starts.Count > 0 ? starts.Starts[0] : long.MaxValue : step == starts.Starts.Count - 1 ? long.MaxValue : starts.Starts[step + 1];
-                first = false;
+                foreach (var accumulator in accumulators) ((CountAccumulator)accumulator).Add(groups.CountOf(t));
+                continue;
             }
-            if (step < 0) continue;
-            var group = combined[row];
-            if (countsOnly) { counts[group]++; continue; }
-            var accumulators = current[group] ??= table.At(groups[group], step);
-            var id = needIds ? new RecordId(times[row] + moved, sequences[row]) : default;
+            var ofGroup = groups.RowsOf(t);
             for (var i = 0; i < accumulators.Length; i++)
             {
+                cancel.ThrowIfCancellationRequested();
                 ref readonly var argument = ref arguments[i];
-                if (argument.Wholes is null) accumulators[i].Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
-                else if (argument.There![row] != 0) accumulators[i].AddWhole(argument.Kind, argument.Wholes[row], id);
+                if (argument.Wholes is not { } wholes) Each(accumulators[i], argument, ofGroup);
+                else if (_needIds) EachWhole(accumulators[i], argument, ofGroup);
+                else
+                {
+                    groups.Gathered ??= arena.Longs(scan.Count);
+                    var count = 0;
+                    if (argument.There is not { } there) foreach (var row in ofGroup) groups.Gathered[count++] = wholes[row];
+                    else foreach (var row in ofGroup)
+                    {
+                        groups.Gathered[count] = wholes[row];
+                        count += there[row];
+                    }
+                    if (count > 0) accumulators[i].AddWholes(argument.Kind, groups.Gathered.AsSpan(0, count));
+                }
             }
         }
-        if (countsOnly) Flush(counts, groups, step, table);
-    }
 
-    private int IndexOf(Named key)
-    {
-        for (var i = 0; i < plan.Group.By.Count; i++) if (ReferenceEquals(plan.Group.By[i], key)) return i;
-        return -1;
-    }
+        RecordId Id(int row) => _needIds ? new RecordId(scan.Times[row] + moved, scan.Sequences[row]) : default;
 
-    private void Flush(long[] counts, KeyGroups[] groups, int step, GroupTable table)
-    {
-        for (var g = 0; g < counts.Length; g++)
+        void Each(Accumulator accumulator, in ArgumentReader argument, ReadOnlySpan<int> ofGroup)
         {
-            if (counts[g] == 0) continue;
-            foreach (var accumulator in table.At(groups[g], step)) ((CountAccumulator)accumulator).Add(counts[g]);
-            counts[g] = 0;
+            for (var i = 0; i < ofGroup.Length; i++)
+            {
+                if (i % CancelEvery == CancelEvery - 1) cancel.ThrowIfCancellationRequested();
+                accumulator.Add(argument.First!(ofGroup[i]), argument.Second?.Invoke(ofGroup[i]) ?? Value.Missing, Id(ofGroup[i]));
+            }
+        }
+
+        void EachWhole(Accumulator accumulator, in ArgumentReader argument, ReadOnlySpan<int> ofGroup)
+        {
+            foreach (var row in ofGroup)
+                if (argument.There is not { } there || there[row] != 0) accumulator.AddWhole(argument.Kind, argument.Wholes![row], Id(row));
         }
     }
 
@@ -81,6 +102,8 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     private readonly record struct ArgumentReader(Func<int, Value>? First, Func<int, Value>? Second)
     {
         public long[]? Wholes { get; init; }
+
+        /// <summary>1 for rows that have a number; null where all have.</summary>
         public byte[]? There { get; init; }
         public ValueKind Kind { get; init; }
     }
@@ -88,61 +111,22 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     private ArgumentReader Argument(Aggregate aggregate, SegmentScan scan, Arena arena)
     {
         if (aggregate.CountsRows) return new ArgumentReader(_ => Value.True, null);
-        if (aggregate.Second is null && aggregate.Call.Arguments[0] is Field field && !RecordFields.BuiltIn.Contains(field.Name) && aggregate.Call.Name is not ("count" or "distinct"))
-        {
-            var (wholes, there) = (arena.Longs(scan.Count), arena.Bytes(scan.Count));
-            if (scan.Column(fields.Get(field.Name)).TryWholes(wholes.AsSpan(0, scan.Count), there.AsSpan(0, scan.Count), out var kind)) return new ArgumentReader(null, null) { Wholes = wholes, There = there, Kind = kind };
-        }
+        if (aggregate.Second is null && aggregate.Call.Arguments[0] is Field field && !RecordFields.BuiltIn.Contains(field.Name) && aggregate.Call.Name is not ("count" or "distinct")
+            && scan.Column(fields.Get(field.Name)).TryWholes(arena, out var wholes, out var there, out var kind))
+            return new ArgumentReader(null, null) { Wholes = wholes, There = there, Kind = kind };
         return new ArgumentReader(Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Call.Name, scan), aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, "", scan) : null);
     }
 
     private Func<int, Value> Reader(Expr expr, Func<Row, Value> compiled, string aggregate, SegmentScan scan)
     {
         if (expr is Field field && (aggregate != "count" || field.Name != "body") && !RecordFields.BuiltIn.Contains(field.Name)) return scan.Column(fields.Get(field.Name)).Of;
-        var moved = this.Source(scan);
-        return row => compiled(new Row(moved, row, []));
+        var source = Source(scan);
+        return row => compiled(new Row(source, row, []));
     }
 
     private RowSource Source(SegmentScan scan) => moved == 0 ? scan : new MovedSource(scan, moved);
 
-    /// <summary>One number for each combination of keys that rows have, and the group it stands for.</summary>
-    private static (int[] OfRow, KeyGroups[] Groups) Combine(Codes[] keys, int count, ReadOnlySpan<int> rows, GroupTable table, Arena arena)
-    {
-        var combined = arena.Ints(count);
-        var groups = new List<KeyGroups>();
-        var values = new Value[keys.Length];
-        if (keys.Length == 0)
-        {
-            Array.Clear(combined, 0, count);
-            return (combined, rows.IsEmpty ? [] : [table.Group([])]);
-        }
-        long size = 1;
-        foreach (var key in keys) size = Math.Min(size * Math.Max(1, key.Values.Count), int.MaxValue);
-        var small = size <= LargestTable ? new int[size] : null;
-        var large = small is null ? new Dictionary<UInt128, int>() : null;
-        foreach (var row in rows)
-        {
-            UInt128 code = 0;
-            var place = 0;
-            if (small is not null)
-            {
-                foreach (var key in keys) place = (place * key.Values.Count) + key.OfRow[row];
-                if (small[place] is var known and > 0) { combined[row] = known - 1; continue; }
-            }
-            else
-            {
-                foreach (var key in keys) code = (code * (uint)key.Values.Count) + (uint)key.OfRow[row];
-                if (large!.TryGetValue(code, out var known)) { combined[row] = known; continue; }
-            }
-            for (var k = 0; k < keys.Length; k++) values[k] = keys[k].Values[keys[k].OfRow[row]];
-            groups.Add(table.Group(values));
-            combined[row] = groups.Count - 1;
-            if (small is not null) small[place] = groups.Count; else large!.Add(code, groups.Count - 1);
-        }
-        return (combined, [.. groups]);
-    }
-
-    private Codes CodesOf(Expr key, SegmentScan scan, Arena arena, Func<Row, Value> compiled)
+    private SegmentGroups.Codes CodesOf(Expr key, ReadOnlySpan<int> rows, SegmentScan scan, Arena arena, Func<Row, Value> compiled)
     {
         var codes = arena.Ints(scan.Count);
         if (key is Field field)
@@ -151,17 +135,16 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
             {
                 case "level":
                     var severities = scan.Severities;
-                    for (var i = 0; i < scan.Count; i++) codes[i] = severities[i];
-                    return new Codes(codes, [.. Enumerable.Range(0, 256).Select(Value.Level)]);
+                    foreach (var row in rows) codes[row] = severities[row];
+                    return new SegmentGroups.Codes(codes, Levels);
                 case "service" or "host":
-                    var names = new Numbering();
-                    int[] ofResource = [.. scan.Resources.Select(r => names.Of(field.Name == "service" ? r.Service : r.Host))];
+                    var (ofResource, names) = field.Name == "service" ? scan.Services : scan.Hosts;
                     var resources = scan.ResourceOfRow;
-                    for (var i = 0; i < resources.Length; i++) codes[i] = ofResource[resources[i]];
-                    return new Codes(codes, names.Values);
+                    foreach (var row in rows) codes[row] = ofResource[resources[row]];
+                    return new SegmentGroups.Codes(codes, names);
                 case "pattern":
                     scan.Bodies.TemplateOfRow.CopyTo(codes);
-                    return new Codes(codes, [.. scan.Bodies.Templates.Select(t => patterns?.ValueOf(t.Id) ?? Value.Missing)]);
+                    return new SegmentGroups.Codes(codes, [.. scan.Bodies.Templates.Select(t => patterns?.ValueOf(t.Id) ?? Value.Missing)]);
                 case "source": return OfTexts(scan.Origin, codes, scan.Count);
                 case "severity_text": return OfTexts(scan.SeverityText, codes, scan.Count);
                 case "trace_id": return OfTexts(scan.TraceId, codes, scan.Count);
@@ -175,17 +158,17 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         // What is computed is asked of each row, and told apart by its value.
         var source = Source(scan);
         var numbering = new Numbering();
-        for (var row = 0; row < scan.Count; row++) codes[row] = numbering.Of(compiled(new Row(source, row, [])));
-        return new Codes(codes, numbering.Values);
+        foreach (var row in rows) codes[row] = numbering.Of(compiled(new Row(source, row, [])));
+        return new SegmentGroups.Codes(codes, numbering.Values);
     }
 
-    private static Codes OfTexts((int[] Places, TextVector Texts) column, int[] codes, int count)
+    private static SegmentGroups.Codes OfTexts((int[] Places, TextVector Texts) column, int[] codes, int count)
     {
         var numbering = new Numbering();
         var ofPlace = OfTexts(column.Texts, numbering);
         var missing = numbering.Of(Value.Missing);
         for (var row = 0; row < count; row++) codes[row] = column.Places[row] is var place and >= 0 ? ofPlace[place] : missing;
-        return new Codes(codes, numbering.Values);
+        return new SegmentGroups.Codes(codes, numbering.Values);
     }
 
     private static int[] OfTexts(TextVector texts, Numbering numbering)
@@ -203,7 +186,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         return codes;
     }
 
-    private static Codes OfColumn(FieldColumn column, SegmentScan scan, int[] codes)
+    private static SegmentGroups.Codes OfColumn(FieldColumn column, SegmentScan scan, int[] codes)
     {
         var numbering = new Numbering();
         var missing = numbering.Of(Value.Missing);
@@ -216,7 +199,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
             for (var i = 0; i < numbers.Length; i++) numbers[i] = numbering.Of(values[i]);
             return numbers;
         }, ofResource, missing);
-        return new Codes(codes, numbering.Values);
+        return new SegmentGroups.Codes(codes, numbering.Values);
     }
 
     /// <summary>Numbers for different values, counted from 0.</summary>

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Collections.Concurrent;
 using System.Text;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
@@ -133,12 +134,16 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
                 found.Keep(candidates);
                 return found;
             case "time":
-                var times = scan.Times;
-                var truth = TruthOf(times, ValueKind.Time);
-                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (truth[row]) found.Set(row);
+                if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) }) AddRising(found, scan.Times, ValueKind.Time);
+                else
+                {
+                    var truth = TruthOf(scan.Times, ValueKind.Time);
+                    for (var row = 0; row < truth.Length; row++) if (truth[row]) found.Set(row);
+                }
+                found.Keep(candidates);
                 return found;
-            case "service": return ByPlace(scan.ResourceOfRow, [.. scan.Resources.Select(r => holds(r.Service))], candidates);
-            case "host": return ByPlace(scan.ResourceOfRow, [.. scan.Resources.Select(r => holds(r.Host))], candidates);
+            case "service": return ByResource(scan, scan.Services, candidates);
+            case "host": return ByResource(scan, scan.Hosts, candidates);
             case "pattern": return ByPlace(scan.Bodies.TemplateOfRow, [.. scan.Bodies.Templates.Select(t => holds(patterns?.ValueOf(t.Id) ?? Value.Missing))], candidates);
             case "trace_id": return Texts(scan.TraceId, candidates);
             case "span_id": return Texts(scan.SpanId, candidates);
@@ -149,6 +154,14 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
                 return found;
         }
         var column = scan.Column(asked);
+        if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) } && column.TryWholes(scan.Arena, out var numbers, out var there, out var kind))
+        {
+            AddRising(found, numbers.AsSpan(0, scan.Count), kind);
+            found.Keep(candidates);
+            if (there is not null && holds(Value.Missing) is var without)
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (there[row] == 0) found.Put(row, without);
+            return found;
+        }
         // Of few rows each is asked by itself.
         if (column.RowByRow || candidates.Size < candidates.Count / FewRows)
         {
@@ -163,6 +176,40 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (codes[row] != 0) found.Set(row);
         ArrayPool<int>.Shared.Return(codes);
         return found;
+    }
+
+    /// <summary>
+    /// Adds the rows for whose numbers an order holds. Along rising numbers that changes once at most, so the place of the
+    /// change tells all.
+    /// </summary>
+    private void AddRising(Bits found, ReadOnlySpan<long> numbers, ValueKind kind)
+    {
+        var change = _changes.GetOrAdd(kind, ChangeOf);
+        if (change is { } last) found.AddUpTo(numbers, last.Last, orElse: !last.Below);
+        else if (holds(ValueCodec.Whole(kind, 0))) found.SetRange(0, numbers.Length);
+    }
+
+    private readonly ConcurrentDictionary<ValueKind, (long Last, bool Below)?> _changes = new();
+
+    /// <summary>The last number before the change, and whether the test holds up to there; null where it never changes.</summary>
+    private (long Last, bool Below)? ChangeOf(ValueKind kind)
+    {
+        var (low, high) = (long.MinValue, long.MaxValue);
+        var below = holds(ValueCodec.Whole(kind, low));
+        if (holds(ValueCodec.Whole(kind, high)) == below) return null;
+        while ((ulong)(high - low) > 1)
+        {
+            var middle = low + (long)((ulong)(high - low) >> 1);
+            if (holds(ValueCodec.Whole(kind, middle)) == below) low = middle; else high = middle;
+        }
+        return (low, below);
+    }
+
+    private Bits ByResource(SegmentScan scan, (int[] OfResource, Value[] Values) names, Bits candidates)
+    {
+        var truth = Array.ConvertAll(names.Values, v => holds(v));
+        if (!truth.Contains(false)) return candidates;
+        return truth.Contains(true) ? ByPlace(scan.ResourceOfRow, Array.ConvertAll(names.OfResource, n => truth[n]), candidates) : new Bits(candidates.Count);
     }
 
     private static Bits ByPlace(ReadOnlySpan<int> placeOfRow, bool[] truth, Bits candidates)
@@ -225,19 +272,6 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
             var table = new bool[max - min + 1];
             for (var i = 0; i < table.Length; i++) table[i] = holds(ValueCodec.Whole(kind, min + i));
             for (var i = 0; i < truth.Length; i++) truth[i] = table[numbers[i] - min];
-        }
-        else if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) } && kind is ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time)
-        {
-            // Along rising numbers such a test changes once, so the place of the change tells all.
-            var (atMin, atMax) = (holds(ValueCodec.Whole(kind, min)), holds(ValueCodec.Whole(kind, max)));
-            if (atMin == atMax) { Array.Fill(truth, atMin); return truth; }
-            var (low, high) = (min, max);
-            while ((ulong)(high - low) > 1)
-            {
-                var middle = low + (long)((ulong)(high - low) >> 1);
-                if (holds(ValueCodec.Whole(kind, middle)) == atMin) low = middle; else high = middle;
-            }
-            for (var i = 0; i < truth.Length; i++) truth[i] = (numbers[i] <= low) == atMin;
         }
         else for (var i = 0; i < truth.Length; i++) truth[i] = holds(ValueCodec.Whole(kind, numbers[i]));
         return truth;

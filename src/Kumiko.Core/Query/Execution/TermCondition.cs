@@ -14,9 +14,8 @@ internal sealed class TermCondition : SegmentCondition
     private readonly TermMatcher _matcher;
     private readonly Needle? _needle;
     private readonly BodyCandidates? _bodies;
-    private readonly ConcurrentDictionary<SegmentTemplate, bool> _inConstants = new(ReferenceEqualityComparer.Instance);
     private readonly ConcurrentDictionary<Resource, bool> _inResource = new(ReferenceEqualityComparer.Instance);
-    private readonly bool _isNeedle, _isOnePart, _wholeTokens;
+    private readonly bool _isNeedle, _wholeTokens;
     private readonly string? _tokens;
 
     public TermCondition(Term term)
@@ -27,11 +26,11 @@ internal sealed class TermCondition : SegmentCondition
         _needle = Needle.Of(longest, anyCase: true);
         // One token that is not open at either side.
         _wholeTokens = parts.Length == 1 && longest.All(Words.IsTokenChar);
-        _bodies = _needle is null ? null : new BodyCandidates(_needle, _wholeTokens);
         // Open on both sides, so that wherever it stands is a match.
         _isNeedle = !term.Quoted && parts.Length == 3 && parts[0].Length == 0 && parts[2].Length == 0;
         // Between several parts a star takes what it can, which the constants alone cannot tell.
-        _isOnePart = parts.Count(p => p.Length > 0) == 1;
+        var isOnePart = parts.Count(p => p.Length > 0) == 1;
+        _bodies = _needle is null ? null : new BodyCandidates(_needle, _wholeTokens, _isNeedle, isOnePart ? StandsInConstants : null);
         // The filter knows whole tokens only.
         _tokens = parts.Length == 1 ? term.Text.AsSpan().Contains('\\') && !term.Quoted ? null : term.Text : null;
     }
@@ -66,32 +65,24 @@ internal sealed class TermCondition : SegmentCondition
 
     private void InResources(SegmentScan scan, Bits found)
     {
-        bool[] truth = [.. scan.Resources.Select(r => _inResource.GetOrAdd(r, static (resource, matcher) => matcher.MatchesAny(resource.Attributes), _matcher))];
-        if (!truth.Contains(true)) return;
-        var places = scan.ResourceOfRow;
-        for (var row = 0; row < places.Length; row++) if (truth[places[row]]) found.Set(row);
+        var resources = scan.Resources;
+        byte[]? marks = null;
+        for (var r = 0; r < resources.Length; r++)
+            if (_inResource.GetOrAdd(resources[r], static (resource, matcher) => matcher.MatchesAny(resource.Attributes), _matcher)) (marks ??= new byte[resources.Length])[r] = 1;
+        if (marks is not null) found.AddMarked(scan.ResourceOfRow, marks);
     }
 
     private void InBodies(SegmentScan scan, Bits candidates, Bits found, CancellationToken cancel)
     {
-        var sure = new Bits(scan.Count);
-        var may = _bodies!.Find(scan, sure);
-        if (_isNeedle)
-        {
-            found.Add(sure);
-            may.Remove(sure);
-        }
+        var may = _bodies!.Find(scan, found);
         may.Keep(candidates);
         may.Remove(found);
         if (may.IsEmpty) return;
         var bodies = scan.Bodies;
-        var templates = bodies.TemplateOfRow;
         for (int row = may.Next(0), read = 0; row >= 0; row = may.Next(row + 1), read++)
         {
             if (read % 1_024 == 0) cancel.ThrowIfCancellationRequested();
-            var template = bodies.Templates[templates[row]];
-            // What its constants say of all rows of a template: nothing, or that the term stands in each.
-            if ((_isOnePart && template.Id != 0 && _inConstants.GetOrAdd(template, StandsInConstants)) || _matcher.Find(bodies.Text(row), 0, out _) >= 0) found.Set(row);
+            if (_matcher.Find(bodies.Text(row), 0, out _) >= 0) found.Set(row);
         }
     }
 

@@ -138,7 +138,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
             else for (var i = 0; i < part.Count; i++) levels[severities[part[i]]]++;
             for (var severity = 1; severity < levels.Length; severity++) Add("level", Banded(severity), levels[severity]);
         }
-        var ofResource = new long[scan.Resources.Count];
+        var ofResource = new long[scan.Resources.Length];
         var resources = scan.ResourceOfRow;
         if (whole) foreach (var resource in resources) ofResource[resource]++;
         else for (var i = 0; i < part.Count; i++) ofResource[resources[part[i]]]++;
@@ -175,7 +175,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
         {
             var shapeOfRow = fields.ShapeOfRow;
             var ranks = fields.Ranks;
-            var counts = new int[fields.Shapes.Count];
+            var counts = new int[fields.Shapes.Length];
             for (var i = 0; i < part.Count; i++) counts[shapeOfRow[part[i]]]++;
             var ofShape = new int[counts.Length][];
             for (var s = 0; s < counts.Length; s++) ofShape[s] = counts[s] == 0 ? [] : new int[counts[s]];

@@ -49,7 +49,7 @@ internal static class FieldNames
     private static void OfSegment(SegmentScan scan, MatchSet.Part part, Action<string, long> add)
     {
         var fields = scan.Attributes;
-        var (ofShape, ofResource) = (new long[fields.Shapes.Count], new long[scan.Resources.Count]);
+        var (ofShape, ofResource) = (new long[fields.Shapes.Length], new long[scan.Resources.Length]);
         var shapes = fields.ShapeOfRow;
         var resources = scan.ResourceOfRow;
         var traces = scan.TraceId.Texts.Count > 0 ? scan.TraceId.Places : null;

@@ -129,10 +129,7 @@ public static class LongColumn
         if (width == 0) { values.Fill(min); return; }
         if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64)) throw new InvalidDataException("A column of numbers has an unknown width.");
         var step = (long)from.Unsigned();
-        var packed = from.Bytes((int)((((long)values.Length * width) + 7) / 8));
-        if (width < 8) UnpackBits(packed, width, values);
-        else UnpackPlanes(packed, width / 8, values);
-        for (var i = 0; i < values.Length; i++) values[i] = (values[i] * step) + min;
+        Planes.Longs(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, step, min);
     }
 
     /// <summary>Passes by such a column without unpacking it.</summary>
@@ -170,29 +167,6 @@ public static class LongColumn
         from.Bytes((int)((((long)count * width) + 7) / 8));
     }
 
-    private static void UnpackBits(ReadOnlySpan<byte> packed, int width, Span<long> values)
-    {
-        var (perByte, shift, mask) = (8 / width, BitOperations.Log2((uint)(8 / width)), (1 << width) - 1);
-        for (var i = 0; i < values.Length; i++)
-            values[i] = (packed[i >> shift] >> ((i & (perByte - 1)) * width)) & mask;
-    }
-
-    private static void UnpackPlanes(ReadOnlySpan<byte> packed, int planes, Span<long> values)
-    {
-        Widen(packed[..values.Length], values);
-        for (var plane = 1; plane < planes; plane++)
-        {
-            var bytes = packed.Slice(plane * values.Length, values.Length);
-            var shift = plane * 8;
-            for (var i = 0; i < values.Length; i++) values[i] |= (long)bytes[i] << shift;
-        }
-    }
-
-    private static void Widen(ReadOnlySpan<byte> bytes, Span<long> values)
-    {
-        for (var i = 0; i < bytes.Length; i++) values[i] = bytes[i];
-    }
-
     /// <summary>Reads numbers that are places in a list of so many entries.</summary>
     public static int[] ReadPlaces(ref ByteReader from, int count, int entries)
     {
@@ -215,7 +189,7 @@ public static class LongColumn
         finally { Buffers<long>.Return(wide); }
     }
 
-    /// <summary>Places of one byte or less, which most are, without passing through 64 bits; nothing is read where they are wider.</summary>
+    /// <summary>Places of three bytes or less, which almost all are, without passing through 64 bits; nothing is read where they are wider.</summary>
     private static bool TryReadNarrow(ref ByteReader from, Span<int> places, int entries)
     {
         var start = from;
@@ -223,21 +197,40 @@ public static class LongColumn
         var min = from.Signed();
         var width = from.Byte();
         if (width == 0 && (ulong)min < (ulong)entries) { places.Fill((int)min); return true; }
-        if (width is not (1 or 2 or 4 or 8) || min < 0 || min >= entries) { from = start; return false; }
+        if (width is not (1 or 2 or 4 or 8 or 16 or 24) || min < 0 || min >= entries) { from = start; return false; }
         var step = from.Unsigned();
         if (step == 0 || step > (ulong)entries) { from = start; return false; }
-        var packed = from.Bytes((int)((((long)places.Length * width) + 7) / 8));
-        if (width == 8) for (var i = 0; i < places.Length; i++) places[i] = packed[i];
-        else
-        {
-            var (perByte, shift, mask) = (8 / width, BitOperations.Log2((uint)(8 / width)), (1 << width) - 1);
-            for (var i = 0; i < places.Length; i++) places[i] = (packed[i >> shift] >> ((i & (perByte - 1)) * width)) & mask;
-        }
-        var largest = 0;
-        foreach (var place in places) largest = Math.Max(largest, place);
-        if (((ulong)largest * step) + (ulong)min >= (ulong)entries) throw new InvalidDataException("A place lies outside its list.");
+        var largest = Planes.Ints(from.Bytes((int)((((long)places.Length * width) + 7) / 8)), width, places);
+        if ((largest * step) + (ulong)min >= (ulong)entries) throw new InvalidDataException("A place lies outside its list.");
         if (step != 1 || min != 0) for (var i = 0; i < places.Length; i++) places[i] = (int)((places[i] * (long)step) + min);
         return true;
+    }
+
+    /// <summary>Reads numbers of one byte each.</summary>
+    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
+    /// <exception cref="OverflowException">A number is larger.</exception>
+    public static void ReadBytes(ref ByteReader from, Span<byte> values)
+    {
+        var start = from;
+        if (!values.IsEmpty && from.Byte() == Plain)
+        {
+            var min = from.Signed();
+            var width = from.Byte();
+            if (width == 0 && min is >= 0 and <= byte.MaxValue) { values.Fill((byte)min); return; }
+            if (width is 1 or 2 or 4 or 8 && min is >= 0 and <= byte.MaxValue && from.Unsigned() is var step and > 0 and <= byte.MaxValue)
+            {
+                Planes.Bytes(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, (int)step, (int)min);
+                return;
+            }
+        }
+        from = start;
+        var wide = Buffers<long>.Take(values.Length);
+        try
+        {
+            Read(ref from, wide.AsSpan(0, values.Length));
+            for (var i = 0; i < values.Length; i++) values[i] = checked((byte)wide[i]);
+        }
+        finally { Buffers<long>.Return(wide); }
     }
 
     public static void Write(ByteWriter to, ReadOnlySpan<int> values)

@@ -80,30 +80,51 @@ internal sealed class ColumnReader(Database database) : IDisposable
 }
 
 /// <summary>The columns of one segment: small ones out of its bundle, the others each by itself.</summary>
-internal sealed class SegmentColumns(Segment segment, ColumnReader reader) : IColumnSource
+/// <param name="small">Its bundle, where that was read before.</param>
+internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null) : IColumnSource
 {
     private readonly Lock _lock = new();
-    private Dictionary<SegmentColumn, byte[]>? _bundle;
+    private SmallColumns? _small = small;
 
-    public ColumnBytes Read(SegmentColumn column)
-    {
-        if (Bundle().TryGetValue(column, out var small)) return new ColumnBytes(small, 0, small.Length, owned: false);
-        return reader.Read(Segment.KeyOf(segment.Id, column)) ?? ColumnBytes.None;
-    }
+    public ColumnBytes Read(SegmentColumn column) => Small.Find(column) ?? reader.Read(Segment.KeyOf(segment.Id, column)) ?? ColumnBytes.None;
 
-    private Dictionary<SegmentColumn, byte[]> Bundle()
+    public SmallColumns Small
     {
-        lock (_lock)
+        get
         {
-            if (_bundle is not null) return _bundle;
-            var columns = new Dictionary<SegmentColumn, byte[]>();
-            using var bytes = reader.Read(Segment.KeyOf(segment.Id, SegmentColumn.Bundle));
-            if (bytes is not null)
+            if (_small is { } known) return known;
+            lock (_lock)
             {
-                var from = new ByteReader(bytes.Span);
-                while (from.Left > 0) columns[(SegmentColumn)from.Count(1 << Segment.ColumnBits)] = from.Sized().ToArray();
+                if (_small is not null) return _small;
+                using var bytes = reader.Read(Segment.KeyOf(segment.Id, SegmentColumn.Bundle));
+                return _small = SmallColumns.Read(bytes is null ? [] : bytes.Span);
             }
-            return _bundle = columns;
         }
     }
+}
+
+/// <summary>The columns of a segment that are so small that they lie in one.</summary>
+internal sealed class SmallColumns
+{
+    private readonly Dictionary<SegmentColumn, ColumnBytes> _columns = [];
+
+    /// <summary>Bytes that they take.</summary>
+    public int Size { get; private set; }
+
+    /// <exception cref="InvalidDataException">The bytes cannot be such a bundle.</exception>
+    public static SmallColumns Read(ReadOnlySpan<byte> bundle)
+    {
+        var small = new SmallColumns();
+        var from = new ByteReader(bundle);
+        while (from.Left > 0)
+        {
+            var column = (SegmentColumn)from.Count(1 << Segment.ColumnBits);
+            var bytes = from.Sized().ToArray();
+            small._columns[column] = new ColumnBytes(bytes, 0, bytes.Length, owned: false);
+            small.Size += bytes.Length + 96;
+        }
+        return small;
+    }
+
+    public ColumnBytes? Find(SegmentColumn column) => _columns.GetValueOrDefault(column);
 }

@@ -26,15 +26,15 @@ internal sealed class FieldColumn
         if (name.StartsWith(AttributesPrefix, StringComparison.Ordinal)) (_name, ofResource) = (name[AttributesPrefix.Length..], false);
         else if (name.StartsWith(ResourcePrefix, StringComparison.Ordinal)) (_name, ofAttributes) = (name[ResourcePrefix.Length..], false);
         else _name = name;
-        _ofResource = ofResource ? [.. scan.Resources.Select(r => r.Attributes.Get(_name))] : [];
+        _ofResource = ofResource && scan.MayBeOfResource(_name) ? [.. scan.Resources.Select(r => r.Attributes.Get(_name))] : [];
         var fields = scan.Attributes;
         var dotted = _name.Contains('.');
         var known = ofAttributes && (fields.Names.Contains(_name) || (dotted && fields.Names.Any(n => _name.StartsWith(n + ".", StringComparison.Ordinal))));
-        (_columnOfShape, _baseOfShape) = (new int[fields.Shapes.Count], new int[fields.Shapes.Count]);
+        (_columnOfShape, _baseOfShape) = (new int[fields.Shapes.Length], new int[fields.Shapes.Length]);
         Array.Fill(_columnOfShape, -1);
         if (!known) return;
         _inRest = fields.RestOfRow is not null;
-        for (var s = 0; s < fields.Shapes.Count; s++)
+        for (var s = 0; s < fields.Shapes.Length; s++)
         {
             var shape = fields.Shapes[s];
             var at = Array.IndexOf(shape.Names, _name);
@@ -70,20 +70,21 @@ internal sealed class FieldColumn
     {
         var fields = _scan.Attributes;
         if (_inRest && fields.RestOfRow![row] >= 0) return fields.Of(row).Get(_name);
-        var shape = fields.ShapeOfRow[row];
+        var shape = fields.IsOneShape ? 0 : fields.ShapeOfRow[row];
         _vectorOfShape ??= Array.ConvertAll(_columnOfShape, c => c < 0 ? null : fields.Column(c));
-        if (_vectorOfShape[shape] is { } vector) return vector[_baseOfShape[shape] + fields.Ranks[row]];
+        if (_vectorOfShape[shape] is { } vector) return vector[fields.IsOneShape ? row : _baseOfShape[shape] + fields.Ranks[row]];
         return _columnOfShape[shape] == Nested ? fields.Of(row).Get(_name) : Value.Missing;
     }
 
     /// <summary>
     /// The values of all rows, where they are whole numbers of one kind and nothing else; false where they are not.
     /// </summary>
+    /// <param name="arena">Lends buffers, where they have to be gathered.</param>
     /// <param name="numbers">Receives them; 0 where there is none.</param>
-    /// <param name="there">Receives 1 for rows that have one.</param>
-    public bool TryWholes(Span<long> numbers, Span<byte> there, out ValueKind kind)
+    /// <param name="there">Receives 1 for rows that have one; null where all have.</param>
+    public bool TryWholes(Columns.Arena arena, out long[] numbers, out byte[]? there, out ValueKind kind)
     {
-        kind = default;
+        (numbers, there, kind) = ([], null, default);
         if (RowByRow || !_ofResource.All(v => v.IsMissing)) return false;
         var fields = _scan.Attributes;
         var columns = Columns.ToList();
@@ -91,17 +92,23 @@ internal sealed class FieldColumn
         kind = fields.Keys[columns[0]].Kind;
         var first = kind;
         if (kind is not (ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time) || columns.Any(c => fields.Keys[c].Kind != first)) return false;
+        if (fields.IsOneShape)
+        {
+            numbers = fields.Column(columns[0]).Numbers;
+            return true;
+        }
         var shapes = fields.ShapeOfRow;
         var ranks = fields.Ranks;
+        numbers = arena.Longs(_scan.Count);
         if (columns.Count == 1 && !_columnOfShape.Contains(-1))
         {
             var all = fields.Column(columns[0]).Wholes;
-            for (var i = 0; i < numbers.Length; i++) numbers[i] = all[_baseOfShape[shapes[i]] + ranks[i]];
-            there.Fill(1);
+            for (var i = 0; i < shapes.Length; i++) numbers[i] = all[_baseOfShape[shapes[i]] + ranks[i]];
             return true;
         }
+        there = arena.Bytes(_scan.Count);
         var vectors = Array.ConvertAll(_columnOfShape, c => c < 0 ? null : fields.Column(c));
-        for (var i = 0; i < numbers.Length; i++)
+        for (var i = 0; i < shapes.Length; i++)
         {
             var vector = vectors[shapes[i]];
             there[i] = vector is null ? (byte)0 : (byte)1;
@@ -131,9 +138,14 @@ internal sealed class FieldColumn
         }
         if (!_any) return;
         var fields = _scan.Attributes;
+        var values = Array.ConvertAll(_columnOfShape, c => c < 0 ? null : ofColumn(c));
+        if (fields.IsOneShape)
+        {
+            if (values[0] is { } all) all.AsSpan(0, codes.Length).CopyTo(codes);
+            return;
+        }
         var shapes = fields.ShapeOfRow;
         var ranks = fields.Ranks;
-        var values = Array.ConvertAll(_columnOfShape, c => c < 0 ? null : ofColumn(c));
         for (var i = 0; i < codes.Length; i++)
             if (values[shapes[i]] is { } column) codes[i] = column[_baseOfShape[shapes[i]] + ranks[i]];
     }

@@ -17,6 +17,9 @@ public abstract class FieldVector
     /// <summary>Whole numbers of the field's kind; empty where it has none.</summary>
     public virtual ReadOnlySpan<long> Wholes => [];
 
+    /// <summary>The same in a buffer that may be longer.</summary>
+    internal virtual long[] Numbers => [];
+
     /// <summary>Decimals; empty where it has none.</summary>
     public virtual ReadOnlySpan<double> Decimals => [];
 
@@ -48,6 +51,7 @@ public abstract class FieldVector
     {
         public override Value this[int index] => ValueCodec.Whole(kind, numbers[index]);
         public override ReadOnlySpan<long> Wholes => numbers.AsSpan(0, count);
+        internal override long[] Numbers => numbers;
     }
 
     private sealed class DecimalsVector(double[] numbers, int count) : FieldVector

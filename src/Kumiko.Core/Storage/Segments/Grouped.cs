@@ -10,14 +10,16 @@ internal sealed class Grouped
     public ReadOnlySpan<int> this[int group] => _rows.AsSpan(_starts[group].._starts[group + 1]);
 
     /// <summary>A counting sort.</summary>
-    public static Grouped By(ReadOnlySpan<int> groupOfRow, int groups)
+    /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>
+    public static Grouped By(ReadOnlySpan<int> groupOfRow, int groups, Columns.Arena? arena = null)
     {
-        var starts = new int[groups + 1];
-        foreach (var group in groupOfRow) starts[group + 1]++;
-        for (var g = 0; g < groups; g++) starts[g + 1] += starts[g];
-        var next = starts.ToArray();
-        var rows = new int[groupOfRow.Length];
-        for (var i = 0; i < groupOfRow.Length; i++) rows[next[groupOfRow[i]]++] = i;
+        var starts = arena?.Ints(groups + 2) ?? new int[groups + 2];
+        Array.Clear(starts, 0, groups + 2);
+        // One place further, so that each start is counted up to the next one's place while rows are put.
+        foreach (var group in groupOfRow) starts[group + 2]++;
+        for (var g = 2; g <= groups; g++) starts[g + 1] += starts[g];
+        var rows = arena?.Ints(groupOfRow.Length) ?? new int[groupOfRow.Length];
+        for (var i = 0; i < groupOfRow.Length; i++) rows[starts[groupOfRow[i] + 1]++] = i;
         return new Grouped(starts, rows);
     }
 

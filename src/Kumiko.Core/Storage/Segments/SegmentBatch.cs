@@ -28,11 +28,7 @@ public sealed class SegmentBatch : RecordBatch
 
     /// <summary>Looks through the segment, reading what is asked for.</summary>
     /// <exception cref="DamagedSegmentException">It is damaged.</exception>
-    public T Scan<T>(Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Guard(Segment, source =>
-    {
-        using var scan = new SegmentScan(Segment, source, Facts(), patternOf);
-        return look(scan);
-    });
+    public T Scan<T>(Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Scan(this, patternOf, look);
 
     /// <summary>How many records there are by minute, service and severity band.</summary>
     public List<MinuteCount> Counts() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Counts); return MinuteCounts.Read(bytes.Span); });

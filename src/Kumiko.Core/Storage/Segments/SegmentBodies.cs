@@ -19,6 +19,9 @@ public sealed class SegmentTemplate
     public int Gaps { get; }
     internal byte[] Key { get; }
 
+    /// <summary>A small number that no other template of the process has; -1 where it is of one segment alone.</summary>
+    internal int Number { get; init; } = -1;
+
     /// <summary>The constant text, with a zero character for each gap.</summary>
     public string Text => field ??= Encoding.UTF8.GetString(Key);
 
@@ -54,7 +57,7 @@ public sealed class SegmentBodies
     /// <param name="templates">Those of the segment.</param>
     /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>
     /// <param name="starts">Where the variables lie, if somebody knows.</param>
-    internal SegmentBodies(int rows, IColumnSource source, IReadOnlyList<SegmentTemplate> templates, Arena? arena, VariableStarts? starts = null)
+    internal SegmentBodies(int rows, IColumnSource source, SegmentTemplate[] templates, Arena? arena, VariableStarts? starts = null)
     {
         (_rows, _source, _arena, Templates, _known) = (rows, source, arena, templates, starts);
         using var places = source.Read(SegmentColumn.TemplateOfRow);
@@ -67,16 +70,16 @@ public sealed class SegmentBodies
             for (var left = from.Count(from.Left); left > 0; left--) { from.Signed(); from.Sized(); }
         }
         _templateOfRow = arena?.Ints(rows) ?? new int[rows];
-        LongColumn.ReadPlaces(ref from, _templateOfRow.AsSpan(0, rows), Templates.Count);
+        LongColumn.ReadPlaces(ref from, _templateOfRow.AsSpan(0, rows), Templates.Length);
     }
 
-    public IReadOnlyList<SegmentTemplate> Templates { get; }
+    public SegmentTemplate[] Templates { get; }
 
     /// <summary>For each row, the place of its template in <see cref="Templates"/>.</summary>
     public ReadOnlySpan<int> TemplateOfRow => _templateOfRow.AsSpan(0, _rows);
 
     /// <summary>For each row, its place among the rows of its template.</summary>
-    public ReadOnlySpan<int> Ranks => (_ranks ??= Grouped.Ranks(TemplateOfRow, Templates.Count, _arena)).AsSpan(0, _rows);
+    public ReadOnlySpan<int> Ranks => (_ranks ??= Grouped.Ranks(TemplateOfRow, Templates.Length, _arena)).AsSpan(0, _rows);
 
     /// <summary>The variables in one gap of a template, in the order of its rows.</summary>
     public TextVector Variables(int template, int gap) => Vector(Starts.First[template] + gap, Starts.Counts[template]);
@@ -85,7 +88,7 @@ public sealed class SegmentBodies
     internal void Decode()
     {
         _ = Ranks;
-        for (var t = 0; t < Templates.Count; t++)
+        for (var t = 0; t < Templates.Length; t++)
         {
             if (Templates[t].Id == 0) { Whole.Shorts.Decode(); Whole.Longs.Decode(); }
             else for (var gap = 0; gap < Templates[t].Gaps; gap++) Variables(t, gap).Decode();
@@ -216,11 +219,11 @@ internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, b
     public static VariableStarts Of(SegmentBodies bodies, ReadOnlySpan<byte> content)
     {
         var templates = bodies.Templates;
-        var (first, counts) = (new int[templates.Count], new int[templates.Count]);
+        var (first, counts) = (new int[templates.Length], new int[templates.Length]);
         foreach (var template in bodies.TemplateOfRow) counts[template]++;
         var (places, forms, templateOf) = (new List<int>(), new List<byte>(), new List<int>());
         var from = new ByteReader(content);
-        for (var t = 0; t < templates.Count; t++)
+        for (var t = 0; t < templates.Length; t++)
         {
             first[t] = places.Count;
             if (templates[t].Id == 0)

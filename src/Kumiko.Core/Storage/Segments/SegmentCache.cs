@@ -1,3 +1,4 @@
+using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
@@ -44,24 +45,38 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
 
     public SegmentFacts Facts(SegmentBatch batch) => _facts.Get(batch.Segment.Id, () =>
     {
-        var facts = Guard(batch.Segment, source =>
+        var facts = Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader), source =>
         {
             using var filter = source.Read(SegmentColumn.Filter);
             using var templates = source.Read(SegmentColumn.Templates);
             using var head = source.Read(SegmentColumn.Shapes);
             using var resources = source.Read(SegmentColumn.Resource);
-            var names = new ByteReader(head.Span);
+            using var counts = source.Read(SegmentColumn.Counts);
+            var layout = FieldLayout.Read(head.Span, batch.Count);
             var from = new ByteReader(resources.Span);
             return new SegmentFacts(TokenFilter.Read(filter.Span), SegmentBodies.ReadTemplates(templates.Span, _shared.Template),
-                Array.ConvertAll(SegmentRows.ReadResources(ref from, NameTable.Read(ref names, SegmentRows.Strings)), _shared.Resource), batch.Counts(), _shared);
+                Array.ConvertAll(SegmentRows.ReadResources(ref from, layout.Names), _shared.Resource), layout, source.Small, MinuteCounts.Read(counts.Span), _shared);
         });
         return (facts, facts.Size);
     });
 
     /// <summary>Reads columns without keeping them; damage is told and thrown.</summary>
-    public T Guard<T>(Segment segment, Func<IColumnSource, T> read)
+    public T Guard<T>(Segment segment, Func<IColumnSource, T> read) => Guard(segment, new SegmentColumns(segment, _reader), read);
+
+    /// <summary>Looks through a segment of which something is known.</summary>
+    public T Scan<T>(SegmentBatch batch, Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look)
     {
-        try { return read(new SegmentColumns(segment, _reader)); }
+        var facts = Facts(batch);
+        return Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader, facts.Small), source =>
+        {
+            using var scan = new SegmentScan(batch.Segment, source, facts, patternOf);
+            return look(scan);
+        });
+    }
+
+    private T Guard<T>(Segment segment, SegmentColumns source, Func<SegmentColumns, T> read)
+    {
+        try { return read(source); }
         catch (InvalidDataException e)
         {
             var told = new DamagedSegmentException(segment, e.Message, e);

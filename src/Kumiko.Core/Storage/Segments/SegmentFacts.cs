@@ -8,7 +8,7 @@ namespace Kumiko.Core.Storage.Segments;
 /// What can be said of a segment without reading its rows: variables and values by the filter, constant text by the
 /// templates, counts by minute; and what every look through it needs first.
 /// </summary>
-internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templates, Resource[] resources, List<MinuteCount> counts, SharedParts shared)
+internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templates, Resource[] resources, FieldLayout layout, SmallColumns small, List<MinuteCount> counts, SharedParts shared)
 {
     private const int BytesOfCount = 32;
 
@@ -19,11 +19,43 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
     public TextForm? SpanForm { get; set; }
 
     /// <summary>Bytes that it takes; templates and resources are shared with other segments.</summary>
-    public int Size => (filter?.Size ?? 0) + (templates.Length * 64) + (resources.Length * 8) + (counts.Count * BytesOfCount);
+    public int Size => (filter?.Size ?? 0) + (templates.Length * 64) + (resources.Length * 24) + layout.Size + small.Size + (counts.Count * BytesOfCount);
 
     public IReadOnlyList<MinuteCount> Counts => counts;
     public SegmentTemplate[] Templates => templates;
     public Resource[] Resources => resources;
+    public FieldLayout Layout => layout;
+    public SmallColumns Small => small;
+
+    /// <summary>The different services and hosts of its resources, and for each resource the place of its own.</summary>
+    public (int[] OfResource, Value[] Values) Services => (_services ??= Different(r => r.Service)).Value;
+    public (int[] OfResource, Value[] Values) Hosts => (_hosts ??= Different(r => r.Host)).Value;
+
+    private Boxed? _services, _hosts;
+    private HashSet<string>? _resourceNames;
+
+    private sealed record Boxed((int[], Value[]) Value);
+
+    private Boxed Different(Func<Resource, Value> of)
+    {
+        var places = new Dictionary<Value, int>();
+        var ofResource = new int[resources.Length];
+        for (var r = 0; r < ofResource.Length; r++)
+        {
+            var value = of(resources[r]);
+            if (!places.TryGetValue(value, out ofResource[r])) places.Add(value, ofResource[r] = places.Count);
+        }
+        return new Boxed((ofResource, [.. places.Keys]));
+    }
+
+    /// <summary>False where no resource has a field of this name, inside of objects neither.</summary>
+    public bool MayBeOfResource(string name)
+    {
+        var names = _resourceNames ??= resources.SelectMany(r => r.Attributes.Names.ToArray()).ToHashSet(StringComparer.Ordinal);
+        if (names.Contains(name)) return true;
+        for (var dot = name.IndexOf('.'); dot > 0; dot = name.IndexOf('.', dot + 1)) if (names.Contains(name[..dot])) return true;
+        return false;
+    }
 
     /// <summary>Where the variables lie, once somebody has looked.</summary>
     public VariableStarts? Starts { get => Volatile.Read(ref _starts); set => Volatile.Write(ref _starts, value); }
@@ -49,16 +81,17 @@ internal sealed class SharedParts
 
     private readonly ConcurrentDictionary<string, SegmentTemplate> _templates = new(StringComparer.Ordinal);
     private readonly ConcurrentDictionary<string, Resource> _resources = new(StringComparer.Ordinal);
+    private int _numbers = -1;
 
     public SegmentTemplate Template(long id, byte[] key)
     {
         // Bytes as characters, one for one.
         var name = $"{id}:{System.Text.Encoding.Latin1.GetString(key)}";
         if (_templates.TryGetValue(name, out var known)) return known;
-        var template = new SegmentTemplate(id, key);
+        var template = new SegmentTemplate(id, key) { Number = _templates.Count < Most ? Interlocked.Increment(ref _numbers) : -1 };
         foreach (var token in TokenSet.TokenTexts(template.Text))
             if (_tokens.Count < Most * 10) _tokens.TryAdd(token, true); else _tokensOverflowed = true;
-        return _templates.Count < Most ? _templates.GetOrAdd(name, template) : template;
+        return template.Number >= 0 ? _templates.GetOrAdd(name, template) : template;
     }
 
     private readonly ConcurrentDictionary<string, bool> _tokens = new(StringComparer.Ordinal);

@@ -8,59 +8,40 @@ public sealed class SegmentFields
 {
     private readonly IColumnSource _source;
     private readonly Arena? _arena;
-    private readonly string[] _names;
-    private readonly Shape[] _shapes;
-    private readonly int[] _shapeOfRow, _counts;
+    private readonly FieldLayout _layout;
     private readonly FieldVector?[] _columns;
     private readonly int _rows;
-    private int[]? _ranks;
+    private int[]? _shapeOfRow, _ranks;
     private (int[]? OfRow, TextVector Texts)? _rest;
 
-    /// <summary>A list of fields that rows have.</summary>
-    /// <param name="Fields">Places of columns.</param>
-    /// <param name="Bases">Where the values of these rows begin in each column.</param>
-    /// <param name="Names">The names, one array for all rows.</param>
-    internal sealed record Shape(int[] Fields, int[] Bases, string[] Names);
-
     /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>
-    internal SegmentFields(int rows, IColumnSource source, Arena? arena)
+    internal SegmentFields(int rows, IColumnSource source, FieldLayout layout, Arena? arena)
     {
-        (_rows, _source, _arena) = (rows, source, arena);
-        using var head = source.Read(SegmentColumn.Shapes);
-        var from = new ByteReader(head.Span);
-        _names = NameTable.Read(ref from, SegmentRows.Strings);
-        Keys = new FieldKey[from.Count(from.Left)];
-        for (var i = 0; i < Keys.Length; i++) Keys[i] = new FieldKey(ValueCodec.Name(ref from, _names), (ValueKind)from.Byte());
-        var lists = new int[from.Count(from.Left)][];
-        for (var s = 0; s < lists.Length; s++)
-        {
-            lists[s] = new int[from.Count(from.Left)];
-            for (var i = 0; i < lists[s].Length; i++) lists[s][i] = from.Count(Keys.Length - 1);
-        }
-        _shapeOfRow = arena?.Ints(rows) ?? new int[rows];
-        LongColumn.ReadPlaces(ref from, _shapeOfRow.AsSpan(0, rows), lists.Length);
-        (_shapes, _counts) = Layout(lists);
-        _columns = new FieldVector[Keys.Length];
+        (_rows, _source, _layout, _arena) = (rows, source, layout, arena);
+        _columns = new FieldVector[layout.Keys.Length];
     }
 
     /// <summary>The fields that have columns.</summary>
-    public FieldKey[] Keys { get; }
+    public FieldKey[] Keys => _layout.Keys;
 
     /// <summary>All names that the segment's fields have, inside of objects too.</summary>
-    internal IReadOnlyList<string> Names => _names;
+    internal IReadOnlyList<string> Names => _layout.Names;
 
-    internal IReadOnlyList<Shape> Shapes => _shapes;
+    internal FieldLayout.Shape[] Shapes => _layout.Shapes;
 
-    internal ReadOnlySpan<int> ShapeOfRow => _shapeOfRow.AsSpan(0, _rows);
+    /// <summary>Whether all rows have one list of fields, so that the place of a value is its row.</summary>
+    internal bool IsOneShape => _layout.Shapes.Length == 1;
+
+    internal ReadOnlySpan<int> ShapeOfRow => (_shapeOfRow ??= ReadShapeOfRow()).AsSpan(0, _rows);
 
     /// <summary>For each row, its place among the rows with the same list of fields.</summary>
-    internal ReadOnlySpan<int> Ranks => (_ranks ??= Grouped.Ranks(ShapeOfRow, _shapes.Length, _arena)).AsSpan(0, _rows);
+    internal ReadOnlySpan<int> Ranks => (_ranks ??= Grouped.Ranks(ShapeOfRow, Shapes.Length, _arena)).AsSpan(0, _rows);
 
     /// <summary>For each row the place of its rare fields, or -1; null where no row has any.</summary>
     internal int[]? RestOfRow => (_rest ??= ReadRest()).OfRow;
 
     /// <summary>Number of values in a column.</summary>
-    internal int CountOf(int column) => _counts[column];
+    internal int CountOf(int column) => _layout.Counts[column];
 
     internal FieldVector Column(int column)
     {
@@ -68,7 +49,7 @@ public sealed class SegmentFields
         var bytes = _source.Read(SegmentColumn.FirstField + column);
         if (_arena is not null) _arena.Keep(bytes);
         var from = _arena is null ? new ByteReader(bytes.Span) : new ByteReader(bytes.Memory);
-        var read = FieldVector.Read(Keys[column].Kind, ref from, _counts[column], _names, _arena);
+        var read = FieldVector.Read(Keys[column].Kind, ref from, _layout.Counts[column], _layout.Names, _arena);
         if (_arena is null) bytes.Dispose();
         return _columns[column] = read;
     }
@@ -76,7 +57,7 @@ public sealed class SegmentFields
     /// <summary>Reads everything, so that nothing can fail later.</summary>
     internal SegmentFields Decode()
     {
-        _ = Ranks;
+        if (!IsOneShape) _ = Ranks;
         for (var f = 0; f < Keys.Length; f++) Column(f).Decode();
         _rest ??= ReadRest();
         _rest.Value.Texts.Decode();
@@ -89,28 +70,19 @@ public sealed class SegmentFields
         return rest.Span.IsEmpty ? (null, TextVector.Empty) : OptionalTexts.Read(rest.Span, _rows);
     }
 
-    private (Shape[] Shapes, int[] Counts) Layout(int[][] lists)
+    private int[] ReadShapeOfRow()
     {
-        var rowsOf = new int[lists.Length];
-        foreach (var shape in ShapeOfRow) rowsOf[shape]++;
-        var counts = new int[Keys.Length];
-        var shapes = new Shape[lists.Length];
-        for (var s = 0; s < lists.Length; s++)
-        {
-            var bases = new int[lists[s].Length];
-            for (var i = 0; i < bases.Length; i++)
-            {
-                bases[i] = counts[lists[s][i]];
-                counts[lists[s][i]] += rowsOf[s];
-            }
-            shapes[s] = new Shape(lists[s], bases, Array.ConvertAll(lists[s], f => Keys[f].Name));
-        }
-        return (shapes, counts);
+        var shapes = _arena?.Ints(_rows) ?? new int[_rows];
+        using var head = _source.Read(SegmentColumn.Shapes);
+        if (head.Span.Length < _layout.PlacesAt) throw new InvalidDataException("The lists of fields are missing.");
+        var from = new ByteReader(head.Span[_layout.PlacesAt..]);
+        LongColumn.ReadPlaces(ref from, shapes.AsSpan(0, _rows), Shapes.Length);
+        return shapes;
     }
 
     public Attributes Of(int row)
     {
-        var (shape, rank) = (_shapes[_shapeOfRow[row]], Ranks[row]);
+        var (shape, rank) = IsOneShape ? (Shapes[0], row) : (Shapes[ShapeOfRow[row]], Ranks[row]);
         var rest = RestOfRow is { } places ? places[row] : -1;
         if (shape.Fields.Length == 0 && rest < 0) return Attributes.Empty;
         var values = new Value[shape.Fields.Length];
@@ -127,8 +99,8 @@ public sealed class SegmentFields
         while (from.Left > 0)
         {
             var at = from.Count(allNames.Count);
-            allNames.Insert(at, ValueCodec.Name(ref from, _names));
-            allValues.Insert(at, ValueCodec.Read(ref from, _names, SegmentRows.Strings));
+            allNames.Insert(at, ValueCodec.Name(ref from, _layout.Names));
+            allValues.Insert(at, ValueCodec.Read(ref from, _layout.Names, SegmentRows.Strings));
         }
         return new Attributes([.. allNames], [.. allValues]);
     }

@@ -101,7 +101,13 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
         var sources = Optional(SegmentColumn.Source)?.Texts ?? throw new InvalidDataException("The sources are missing.");
         _records = new LogRecord?[segment.Rows];
         return new Columns(Numbers(SegmentColumn.Observed), Numbers(SegmentColumn.Sequence), Optional(SegmentColumn.SeverityText), sources, resources, resourceOfRow,
-            Optional(SegmentColumn.TraceId), Optional(SegmentColumn.SpanId), bodies, new SegmentFields(segment.Rows, source, arena: null).Decode());
+            Optional(SegmentColumn.TraceId), Optional(SegmentColumn.SpanId), bodies, ReadFields().Decode());
+    }
+
+    private SegmentFields ReadFields()
+    {
+        using var head = source.Read(SegmentColumn.Shapes);
+        return new SegmentFields(segment.Rows, source, FieldLayout.Read(head.Span, segment.Rows), arena: null);
     }
 
     private SegmentTemplate[] ReadTemplates()

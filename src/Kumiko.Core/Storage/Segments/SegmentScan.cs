@@ -43,6 +43,9 @@ public sealed class SegmentScan : RowSource, IDisposable
     public Segment Segment { get; }
     public int Count => Segment.Rows;
 
+    /// <summary>Lends buffers until the look ends.</summary>
+    internal Arena Arena => _arena;
+
     /// <summary>Unpacked bytes that were read so far.</summary>
     public long BytesRead => _source.Bytes;
 
@@ -50,26 +53,23 @@ public sealed class SegmentScan : RowSource, IDisposable
     public ReadOnlySpan<long> Sequences => (_sequences ??= Numbers(SegmentColumn.Sequence)).AsSpan(0, Count);
 
     /// <summary>Severity numbers.</summary>
-    public ReadOnlySpan<byte> Severities
-    {
-        get
-        {
-            if (_severities is not null) return _severities.AsSpan(0, Count);
-            var wide = Numbers(SegmentColumn.Severity);
-            var narrow = _arena.Bytes(Count);
-            for (var i = 0; i < Count; i++) narrow[i] = (byte)wide[i];
-            return (_severities = narrow).AsSpan(0, Count);
-        }
-    }
+    public ReadOnlySpan<byte> Severities => (_severities ??= ReadSeverities()).AsSpan(0, Count);
 
     /// <summary>The different resources of its rows; one object however many segments have it.</summary>
-    public IReadOnlyList<Resource> Resources => _facts.Resources;
+    public Resource[] Resources => _facts.Resources;
+
+    /// <summary>The different services and hosts of its resources, and for each resource the place of its own.</summary>
+    internal (int[] OfResource, Value[] Values) Services => _facts.Services;
+    internal (int[] OfResource, Value[] Values) Hosts => _facts.Hosts;
+
+    /// <summary>False where no resource has a field of this name.</summary>
+    internal bool MayBeOfResource(string name) => _facts.MayBeOfResource(name);
 
     /// <summary>For each row, the place of its resource.</summary>
     public ReadOnlySpan<int> ResourceOfRow => (_resourceOfRow ??= ReadResourceOfRow()).AsSpan(0, Count);
 
     public SegmentBodies Bodies => _bodies ??= new SegmentBodies(Count, _source, _facts.Templates, _arena, _facts.Starts);
-    public SegmentFields Attributes => _attributes ??= new SegmentFields(Count, _source, _arena);
+    public SegmentFields Attributes => _attributes ??= new SegmentFields(Count, _source, _facts.Layout, _arena);
 
     /// <summary>For each row the place of its trace id among the texts, or -1.</summary>
     internal (int[] Places, TextVector Texts) TraceId
@@ -114,6 +114,15 @@ public sealed class SegmentScan : RowSource, IDisposable
         return numbers;
     }
 
+    private byte[] ReadSeverities()
+    {
+        using var bytes = _source.Read(SegmentColumn.Severity);
+        var from = new ByteReader(bytes.Span);
+        var severities = _arena.Bytes(Count);
+        LongColumn.ReadBytes(ref from, severities.AsSpan(0, Count));
+        return severities;
+    }
+
     private (int[] Places, TextVector Texts) Optional(SegmentColumn column)
     {
         var bytes = _arena.Keep(_source.Read(column));
@@ -134,7 +143,7 @@ public sealed class SegmentScan : RowSource, IDisposable
             return ofRow;
         }
         var from = new ByteReader(bytes.Span);
-        LongColumn.ReadPlaces(ref from, ofRow.AsSpan(0, Count), Resources.Count);
+        LongColumn.ReadPlaces(ref from, ofRow.AsSpan(0, Count), Resources.Length);
         return ofRow;
     }
 
