@@ -124,7 +124,13 @@ internal static class Queries
         if (!parsed.Ok) throw new InvalidOperationException(parsed.Errors[0].Describe(text));
         var (records, sum) = (0L, 0.0);
         // Warm means that the code is compiled as it is in a server that has run for a while.
-        for (var started = Stopwatch.GetTimestamp(); Stopwatch.GetElapsedTime(started).TotalSeconds < 2;) await Once();
+        for (var started = Stopwatch.GetTimestamp(); Stopwatch.GetElapsedTime(started).TotalSeconds < 4;) await Once();
+        if (Environment.GetEnvironmentVariable("ALLOCATED") is not null)
+        {
+            var before = GC.GetTotalAllocatedBytes(true);
+            await Once();
+            Console.WriteLine($"{(GC.GetTotalAllocatedBytes(true) - before) / 1024:N0} kB");
+        }
         return ((await Repeated.Milliseconds(5, Once)).Median, records, sum);
 
         async Task Once()

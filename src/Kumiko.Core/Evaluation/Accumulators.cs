@@ -436,7 +436,7 @@ internal sealed class Values(MemoryMeter memory)
         var size = _last.Length == 0 ? 4 : _last.Length < Piece ? _last.Length * 2 : Piece;
         memory.Take(size * sizeof(double));
         if (_last.Length is > 0 and < Piece) { Array.Resize(ref _last, size); _pieces[^1] = _last; return; }
-        _pieces.Add(_last = new double[size]);
+        _pieces.Add(_last = GC.AllocateUninitializedArray<double>(size));
         _inLast = 0;
     }
 

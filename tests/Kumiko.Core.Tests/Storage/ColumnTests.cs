@@ -20,6 +20,57 @@ public sealed class ColumnTests
         Assert.Equal(0, from.Left);
     }, iter: 2_000);
 
+    private static readonly Gen<int[]> Places = Gen.Select(Gen.OneOf(0, 1, 3, 9, 255, 256, 4_000, 70_000, 20_000_000), Gen.OneOf(1, 1, 3, 10), Gen.Int[0, 5], Gen.Int[0, 300]).SelectMany((range, step, least, length) =>
+        Gen.Int[0, range].Select(n => (n * step) + least).Array[length]);
+
+    [Fact]
+    public void Places_and_single_numbers_are_those_that_were_written() => Places.Sample(values =>
+    {
+        using var to = new ByteWriter();
+        LongColumn.Write(to, values);
+        var entries = values.Append(0).Max() + 1;
+        var from = new ByteReader(to.Written);
+        Assert.Equal(values, LongColumn.ReadPlaces(ref from, values.Length, entries));
+        Assert.Equal(0, from.Left);
+        var slice = new LongSlice(to.Written.ToArray(), values.Length);
+        for (var i = 0; i < values.Length; i++) Assert.True(!slice.TryAt(i, out var number) || number == values[i]);
+        if (entries > 1) Assert.Throws<InvalidDataException>(() => Read(to.Written.ToArray(), values.Length, entries - 1));
+    }, iter: 2_000);
+
+    private static int[] Read(byte[] bytes, int count, int entries)
+    {
+        var from = new ByteReader(bytes);
+        return LongColumn.ReadPlaces(ref from, count, entries);
+    }
+
+    [Fact]
+    public void Numbers_of_a_byte_are_those_that_were_written() => Gen.Select(Gen.OneOf(0, 1, 3, 15, 80, 255), Gen.OneOf(1, 4, 17)).SelectMany((most, step) => Gen.Int[0, most / step].Select(n => n * step).Array[0, 300]).Sample(values =>
+    {
+        using var to = new ByteWriter();
+        LongColumn.Write(to, values);
+        var from = new ByteReader(to.Written);
+        var bytes = new byte[values.Length];
+        LongColumn.ReadBytes(ref from, bytes);
+        Assert.Equal(values, bytes.Select(b => (int)b));
+        Assert.Equal(0, from.Left);
+    }, iter: 2_000);
+
+    [Theory]
+    [InlineData(256, 1)]
+    [InlineData(17, 16)]
+    [InlineData(1, 300)]
+    public void A_number_above_a_byte_is_not_cut(int count, int step)
+    {
+        using var to = new ByteWriter();
+        LongColumn.Write(to, Enumerable.Range(1, count).Select(i => i * step).ToArray());
+        var bytes = to.Written.ToArray();
+        Assert.Throws<OverflowException>(() =>
+        {
+            var from = new ByteReader(bytes);
+            LongColumn.ReadBytes(ref from, new byte[count]);
+        });
+    }
+
     [Theory]
     [InlineData(1, 9)]
     [InlineData(3, 14)]

@@ -22,7 +22,7 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
     private readonly bool[][] _fragmentSpelled = Array.ConvertAll(Fragments(needle), Spelled);
 
     /// <summary>By form of a column, whether its numbers could spell a needle.</summary>
-    private static bool[] Spelled(Needle needle) => Array.ConvertAll(Enum.GetValues<TextForm>(), form => TextSearch.IsSpelled(form, needle));
+    private static bool[] Spelled(Needle needle) => [.. Enumerable.Range(0, ColumnForm.Codes).Select(code => TextSearch.IsSpelled(new ColumnForm((byte)code), needle))];
 
     private static Needle[] Fragments(Needle needle)
     {
@@ -94,7 +94,7 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
         var forms = starts.Forms;
         for (var v = 0; v < forms.Length; v++)
         {
-            var (t, form) = (starts.TemplateOf[v], forms[v]);
+            var (t, form) = (starts.TemplateOf[v], forms[v].Code);
             if (_spelled[form] && places[t] is (Place.Inside or Place.Straddling)) Hits(t, v - starts.First[t], needle);
             if (!straddling || places[t] != Place.Straddling) continue;
             for (var f = 0; f < _fragments.Length; f++) if (_fragmentSpelled[f][form]) Hits(t, v - starts.First[t], _fragments[f]);
@@ -112,7 +112,7 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
             {
                 var variable = starts.At(at);
                 var t = starts.TemplateOf[variable];
-                if (places[t] == wanted && TextSearch.IsKept((TextForm)starts.Forms[variable])) Hits(t, variable - starts.First[t], part);
+                if (places[t] == wanted && TextSearch.IsKept(starts.Forms[variable].Form)) Hits(t, variable - starts.First[t], part);
                 // One hit in a column is enough to look at all of it.
                 at = variable + 1 == starts.Places.Length ? -1 : part.IndexIn(content, starts.Places[variable + 1]);
             }

@@ -12,9 +12,11 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 {
     private const int CancelEvery = 8_192;
 
+    /// <summary>Of a smaller part of the rows each is asked by itself.</summary>
+    private const int FewRows = 8;
+
     private static readonly List<Value> Levels = [.. Enumerable.Range(0, 256).Select(Value.Level)];
 
-    private readonly bool _countsOnly = Array.TrueForAll(plan.Aggregates, a => a.CountsRows);
     private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Call.Name is "first" or "last" or "increase" or "per_second");
 
     /// <summary>Adds rows of a segment to a table.</summary>
@@ -30,7 +32,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
         if (plan.Cut is not { } cut)
         {
-            Feed(scan, groups, places, step: 0, arguments, table, arena, cancel);
+            Feed(scan, groups, places, step: 0, arguments, table, cancel);
             return;
         }
         var times = scan.Times;
@@ -40,61 +42,47 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
             var stepEnd = step < 0 ? cut.Starts.Count > 0 ? cut.Starts[0] : long.MaxValue : step == cut.Starts.Count - 1 ? long.MaxValue : cut.Starts[step + 1];
             var count = 1;
             while (count < places.Length && times[places[count]] + moved < stepEnd) count++;
-            if (step >= 0) Feed(scan, groups, places[..count], step, arguments, table, arena, cancel);
+            if (step >= 0) Feed(scan, groups, places[..count], step, arguments, table, cancel);
             places = places[count..];
         }
     }
 
     /// <summary>Feeds the rows of one step group by group, so that each accumulator is found once and gets all its rows together.</summary>
-    private void Feed(SegmentScan scan, SegmentGroups groups, ReadOnlySpan<int> rows, int step, ArgumentReader[] arguments, GroupTable table, Arena arena, CancellationToken cancel)
+    private void Feed(SegmentScan scan, SegmentGroups groups, ReadOnlySpan<int> rows, int step, ArgumentReader[] arguments, GroupTable table, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
-        groups.Sort(rows, inOrder: !_countsOnly);
-        for (var t = 0; t < groups.Touched.Length; t++)
+        groups.Count(rows);
+        var accumulators = new Accumulator[groups.Touched.Length][];
+        for (var t = 0; t < accumulators.Length; t++) accumulators[t] = table.At(groups.In(table, groups.Touched[t]), step);
+        ReadOnlySpan<int> sorted = [];
+        for (var i = 0; i < arguments.Length; i++)
         {
-            var accumulators = table.At(groups.In(table, groups.Touched[t]), step);
-            if (_countsOnly)
+            cancel.ThrowIfCancellationRequested();
+            ref readonly var argument = ref arguments[i];
+            if (plan.Aggregates[i].CountsRows)
+                for (var t = 0; t < accumulators.Length; t++) ((CountAccumulator)accumulators[t][i]).Add(groups.CountOf(t));
+            else if (argument is { Wholes: { } wholes, There: null } && !_needIds)
             {
-                foreach (var accumulator in accumulators) ((CountAccumulator)accumulator).Add(groups.CountOf(t));
-                continue;
+                var numbers = groups.Sorted(rows, wholes);
+                for (var t = 0; t < accumulators.Length; t++) accumulators[t][i].AddWholes(argument.Kind, groups.Of(t, numbers));
             }
-            var ofGroup = groups.RowsOf(t);
-            for (var i = 0; i < accumulators.Length; i++)
+            else
             {
-                cancel.ThrowIfCancellationRequested();
-                ref readonly var argument = ref arguments[i];
-                if (argument.Wholes is not { } wholes) Each(accumulators[i], argument, ofGroup);
-                else if (_needIds) EachWhole(accumulators[i], argument, ofGroup);
-                else
-                {
-                    groups.Gathered ??= arena.Longs(scan.Count);
-                    var count = 0;
-                    if (argument.There is not { } there) foreach (var row in ofGroup) groups.Gathered[count++] = wholes[row];
-                    else foreach (var row in ofGroup)
-                    {
-                        groups.Gathered[count] = wholes[row];
-                        count += there[row];
-                    }
-                    if (count > 0) accumulators[i].AddWholes(argument.Kind, groups.Gathered.AsSpan(0, count));
-                }
+                if (sorted.IsEmpty) sorted = groups.Sorted(rows);
+                for (var t = 0; t < accumulators.Length; t++) Each(scan, accumulators[t][i], argument, groups.Of(t, sorted), cancel);
             }
         }
+    }
 
-        RecordId Id(int row) => _needIds ? new RecordId(scan.Times[row] + moved, scan.Sequences[row]) : default;
-
-        void Each(Accumulator accumulator, in ArgumentReader argument, ReadOnlySpan<int> ofGroup)
+    private void Each(SegmentScan scan, Accumulator accumulator, in ArgumentReader argument, ReadOnlySpan<int> rows, CancellationToken cancel)
+    {
+        for (var i = 0; i < rows.Length; i++)
         {
-            for (var i = 0; i < ofGroup.Length; i++)
-            {
-                if (i % CancelEvery == CancelEvery - 1) cancel.ThrowIfCancellationRequested();
-                accumulator.Add(argument.First!(ofGroup[i]), argument.Second?.Invoke(ofGroup[i]) ?? Value.Missing, Id(ofGroup[i]));
-            }
-        }
-
-        void EachWhole(Accumulator accumulator, in ArgumentReader argument, ReadOnlySpan<int> ofGroup)
-        {
-            foreach (var row in ofGroup)
-                if (argument.There is not { } there || there[row] != 0) accumulator.AddWhole(argument.Kind, argument.Wholes![row], Id(row));
+            if (i % CancelEvery == CancelEvery - 1) cancel.ThrowIfCancellationRequested();
+            var row = rows[i];
+            var id = _needIds ? new RecordId(scan.Times[row] + moved, scan.Sequences[row]) : default;
+            if (argument.Wholes is not { } wholes) accumulator.Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
+            else if (argument.There is not { } there || there[row] != 0) accumulator.AddWhole(argument.Kind, wholes[row], id);
         }
     }
 
@@ -151,14 +139,19 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
                 case "span_id": return OfTexts(scan.SpanId, codes, scan.Count);
                 case "time" or "observed" or "body": break;
                 default:
-                    if (scan.Column(fields.Get(field.Name)) is { RowByRow: false } column) return OfColumn(column, scan, codes);
+                    if (scan.Column(fields.Get(field.Name)) is { RowByRow: false } column && rows.Length >= scan.Count / FewRows) return OfColumn(column, scan, codes);
                     break;
             }
         }
         // What is computed is asked of each row, and told apart by its value.
         var source = Source(scan);
         var numbering = new Numbering();
-        foreach (var row in rows) codes[row] = numbering.Of(compiled(new Row(source, row, [])));
+        if (key is Field stored && !RecordFields.BuiltIn.Contains(stored.Name))
+        {
+            var values = scan.Column(fields.Get(stored.Name));
+            foreach (var row in rows) codes[row] = numbering.Of(values.Of(row));
+        }
+        else foreach (var row in rows) codes[row] = numbering.Of(compiled(new Row(source, row, [])));
         return new SegmentGroups.Codes(codes, numbering.Values);
     }
 
@@ -189,6 +182,12 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     private static SegmentGroups.Codes OfColumn(FieldColumn column, SegmentScan scan, int[] codes)
     {
         var numbering = new Numbering();
+        if (column.Whole is { Texts: { Entries: > 0 } all })
+        {
+            for (var e = 0; e < all.Entries; e++) numbering.Of(Value.Of(all.EntryText(e)));
+            // The places of a dictionary are such numbers already, as long as no entry stands there twice.
+            if (numbering.Values.Count == all.Entries) return new SegmentGroups.Codes(all.PlacesBuffer, numbering.Values);
+        }
         var missing = numbering.Of(Value.Missing);
         int[] ofResource = [.. column.OfResource.Select(v => numbering.Of(v))];
         column.Codes(codes.AsSpan(0, scan.Count), c =>

@@ -39,6 +39,9 @@ public sealed class Needle
     /// <summary>Whether every character of it is one of these.</summary>
     public bool IsOf(SearchValues<byte> characters) => !_bytes.AsSpan().ContainsAnyExcept(characters);
 
+    /// <summary>Whether some character of it is one of these.</summary>
+    public bool HasAny(SearchValues<byte> characters) => _bytes.AsSpan().ContainsAny(characters);
+
     /// <summary>Where it next stands, or -1.</summary>
     public int IndexIn(ReadOnlySpan<byte> text, int from = 0)
     {

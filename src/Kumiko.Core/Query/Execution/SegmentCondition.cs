@@ -154,18 +154,21 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
                 return found;
         }
         var column = scan.Column(asked);
-        if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) } && column.TryWholes(scan.Arena, out var numbers, out var there, out var kind))
+        var isOrder = compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) };
+        // Of few rows each is asked by itself.
+        if (column.RowByRow || candidates.Size < candidates.Count / FewRows)
+        {
+            if (isOrder && column.Whole is { WholeKind: { } ofWhole } whole && ChangeOf(ofWhole) is { } change)
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) found.Put(row, whole.WholeAt(row) <= change.Last == change.Below);
+            else for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(column.Of(row))) found.Set(row);
+            return found;
+        }
+        if (isOrder && column.TryWholes(scan.Arena, out var numbers, out var there, out var kind))
         {
             AddRising(found, numbers.AsSpan(0, scan.Count), kind);
             found.Keep(candidates);
             if (there is not null && holds(Value.Missing) is var without)
                 for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (there[row] == 0) found.Put(row, without);
-            return found;
-        }
-        // Of few rows each is asked by itself.
-        if (column.RowByRow || candidates.Size < candidates.Count / FewRows)
-        {
-            for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(column.Of(row))) found.Set(row);
             return found;
         }
         int[] ofResource = [.. column.OfResource.Select(v => holds(v) ? 1 : 0)];
@@ -184,15 +187,16 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     /// </summary>
     private void AddRising(Bits found, ReadOnlySpan<long> numbers, ValueKind kind)
     {
-        var change = _changes.GetOrAdd(kind, ChangeOf);
-        if (change is { } last) found.AddUpTo(numbers, last.Last, orElse: !last.Below);
+        if (ChangeOf(kind) is { } last) found.AddUpTo(numbers, last.Last, orElse: !last.Below);
         else if (holds(ValueCodec.Whole(kind, 0))) found.SetRange(0, numbers.Length);
     }
 
     private readonly ConcurrentDictionary<ValueKind, (long Last, bool Below)?> _changes = new();
 
     /// <summary>The last number before the change, and whether the test holds up to there; null where it never changes.</summary>
-    private (long Last, bool Below)? ChangeOf(ValueKind kind)
+    private (long Last, bool Below)? ChangeOf(ValueKind kind) => _changes.GetOrAdd(kind, FindChange);
+
+    private (long Last, bool Below)? FindChange(ValueKind kind)
     {
         var (low, high) = (long.MinValue, long.MaxValue);
         var below = holds(ValueCodec.Whole(kind, low));

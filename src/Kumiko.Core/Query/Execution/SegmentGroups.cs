@@ -14,7 +14,11 @@ internal sealed class SegmentGroups
     internal sealed record Codes(int[] OfRow, IReadOnlyList<Value> Values);
 
     private readonly Codes[] _keys;
-    private readonly int[] _ofRow, _counts, _more, _touched, _starts, _sorted;
+    private readonly int[] _ofRow, _counts, _more, _touched, _starts, _middles;
+    private readonly Arena _arena;
+    private readonly int _count;
+    private int[]? _sorted;
+    private long[]? _numbers;
     private readonly KeyGroups?[] _groups;
 
     /// <summary>A row of each group, where groups are not the combinations of keys by themselves.</summary>
@@ -25,25 +29,23 @@ internal sealed class SegmentGroups
     /// <param name="arena">Lends the buffers.</param>
     public SegmentGroups(Codes[] keys, int count, ReadOnlySpan<int> rows, Arena arena)
     {
-        _keys = keys;
+        (_keys, _count, _arena) = (keys, count, arena);
         (_ofRow, var groups, _someRow) = Combine(keys, count, rows, arena);
         (_counts, _more) = (arena.Ints(groups), arena.Ints(groups));
         Array.Clear(_counts, 0, groups);
         Array.Clear(_more, 0, groups);
-        (_touched, _starts, _sorted) = (arena.Ints(groups), arena.Ints(groups + 1), arena.Ints(count));
+        (_touched, _starts, _middles) = (arena.Ints(groups), arena.Ints(groups + 1), arena.Ints(groups));
         _groups = new KeyGroups?[groups];
     }
 
     /// <summary>The groups of the rows that were sorted last.</summary>
     public ReadOnlySpan<int> Touched => _touched.AsSpan(0, _touchedCount);
 
-    /// <summary>The rows of one of them, rising.</summary>
-    public ReadOnlySpan<int> RowsOf(int touched) => _sorted.AsSpan(_starts[touched], _starts[touched + 1] - _starts[touched]);
-
+    /// <summary>Number of rows of one of them.</summary>
     public int CountOf(int touched) => _starts[touched + 1] - _starts[touched];
 
-    /// <summary>A buffer for the numbers of one group.</summary>
-    public long[]? Gathered { get; set; }
+    /// <summary>The part of sorted rows, or their numbers, that one of them has.</summary>
+    public ReadOnlySpan<T> Of<T>(int touched, ReadOnlySpan<T> sorted) => sorted[_starts[touched].._starts[touched + 1]];
 
     /// <summary>The group of a table that a number stands for, found when it is first asked for.</summary>
     public KeyGroups In(GroupTable table, int group)
@@ -60,24 +62,60 @@ internal sealed class SegmentGroups
         return _groups[group] = table.Group(values);
     }
 
-    /// <summary>A counting sort of rows by their groups.</summary>
-    /// <param name="inOrder">Whether the rows are asked for, or only how many there are.</param>
-    public void Sort(ReadOnlySpan<int> rows, bool inOrder)
+    /// <summary>Counts rows by their groups, for what is asked afterwards.</summary>
+    public void Count(ReadOnlySpan<int> rows)
     {
+        foreach (var group in Touched) (_counts[group], _more[group]) = (0, 0);
         _touchedCount = 0;
         if (rows.Length >= _groups.Length * 4) Many(rows); else Few(rows);
         var at = 0;
         for (var t = 0; t < _touchedCount; t++)
         {
             var group = _touched[t];
-            var (count, more) = (_counts[group], _more[group]);
-            _starts[t] = at;
-            (_counts[group], _more[group]) = (at, at + count);
-            at += count + more;
+            (_starts[t], _middles[t]) = (at, at + _counts[group]);
+            at = _middles[t] + _more[group];
         }
         _starts[_touchedCount] = at;
-        if (inOrder) Put(rows);
-        for (var t = 0; t < _touchedCount; t++) (_counts[_touched[t]], _more[_touched[t]]) = (0, 0);
+    }
+
+    /// <summary>The rows that were counted, in the order of their groups, and rising in each.</summary>
+    public ReadOnlySpan<int> Sorted(ReadOnlySpan<int> rows)
+    {
+        var sorted = _sorted ??= _arena.Ints(_count);
+        Begin();
+        var first = rows[..(rows.Length / 2)];
+        var second = rows[first.Length..];
+        var (ofRow, next, nextOfMore) = (_ofRow, _counts, _more);
+        for (var i = 0; i < first.Length; i++)
+        {
+            sorted[next[ofRow[first[i]]]++] = first[i];
+            sorted[nextOfMore[ofRow[second[i]]]++] = second[i];
+        }
+        if (second.Length > first.Length) sorted[nextOfMore[ofRow[second[^1]]]++] = second[^1];
+        return sorted.AsSpan(0, rows.Length);
+    }
+
+    /// <summary>Numbers of the rows in the same order, without a look at the rows' own order; valid until it is asked again.</summary>
+    public ReadOnlySpan<long> Sorted(ReadOnlySpan<int> rows, long[] numbers)
+    {
+        var sorted = _numbers ??= _arena.Longs(_count);
+        Begin();
+        var first = rows[..(rows.Length / 2)];
+        var second = rows[first.Length..];
+        var (ofRow, next, nextOfMore) = (_ofRow, _counts, _more);
+        for (var i = 0; i < first.Length; i++)
+        {
+            sorted[next[ofRow[first[i]]]++] = numbers[first[i]];
+            sorted[nextOfMore[ofRow[second[i]]]++] = numbers[second[i]];
+        }
+        if (second.Length > first.Length) sorted[nextOfMore[ofRow[second[^1]]]++] = numbers[second[^1]];
+        return sorted.AsSpan(0, rows.Length);
+    }
+
+    /// <summary>Makes of the counts the places where the rows of each half are put next.</summary>
+    private void Begin()
+    {
+        for (var t = 0; t < _touchedCount; t++) (_counts[_touched[t]], _more[_touched[t]]) = (_starts[t], _middles[t]);
     }
 
     /// <summary>Counts the rows of few groups. Each half has its own counts: what was just written would have to be waited for.</summary>
@@ -104,19 +142,6 @@ internal sealed class SegmentGroups
             var group = _ofRow[row];
             if (_more[group]++ == 0 && _counts[group] == 0) _touched[_touchedCount++] = group;
         }
-    }
-
-    private void Put(ReadOnlySpan<int> rows)
-    {
-        var first = rows[..(rows.Length / 2)];
-        var second = rows[first.Length..];
-        var (ofRow, counts, more, sorted) = (_ofRow, _counts, _more, _sorted);
-        for (var i = 0; i < first.Length; i++)
-        {
-            sorted[counts[ofRow[first[i]]]++] = first[i];
-            sorted[more[ofRow[second[i]]]++] = second[i];
-        }
-        if (second.Length > first.Length) sorted[more[ofRow[second[^1]]]++] = second[^1];
     }
 
     private static (int[] OfRow, int Groups, List<int>? SomeRow) Combine(Codes[] keys, int count, ReadOnlySpan<int> rows, Arena arena)

@@ -16,6 +16,13 @@ internal static class TextSearch
     /// <summary>Whether numbers of this form could spell the needle; of affixed ones that is not known.</summary>
     public static bool IsSpelled(TextForm form, Needle needle) => form == TextForm.Affixed || (!IsKept(form) && needle.IsOf(Characters(form)));
 
+    /// <summary>
+    /// The same of a column of which more is known. What stands partly in an affix and partly in a number has a character
+    /// of the number.
+    /// </summary>
+    public static bool IsSpelled(ColumnForm column, Needle needle) =>
+        column.Form == TextForm.Affixed && !IsKept(column.Inner) ? needle.HasAny(Characters(column.Inner)) : IsSpelled(column.Form, needle);
+
     /// <summary>Marks the texts that hold the needle.</summary>
     /// <param name="hits">By place in the column.</param>
     /// <param name="wholeTokens">Whether only whole tokens count, so that numbers need not be spelled to be compared.</param>

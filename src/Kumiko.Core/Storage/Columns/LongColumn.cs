@@ -243,17 +243,51 @@ public static class LongColumn
 }
 
 /// <summary>A column of numbers that is not unpacked yet.</summary>
-public readonly record struct LongSlice(ReadOnlyMemory<byte> Bytes, int Count)
+public readonly struct LongSlice
 {
+    private readonly ReadOnlyMemory<byte> _bytes;
+    private readonly ReadOnlyMemory<byte> _planes;
+    private readonly long _least, _step;
+    private readonly int _width;
+
+    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
+    public LongSlice(ReadOnlyMemory<byte> bytes, int count)
+    {
+        (_bytes, Count, _width) = (bytes, count, -1);
+        var from = new ByteReader(bytes);
+        if (count == 0 || from.Byte() != 0) return;
+        _least = from.Signed();
+        _width = from.Byte();
+        if (_width == 0) return;
+        _step = (long)from.Unsigned();
+        _planes = bytes[from.Position..];
+    }
+
+    public int Count { get; }
+
+    /// <summary>One number, where it does not hang on those before it.</summary>
+    public bool TryAt(int index, out long number)
+    {
+        number = _least;
+        if (_width < 0) return false;
+        if (_width == 0) return true;
+        var planes = _planes.Span;
+        ulong rest = 0;
+        if (_width < 8) rest = (ulong)(planes[index * _width >> 3] >> (index * _width & 7)) & ((1UL << _width) - 1);
+        else for (var (at, shift) = (index, 0); shift < _width; at += Count, shift += 8) rest |= (ulong)planes[at] << shift;
+        number += (long)rest * _step;
+        return true;
+    }
+
     public void Read(Span<long> values)
     {
-        var from = new ByteReader(Bytes.Span);
+        var from = new ByteReader(_bytes.Span);
         LongColumn.Read(ref from, values[..Count]);
     }
 
     public void ReadPlaces(Span<int> places, int entries)
     {
-        var from = new ByteReader(Bytes.Span);
+        var from = new ByteReader(_bytes.Span);
         LongColumn.ReadPlaces(ref from, places[..Count], entries);
     }
 }

@@ -41,7 +41,13 @@ internal static class Planes
         Span<byte> made = stackalloc byte[256];
         var known = (step * 255) + least <= 255 ? 256 : Math.Max(0, ((255 - least) / step) + 1);
         for (var i = 0; i < known; i++) made[i] = (byte)((i * step) + least);
-        for (var i = 0; i < values.Length; i++) values[i] = values[i] < known ? made[values[i]] : throw new OverflowException();
+        var at = 0;
+        if (width < 8 && Vector128.IsHardwareAccelerated && known >= 16)
+        {
+            var table = Vector128.Create(made[..16]);
+            for (; at + 16 <= values.Length; at += 16) Vector128.Shuffle(table, Vector128.Create<byte>(values.Slice(at, 16))).CopyTo(values[at..]);
+        }
+        for (; at < values.Length; at++) values[at] = values[at] < known ? made[values[at]] : throw new OverflowException();
     }
 
     /// <summary>Each number times a step and more than the least; wraps.</summary>

@@ -17,6 +17,22 @@ internal enum TextForm : byte
     Affixed = 9,
 }
 
+/// <summary>The form of a column, and where that is affixed, the form of what stands between the affixes: in one byte.</summary>
+internal readonly record struct ColumnForm(byte Code)
+{
+    private const int InnerAt = 4;
+
+    /// <summary>All codes are below.</summary>
+    public const int Codes = 256;
+
+    public ColumnForm(TextForm form) : this((byte)form) { }
+
+    public TextForm Form => (TextForm)(Code & ((1 << InnerAt) - 1));
+    public TextForm Inner => (TextForm)(Code >> InnerAt);
+
+    public static ColumnForm Around(ColumnForm inner) => new((byte)((byte)TextForm.Affixed | ((byte)inner.Form << InnerAt)));
+}
+
 /// <summary>Spellings that come back exactly from a number.</summary>
 internal static class TextForms
 {

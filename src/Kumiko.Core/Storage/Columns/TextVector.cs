@@ -63,8 +63,8 @@ public sealed class TextVector
         }
     }
 
-    /// <summary>Passes by such a column and tells its form.</summary>
-    internal static TextForm Skip(ref ByteReader from, int count)
+    /// <summary>Passes by such a column and tells its form, and that of what stands between affixes.</summary>
+    internal static ColumnForm Skip(ref ByteReader from, int count)
     {
         var form = (TextForm)from.Byte();
         switch (form)
@@ -90,11 +90,10 @@ public sealed class TextVector
             case TextForm.Affixed:
                 from.Sized();
                 from.Sized();
-                Skip(ref from, count);
-                break;
+                return ColumnForm.Around(Skip(ref from, count));
             default: throw Unknown();
         }
-        return form;
+        return new ColumnForm(form);
     }
 
     private static void SkipPlain(ref ByteReader from, int count)
@@ -118,7 +117,10 @@ public sealed class TextVector
     public int Entries { get; }
 
     /// <summary>The place in the dictionary of each value.</summary>
-    public ReadOnlySpan<int> Places => (_places ??= ReadPlaces()).AsSpan(0, Count);
+    public ReadOnlySpan<int> Places => PlacesBuffer.AsSpan(0, Count);
+
+    /// <summary>The same in a buffer that may be longer.</summary>
+    internal int[] PlacesBuffer => _places ??= ReadPlaces();
 
     /// <summary>The constant text around each value, and the values inside; null inner where there is none.</summary>
     internal (ReadOnlyMemory<byte> Before, TextVector Inner, ReadOnlyMemory<byte> After)? Affixes => _inner is null ? null : (_before, _inner, _after);

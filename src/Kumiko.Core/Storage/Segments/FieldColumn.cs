@@ -117,6 +117,9 @@ internal sealed class FieldColumn
         return true;
     }
 
+    /// <summary>The column that holds the value of each row at the place of the row; null where there is none such.</summary>
+    public FieldVector? Whole => !RowByRow && _scan.Attributes.IsOneShape && _columnOfShape[0] >= 0 ? _scan.Attributes.Column(_columnOfShape[0]) : null;
+
     /// <summary>The columns that hold values of this name.</summary>
     public IEnumerable<int> Columns => _columnOfShape.Where(c => c >= 0).Distinct();
 

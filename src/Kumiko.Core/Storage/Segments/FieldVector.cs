@@ -17,6 +17,12 @@ public abstract class FieldVector
     /// <summary>Whole numbers of the field's kind; empty where it has none.</summary>
     public virtual ReadOnlySpan<long> Wholes => [];
 
+    /// <summary>The kind of quantity that whole numbers are; null where there are none.</summary>
+    internal virtual ValueKind? WholeKind => null;
+
+    /// <summary>One of them, without unpacking the others where that can be.</summary>
+    internal virtual long WholeAt(int index) => throw new NotSupportedException();
+
     /// <summary>The same in a buffer that may be longer.</summary>
     internal virtual long[] Numbers => [];
 
@@ -35,10 +41,8 @@ public abstract class FieldVector
                 return new DecimalsVector(decimals, count);
             case ValueKind.List or ValueKind.Object: return new NestedVector(new TextVector(ref from, count, arena), names);
             default:
-                var numbers = arena?.Longs(count) ?? new long[count];
-                LongColumn.Read(ref from, numbers.AsSpan(0, count));
                 ValueCodec.Whole(kind, 0);
-                return new WholesVector(kind, numbers, count);
+                return new WholesVector(kind, LongColumn.Take(ref from, count), arena);
         }
     }
 
@@ -47,11 +51,29 @@ public abstract class FieldVector
         public override Value this[int index] => Value.Missing;
     }
 
-    private sealed class WholesVector(ValueKind kind, long[] numbers, int count) : FieldVector
+    private sealed class WholesVector(ValueKind kind, LongSlice packed, Arena? arena) : FieldVector
     {
-        public override Value this[int index] => ValueCodec.Whole(kind, numbers[index]);
-        public override ReadOnlySpan<long> Wholes => numbers.AsSpan(0, count);
-        internal override long[] Numbers => numbers;
+        private long[]? _numbers;
+
+        internal override ValueKind? WholeKind => kind is ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time ? kind : null;
+
+        public override Value this[int index] => ValueCodec.Whole(kind, WholeAt(index));
+
+        internal override long WholeAt(int index) => _numbers is null && packed.TryAt(index, out var number) ? number : Numbers[index];
+
+        public override ReadOnlySpan<long> Wholes => Numbers.AsSpan(0, packed.Count);
+        internal override void Decode() => _ = Numbers;
+
+        internal override long[] Numbers
+        {
+            get
+            {
+                if (_numbers is not null) return _numbers;
+                var numbers = arena?.Longs(packed.Count) ?? new long[packed.Count];
+                packed.Read(numbers);
+                return _numbers = numbers;
+            }
+        }
     }
 
     private sealed class DecimalsVector(double[] numbers, int count) : FieldVector

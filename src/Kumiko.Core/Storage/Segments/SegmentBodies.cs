@@ -212,7 +212,7 @@ public sealed class SegmentBodies
 /// <param name="Places">Where each variable begins.</param>
 /// <param name="Forms">How each is kept.</param>
 /// <param name="TemplateOf">The template of each.</param>
-internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, byte[] Forms, int[] TemplateOf)
+internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, ColumnForm[] Forms, int[] TemplateOf)
 {
     public int Size => (First.Length + Counts.Length + Places.Length + TemplateOf.Length) * sizeof(int) + Forms.Length;
 
@@ -221,7 +221,7 @@ internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, b
         var templates = bodies.Templates;
         var (first, counts) = (new int[templates.Length], new int[templates.Length]);
         foreach (var template in bodies.TemplateOfRow) counts[template]++;
-        var (places, forms, templateOf) = (new List<int>(), new List<byte>(), new List<int>());
+        var (places, forms, templateOf) = (new List<int>(), new List<ColumnForm>(), new List<int>());
         var from = new ByteReader(content);
         for (var t = 0; t < templates.Length; t++)
         {
@@ -229,7 +229,7 @@ internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, b
             if (templates[t].Id == 0)
             {
                 places.Add(from.Position);
-                forms.Add(0);
+                forms.Add(default);
                 templateOf.Add(t);
                 var which = new long[counts[t]];
                 LongColumn.Read(ref from, which);
@@ -239,7 +239,7 @@ internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, b
             for (var gap = 0; gap < templates[t].Gaps; gap++)
             {
                 places.Add(from.Position);
-                forms.Add((byte)TextVector.Skip(ref from, counts[t]));
+                forms.Add(TextVector.Skip(ref from, counts[t]));
                 templateOf.Add(t);
             }
         }
