@@ -36,7 +36,7 @@ public class ParseTests
 
     [Fact]
     public void Slots_of_any_text_take_what_a_lazy_regex_takes() =>
-        Gen.Select(Gen.OneOf("ab", "b", "aba", " ").Array[1, 4], Gen.Bool, Gen.Bool, Gen.String[Gen.OneOf('a', 'b', ' '), 0, 14]).Sample((constants, opens, ends, text) =>
+        Gen.Select(Gen.OneOf("ab", "b", "aba", " ").Array[1, 4], Gen.Bool, Gen.Bool, Gen.OneOf(Gen.String[Gen.OneOf('a', 'b', ' '), 0, 14], Gen.String[Gen.OneOf('a', 'b', ' ', 'c', 'd'), 15, 60])).Sample((constants, opens, ends, text) =>
         {
             var slots = 0;
             string Slot() => $"{{s{slots++}}}";
