@@ -425,8 +425,13 @@ internal sealed class Values(MemoryMeter memory)
     {
         while (_sketch is null && !numbers.IsEmpty)
         {
-            Add(numbers[0]);
-            numbers = numbers[1..];
+            if (_inLast == _last.Length) Room();
+            var room = _last.AsSpan(_inLast, Math.Min(_last.Length - _inLast, numbers.Length));
+            for (var i = 0; i < room.Length; i++) room[i] = numbers[i];
+            _inLast += room.Length;
+            _count += room.Length;
+            numbers = numbers[room.Length..];
+            if (_count > MostExact) Sketch();
         }
         _sketch?.Add(numbers);
     }

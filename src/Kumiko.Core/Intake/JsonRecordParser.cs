@@ -228,7 +228,7 @@ public sealed class JsonRecordParser(string source) : ILineParser
         long time = 0;
         switch (reader.TokenType)
         {
-            case JsonTokenType.String when !reader.ValueIsEscaped && Instants.TryParseUtc(reader.ValueSpan, out time): return time;
+            case JsonTokenType.String when !reader.ValueIsEscaped && Instants.TryParsePlain(reader.ValueSpan, out time): return time;
             case JsonTokenType.String:
                 var text = reader.GetString()!;
                 known = Instants.TryParse(text, out time)

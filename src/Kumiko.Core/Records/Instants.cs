@@ -52,20 +52,21 @@ public static class Instants
     }
 
     /// <summary>
-    /// Reads the one spelling that most programs write, <c>2026-11-23T17:51:04.204Z</c> with up to nine decimals,
-    /// straight from its bytes. False for any other, which <see cref="TryParse"/> may know.
+    /// Reads the one spelling that most programs write, <c>2026-11-23T17:51:04.204Z</c> with up to nine decimals and perhaps
+    /// <c>+01:00</c> for Z, straight from its bytes. False for any other, which <see cref="TryParse"/> may know.
     /// </summary>
-    public static bool TryParseUtc(ReadOnlySpan<byte> text, out long nanoseconds)
+    public static bool TryParsePlain(ReadOnlySpan<byte> text, out long nanoseconds)
     {
         nanoseconds = 0;
-        if (text.Length is < 20 or > 30 || text[4] != '-' || text[7] != '-' || text[10] != 'T' || text[13] != ':' || text[16] != ':' || text[^1] != 'Z') return false;
+        if (text.Length < 20 || !TryOffset(ref text, out var offset)) return false;
+        if (text.Length is < 19 or > 29 || text[4] != '-' || text[7] != '-' || text[10] != 'T' || text[13] != ':' || text[16] != ':') return false;
         if (!Digits(text[..4], out var year) || !Digits(text[5..7], out var month) || !Digits(text[8..10], out var day)
             || !Digits(text[11..13], out var hour) || !Digits(text[14..16], out var minute) || !Digits(text[17..19], out var second)) return false;
         long fraction = 0;
-        if (text.Length > 20)
+        if (text.Length > 19)
         {
-            if (text[19] != '.' || text.Length == 21 || !Digits(text[20..^1], out fraction)) return false;
-            for (var digits = text.Length - 21; digits < 9; digits++) fraction *= 10;
+            if (text[19] != '.' || text.Length == 20 || !Digits(text[20..], out fraction)) return false;
+            for (var digits = text.Length - 20; digits < 9; digits++) fraction *= 10;
         }
         if (year is < 1678 or > 2261 || month is < 1 or > 12 || day < 1 || day > DateTime.DaysInMonth((int)year, (int)month) || hour > 23 || minute > 59 || second > 59) return false;
         // Days of the civil calendar, counted in years that begin in March. Hinnant: chrono-Compatible Low-Level Date Algorithms, 2013.
@@ -74,7 +75,20 @@ public static class Instants
         var yearOfEra = y - (era * 400);
         var dayOfYear = (((153 * (month > 2 ? month - 3 : month + 9)) + 2) / 5) + day - 1;
         var days = (era * 146_097) + (yearOfEra * 365) + (yearOfEra / 4) - (yearOfEra / 100) + dayOfYear - 719_468;
-        nanoseconds = (days * Day) + (hour * Hour) + (minute * Minute) + (second * Second) + fraction;
+        nanoseconds = (days * Day) + (hour * Hour) + (minute * Minute) + (second * Second) + fraction - offset;
+        return true;
+    }
+
+    /// <summary>Takes the offset off the end of a text.</summary>
+    private static bool TryOffset(ref ReadOnlySpan<byte> text, out long offset)
+    {
+        offset = 0;
+        if (text[^1] == 'Z') { text = text[..^1]; return true; }
+        var end = text[^6..];
+        if (end[0] is not ((byte)'+' or (byte)'-') || end[3] != ':' || !Digits(end[1..3], out var hours) || !Digits(end[4..], out var minutes) || hours > 14 || minutes > 59) return false;
+        offset = (hours * Hour) + (minutes * Minute);
+        if (end[0] == '-') offset = -offset;
+        text = text[..^6];
         return true;
     }
 

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Collections.Concurrent;
 using K4os.Compression.LZ4;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
@@ -44,10 +45,23 @@ internal static class BatchCodec
         head.Number(block.Resources.Length);
         head.Bytes(resources.Written);
         head.Bytes(body.Written);
-        var packed = new ArrayBufferWriter<byte>(LZ4Codec.MaximumOutputSize(head.Length) + 64);
+        return Pack(head.Written);
+    }
+
+    private const int MostScratch = 4, LargestScratch = 8 << 20;
+
+    /// <summary>Room to pack into, kept for the next batch: as large as the batch, most of it is thrown away.</summary>
+    private static readonly ConcurrentBag<ArrayBufferWriter<byte>> Scratch = [];
+
+    private static byte[] Pack(ReadOnlySpan<byte> raw)
+    {
+        if (!Scratch.TryTake(out var packed)) packed = new ArrayBufferWriter<byte>(LZ4Codec.MaximumOutputSize(raw.Length) + 64);
+        packed.ResetWrittenCount();
         packed.Write([Version]);
-        LZ4Pickler.Pickle(head.Written, packed);
-        return packed.WrittenSpan.ToArray();
+        LZ4Pickler.Pickle(raw, packed);
+        var content = packed.WrittenSpan.ToArray();
+        if (packed.Capacity <= LargestScratch && Scratch.Count < MostScratch) Scratch.Add(packed);
+        return content;
     }
 
     private static void WriteOptional(ByteWriter to, RecordBlock block, int row, TextPart part)

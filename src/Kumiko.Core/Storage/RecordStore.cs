@@ -43,6 +43,9 @@ public sealed class RecordStore : IDisposable
     internal const long MostRecentBytes = 512L << 20, MostOfSource = 32L << 20;
 
     private const int BatchRows = 16_384;
+
+    /// <summary>A batch of so many is no small one, and moving it costs more than it saves.</summary>
+    private const int LargeRows = BatchRows / 4;
     private const int MostRefused = 10_000;
 
     private Database _database;
@@ -246,7 +249,7 @@ public sealed class RecordStore : IDisposable
         var batches = _recentBatches;
         batches.AddRange(RecentBatch.Of(records, BatchRows));
         // Small neighbours are merged so that a trickle does not make thousands of batches; each record moves a few times only.
-        while (batches.Count > 1 && batches[^2].Count <= batches[^1].Count * 2 && batches[^2].Count + batches[^1].Count <= BatchRows)
+        while (batches.Count > 1 && batches[^1].Count < LargeRows && batches[^2].Count <= batches[^1].Count * 2 && batches[^2].Count + batches[^1].Count <= BatchRows)
         {
             var merged = RecentBatch.Merge(batches[^2], batches[^1]);
             batches.RemoveRange(batches.Count - 2, 2);

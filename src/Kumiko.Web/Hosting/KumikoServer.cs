@@ -94,7 +94,7 @@ public static class KumikoServer
         services.AddSingleton(s => new RuleWords(id => s.GetRequiredService<RuleStore>().Find(id)?.Name, id => s.GetRequiredService<ObjectiveStore>().Find(id)?.Name));
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
-        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>();
+        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>().AddHostedService(_ => new MemoryService());
         services.AddHttpContextAccessor().AddScoped<Viewer>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");

@@ -27,7 +27,7 @@ public sealed partial class SyslogParser
         var stamp = message[parts[0]];
         if (!IsNil(stamp))
         {
-            if (!Instants.TryParse(Encoding.Latin1.GetString(stamp), out var time)) return false;
+            if (!Instants.TryParsePlain(stamp, out var time) && !Instants.TryParse(Encoding.Latin1.GetString(stamp), out time)) return false;
             draft.Time = time;
         }
         else _inferred.Add("time of arrival");

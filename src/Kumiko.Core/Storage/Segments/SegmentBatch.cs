@@ -16,9 +16,6 @@ public sealed class SegmentBatch : RecordBatch
 
     public override IRecordRows Open(bool records) => OpenRows(records);
 
-    /// <summary>All columns decoded, for one reader who will not come again.</summary>
-    internal SegmentRows OpenOnce() => _cache.RowsOnce(this);
-
     /// <summary>The decoded columns, kept for a while for the next reader.</summary>
     public SegmentRows OpenRows(bool records) => _cache.Rows(this, records);
 

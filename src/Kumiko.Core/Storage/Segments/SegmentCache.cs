@@ -25,8 +25,6 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
         return Decoded(rows, records);
     }
 
-    public SegmentRows RowsOnce(SegmentBatch batch) => Decoded(Closed(batch), records: true);
-
     private SegmentRows Closed(SegmentBatch batch) => new(batch.Segment, new SegmentColumns(batch.Segment, _reader));
 
     private SegmentRows Decoded(SegmentRows rows, bool records)

@@ -52,6 +52,9 @@ public sealed class SegmentScan : RowSource, IDisposable
     public ReadOnlySpan<long> Times => (_times ??= Numbers(SegmentColumn.Time)).AsSpan(0, Count);
     public ReadOnlySpan<long> Sequences => (_sequences ??= Numbers(SegmentColumn.Sequence)).AsSpan(0, Count);
 
+    /// <summary>How much later each was observed than it happened.</summary>
+    internal ReadOnlySpan<long> Observed => (_observed ??= Numbers(SegmentColumn.Observed)).AsSpan(0, Count);
+
     /// <summary>Severity numbers.</summary>
     public ReadOnlySpan<byte> Severities => (_severities ??= ReadSeverities()).AsSpan(0, Count);
 
@@ -159,7 +162,7 @@ public sealed class SegmentScan : RowSource, IDisposable
         switch (field.Name)
         {
             case "time": return Value.Time(Times[place]);
-            case "observed": return Value.Time(Times[place] + (_observed ??= Numbers(SegmentColumn.Observed))[place]);
+            case "observed": return Value.Time(Times[place] + Observed[place]);
             case "level": return Value.Level(Severities[place]);
             case "severity_text": return Text(SeverityText, place);
             case "body": return Value.Of(Bodies.Text(place));
@@ -182,7 +185,7 @@ public sealed class SegmentScan : RowSource, IDisposable
     public override LogRecord Record(int place) => new()
     {
         Time = Times[place],
-        Observed = Times[place] + (_observed ??= Numbers(SegmentColumn.Observed))[place],
+        Observed = Times[place] + Observed[place],
         SeverityNumber = Severities[place],
         SeverityText = Text(SeverityText, place) is { IsMissing: false } level ? level.AsText : null,
         Body = Bodies.Text(place),

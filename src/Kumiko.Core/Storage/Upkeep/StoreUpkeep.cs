@@ -164,15 +164,11 @@ public sealed class StoreUpkeep : IDisposable
         {
             using var snapshot = _store.Current;
             if (Merger.Choose(snapshot.Segments, Now) is not { } chosen) return false;
-            var builder = new RecordBlockBuilder();
-            foreach (var batch in chosen)
-            {
-                // Not through the cache: what is rewritten is mostly old, and readers keep what they read.
-                var rows = batch.OpenOnce();
-                for (var i = 0; i < rows.Count; i++) builder.Add(rows[i]);
-            }
+            var builder = BuilderPool.Rent();
+            var blocks = chosen.Select(batch => batch.Scan(null, scan => SegmentUnpacking.Read(scan, builder))).ToArray();
+            BuilderPool.Return(builder);
             var merges = chosen.Max(c => c.Segment.Merges) + 1;
-            var merged = Encode([builder.Build()], SegmentWriter.MergedRows, SegmentWriter.MergedBytes, chosen[0].Segment.Source, merges);
+            var merged = Encode(blocks, SegmentWriter.MergedRows, SegmentWriter.MergedBytes, chosen[0].Segment.Source, merges);
             await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
             return true;
         }

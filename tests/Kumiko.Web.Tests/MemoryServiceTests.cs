@@ -1,0 +1,32 @@
+using Kumiko.Web.Background;
+
+namespace Kumiko.Web.Tests;
+
+/// <summary>Memory is given back when much is held, and not again and again where it is in use.</summary>
+public sealed class MemoryServiceTests
+{
+    private const long Megabyte = 1 << 20;
+
+    /// <summary>How often it was collected, where each look finds so much and a collection leaves so much.</summary>
+    private static int Collections(long left, params long[] held)
+    {
+        var (now, times) = (0L, 0);
+        var memory = new MemoryService(() => now, () => { now = left; times++; });
+        foreach (var more in held)
+        {
+            now = more;
+            memory.Look();
+        }
+        return times;
+    }
+
+    [Fact]
+    public void Little_memory_is_let_be() => Assert.Equal(0, Collections(0, 0, 100 * Megabyte, MemoryService.Enough - 1));
+
+    [Fact]
+    public void Much_is_collected_each_time_it_has_grown() => Assert.Equal(2, Collections(100 * Megabyte, MemoryService.Enough, 150 * Megabyte, 200 * Megabyte, MemoryService.Enough + Megabyte));
+
+    [Fact]
+    public void What_is_in_use_is_not_collected_again_until_it_has_grown_by_half() =>
+        Assert.Equal(2, Collections(600 * Megabyte, 700 * Megabyte, 700 * Megabyte, 899 * Megabyte, 900 * Megabyte, 800 * Megabyte));
+}
