@@ -55,14 +55,26 @@ internal static class Queries
         finally { if (Environment.GetEnvironmentVariable("KEEP") is null) Directory.Delete(folder, true); else Console.WriteLine(folder); }
     }
 
-    /// <summary>Asks again what an earlier run with KEEP in its environment left.</summary>
+    /// <summary>Asks again what an earlier run with KEEP in its environment left, as it is and then merged.</summary>
     public static async Task CompareKept(string folder)
     {
         var path = Path.Combine(folder, "records.db");
-        long records;
-        using (var store = new RecordStore(path, TimeProvider.System, RecordStoreOptions.Default with { Background = false })) records = store.Count;
-        using var yardsticks = Yardsticks.Kept(folder, records);
+        using var yardsticks = Yardsticks.Kept(folder, Count(path));
         await Compare(path, yardsticks, "hot");
+        using (var store = new RecordStore(path, TimeProvider.System, RecordStoreOptions.Default with { Background = false }))
+        {
+            var started = Stopwatch.GetTimestamp();
+            while (await store.Upkeep.Merge()) { }
+            Console.WriteLine($"merged in {Stopwatch.GetElapsedTime(started).TotalSeconds:0} s\n");
+            await store.Upkeep.Sweep();
+        }
+        await Compare(path, yardsticks, "merged");
+    }
+
+    private static long Count(string path)
+    {
+        using var store = new RecordStore(path, TimeProvider.System, RecordStoreOptions.Default with { Background = false });
+        return store.Count;
     }
 
     public static async Task Compare(string path, Yardsticks yardsticks, string state)

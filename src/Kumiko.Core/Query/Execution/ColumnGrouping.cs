@@ -127,6 +127,11 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
                     return new SegmentGroups.Codes(codes, Levels);
                 case "service" or "host":
                     var (ofResource, names) = field.Name == "service" ? scan.Services : scan.Hosts;
+                    if (rows.Length < scan.Count / FewRows)
+                    {
+                        foreach (var row in rows) codes[row] = ofResource[scan.ResourceAt(row)];
+                        return new SegmentGroups.Codes(codes, names);
+                    }
                     var resources = scan.ResourceOfRow;
                     foreach (var row in rows) codes[row] = ofResource[resources[row]];
                     return new SegmentGroups.Codes(codes, names);

@@ -248,17 +248,20 @@ public readonly struct LongSlice
     private readonly ReadOnlyMemory<byte> _bytes;
     private readonly ReadOnlyMemory<byte> _planes;
     private readonly long _least, _step;
-    private readonly int _width;
+
+    /// <summary>Bits of a number, and one more; 0 where each hangs on the one before, or nothing is known.</summary>
+    private readonly int _widthAndOne;
 
     /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
     public LongSlice(ReadOnlyMemory<byte> bytes, int count)
     {
-        (_bytes, Count, _width) = (bytes, count, -1);
+        (_bytes, Count) = (bytes, count);
         var from = new ByteReader(bytes);
         if (count == 0 || from.Byte() != 0) return;
         _least = from.Signed();
-        _width = from.Byte();
-        if (_width == 0) return;
+        var width = from.Byte();
+        _widthAndOne = width + 1;
+        if (width == 0) return;
         _step = (long)from.Unsigned();
         _planes = bytes[from.Position..];
     }
@@ -269,12 +272,13 @@ public readonly struct LongSlice
     public bool TryAt(int index, out long number)
     {
         number = _least;
-        if (_width < 0) return false;
-        if (_width == 0) return true;
+        if (_widthAndOne == 0) return false;
+        var width = _widthAndOne - 1;
+        if (width == 0) return true;
         var planes = _planes.Span;
         ulong rest = 0;
-        if (_width < 8) rest = (ulong)(planes[index * _width >> 3] >> (index * _width & 7)) & ((1UL << _width) - 1);
-        else for (var (at, shift) = (index, 0); shift < _width; at += Count, shift += 8) rest |= (ulong)planes[at] << shift;
+        if (width < 8) rest = (ulong)(planes[index * width >> 3] >> (index * width & 7)) & ((1UL << width) - 1);
+        else for (var (at, shift) = (index, 0); shift < width; at += Count, shift += 8) rest |= (ulong)planes[at] << shift;
         number += (long)rest * _step;
         return true;
     }

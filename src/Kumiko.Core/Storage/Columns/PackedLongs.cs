@@ -1,6 +1,7 @@
 using System.Buffers;
 using System.Buffers.Binary;
 using System.Numerics;
+using System.Runtime.Intrinsics;
 
 namespace Kumiko.Core.Storage.Columns;
 
@@ -24,7 +25,9 @@ public static class PackedLongs
             var step = Step(values);
             var numbers = rented.AsSpan(0, values.Length);
             // From the first, which is kept apart, so that a common step divides all.
-            for (var i = 0; i < values.Length; i++) numbers[i] = step == 1 ? values[i] - values[0] : (long)((ulong)(values[i] - values[0]) / step);
+            var first = values[0];
+            if (step == 1) for (var i = 0; i < values.Length; i++) numbers[i] = values[i] - first;
+            else for (var i = 0; i < values.Length; i++) numbers[i] = (long)((ulong)(values[i] - first) / step);
             // With a step, numbers below the first would divide as huge ones; then there is none.
             var isPlain = Bits(numbers, differences: false) <= Bits(numbers, differences: true);
             if (!isPlain) for (var i = numbers.Length - 1; i > 0; i--) numbers[i] -= numbers[i - 1];
@@ -56,36 +59,41 @@ public static class PackedLongs
         long bits = 0;
         for (var at = 1; at < numbers.Length; at += Block)
         {
-            var (least, most) = (long.MaxValue, long.MinValue);
-            var end = Math.Min(at + Block, numbers.Length);
-            if (differences)
-                for (var i = at; i < end; i++)
-                {
-                    var number = numbers[i] - numbers[i - 1];
-                    if (number < least) least = number;
-                    if (number > most) most = number;
-                }
-            else
-                for (var i = at; i < end; i++)
-                {
-                    if (numbers[i] < least) least = numbers[i];
-                    if (numbers[i] > most) most = numbers[i];
-                }
-            bits += (end - at) * Width((ulong)(most - least));
+            var block = numbers[at..Math.Min(at + Block, numbers.Length)];
+            var (least, most) = differences ? Range(block, numbers.Slice(at - 1, block.Length)) : Range(block, []);
+            bits += block.Length * Width((ulong)(most - least));
         }
         return bits;
+    }
+
+    /// <summary>The least and the most of numbers, or of what is left of them without others.</summary>
+    private static (long Least, long Most) Range(ReadOnlySpan<long> numbers, ReadOnlySpan<long> without)
+    {
+        var (least, most, i) = (long.MaxValue, long.MinValue, 0);
+        if (Vector256.IsHardwareAccelerated && numbers.Length >= Vector256<long>.Count)
+        {
+            var (low, high) = (Vector256.Create(long.MaxValue), Vector256.Create(long.MinValue));
+            for (; i + Vector256<long>.Count <= numbers.Length; i += Vector256<long>.Count)
+            {
+                var some = Vector256.Create(numbers[i..]);
+                if (!without.IsEmpty) some -= Vector256.Create(without[i..]);
+                (low, high) = (Vector256.Min(low, some), Vector256.Max(high, some));
+            }
+            for (var lane = 0; lane < Vector256<long>.Count; lane++) (least, most) = (Math.Min(least, low[lane]), Math.Max(most, high[lane]));
+        }
+        for (; i < numbers.Length; i++)
+        {
+            var number = without.IsEmpty ? numbers[i] : numbers[i] - without[i];
+            (least, most) = (Math.Min(least, number), Math.Max(most, number));
+        }
+        return (least, most);
     }
 
     private static int Width(ulong largest) => 64 - BitOperations.LeadingZeroCount(largest);
 
     private static void WriteBlock(ByteWriter to, ReadOnlySpan<long> numbers)
     {
-        var (least, most) = (numbers[0], numbers[0]);
-        foreach (var number in numbers)
-        {
-            if (number < least) least = number;
-            if (number > most) most = number;
-        }
+        var (least, most) = Range(numbers, []);
         var width = Width((ulong)(most - least));
         to.Signed(least);
         to.Byte((byte)width);

@@ -147,10 +147,18 @@ internal sealed class SampleBuffer
     {
         if (least <= _times.Length) return;
         var length = Math.Max(least, _times.Length * 2);
-        Array.Resize(ref _times, length);
-        Array.Resize(ref _values, length);
+        _times = Grown(_times, length);
+        _values = Grown(_values, length);
         if (_starts is not null) Array.Resize(ref _starts, length);
         if (_distributions is not null) Array.Resize(ref _distributions, length);
+    }
+
+    /// <summary>A longer array; what is not used yet is written before it is read.</summary>
+    private T[] Grown<T>(T[] array, int length) where T : unmanaged
+    {
+        var longer = GC.AllocateUninitializedArray<T>(length);
+        array.AsSpan(0, Count).CopyTo(longer);
+        return longer;
     }
 
     public void Add(long time, double value, long start, Distribution? distribution)

@@ -16,6 +16,7 @@ public sealed class SegmentScan : RowSource, IDisposable
     private readonly Func<LogRecord, Value>? _patternOf;
     private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
     private long[]? _times, _sequences, _observed;
+    private LongSlice? _packedResources;
     private byte[]? _severities;
     private int[]? _resourceOfRow;
     private SegmentBodies? _bodies;
@@ -106,6 +107,22 @@ public sealed class SegmentScan : RowSource, IDisposable
     {
         if (window.From <= Segment.MinTime && Segment.MaxTime < window.To) return (0, Count);
         return (RecordBatch.LowerBound(Times, window.From), RecordBatch.LowerBound(Times, window.To));
+    }
+
+    /// <summary>The place of the resource of one row, without unpacking those of all.</summary>
+    internal int ResourceAt(int row)
+    {
+        if (_resourceOfRow is null && (_packedResources ??= PackedResources()).TryAt(row, out var place))
+            return (ulong)place < (ulong)Resources.Length ? (int)place : throw new InvalidDataException("A place lies outside its list.");
+        return ResourceOfRow[row];
+    }
+
+    private LongSlice PackedResources()
+    {
+        var bytes = _arena.Keep(_source.Read(SegmentColumn.ResourceOfRow));
+        var from = new ByteReader(bytes.Memory);
+        // Segments of the first days have both in one column; then nothing is known of one row.
+        return bytes.Span.IsEmpty ? default : LongColumn.Take(ref from, Count);
     }
 
     private long[] Numbers(SegmentColumn column)
