@@ -21,7 +21,7 @@ public sealed class ExecutorLaws : StoreTest
 
     private static readonly Gen<string> Condition = Gen.OneOf(
         Word,
-        Gen.Select(Gen.OneOf("terminal", "wait", "x", "http.status", "body", "service", "host", "level", "trace_id", "span_id", "source", "severity_text", "inner", "x.inner", "attributes.terminal", "resource.terminal", "status", "x.y", "nothing", "_a1", "observed", "deployment.environment.name", "service.name"),
+        Gen.Select(Gen.OneOf("terminal", "wait", "x", "http.status", "body", "service", "host", "level", "trace_id", "span_id", "source", "severity_text", "inner", "x.inner", "attributes.terminal", "resource.terminal", "status", "x.y", "nothing", "_a1", "observed", "time", "deployment.environment.name", "service.name"),
             Gen.OneOf("=", "!=", "<", "<=", ">", ">="), Gen.OneOf("Tarnhead", "409", "7", "2.5", "400ms", "warn", "error", "gate*", "*a*", "\"7\"", "true", "import", "0", "-3", "\"refused at the gate\"", "deep", "10MiB", "2026-10-25T01:30:00Z"), (f, o, v) => $"{f} {o} {v}"),
         Gen.OneOf("status in (7, 409)", "x in 1..5", "wait in ..450", "ip in 10.20.0.0/16", "x in 10.20.0.0/16", "level in (warn, fatal)", "level >= warn", "exists(trace_id)", "exists(x.inner)", "exists(nothing)", "terminal in (Orra, \"Tarnhead\")",
             "body ~ /ticket \\w+-\\d+/", "body ~ /SEAT \\d/i", "body !~ /seat 1/", "body ~ /e/", "body = \"refused at the gate\"", "body ~ /after \\d+ms$/", "terminal ~ /^T/", "trace_id ~ /^5/", "body ~ /refused: seat/", "body != \"\""));

@@ -64,7 +64,7 @@ public sealed class ColumnTests
         using var to = new ByteWriter();
         LongColumn.Write(to, Enumerable.Range(1, count).Select(i => i * step).ToArray());
         var bytes = to.Written.ToArray();
-        Assert.Throws<OverflowException>(() =>
+        Assert.Throws<InvalidDataException>(() =>
         {
             var from = new ByteReader(bytes);
             LongColumn.ReadBytes(ref from, new byte[count]);

@@ -207,8 +207,7 @@ public static class LongColumn
     }
 
     /// <summary>Reads numbers of one byte each.</summary>
-    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length.</exception>
-    /// <exception cref="OverflowException">A number is larger.</exception>
+    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length, or a number is larger.</exception>
     public static void ReadBytes(ref ByteReader from, Span<byte> values)
     {
         var start = from;
@@ -228,7 +227,7 @@ public static class LongColumn
         try
         {
             Read(ref from, wide.AsSpan(0, values.Length));
-            for (var i = 0; i < values.Length; i++) values[i] = checked((byte)wide[i]);
+            for (var i = 0; i < values.Length; i++) values[i] = wide[i] is >= 0 and <= byte.MaxValue ? (byte)wide[i] : throw new InvalidDataException("A number is larger than a byte.");
         }
         finally { Buffers<long>.Return(wide); }
     }

@@ -33,7 +33,7 @@ internal static class Planes
     }
 
     /// <summary>Numbers of at most eight bits, each times a step and more than the least.</summary>
-    /// <exception cref="OverflowException">One does not fit.</exception>
+    /// <exception cref="InvalidDataException">One is larger than a byte.</exception>
     public static void Bytes(ReadOnlySpan<byte> packed, int width, Span<byte> values, int step, int least)
     {
         if (width == 8) packed[..values.Length].CopyTo(values); else Bits(packed, width, values);
@@ -47,7 +47,7 @@ internal static class Planes
             var table = Vector128.Create(made[..16]);
             for (; at + 16 <= values.Length; at += 16) Vector128.Shuffle(table, Vector128.Create<byte>(values.Slice(at, 16))).CopyTo(values[at..]);
         }
-        for (; at < values.Length; at++) values[at] = values[at] < known ? made[values[at]] : throw new OverflowException();
+        for (; at < values.Length; at++) values[at] = values[at] < known ? made[values[at]] : throw new InvalidDataException("A number is larger than a byte.");
     }
 
     /// <summary>Each number times a step and more than the least; wraps.</summary>

@@ -11,7 +11,6 @@ internal static class SegmentUnpacking
     /// <exception cref="InvalidDataException">The segment is damaged.</exception>
     public static RecordBlock Read(SegmentScan scan, RecordBlockBuilder builder)
     {
-        var (times, observed, sequences, severities, resourceOfRow) = (scan.Times.ToArray(), scan.Observed.ToArray(), scan.Sequences.ToArray(), scan.Severities.ToArray(), scan.ResourceOfRow.ToArray());
         var bytes = builder.Bytes;
         for (var row = 0; row < scan.Count; row++)
         {
@@ -24,7 +23,7 @@ internal static class SegmentUnpacking
             builder.Text(TextPart.Body, start);
             Fields(scan.Attributes, row, builder);
             var source = SegmentScan.Text(scan.Origin, row);
-            builder.End(times[row], times[row] + observed[row], severities[row], scan.Resources[resourceOfRow[row]], source.IsMissing ? "" : source.AsText, sequences[row]);
+            builder.End(scan.Times[row], scan.Times[row] + scan.Observed[row], scan.Severities[row], scan.Resources[scan.ResourceOfRow[row]], source.IsMissing ? "" : source.AsText, scan.Sequences[row]);
         }
         return builder.Build();
 
