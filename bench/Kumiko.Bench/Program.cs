@@ -82,6 +82,11 @@ if (args is ["scale", ..])
     await Kumiko.Bench.Store.Scale.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000);
     return;
 }
+if (args is ["export", var stored])
+{
+    await Kumiko.Bench.Store.Scale.Export(stored);
+    return;
+}
 if (args is ["store", ..])
 {
     await Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);

@@ -59,6 +59,13 @@ internal static class Scale
         finally { Directory.Delete(folder, true); }
     }
 
+    /// <summary>Exports of a store that another run kept.</summary>
+    public static async Task Export(string path)
+    {
+        using var store = new RecordStore(path, TimeProvider.System, RecordStoreOptions.Default with { Background = false });
+        await Exported(store);
+    }
+
     private static Run Start(RecordStore store, string query)
     {
         var parsed = QueryParser.Parse(query);

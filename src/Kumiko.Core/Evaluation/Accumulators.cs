@@ -448,17 +448,14 @@ internal sealed class Values(MemoryMeter memory)
     private void Sketch()
     {
         _sketch = new PercentileSketch();
-        for (var left = _count; left > 0; left -= Piece)
-            foreach (var value in _pieces[(_count - left) / Piece].AsSpan(0, Math.Min(left, Piece))) _sketch.Add(value);
+        for (var piece = 0; piece < _pieces.Count; piece++)
+            foreach (var value in PartOf(piece)) _sketch.Add(value);
         memory.Take(-_pieces.Sum(p => p.Length) * sizeof(double));
         _pieces.Clear();
         (_last, _inLast, _count) = ([], 0, 0);
     }
 
-    private void ForEach(Action<double> take)
-    {
-        for (var i = 0; i < _count; i++) take(_pieces[i / Piece][i % Piece]);
-    }
+    private ReadOnlySpan<double> PartOf(int piece) => _pieces[piece].AsSpan(0, Math.Min(Piece, _count - (piece * Piece)));
 
     public void Add(PercentileSketch more)
     {
@@ -468,7 +465,12 @@ internal sealed class Values(MemoryMeter memory)
 
     public void Merge(Values other)
     {
-        if (other._sketch is null) { other.ForEach(Add); return; }
+        if (other._sketch is null)
+        {
+            for (var piece = 0; piece < other._pieces.Count; piece++)
+                foreach (var value in other.PartOf(piece)) Add(value);
+            return;
+        }
         if (_sketch is null) Sketch();
         _sketch!.Merge(other._sketch);
     }
@@ -477,13 +479,16 @@ internal sealed class Values(MemoryMeter memory)
     public double At(double share)
     {
         if (_sketch is not null) return _sketch.At(share);
-        var sorted = new double[_count];
-        for (var i = 0; i < _count; i++) sorted[i] = _pieces[i / Piece][i % Piece];
-        Array.Sort(sorted);
+        var values = new double[_count];
+        for (var piece = 0; piece < _pieces.Count; piece++) PartOf(piece).CopyTo(values.AsSpan(piece * Piece));
         var place = (_count - 1) * share;
         var below = (int)Math.Floor(place);
-        var above = Math.Min(below + 1, _count - 1);
-        return sorted[below] + ((place - below) * (sorted[above] - sorted[below]));
+        var lower = Selection.At(values, below);
+        if (below == _count - 1) return lower;
+        // Selecting has put what is not below it behind it.
+        var upper = double.PositiveInfinity;
+        foreach (var value in values.AsSpan(below + 1)) if (value < upper) upper = value;
+        return lower + ((place - below) * (upper - lower));
     }
 }
 

@@ -355,9 +355,9 @@ public sealed class Run : IDisposable
         if (Pipeline.IsRecords)
         {
             var reader = RecordColumns.Reader((RecordScope)Pipeline.Scope);
-            return new FrameStream(Pipeline.Schema, InTime(Guarded(Pipeline.Answer(_executor.Passing(Pipeline))).Select(reader).Chunk(ChunkRows)));
+            return new FrameStream(Pipeline.Schema, ReadAhead.One(InTime(Guarded(Pipeline.Answer(_executor.Passing(Pipeline))).Select(reader).Chunk(ChunkRows))));
         }
-        return new FrameStream(Pipeline.Schema, InTime(Guarded(_executor.Answer(Pipeline)).Select(row => row.Slots).Chunk(ChunkRows)));
+        return new FrameStream(Pipeline.Schema, ReadAhead.One(InTime(Guarded(_executor.Answer(Pipeline)).Select(row => row.Slots).Chunk(ChunkRows))));
     }
 
     private IEnumerable<Value[][]> InTime(IEnumerable<Value[][]> parts)

@@ -24,7 +24,30 @@ public static class Instants
     {
         var seconds = Math.DivRem(nanoseconds, Second, out var rest);
         if (rest < 0) { rest += Second; seconds--; }
-        return string.Create(CultureInfo.InvariantCulture, $"{DateTime.UnixEpoch.AddSeconds(seconds):yyyy-MM-ddTHH:mm:ss}.{rest:000000000}Z");
+        return string.Create("2026-11-23T17:51:04.204000000Z".Length, (DateTime.UnixEpoch.AddSeconds(seconds), rest), static (text, time) =>
+        {
+            var (moment, fraction) = time;
+            var (date, clock) = (DateOnly.FromDateTime(moment), moment.TimeOfDay);
+            Write(text[..4], date.Year);
+            text[4] = '-';
+            Write(text[5..7], date.Month);
+            text[7] = '-';
+            Write(text[8..10], date.Day);
+            text[10] = 'T';
+            Write(text[11..13], clock.Hours);
+            text[13] = ':';
+            Write(text[14..16], clock.Minutes);
+            text[16] = ':';
+            Write(text[17..19], clock.Seconds);
+            text[19] = '.';
+            Write(text[20..29], fraction);
+            text[29] = 'Z';
+        });
+    }
+
+    private static void Write(Span<char> text, long number)
+    {
+        for (var i = text.Length - 1; i >= 0; i--, number /= 10) text[i] = (char)('0' + (number % 10));
     }
 
     /// <summary>

@@ -51,21 +51,28 @@ public sealed class Snapshot : IDisposable
         var direction = newest ? -1 : 1;
         var merge = new PriorityQueue<IEnumerator<LogRecord>, RecordId>(Comparer<RecordId>.Create((a, b) => direction * a.CompareTo(b)));
         (RecordBatch Batch, Task<Looked> Look)? ahead = null;
-        while (true)
+        var opened = 0;
+        try
         {
-            while (waiting.TryPeek(out var next) && (merge.Count == 0 || Reaches(next, merge)))
+            while (true)
             {
-                waiting.Dequeue();
-                var mine = ahead is { } before && before.Batch == next ? before.Look : null;
-                // While one batch is looked through, another worker goes on with the next.
-                ahead = !test.PassesAll && waiting.TryPeek(out var following) ? (following, Ahead(following)) : null;
-                var cursor = Cursor(mine is null ? Look(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(), newest, from).GetEnumerator();
-                if (cursor.MoveNext()) merge.Enqueue(cursor, cursor.Current.Id);
+                while (waiting.TryPeek(out var next) && (merge.Count == 0 || Reaches(next, merge)))
+                {
+                    waiting.Dequeue();
+                    var mine = ahead is { } before && before.Batch == next ? before.Look : null;
+                    // While one batch is looked through, another worker goes on with the next.
+                    ahead = !test.PassesAll && waiting.TryPeek(out var following) ? (following, Ahead(following)) : null;
+                    var cursor = Cursor(mine is null ? Look(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(), newest, from, opened++ < KeptSegments).GetEnumerator();
+                    if (cursor.MoveNext()) merge.Enqueue(cursor, cursor.Current.Id);
+                }
+                if (!merge.TryPeek(out var first, out _)) yield break;
+                yield return first.Current;
+                if (first.MoveNext()) merge.DequeueEnqueue(first, first.Current.Id); else merge.Dequeue();
             }
-            if (merge.Count == 0) yield break;
-            var first = merge.Dequeue();
-            yield return first.Current;
-            if (first.MoveNext()) merge.Enqueue(first, first.Current.Id);
+        }
+        finally
+        {
+            while (merge.TryDequeue(out var left, out _)) left.Dispose();
         }
 
         Task<Looked> Ahead(RecordBatch batch)
@@ -91,24 +98,21 @@ public sealed class Snapshot : IDisposable
         return new Looked(part, batch is SegmentBatch segment && part.Count > 0 && part.Count < batch.Count / FewRecords ? Few(segment, part, newest) : null);
     }
 
-    private static IEnumerable<LogRecord> Cursor(Looked looked, bool newest, RecordId? from)
+    /// <param name="keep">Whether a segment stays unpacked for the next reader.</param>
+    private static IEnumerable<LogRecord> Cursor(Looked looked, bool newest, RecordId? from, bool keep)
     {
-        if (looked.Part.Count == 0) yield break;
-        if (looked.Few is { } records)
-        {
-            foreach (var record in records)
-                if (from is not { } few || (newest ? record.Id < few : record.Id > few)) yield return record;
-            yield break;
-        }
         var part = looked.Part;
-        if (part.TryOpen(records: true) is not { } rows) yield break;
-        for (var n = 0; n < part.Count; n++)
-        {
-            var record = rows[part[newest ? part.Count - 1 - n : n]];
-            if (from is { } edge && (newest ? record.Id >= edge : record.Id <= edge)) continue;
-            yield return record;
-        }
+        if (part.Count == 0) yield break;
+        var places = Enumerable.Range(0, part.Count).Select(n => part[newest ? part.Count - 1 - n : n]);
+        var records = looked.Few
+            ?? (!keep && part.Batch is SegmentBatch segment ? segment.Records(places)
+            : part.TryOpen(records: true) is { } rows ? places.Select(place => rows[place]) : []);
+        foreach (var record in records)
+            if (from is not { } edge || (newest ? record.Id < edge : record.Id > edge)) yield return record;
     }
+
+    /// <summary>So many segments that reading in order comes to first are kept for the next page; a long reading must not drive out what pages use.</summary>
+    private const int KeptSegments = 3;
 
     /// <summary>A part of so many rows is few: they are put together by themselves, and the segment is not unpacked.</summary>
     private const int FewRecords = 32;

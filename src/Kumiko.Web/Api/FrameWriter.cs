@@ -64,6 +64,12 @@ public static class FrameWriter
     private static async Task WriteNdjson(FrameStream answer, StreamWriter text, CancellationToken cancel)
     {
         var line = new StringBuilder();
+        var names = answer.Schema.Columns.Select((column, i) =>
+        {
+            var name = new StringBuilder();
+            JsonText.Append(name, column.Name);
+            return name.Insert(0, i == 0 ? "" : ",").Append(':').ToString();
+        }).ToArray();
         foreach (var chunk in answer.Chunks)
         {
             foreach (var row in chunk)
@@ -71,9 +77,7 @@ public static class FrameWriter
                 line.Append('{');
                 for (var i = 0; i < row.Length; i++)
                 {
-                    if (i > 0) line.Append(',');
-                    JsonText.Append(line, answer.Schema.Columns[i].Name);
-                    line.Append(':');
+                    line.Append(names[i]);
                     JsonText.Append(line, row[i]);
                 }
                 line.Append("}\n");

@@ -64,6 +64,30 @@ public sealed class SegmentTests : StoreTest
     }, iter: 60, threads: 1);
 
     [Fact]
+    public Task A_long_reading_through_segments_that_overlap_gives_whole_records_in_order_from_any_place_on() =>
+        Gen.Select(AnyRecord.List[20, 80], Gen.Int[3, 10], Gen.Int[0, 19]).SampleAsync(async (records, each, place) =>
+        {
+            var path = Path.Combine(Folder, Guid.NewGuid().ToString("N"), "records.db");
+            Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+            using var store = Open(path: path);
+            foreach (var some in records.Chunk(each))
+            {
+                await store.Append(some, "quay");
+                await store.Upkeep.SealAll();
+            }
+            var expected = records.OrderBy(r => r.Id).ToList();
+            using var snapshot = store.Current;
+            Assert.True(snapshot.Batches.Count > 1);
+            Same(expected, All(snapshot));
+            Same([.. expected.Skip(place + 1)], [.. snapshot.OldestFirst(Ever, BatchTest.All, expected[place].Id, CancellationToken.None)]);
+            Same([.. expected.Take(place).Reverse()], [.. snapshot.NewestFirst(Ever, BatchTest.All, expected[place].Id, CancellationToken.None)]);
+            // Whoever stops in the middle leaves nothing behind that the next reader meets.
+            Same([.. expected.Take(place)], [.. snapshot.OldestFirst(Ever, BatchTest.All, null, CancellationToken.None).Take(place)]);
+            Same(expected, All(snapshot));
+            Assert.Empty(store.Notices);
+        }, iter: 40, threads: 1);
+
+    [Fact]
     public async Task Long_bodies_and_thousands_of_fields_come_back()
     {
         using var store = Open();

@@ -27,6 +27,21 @@ public sealed class SegmentBatch : RecordBatch
     /// <exception cref="DamagedSegmentException">It is damaged.</exception>
     public T Scan<T>(Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Scan(this, patternOf, look);
 
+    /// <summary>
+    /// Records made one after the other as they are asked for, without keeping the segment. They end where it turns out to be
+    /// damaged, which the store has told.
+    /// </summary>
+    internal IEnumerable<LogRecord> Records(IEnumerable<int> places)
+    {
+        using var scan = _cache.Open(this);
+        if (scan is null) yield break;
+        foreach (var place in places)
+        {
+            if (_cache.Record(this, scan, place) is not { } record) yield break;
+            yield return record;
+        }
+    }
+
     /// <summary>How many records there are by minute, service and severity band.</summary>
     public List<MinuteCount> Counts() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Counts); return MinuteCounts.Read(bytes.Span); });
 

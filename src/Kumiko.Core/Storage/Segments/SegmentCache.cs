@@ -72,6 +72,28 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
         });
     }
 
+    /// <summary>The same for a look that stays open until it is disposed; null where the segment is damaged.</summary>
+    public SegmentScan? Open(SegmentBatch batch)
+    {
+        try
+        {
+            var facts = Facts(batch);
+            return new SegmentScan(batch.Segment, new SegmentColumns(batch.Segment, _reader, facts.Small), facts, null);
+        }
+        catch (DamagedSegmentException) { return null; }
+    }
+
+    /// <summary>A record of such a look; null where the segment is damaged.</summary>
+    public LogRecord? Record(SegmentBatch batch, SegmentScan scan, int place)
+    {
+        try { return scan.Record(place); }
+        catch (InvalidDataException e)
+        {
+            damaged(new DamagedSegmentException(batch.Segment, e.Message, e));
+            return null;
+        }
+    }
+
     private T Guard<T>(Segment segment, SegmentColumns source, Func<SegmentColumns, T> read)
     {
         try { return read(source); }
