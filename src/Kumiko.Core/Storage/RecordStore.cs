@@ -71,7 +71,7 @@ public sealed class RecordStore : IDisposable
     {
         _clock = clock;
         _database = RecordRescue.Open(path, clock, _notices);
-        _cache = new SegmentCache(_database, SetAside);
+        _cache = new SegmentCache(_database, clock, SetAside);
         try
         {
             LoadOrRescue(path);
@@ -129,7 +129,7 @@ public sealed class RecordStore : IDisposable
             _cache.Dispose();
             _database.Dispose();
             _database = RecordRescue.Replace(path, _clock, _notices);
-            _cache = new SegmentCache(_database, SetAside);
+            _cache = new SegmentCache(_database, _clock, SetAside);
             (Recent, Templates, _recentBatches) = (new RecentTier(), new TemplateMiner(), []);
             Load();
         }

@@ -34,6 +34,9 @@ public sealed class ColumnTests
         Assert.Equal(0, from.Left);
         var slice = new LongSlice(to.Written.ToArray(), values.Length);
         for (var i = 0; i < values.Length; i++) Assert.True(!slice.TryAt(i, out var number) || number == values[i]);
+        int[] some = [.. Enumerable.Range(0, values.Length).Where(i => i % 3 != 1).Reverse()];
+        var numbers = new long[some.Length];
+        if (slice.TryAt(some, numbers)) Assert.Equal(some.Select(i => (long)values[i]), numbers);
         if (entries > 1) Assert.Throws<InvalidDataException>(() => Read(to.Written.ToArray(), values.Length, entries - 1));
     }, iter: 2_000);
 
@@ -54,6 +57,30 @@ public sealed class ColumnTests
         Assert.Equal(values, bytes.Select(b => (int)b));
         Assert.Equal(0, from.Left);
     }, iter: 2_000);
+
+    [Fact]
+    public void Rows_with_marked_numbers_are_told_without_unpacking() => Gen.Select(
+        Gen.Select(Gen.OneOf(1, 2, 3, 15, 16, 255), Gen.OneOf(1, 4, 17)).SelectMany((most, step) => Gen.Int[0, Math.Min(most, 255 / step)].Select(n => n * step).Array[0, 300]),
+        Gen.Byte[0, 1].Array[256], Gen.ULong).Sample((values, marks, before) =>
+    {
+        using var to = new ByteWriter();
+        LongColumn.Write(to, values);
+        ulong[] words = [.. Enumerable.Repeat(before, (values.Length + 63) / 64)];
+        var told = new LongSlice(to.Written.ToArray(), values.Length).TryMark(marks, words);
+        var span = values.Length == 0 ? 0 : values.Max() - values.Min();
+        // Up to 16 different numbers are of four bits at most.
+        if (System.Runtime.Intrinsics.X86.Bmi2.X64.IsSupported && span is > 0 and < 16) Assert.True(told);
+        for (var i = 0; i < words.Length * 64; i++)
+            Assert.Equal((before >> (i & 63) & 1) != 0 || (told && i < values.Length && marks[values[i]] != 0), (words[i >> 6] >> (i & 63) & 1) != 0);
+    }, iter: 2_000);
+
+    [Fact]
+    public void Numbers_that_may_be_larger_than_a_byte_are_left_to_the_reader_that_says_so()
+    {
+        using var to = new ByteWriter();
+        LongColumn.Write(to, [200, 300, 200, 300]);
+        Assert.False(new LongSlice(to.Written.ToArray(), 4).TryMark(new byte[256], new ulong[1]));
+    }
 
     [Theory]
     [InlineData(256, 1)]

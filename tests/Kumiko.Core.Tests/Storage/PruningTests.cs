@@ -59,7 +59,7 @@ public sealed class PruningTests : StoreTest
             await store.Upkeep.SealAll();
         }
         using var snapshot = store.Current;
-        long[] Opened(string match) => [.. snapshot.Segments.Where(s => SegmentPruning.MayMatch(QueryParser.Parse(match).Query.Match!, s, Ever)).Select(s => s.Segment.Day).Order()];
+        long[] Opened(string match) => [.. snapshot.Segments.Where(s => SegmentPruning.Of(QueryParser.Parse(match).Query.Match!)(s, Ever)).Select(s => s.Segment.Day).Order()];
         Assert.Equal([3], Opened("ref3a17"));
         Assert.Equal([2], Opened("level >= warn"));
         Assert.Equal([4], Opened("terminal = Orra"));
@@ -78,7 +78,7 @@ public sealed class PruningTests : StoreTest
         await store.Upkeep.SealAll();
         using var snapshot = store.Current;
         var segment = Assert.Single(snapshot.Segments);
-        bool May(string match, int fromMinute, int toMinute) => SegmentPruning.MayMatch(QueryParser.Parse(match).Query.Match!, segment, new Window(fromMinute * Instants.Minute, toMinute * Instants.Minute));
+        bool May(string match, int fromMinute, int toMinute) => SegmentPruning.Of(QueryParser.Parse(match).Query.Match!)(segment, new Window(fromMinute * Instants.Minute, toMinute * Instants.Minute));
         Assert.True(May("level = error", 0, 10));
         Assert.True(May("level = error", 0, 1));
         Assert.False(May("level = error", 1, 9));

@@ -14,6 +14,9 @@ public sealed class Bits
     /// <summary>Number of rows, in the set or not.</summary>
     public int Count { get; }
 
+    /// <summary>The bits, 64 rows in each.</summary>
+    internal Span<ulong> Words => _words;
+
     public bool this[int row] => (_words[row >> 6] >> row & 1) != 0;
 
     public bool IsEmpty => !_words.AsSpan().ContainsAnyExcept(0UL);

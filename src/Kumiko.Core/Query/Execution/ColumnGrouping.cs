@@ -129,7 +129,9 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
                     var (ofResource, names) = field.Name == "service" ? scan.Services : scan.Hosts;
                     if (rows.Length < scan.Count / FewRows)
                     {
-                        foreach (var row in rows) codes[row] = ofResource[scan.ResourceAt(row)];
+                        var places = arena.Longs(rows.Length);
+                        scan.ResourcesOf(rows, places);
+                        for (var i = 0; i < rows.Length; i++) codes[rows[i]] = ofResource[places[i]];
                         return new SegmentGroups.Codes(codes, names);
                     }
                     var resources = scan.ResourceOfRow;

@@ -81,7 +81,7 @@ internal sealed class CountingPass
         for (var c = 0; c < _alone.Length; c++)
         {
             var condition = _conditions.Written[c];
-            var found = SegmentPruning.MayMatch(condition.Expr, batch, _pipeline.Reads)
+            var found = condition.MayMatch(batch, _pipeline.Reads)
                 ? condition.OnSegment.Of(scan, text => batch.Facts().MayHaveTokens(text), window, cancel)
                 : new Bits(scan.Count);
             Count(ref _alone[c], found.Size);

@@ -11,7 +11,8 @@ namespace Kumiko.Core.Query.Execution;
 /// <summary>One condition made ready for both kinds of batches: whole segments, and records in memory.</summary>
 /// <param name="Index">Of the stage it stands in; 0 for the match.</param>
 /// <param name="Expr">As written.</param>
-internal sealed record LogCondition(int Index, Expr Expr, SegmentCondition OnSegment, Func<Row, bool> OnRow);
+/// <param name="MayMatch">What segments tell without being read.</param>
+internal sealed record LogCondition(int Index, Expr Expr, SegmentPruning.MayMatch MayMatch, SegmentCondition OnSegment, Func<Row, bool> OnRow);
 
 /// <summary>Conditions that records must all meet, asked of batches.</summary>
 internal sealed class LogConditions
@@ -25,7 +26,7 @@ internal sealed class LogConditions
         _patternOf = patterns is null ? null : patterns.Of;
         // Each part of an “and” is a condition by itself, in the order in which they stand.
         _written = [.. conditions.SelectMany(c => c.Condition is And and ? and.Items.Select(i => (c.Index, Condition: i)) : [c])
-            .Select(c => new LogCondition(c.Index, c.Condition, SegmentCondition.Of(c.Condition, compiler, fields, patterns), compiler.Condition(c.Condition)))];
+            .Select(c => new LogCondition(c.Index, c.Condition, SegmentPruning.Of(c.Condition), SegmentCondition.Of(c.Condition, compiler, fields, patterns), compiler.Condition(c.Condition)))];
         _cheapest = [.. _written.OrderBy(c => c.OnSegment.Cost)];
     }
 
@@ -36,7 +37,7 @@ internal sealed class LogConditions
     public Func<LogRecord, Value>? PatternOf => _patternOf;
 
     /// <summary>False where no record of the segment inside the window can meet all, told without reading its rows.</summary>
-    public bool MayMatch(SegmentBatch batch, Window window) => Array.TrueForAll(_written, c => SegmentPruning.MayMatch(c.Expr, batch, window));
+    public bool MayMatch(SegmentBatch batch, Window window) => Array.TrueForAll(_written, c => c.MayMatch(batch, window));
 
     /// <summary>The rows of a segment that meet all.</summary>
     public Bits Find(SegmentBatch batch, SegmentScan scan, Bits candidates, CancellationToken cancel)

@@ -130,7 +130,7 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         switch (asked.Name)
         {
             case "level":
-                found.AddMarked(scan.Severities, _bySeverity.Value);
+                if (!scan.TryMarkSeverities(_bySeverity.Value, found.Words)) found.AddMarked(scan.Severities, _bySeverity.Value);
                 found.Keep(candidates);
                 return found;
             case "time":
@@ -159,7 +159,13 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         if (column.RowByRow || candidates.Size < candidates.Count / FewRows)
         {
             if (isOrder && column.Whole is { WholeKind: { } ofWhole } whole && ChangeOf(ofWhole) is { } change)
-                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) found.Put(row, whole.WholeAt(row) <= change.Last == change.Below);
+            {
+                var places = scan.Arena.Ints(scan.Count);
+                ReadOnlySpan<int> rows = places.AsSpan(0, candidates.ToPlaces(places));
+                var wholes = scan.Arena.Longs(rows.Length);
+                whole.WholesAt(rows, wholes);
+                for (var i = 0; i < rows.Length; i++) found.Put(rows[i], wholes[i] <= change.Last == change.Below);
+            }
             else for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(column.Of(row))) found.Set(row);
             return found;
         }

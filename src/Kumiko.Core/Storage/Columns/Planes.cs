@@ -32,6 +32,26 @@ internal static class Planes
         for (; i < values.Length; i++) values[i] = (byte)((packed[i >> shift] >> ((i & (perByte - 1)) * width)) & ones);
     }
 
+    /// <summary>A bit for each of as many numbers as a word holds: whether it is one of some.</summary>
+    /// <param name="packed">The numbers, of 1, 2 or 4 bits each.</param>
+    /// <param name="opposites">For each of those, all ones without it, in the place of every number of the word.</param>
+    public static ulong Marked(ulong packed, int width, ReadOnlySpan<ulong> opposites)
+    {
+        ulong marked = 0;
+        foreach (var opposite in opposites)
+        {
+            // All bits of a number are set where it is the same; they meet in its lowest.
+            var same = packed ^ opposite;
+            if (width > 1) same &= same >> 1;
+            if (width > 2) same &= same >> 2;
+            marked |= same;
+        }
+        return Bmi2.X64.ParallelBitExtract(marked, Lowest(width));
+    }
+
+    /// <summary>The lowest bit of every number in a word.</summary>
+    public static ulong Lowest(int width) => width switch { 1 => ulong.MaxValue, 2 => 0x5555555555555555, _ => 0x1111111111111111 };
+
     /// <summary>Numbers of at most eight bits, each times a step and more than the least.</summary>
     /// <exception cref="InvalidDataException">One is larger than a byte.</exception>
     public static void Bytes(ReadOnlySpan<byte> packed, int width, Span<byte> values, int step, int least)

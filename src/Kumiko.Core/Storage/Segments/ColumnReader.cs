@@ -81,12 +81,20 @@ internal sealed class ColumnReader(Database database) : IDisposable
 
 /// <summary>The columns of one segment: small ones out of its bundle, the others each by itself.</summary>
 /// <param name="small">Its bundle, where that was read before.</param>
-internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null) : IColumnSource
+/// <param name="kept">Keeps narrow columns for the next question; null where what is read is not worth keeping.</param>
+internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null, KeptColumns? kept = null) : IColumnSource
 {
     private readonly Lock _lock = new();
     private SmallColumns? _small = small;
 
-    public ColumnBytes Read(SegmentColumn column) => Small.Find(column) ?? reader.Read(Segment.KeyOf(segment.Id, column)) ?? ColumnBytes.None;
+    public ColumnBytes Read(SegmentColumn column)
+    {
+        var key = Segment.KeyOf(segment.Id, column);
+        if ((Small.Find(column) ?? kept?.Find(key)) is { } known) return known;
+        var bytes = reader.Read(key) ?? ColumnBytes.None;
+        kept?.Offer(key, bytes.Span, segment.Rows);
+        return bytes;
+    }
 
     public SmallColumns Small
     {

@@ -20,8 +20,9 @@ public abstract class FieldVector
     /// <summary>The kind of quantity that whole numbers are; null where there are none.</summary>
     internal virtual ValueKind? WholeKind => null;
 
-    /// <summary>One of them, without unpacking the others where that can be.</summary>
-    internal virtual long WholeAt(int index) => throw new NotSupportedException();
+    /// <summary>Some of them, without unpacking the others where that can be.</summary>
+    /// <param name="numbers">Receives them, in the order of the places.</param>
+    internal virtual void WholesAt(ReadOnlySpan<int> places, Span<long> numbers) => throw new NotSupportedException();
 
     /// <summary>The same in a buffer that may be longer.</summary>
     internal virtual long[] Numbers => [];
@@ -57,9 +58,14 @@ public abstract class FieldVector
 
         internal override ValueKind? WholeKind => kind is ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time ? kind : null;
 
-        public override Value this[int index] => ValueCodec.Whole(kind, WholeAt(index));
+        public override Value this[int index] => ValueCodec.Whole(kind, _numbers is null && packed.TryAt(index, out var number) ? number : Numbers[index]);
 
-        internal override long WholeAt(int index) => _numbers is null && packed.TryAt(index, out var number) ? number : Numbers[index];
+        internal override void WholesAt(ReadOnlySpan<int> places, Span<long> numbers)
+        {
+            if (_numbers is null && packed.TryAt(places, numbers)) return;
+            var all = Numbers;
+            for (var i = 0; i < places.Length; i++) numbers[i] = all[places[i]];
+        }
 
         public override ReadOnlySpan<long> Wholes => Numbers.AsSpan(0, packed.Count);
         internal override void Decode() => _ = Numbers;

@@ -7,9 +7,9 @@ namespace Kumiko.Core.Storage.Segments;
 /// Decoded segments and their filters, each within a budget of memory; the least recently used go first. Finds
 /// damage and tells it once.
 /// </summary>
-internal sealed class SegmentCache(Database database, Action<DamagedSegmentException> damaged) : IDisposable
+internal sealed class SegmentCache(Database database, TimeProvider clock, Action<DamagedSegmentException> damaged) : IDisposable
 {
-    private const long RowsBudget = 768L << 20, FactsBudget = 256L << 20;
+    private const long RowsBudget = 640L << 20, FactsBudget = 256L << 20, ColumnsBudget = 128L << 20;
 
     /// <summary>Records as objects take about so much more memory than their text.</summary>
     private const int ObjectFactor = 3;
@@ -18,6 +18,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
     private readonly SharedParts _shared = new();
     private readonly LeastRecentlyUsed<SegmentRows> _rows = new(RowsBudget);
     private readonly LeastRecentlyUsed<SegmentFacts> _facts = new(FactsBudget);
+    private readonly KeptColumns _columns = new(ColumnsBudget, clock);
 
     public SegmentRows Rows(SegmentBatch batch, bool records)
     {
@@ -65,7 +66,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
     public T Scan<T>(SegmentBatch batch, Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look)
     {
         var facts = Facts(batch);
-        return Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader, facts.Small), source =>
+        return Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader, facts.Small, _columns), source =>
         {
             using var scan = new SegmentScan(batch.Segment, source, facts, patternOf);
             return look(scan);
@@ -109,6 +110,7 @@ internal sealed class SegmentCache(Database database, Action<DamagedSegmentExcep
     {
         _rows.Remove(segment);
         _facts.Remove(segment);
+        _columns.Forget(segment);
     }
 
     public void Dispose() => _reader.Dispose();

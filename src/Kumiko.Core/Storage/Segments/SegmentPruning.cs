@@ -13,26 +13,42 @@ public static class SegmentPruning
 {
     private static readonly HashSet<string> NotInFilter = new(StringComparer.Ordinal) { "time", "observed", "severity_text", "body", "source", "pattern" };
 
-    /// <summary>False where no row of the segment inside the window can pass.</summary>
+    /// <summary>False for segments of which no row inside a window can pass.</summary>
     /// <exception cref="DamagedSegmentException">What is known of the segment cannot be read.</exception>
-    public static bool MayMatch(Expr condition, SegmentBatch batch, Window window) => condition switch
-    {
-        And and => and.Items.All(item => MayMatch(item, batch, window)),
-        Or or => or.Items.Any(item => MayMatch(item, batch, window)),
-        Term term => term.Quoted || !term.Text.AsSpan().ContainsAny('*', '\\') ? batch.Facts().MayHaveTokens(term.Text) : true,
-        Compare { Left: Field { Name: "level" }, Right: Literal literal } compare => MayHaveLevel(batch, new LiteralTest(literal), compare.Op, window),
-        Compare { Left: Field field, Op: CompareOp.Equal, Right: Literal literal } => MayEqual(field, literal, batch, window),
-        InList { Left: Field { Name: not "level" } field } list => list.Items.Any(item => MayEqual(field, item, batch, window)),
-        _ => true,
-    };
+    public delegate bool MayMatch(SegmentBatch batch, Window window);
 
-    private static bool MayHaveLevel(SegmentBatch batch, LiteralTest test, CompareOp op, Window window)
+    /// <summary>What can be told of segments for a condition; made once for all of them.</summary>
+    public static MayMatch Of(Expr condition)
+    {
+        switch (condition)
+        {
+            case And and:
+                var all = and.Items.Select(Of).ToArray();
+                return (batch, window) => Array.TrueForAll(all, item => item(batch, window));
+            case Or or:
+                var any = or.Items.Select(Of).ToArray();
+                return (batch, window) => Array.Exists(any, item => item(batch, window));
+            case Term term when term.Quoted || !term.Text.AsSpan().ContainsAny('*', '\\'):
+                return (batch, _) => batch.Facts().MayHaveTokens(term.Text);
+            case Compare { Left: Field { Name: "level" }, Right: Literal literal } compare:
+                var bands = Bands(new LiteralTest(literal), compare.Op);
+                return (batch, window) => (batch.Segment.SeverityMask & bands) != 0
+                    && (IsWhole(batch, window) || batch.Facts().Counts.Any(c => (bands & (1 << c.Band)) != 0 && IsIn(c, window)));
+            case Compare { Left: Field field, Op: CompareOp.Equal, Right: Literal literal }:
+                return (batch, window) => MayEqual(field, literal, batch, window);
+            case InList { Left: Field { Name: not "level" } field } list:
+                return (batch, window) => list.Items.Any(item => MayEqual(field, item, batch, window));
+            default: return (_, _) => true;
+        }
+    }
+
+    /// <summary>A bit for each severity band in which some severity holds.</summary>
+    private static int Bands(LiteralTest test, CompareOp op)
     {
         var bands = 0;
         for (var number = 0; number <= 24; number++)
             if (test.Holds(op, Value.Level(number))) bands |= 1 << Severity.Band(number);
-        if ((batch.Segment.SeverityMask & bands) == 0) return false;
-        return IsWhole(batch, window) || batch.Facts().Counts.Any(c => (bands & (1 << c.Band)) != 0 && IsIn(c, window));
+        return bands;
     }
 
     private static bool IsWhole(SegmentBatch batch, Window window) => window.From <= batch.MinTime && batch.MaxTime < window.To;

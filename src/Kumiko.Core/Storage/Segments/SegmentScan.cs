@@ -16,7 +16,7 @@ public sealed class SegmentScan : RowSource, IDisposable
     private readonly Func<LogRecord, Value>? _patternOf;
     private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
     private long[]? _times, _sequences, _observed;
-    private LongSlice? _packedResources;
+    private LongSlice? _packedResources, _packedSeverities;
     private byte[]? _severities;
     private int[]? _resourceOfRow;
     private SegmentBodies? _bodies;
@@ -109,19 +109,29 @@ public sealed class SegmentScan : RowSource, IDisposable
         return (RecordBatch.LowerBound(Times, window.From), RecordBatch.LowerBound(Times, window.To));
     }
 
-    /// <summary>The place of the resource of one row, without unpacking those of all.</summary>
-    internal int ResourceAt(int row)
+    /// <summary>The places of the resources of some rows, without unpacking those of all.</summary>
+    /// <param name="places">Receives them, in the order of the rows.</param>
+    internal void ResourcesOf(ReadOnlySpan<int> rows, Span<long> places)
     {
-        if (_resourceOfRow is null && (_packedResources ??= PackedResources()).TryAt(row, out var place))
-            return (ulong)place < (ulong)Resources.Length ? (int)place : throw new InvalidDataException("A place lies outside its list.");
-        return ResourceOfRow[row];
+        // Segments of the first days have both in one column; then nothing is known of one row.
+        if (_resourceOfRow is null && (_packedResources ??= Packed(SegmentColumn.ResourceOfRow)).TryAt(rows, places))
+        {
+            foreach (var place in places[..rows.Length]) if ((ulong)place >= (ulong)Resources.Length) throw new InvalidDataException("A place lies outside its list.");
+            return;
+        }
+        var all = ResourceOfRow;
+        for (var i = 0; i < rows.Length; i++) places[i] = all[rows[i]];
     }
 
-    private LongSlice PackedResources()
+    /// <summary>Sets the bits of the rows whose severity has a mark, 1 or 0, where that can be told without unpacking them.</summary>
+    internal bool TryMarkSeverities(ReadOnlySpan<byte> marks, Span<ulong> words) => _severities is null && PackedSeverities.TryMark(marks, words);
+
+    private LongSlice PackedSeverities => _packedSeverities ??= Packed(SegmentColumn.Severity);
+
+    private LongSlice Packed(SegmentColumn column)
     {
-        var bytes = _arena.Keep(_source.Read(SegmentColumn.ResourceOfRow));
+        var bytes = _arena.Keep(_source.Read(column));
         var from = new ByteReader(bytes.Memory);
-        // Segments of the first days have both in one column; then nothing is known of one row.
         return bytes.Span.IsEmpty ? default : LongColumn.Take(ref from, Count);
     }
 
@@ -136,10 +146,8 @@ public sealed class SegmentScan : RowSource, IDisposable
 
     private byte[] ReadSeverities()
     {
-        using var bytes = _source.Read(SegmentColumn.Severity);
-        var from = new ByteReader(bytes.Span);
         var severities = _arena.Bytes(Count);
-        LongColumn.ReadBytes(ref from, severities.AsSpan(0, Count));
+        PackedSeverities.ReadBytes(severities);
         return severities;
     }
 
