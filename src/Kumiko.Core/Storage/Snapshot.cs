@@ -95,7 +95,7 @@ public sealed class Snapshot : IDisposable
     private static Looked Look(RecordBatch batch, Window window, BatchTest test, bool newest, CancellationToken cancel)
     {
         var part = Part(batch, window, test, cancel);
-        return new Looked(part, batch is SegmentBatch segment && part.Count > 0 && part.Count < batch.Count / FewRecords ? Few(segment, part, newest) : null);
+        return new Looked(part, batch is SegmentBatch segment && part.Count is > 0 and <= FewRecords ? Few(segment, part, newest) : null);
     }
 
     /// <param name="keep">Whether a segment stays unpacked for the next reader.</param>
@@ -105,7 +105,7 @@ public sealed class Snapshot : IDisposable
         if (part.Count == 0) yield break;
         var places = Enumerable.Range(0, part.Count).Select(n => part[newest ? part.Count - 1 - n : n]);
         var records = looked.Few
-            ?? (!keep && part.Batch is SegmentBatch segment ? segment.Records(places)
+            ?? (part.Batch is SegmentBatch segment && (!keep || part.Count < segment.Count / SmallPart) ? segment.Records(places)
             : part.TryOpen(records: true) is { } rows ? places.Select(place => rows[place]) : []);
         foreach (var record in records)
             if (from is not { } edge || (newest ? record.Id < edge : record.Id > edge)) yield return record;
@@ -114,8 +114,11 @@ public sealed class Snapshot : IDisposable
     /// <summary>So many segments that reading in order comes to first are kept for the next page; a long reading must not drive out what pages use.</summary>
     private const int KeptSegments = 3;
 
-    /// <summary>A part of so many rows is few: they are put together by themselves, and the segment is not unpacked.</summary>
+    /// <summary>So many records of a segment are put together as it is looked through, by whichever worker does.</summary>
     private const int FewRecords = 32;
+
+    /// <summary>For a smaller part of its rows a segment is not unpacked to be kept.</summary>
+    private const int SmallPart = 32;
 
     private static LogRecord[] Few(SegmentBatch segment, MatchSet.Part part, bool newest)
     {
