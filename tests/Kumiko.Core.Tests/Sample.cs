@@ -67,7 +67,7 @@ internal static class Sample
     {
         Assert.Equal((expected.Time, expected.Observed, expected.SeverityNumber, expected.SeverityText, expected.Body), (actual.Time, actual.Observed, actual.SeverityNumber, actual.SeverityText, actual.Body));
         Assert.Equal((expected.TraceId, expected.SpanId, expected.Source), (actual.TraceId, actual.SpanId, actual.Source));
-        Assert.Equal(expected.Attributes, actual.Attributes);
-        Assert.Equal(expected.Resource.Attributes, actual.Resource.Attributes);
+        Assert.True(expected.Attributes.Equals(actual.Attributes), $"{Value.Of(expected.Attributes)} came back as {Value.Of(actual.Attributes)}");
+        Assert.True(expected.Resource.Attributes.Equals(actual.Resource.Attributes), $"{Value.Of(expected.Resource.Attributes)} came back as {Value.Of(actual.Resource.Attributes)}");
     }
 }

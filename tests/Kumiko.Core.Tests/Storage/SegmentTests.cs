@@ -88,6 +88,22 @@ public sealed class SegmentTests : StoreTest
         }, iter: 40, threads: 1);
 
     [Fact]
+    public async Task Resources_whose_values_are_written_alike_but_are_of_other_kinds_stay_apart()
+    {
+        using var store = Open();
+        Value[] alike = [Value.Of(2), Value.Size(2), Value.Duration(2 * Instants.Second), Value.Of(2.0), Value.Of("2")];
+        var expected = alike.Select((value, i) => new LogRecord { Time = i, Observed = i, Body = "berthed", Source = "quay", Resource = new Resource(new Attributes(["lanes"], [value])) }).ToList();
+        foreach (var record in expected)
+        {
+            await store.Append([record], "quay");
+            await store.Upkeep.SealAll();
+        }
+        using var snapshot = store.Current;
+        var read = snapshot.Segments.SelectMany(s => s.Scan(null, scan => Enumerable.Range(0, s.Count).Select(scan.Record).ToList())).OrderBy(r => r.Time).ToList();
+        Assert.Equal(alike, read.Select(r => r.Resource.Attributes.Get("lanes")));
+    }
+
+    [Fact]
     public async Task Long_bodies_and_thousands_of_fields_come_back()
     {
         using var store = Open();

@@ -80,7 +80,7 @@ internal sealed class SharedParts
     private const int Most = 100_000;
 
     private readonly ConcurrentDictionary<string, SegmentTemplate> _templates = new(StringComparer.Ordinal);
-    private readonly ConcurrentDictionary<string, Resource> _resources = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<Attributes, Resource> _resources = new();
     private int _numbers = -1;
 
     public SegmentTemplate Template(long id, byte[] key)
@@ -101,5 +101,5 @@ internal sealed class SharedParts
     public bool MayHaveToken(string upper) => _tokensOverflowed || _tokens.ContainsKey(upper);
 
     public Resource Resource(Resource resource) =>
-        _resources.Count < Most ? _resources.GetOrAdd(Value.Of(resource.Attributes).ToJson(), resource) : resource;
+        _resources.Count < Most ? _resources.GetOrAdd(resource.Attributes, resource) : resource;
 }
