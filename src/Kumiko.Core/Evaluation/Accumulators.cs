@@ -1,3 +1,4 @@
+using System.Numerics;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 
@@ -83,6 +84,16 @@ public abstract class Accumulator
     /// <summary>Text that spells a quantity counts as one; everything else that is none is left out.</summary>
     private protected static Value Quantity(in Value value) =>
         value.IsText ? Literals.ReadQuantity(value.AsText) : value.IsQuantity || value.Kind == ValueKind.Time ? value : Value.Missing;
+
+    /// <summary>
+    /// Twelve digits of a number. What comes after them hangs on the order in which rows were added, and would put groups that
+    /// are equal in another order each time.
+    /// </summary>
+    private protected static double Settled(double number)
+    {
+        var scale = Math.Pow(10, 11 - Math.Floor(Math.Log10(Math.Abs(number))));
+        return double.IsFinite(scale) && scale != 0 ? Math.Round(number * scale) / scale : number;
+    }
 
     /// <summary>A number in the kind of the values it was made from.</summary>
     private protected static Value Like(ValueKind kind, double number) => kind switch
@@ -309,15 +320,50 @@ internal sealed class Moments
 {
     public long Count;
     public double Mean, Squares;
+
+    /// <summary>Whole numbers are added up exactly: how many, their sum and that of their squares.</summary>
+    public long Wholes;
+    public Int128 Sum, SumOfSquares;
+
+    /// <summary>All of them as means and squares.</summary>
+    public Moments Together()
+    {
+        if (Wholes == 0) return this;
+        var squares = ((BigInteger)SumOfSquares * Wholes) - ((BigInteger)Sum * Sum);
+        var all = new Moments { Count = Wholes, Mean = (double)Sum / Wholes, Squares = (double)squares / Wholes };
+        all.Take(this);
+        return all;
+    }
+
+    /// <summary>Adds means and squares of others: Chan, Golub and LeVeque, 1979.</summary>
+    public void Take(Moments other)
+    {
+        if (other.Count == 0) return;
+        var count = Count + other.Count;
+        var off = other.Mean - Mean;
+        Squares += other.Squares + (off * off * Count / count * other.Count);
+        Mean += off * other.Count / count;
+        Count = count;
+    }
 }
 
-/// <summary>Sample standard deviation: Welford, Technometrics 4 (1962); merged as in Chan, Golub and LeVeque, 1979.</summary>
+/// <summary>Sample standard deviation: of whole numbers exactly, so that it does not hang on their order; of others by Welford, Technometrics 4 (1962).</summary>
 internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 {
+    /// <summary>The squares of a trillion such numbers can be added up.</summary>
+    private const long LargestExact = 1L << 42;
+
     protected override Moments NewPart() => new();
 
     protected override void Add(Moments part, double number, long whole, bool isDecimal)
     {
+        if (!isDecimal && whole is >= -LargestExact and <= LargestExact)
+        {
+            part.Wholes++;
+            part.Sum += whole;
+            part.SumOfSquares += (Int128)whole * whole;
+            return;
+        }
         part.Count++;
         var off = number - part.Mean;
         part.Mean += off / part.Count;
@@ -326,15 +372,14 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 
     protected override void Merge(Moments part, Moments other)
     {
-        var count = part.Count + other.Count;
-        var off = other.Mean - part.Mean;
-        part.Squares += other.Squares + (off * off * part.Count / count * other.Count);
-        part.Mean += off * other.Count / count;
-        part.Count = count;
+        part.Take(other);
+        part.Wholes += other.Wholes;
+        part.Sum += other.Sum;
+        part.SumOfSquares += other.SumOfSquares;
     }
 
     protected override Value Result(Moments part, long count, ValueKind kind) =>
-        part.Count < 2 ? Value.Missing : Like(kind == ValueKind.Time ? ValueKind.Duration : kind, Math.Sqrt(part.Squares / (part.Count - 1)));
+        part.Together() is { Count: >= 2 } all ? Like(kind == ValueKind.Time ? ValueKind.Duration : kind, Settled(Math.Sqrt(all.Squares / (all.Count - 1)))) : Value.Missing;
 }
 
 /// <summary>Pearson's correlation of two quantities where both are there; merged as in Chan, Golub and LeVeque, 1979.</summary>

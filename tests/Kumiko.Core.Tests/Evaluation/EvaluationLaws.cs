@@ -26,6 +26,40 @@ public class EvaluationLaws
     private static Func<LogRecord, bool> Condition(Expr expr) =>
         new Compiler(Context, new RecordScope(new FieldRefs())).Condition(expr) is var test ? record => test(new Row(RowSource.Of(record), 0, [])) : _ => false;
 
+    private static readonly Gen<Value> Wholes = Gen.OneOf(Gen.Int[-1_000, 1_000].Select(n => Value.Of((long)n)), Gen.Long[-Instants.Hour, Instants.Hour].Select(Value.Of));
+
+    [Fact]
+    public void The_spread_of_whole_numbers_does_not_hang_on_their_order_or_on_how_they_are_put_together() =>
+        Gen.Select(Wholes.Array[0, 60], Gen.Int[0, 60], Gen.Int).Sample((values, cut, seed) => Assert.Equal(Spread(values), InParts(values, cut, seed)), iter: 2_000);
+
+    [Fact]
+    public void That_of_any_numbers_is_the_root_of_their_mean_square_from_the_mean() =>
+        Gen.Select(Gen.OneOf(Wholes, Gen.Int[0, 100_000].Select(n => Value.Of(n / 100.0)), Gen.Long[1L << 42, 1L << 50].Select(Value.Of)).Array[2, 60], Gen.Int[0, 60], Gen.Int).Sample((values, cut, seed) =>
+        {
+            var mean = values.Average(v => v.AsDouble);
+            var expected = Math.Sqrt(values.Sum(v => (v.AsDouble - mean) * (v.AsDouble - mean)) / (values.Length - 1));
+            Assert.Equal(expected, Spread(values).AsDouble, expected * 1e-9);
+            Assert.Equal(expected, InParts(values, cut, seed).AsDouble, expected * 1e-9);
+        }, iter: 2_000);
+
+    private static Value Spread(IEnumerable<Value> values)
+    {
+        var spread = new SpreadAccumulator();
+        foreach (var value in values) spread.Add(value, Value.Missing, default);
+        return spread.Result(default);
+    }
+
+    private static Value InParts(Value[] values, int cut, int seed)
+    {
+        var shuffled = values.ToArray();
+        new Random(seed).Shuffle(shuffled);
+        var (first, second) = (new SpreadAccumulator(), new SpreadAccumulator());
+        foreach (var value in shuffled.Take(cut)) first.Add(value, Value.Missing, default);
+        foreach (var value in shuffled.Skip(cut)) second.Add(value, Value.Missing, default);
+        first.Merge(second);
+        return first.Result(default);
+    }
+
     [Fact]
     public void A_condition_that_pointing_writes_holds_for_the_value_pointed_at() => AnyValue.Where(v => !v.IsMissing).Sample(value =>
     {
