@@ -44,6 +44,14 @@ public static class Format
         return whole == 0 ? "±0" : (whole > 0 ? "+" : Minus) + Math.Abs(whole).ToString("0", CultureInfo.InvariantCulture);
     }
 
+    /// <summary>A move that is no chance and yet less than half a point: to one digit, as ±0 would hide it.</summary>
+    public static string SmallShift(double points)
+    {
+        if (points == 0 || Math.Abs(points) >= 0.5) return Shift(points);
+        var digits = (int)Math.Min(9, -Math.Floor(Math.Log10(Math.Abs(points))));
+        return (points > 0 ? "+" : Minus) + Math.Abs(points).ToString("F" + digits.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture);
+    }
+
     /// <summary>How many a second, with as many decimals as tell it from nothing.</summary>
     public static string Rate(double perSecond) => perSecond >= 100 ? Number((long)Math.Round(perSecond)) : perSecond.ToString(perSecond >= 10 ? "0.0" : perSecond >= 0.1 || perSecond == 0 ? "0.00" : "0.000", CultureInfo.InvariantCulture);
 

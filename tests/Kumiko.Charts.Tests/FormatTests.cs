@@ -33,6 +33,15 @@ public class FormatTests
     [InlineData(0.4, "±0")]
     public void Shifts_carry_their_sign(double points, string text) => Assert.Equal(text, Format.Shift(points));
 
+    [Theory]
+    [InlineData(77.2, "+77")]
+    [InlineData(-0.5, "\u22121")]
+    [InlineData(0.44, "+0.4")]
+    [InlineData(-0.031, "\u22120.03")]
+    [InlineData(0.00066, "+0.0007")]
+    [InlineData(0, "±0")]
+    public void A_clear_shift_that_is_small_is_not_nothing(double points, string text) => Assert.Equal(text, Format.SmallShift(points));
+
     [Fact]
     public void Times_are_local()
     {

@@ -378,8 +378,13 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
         part.SumOfSquares += other.SumOfSquares;
     }
 
-    protected override Value Result(Moments part, long count, ValueKind kind) =>
-        part.Together() is { Count: >= 2 } all ? Like(kind == ValueKind.Time ? ValueKind.Duration : kind, Settled(Math.Sqrt(all.Squares / (all.Count - 1)))) : Value.Missing;
+    protected override Value Result(Moments part, long count, ValueKind kind)
+    {
+        var all = part.Together();
+        if (all.Count < 2) return Value.Missing;
+        var spread = Math.Sqrt(all.Squares / (all.Count - 1));
+        return Like(kind == ValueKind.Time ? ValueKind.Duration : kind, part.Count == 0 ? spread : Settled(spread));
+    }
 }
 
 /// <summary>Pearson's correlation of two quantities where both are there; merged as in Chan, Golub and LeVeque, 1979.</summary>
@@ -481,6 +486,12 @@ internal sealed class Values(MemoryMeter memory)
         _sketch?.Add(numbers);
     }
 
+    private void Add(ReadOnlySpan<double> values)
+    {
+        if (_sketch is not null) _sketch.Add(values);
+        else foreach (var value in values) Add(value);
+    }
+
     private void Room()
     {
         var size = _last.Length == 0 ? 4 : _last.Length < Piece ? _last.Length * 2 : Piece;
@@ -493,8 +504,7 @@ internal sealed class Values(MemoryMeter memory)
     private void Sketch()
     {
         _sketch = new PercentileSketch();
-        for (var piece = 0; piece < _pieces.Count; piece++)
-            foreach (var value in PartOf(piece)) _sketch.Add(value);
+        for (var piece = 0; piece < _pieces.Count; piece++) _sketch.Add(PartOf(piece));
         memory.Take(-_pieces.Sum(p => p.Length) * sizeof(double));
         _pieces.Clear();
         (_last, _inLast, _count) = ([], 0, 0);
@@ -510,14 +520,9 @@ internal sealed class Values(MemoryMeter memory)
 
     public void Merge(Values other)
     {
-        if (other._sketch is null)
-        {
-            for (var piece = 0; piece < other._pieces.Count; piece++)
-                foreach (var value in other.PartOf(piece)) Add(value);
-            return;
-        }
-        if (_sketch is null) Sketch();
-        _sketch!.Merge(other._sketch);
+        if (_sketch is null && (other._sketch is not null || _count + other._count > MostExact)) Sketch();
+        if (other._sketch is not null) _sketch!.Merge(other._sketch);
+        else for (var piece = 0; piece < other._pieces.Count; piece++) Add(other.PartOf(piece));
     }
 
     /// <summary>By linear interpolation while exact: type 7 of Hyndman and Fan, The American Statistician 50 (1996).</summary>

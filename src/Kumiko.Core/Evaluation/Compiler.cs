@@ -71,7 +71,7 @@ public sealed class Compiler(EvaluationContext context, Scope scope)
         }
         if (call.Name == "extract" && call.Arguments[1] is RegexLiteral regex)
         {
-            var (source, compiled) = (Value(call.Arguments[0]), Regexes.Compile(regex.Pattern, regex.Flags));
+            var (source, compiled) = (Value(call.Arguments[0]), Regexes.Of(regex.Pattern, regex.Flags));
             return row => Scalars.Extract(source(row), compiled);
         }
         if (call.Name == "lookup" && call.Arguments is [Literal table, var key, Literal column])

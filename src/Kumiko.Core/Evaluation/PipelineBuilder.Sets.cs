@@ -69,7 +69,7 @@ public sealed partial class PipelineBuilder
             var template = new TemplateMatcher(parse.Pattern);
             return (template.Names, (text, values) => template.TryRead(text, values));
         }
-        var regex = Regexes.Compile(parse.Pattern, parse.Flags);
+        var regex = Regexes.Of(parse.Pattern, parse.Flags);
         string[] names = [.. regex.GetGroupNames().Where(n => !char.IsAsciiDigit(n[0]))];
         return (names, (text, values) =>
         {

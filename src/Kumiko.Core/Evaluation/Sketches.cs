@@ -104,6 +104,25 @@ public sealed class PercentileSketch
         }
     }
 
+    /// <summary>The same of any numbers.</summary>
+    public void Add(ReadOnlySpan<double> values)
+    {
+        var (counts, first, dropped) = (_above.Counts, _above.First, _dropped);
+        foreach (var value in values)
+        {
+            // Those not above zero have a sign, or no bucket.
+            var bucket = (int)(BitConverter.DoubleToInt64Bits(value) >> dropped) - first;
+            if (value > 0 && (uint)bucket < (uint)counts.Length)
+            {
+                counts[bucket]++;
+                Count++;
+                continue;
+            }
+            Add(value);
+            (counts, first) = (_above.Counts, _above.First);
+        }
+    }
+
     public void Merge(PercentileSketch other)
     {
         if (other.IsCoarse && !IsCoarse)

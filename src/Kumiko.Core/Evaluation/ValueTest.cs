@@ -37,7 +37,7 @@ public static class ValueTest
     /// <summary>A test of text by a regular expression, a literal first where it must stand in the text.</summary>
     public static Func<string, bool> Matching(RegexMatch regex)
     {
-        var compiled = Regexes.Compile(regex.Pattern, regex.Flags);
+        var compiled = Regexes.Of(regex.Pattern, regex.Flags);
         // In any case, a regex knows equals that a search for text does not.
         var literal = regex.Flags.Contains('i') ? null : Regexes.RequiredLiteral(regex.Pattern);
         return text => (literal is null || text.Contains(literal, StringComparison.Ordinal)) && compiled.IsMatch(text);

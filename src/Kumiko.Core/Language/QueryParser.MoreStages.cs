@@ -72,7 +72,7 @@ public sealed partial class QueryParser
         if (_in.TakeKeyword("logfmt")) return new Parse(source, ParseShape.Logfmt, "", "", only);
         if (_in.Current != '/') { _in.Error(at, at + 1, "After as comes a template in quotes, json, logfmt or a regular expression between slashes."); return null; }
         if (RegexText() is not { } regex) return null;
-        if (Regexes.Compile(regex.Pattern, regex.Flags).GetGroupNames().Any(n => !char.IsAsciiDigit(n[0])))
+        if (Regexes.Of(regex.Pattern, regex.Flags).GetGroupNames().Any(n => !char.IsAsciiDigit(n[0])))
             return new Parse(source, ParseShape.Regex, regex.Pattern, regex.Flags, only) { PatternSpan = regex.Span };
         _in.Error(at, _in.Position, "Name what to cut out, such as /took (?<wait>\\d+)ms/.");
         return null;

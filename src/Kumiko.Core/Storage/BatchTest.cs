@@ -13,16 +13,22 @@ public sealed class BatchTest
 {
     private const int CancelEvery = 8_192;
 
+    /// <summary>Beyond so many places a batch is looked at again, so that reading any number of records takes no more memory than that.</summary>
+    private const long MostKept = 32 << 20;
+
     private readonly ConcurrentDictionary<RecordBatch, Lazy<int[]>> _found = new(ReferenceEqualityComparer.Instance);
     private readonly Func<RecordBatch, CancellationToken, int[]>? _look;
     private readonly Func<SegmentBatch, Window, bool>? _mayMatch;
+    private readonly long _mostKept;
+    private long _kept;
 
     public static readonly BatchTest All = new((Func<RecordBatch, CancellationToken, int[]>?)null);
 
     /// <param name="look">Finds the places in a batch whose records pass, rising; null passes all.</param>
     /// <param name="mayMatch">False for segments in which surely nothing passes; null where that is not known.</param>
-    public BatchTest(Func<RecordBatch, CancellationToken, int[]>? look, Func<SegmentBatch, Window, bool>? mayMatch = null) =>
-        (_look, _mayMatch) = (look, mayMatch);
+    /// <param name="mostKept">Places that are kept for the next who asks.</param>
+    public BatchTest(Func<RecordBatch, CancellationToken, int[]>? look, Func<SegmentBatch, Window, bool>? mayMatch = null, long mostKept = MostKept) =>
+        (_look, _mayMatch, _mostKept) = (look, mayMatch, mostKept);
 
     /// <summary>The same, one record after another.</summary>
     public static BatchTest Of(Func<LogRecord, bool> test, Func<SegmentBatch, Window, bool>? mayMatch = null) =>
@@ -35,8 +41,15 @@ public sealed class BatchTest
 
     /// <summary>The places in a batch whose records pass, rising. Not to be called where all pass.</summary>
     /// <exception cref="OperationCanceledException">The token was cancelled while the batch was read.</exception>
-    public int[] Matches(RecordBatch batch, CancellationToken cancel) =>
-        _found.GetOrAdd(batch, static (b, s) => new Lazy<int[]>(() => s.self._look!(b, s.cancel)), (self: this, cancel)).Value;
+    public int[] Matches(RecordBatch batch, CancellationToken cancel)
+    {
+        if (_found.TryGetValue(batch, out var known)) return known.Value;
+        var found = _found.GetOrAdd(batch, static (b, s) => new Lazy<int[]>(() => s.self._look!(b, s.cancel)), (self: this, cancel)).Value;
+        if (Interlocked.Add(ref _kept, found.Length) <= _mostKept) return found;
+        _found.TryRemove(batch, out _);
+        Interlocked.Add(ref _kept, -found.Length);
+        return found;
+    }
 
     private static int[] Look(Func<LogRecord, bool> test, RecordBatch batch, CancellationToken cancel)
     {

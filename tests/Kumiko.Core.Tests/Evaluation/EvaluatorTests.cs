@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using CsCheck;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
@@ -138,7 +139,7 @@ public class EvaluatorTests
         Gen.Select(Gen.OneOf("abc", "d", ".", @"\d", "[xy]", "+", "*", "?", "{2}", "{0,3}", "^", "$", @"\.", "[^a]", "7").List[1, 8].Select(string.Concat), Gen.String[Gen.OneOf('a', 'b', 'c', 'd', 'x', '7', '.'), 0, 30]).Sample((pattern, text) =>
         {
             if (Regexes.Refusal(pattern, "") is not null || Regexes.RequiredLiteral(pattern) is not { } literal) return;
-            if (Regexes.Compile(pattern, "").IsMatch(text)) Assert.Contains(literal, text);
+            if (Regexes.Of(pattern, "").IsMatch(text)) Assert.Contains(literal, text);
         }, iter: 20_000);
 
     [Fact]
@@ -163,6 +164,15 @@ public class EvaluatorTests
         var row = Assert.Single(frame.Rows);
         Assert.Equal(0, row[0].AsLong);
         Assert.True(row[1].IsMissing);
+    }
+
+    [Fact]
+    public void A_regular_expression_is_compiled_once_for_each_of_its_flags()
+    {
+        Assert.Same(Regexes.Of("berth \\d+", ""), Regexes.Of("berth \\d+", ""));
+        Assert.DoesNotMatch(Regexes.Of("berth \\d+", ""), "BERTH 2");
+        Assert.Matches(Regexes.Of("berth \\d+", "i"), "BERTH 2");
+        Assert.Throws<RegexParseException>(() => Regexes.Of("berth (", ""));
     }
 
     [Fact]

@@ -15,6 +15,22 @@ public sealed class FieldTests : StoreTest
 {
     private static readonly Window Hours = new(Sample.At("2026-11-23T16:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));
 
+    // Three standard errors of two proportions; of few records Fisher's exact probability below 0.0027.
+    [Theory]
+    [InlineData(600, 1_000, 500, 1_000, true)]
+    [InlineData(560, 1_000, 500, 1_000, false)]
+    [InlineData(0, 1_000, 10, 1_000, true)]
+    [InlineData(0, 1_000, 9, 1_000, false)]
+    [InlineData(5, 10_000, 0, 30_000, true)]
+    [InlineData(4, 10_000, 0, 30_000, false)]
+    [InlineData(0, 10_000, 4, 30_000, false)]
+    [InlineData(0, 0, 7, 100, false)]
+    [InlineData(0, 100, 0, 100, false)]
+    [InlineData(100, 100, 100, 100, false)]
+    [InlineData(2, 3, 40_000, 3_000_000_000, true)]
+    public void A_shift_is_clear_where_chance_would_not_make_it(long count, long total, long before, long thenTotal, bool clear) =>
+        Assert.Equal(clear, FieldSummaries.IsClear(count, total, before, thenTotal));
+
     private static Run Ask(RecordStore store, string text, Window? window = null) => new(new Question("test", QueryParser.Parse(text), window ?? Hours, Hours.To, DateTimeZone.Utc, Limits.Default), store.Current);
 
     private static LogRecord With(int second, params (string Name, Value Value)[] attributes) => new()

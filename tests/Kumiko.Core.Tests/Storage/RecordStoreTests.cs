@@ -72,6 +72,22 @@ public sealed class RecordStoreTests : IDisposable
     }
 
     [Fact]
+    public void What_was_found_in_a_batch_is_kept_as_long_as_it_is_not_too_much()
+    {
+        var batches = Enumerable.Range(0, 3).Select(i => RecentBatch.Of(RecordBlock.Of(Enumerable.Range(0, 8).Select(n => Sample.Random((i * 8) + n))))).ToList();
+        var looks = new Dictionary<RecordBatch, int>();
+        var test = new BatchTest((batch, _) =>
+        {
+            looks[batch] = looks.GetValueOrDefault(batch) + 1;
+            return [.. Enumerable.Range(0, batch == batches[2] ? 2 : batch.Count)];
+        }, mostKept: 10);
+        foreach (var again in new[] { 1, 2 })
+            foreach (var batch in batches) Assert.Equal(batch == batches[2] ? 2 : 8, test.Matches(batch, CancellationToken.None).Length);
+        // Eight are kept, eight more would be too many, two are not.
+        Assert.Equal([1, 2, 1], batches.Select(b => looks[b]));
+    }
+
+    [Fact]
     public async Task Reading_both_ways_agrees_with_sorting()
     {
         using var store = Open();

@@ -1,3 +1,4 @@
+using Kumiko.Core.Analysis;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Query.Fields;
@@ -41,9 +42,20 @@ internal static class FieldSummaries
         var share = (double)count / total;
         if (thenTotal == 0) return new ValueShare(value, count, share, null, false);
         var baseline = (double)before / thenTotal;
-        // Two proportions with a pooled share: Fleiss, Levin and Paik, Statistical Methods for Rates and Proportions, 2003, 3.1.
-        var pooled = (double)(count + before) / (total + thenTotal);
+        return new ValueShare(value, count, share, baseline, IsClear(count, total, before, thenTotal));
+    }
+
+    /// <summary>
+    /// Whether two shares differ by more than chance would, once in some 370 times: two proportions with a pooled share (Fleiss, Levin and
+    /// Paik, Statistical Methods for Rates and Proportions, 2003, 3.1) where both sides would have five and more, else exactly.
+    /// </summary>
+    internal static bool IsClear(long count, long total, long before, long thenTotal)
+    {
+        const double Deviations = 3, Chance = 0.0027, Few = 5;
+        var both = count + before;
+        if (both * (double)Math.Min(total, thenTotal) / (total + thenTotal) < Few) return ShareShift.Probability(count, total, before, thenTotal) < Chance;
+        var pooled = (double)both / (total + thenTotal);
         var error = Math.Sqrt(pooled * (1 - pooled) * ((1.0 / total) + (1.0 / thenTotal)));
-        return new ValueShare(value, count, share, baseline, error > 0 && Math.Abs(share - baseline) / error >= 3);
+        return error > 0 && Math.Abs(((double)count / total) - ((double)before / thenTotal)) / error >= Deviations;
     }
 }

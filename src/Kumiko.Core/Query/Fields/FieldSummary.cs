@@ -5,7 +5,7 @@ namespace Kumiko.Core.Query.Fields;
 /// <param name="Count">Records in the focus with this value.</param>
 /// <param name="Share">Of all matching records in the focus, 0 to 1.</param>
 /// <param name="Baseline">The same share in the baseline; null where the baseline has no records.</param>
-/// <param name="Clear">Whether the two shares differ by more than chance would (|z| of two proportions of at least 3).</param>
+/// <param name="Clear">Whether the two shares differ by more than chance would (three standard errors; of few records, as seldom).</param>
 public sealed record ValueShare(Value Value, long Count, double Share, double? Baseline, bool Clear)
 {
     /// <summary>By how many points of percent the share moved; null without a baseline.</summary>

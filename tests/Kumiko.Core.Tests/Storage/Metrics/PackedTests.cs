@@ -83,4 +83,16 @@ public sealed class PackedTests
             Assert.InRange(fine.At(share), exact * 0.99, exact * 1.01);
         }
     });
+
+    [Fact]
+    public void Many_numbers_at_once_fall_into_the_buckets_that_each_would() => Gen.Select(Gen.OneOf(Gen.Double[-1e6, 1e6], Gen.Int[-3, 3].Select(n => (double)n)).Array[0, 200], Gen.Bool).Sample((values, isCoarse) =>
+    {
+        var (many, each) = (new PercentileSketch(isCoarse), new PercentileSketch(isCoarse));
+        many.Add(values);
+        foreach (var value in values) each.Add(value);
+        Assert.Equal(each.Count, many.Count);
+        Assert.Equal(each.Contents.Zeros, many.Contents.Zeros);
+        Assert.Equal(each.Contents.Above, many.Contents.Above);
+        Assert.Equal(each.Contents.Below, many.Contents.Below);
+    });
 }
