@@ -79,7 +79,7 @@ if (args is ["ingest", ..])
 }
 if (args is ["scale", ..])
 {
-    await Kumiko.Bench.Store.Scale.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000);
+    await Report.Written("bench scale", () => Kumiko.Bench.Store.Scale.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000));
     return;
 }
 if (args is ["export", var stored])
@@ -89,7 +89,7 @@ if (args is ["export", var stored])
 }
 if (args is ["store", ..])
 {
-    await Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
+    await Report.Written("bench store", () => Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000));
     return;
 }
 var records = args.Length > 0 ? int.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 500_000;

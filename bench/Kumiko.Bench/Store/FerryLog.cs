@@ -70,12 +70,15 @@ internal sealed class FerryLog
         }
     }
 
+    /// <summary>The time of a record, counted from 0.</summary>
+    public static DateTime TimeOf(long record, int recordsPerSecond = 300) => Begin.AddTicks(record * (TimeSpan.TicksPerSecond / recordsPerSecond));
+
     private static int Stamp(byte[] lines, long first, int perSecond)
     {
         var count = 0;
         for (var at = 0; at < lines.Length; count++)
         {
-            var time = Begin.AddTicks((first + count) * (TimeSpan.TicksPerSecond / perSecond));
+            var time = TimeOf(first + count, perSecond);
             Write(lines.AsSpan(at + TimeAt), time);
             at += lines.AsSpan(at).IndexOf((byte)'\n') + 1;
         }

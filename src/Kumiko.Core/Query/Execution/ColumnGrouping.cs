@@ -10,7 +10,7 @@ namespace Kumiko.Core.Query.Execution;
 /// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each number.</summary>
 internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternView? patterns, long moved)
 {
-    private const int CancelEvery = 8_192;
+    private const int CancelEvery = 2_048;
 
     /// <summary>Of a smaller part of the rows each is asked by itself.</summary>
     private const int FewRows = 8;
@@ -27,7 +27,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         ReadOnlySpan<int> places = buffer.AsSpan(0, rows.ToPlaces(buffer));
         if (places.IsEmpty) return;
         var keys = new SegmentGroups.Codes[plan.Keys.Length];
-        for (var k = 0; k < keys.Length; k++) keys[k] = CodesOf(plan.Group.By[k].Expr, places, scan, arena, plan.Keys[k]);
+        for (var k = 0; k < keys.Length; k++) keys[k] = CodesOf(plan.Group.By[k].Expr, places, scan, arena, plan.Keys[k], cancel);
         var groups = new SegmentGroups(keys, scan.Count, places, arena);
         var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
         if (plan.Cut is not { } cut)
@@ -114,7 +114,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
     private RowSource Source(SegmentScan scan) => moved == 0 ? scan : new MovedSource(scan, moved);
 
-    private SegmentGroups.Codes CodesOf(Expr key, ReadOnlySpan<int> rows, SegmentScan scan, Arena arena, Func<Row, Value> compiled)
+    private SegmentGroups.Codes CodesOf(Expr key, ReadOnlySpan<int> rows, SegmentScan scan, Arena arena, Func<Row, Value> compiled, CancellationToken cancel)
     {
         var codes = arena.Ints(scan.Count);
         if (key is Field field)
@@ -156,10 +156,19 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         if (key is Field stored && !RecordFields.BuiltIn.Contains(stored.Name))
         {
             var values = scan.Column(fields.Get(stored.Name));
-            foreach (var row in rows) codes[row] = numbering.Of(values.Of(row));
+            Each(row => values.Of(row), rows);
         }
-        else foreach (var row in rows) codes[row] = numbering.Of(compiled(new Row(source, row, [])));
+        else Each(row => compiled(new Row(source, row, [])), rows);
         return new SegmentGroups.Codes(codes, numbering.Values);
+
+        void Each(Func<int, Value> valueOf, ReadOnlySpan<int> asked)
+        {
+            for (var i = 0; i < asked.Length; i++)
+            {
+                if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                codes[asked[i]] = numbering.Of(valueOf(asked[i]));
+            }
+        }
     }
 
     private static SegmentGroups.Codes OfTexts((int[] Places, TextVector Texts) column, int[] codes, int count)

@@ -16,7 +16,7 @@ namespace Kumiko.Core.Query.Execution;
 /// </summary>
 public abstract class SegmentCondition
 {
-    protected const int CancelEvery = 8_192;
+    protected const int CancelEvery = 2_048;
 
     /// <summary>What it costs to ask, beside other conditions.</summary>
     public abstract double Cost { get; }
