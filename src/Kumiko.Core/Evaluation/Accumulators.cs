@@ -421,8 +421,8 @@ internal sealed class CorrelationAccumulator : Accumulator
         _count = count;
     }
 
-    // Where it is one, the last bit hangs on how records lie in segments, and with it which of equals comes first.
-    private const int Digits = 12;
+    // The last digits hang on how records lie in segments, and with them which of equals comes first.
+    private const int Digits = 9;
 
     public override Value Result(in StepFacts step) =>
         _count < 2 || !(_aa > 0) || !(_bb > 0) ? Value.Missing : Value.Of(Math.Round(Math.Clamp(_ab / Math.Sqrt(_aa * _bb), -1, 1), Digits));
