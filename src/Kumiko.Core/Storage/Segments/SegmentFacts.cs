@@ -80,8 +80,21 @@ internal sealed class SharedParts
     private const int Most = 100_000;
 
     private readonly ConcurrentDictionary<string, SegmentTemplate> _templates = new(StringComparer.Ordinal);
-    private readonly ConcurrentDictionary<Attributes, Resource> _resources = new();
+    private readonly ConcurrentDictionary<Attributes, Resource> _resources = new(new ByAllValues());
     private int _numbers = -1;
+
+    /// <summary>Senders often begin with what they all have in common, so the first values do not tell them apart.</summary>
+    private sealed class ByAllValues : IEqualityComparer<Attributes>
+    {
+        public bool Equals(Attributes? a, Attributes? b) => a is null ? b is null : a.Equals(b);
+
+        public int GetHashCode(Attributes attributes)
+        {
+            var hash = new HashCode();
+            foreach (var value in attributes.Values) hash.Add(value.GetHashCode());
+            return hash.ToHashCode();
+        }
+    }
 
     public SegmentTemplate Template(long id, byte[] key)
     {
