@@ -4,7 +4,7 @@ using OpenQA.Selenium.Interactions;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>From the catalogue of metrics to a chart, and what can be done with a chart, as a person does it.</summary>
-[Collection("demo")]
+[Collection("watching")]
 public sealed class ChartJourneyTests(RunningDemo demo)
 {
     [Fact]

@@ -4,7 +4,7 @@ using OpenQA.Selenium.Interactions;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>One analyst's way through the whole product, from signing in to the second mail.</summary>
-[Collection("demo")]
+[Collection("watching")]
 public sealed class JourneyTests(RunningDemo demo)
 {
     [Fact]

@@ -5,7 +5,7 @@ using OpenQA.Selenium.Support.UI;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>Rules as people make them, and what becomes of them.</summary>
-[Collection("demo")]
+[Collection("watching")]
 public sealed class RuleJourneyTests : IAsyncLifetime
 {
     private readonly RunningDemo _demo;

@@ -74,6 +74,10 @@ public sealed class RunningDemo : IAsyncLifetime
     }
 }
 
-/// <summary>All tests with a browser share one demonstration and run one after the other.</summary>
-[CollectionDefinition("demo")]
-public sealed class DemoCollection : ICollectionFixture<RunningDemo>;
+/// <summary>Tests of asking share one demonstration and run one after the other, beside those of watching: a browser alone leaves a third of two processors idle.</summary>
+[CollectionDefinition("asking")]
+public sealed class AskingCollection : ICollectionFixture<RunningDemo>;
+
+/// <summary>Tests of rules, messages, senders and charts share another one.</summary>
+[CollectionDefinition("watching")]
+public sealed class WatchingCollection : ICollectionFixture<RunningDemo>;

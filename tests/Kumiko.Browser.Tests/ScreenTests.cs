@@ -3,7 +3,7 @@ using OpenQA.Selenium.Interactions;
 
 namespace Kumiko.Browser.Tests;
 
-[Collection("demo")]
+[Collection("asking")]
 public sealed class ScreenTests(RunningDemo demo)
 {
     [Fact]

@@ -5,7 +5,7 @@ using OpenQA.Selenium.Interactions;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>From something odd to the line, the host and the moment, without leaving Search.</summary>
-[Collection("demo")]
+[Collection("asking")]
 public sealed class SearchJourneyTests(RunningDemo demo)
 {
     private TruthEntry Firmware => demo.Truth.Entries.First(e => e.Disturbance == 1 && e.End is not null);
@@ -283,6 +283,26 @@ public sealed class SearchJourneyTests(RunningDemo demo)
         ines.Until(() => ines.Here == "/searches", "kept searches");
         Press(ines, "g", "s");
         ines.Until(() => ines.Here == "/search", "Search");
+        Assert.Empty(ines.Problems);
+    }
+
+    [Fact]
+    public void What_is_offered_belongs_to_the_last_key_however_late_an_earlier_answer_comes()
+    {
+        using var ines = new Browser(demo);
+        ines.SignIn("Ines Halloran");
+        ines.Open($"/search?from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
+        // The first answer is kept back until more was typed, and has nothing to offer.
+        ines.Driver.ExecuteScript("""
+            const real = window.fetch;
+            window.fetch = (to, how) => window.answerFirst || !String(to).includes('handler=Complete') ? real(to, how)
+                : new Promise(answer => window.answerFirst = () => answer(new Response('{"from":0,"to":0,"options":[]}')));
+            """);
+        ines.Type("service = gate-control an");
+        ines.Until(() => ines.Driver.ExecuteScript("return !!window.answerFirst"), "the first question");
+        new Actions(ines.Driver).SendKeys("d rea").Perform();
+        ines.Driver.ExecuteScript("window.answerFirst()");
+        ines.Until(() => ines.All(".cm-tooltip-autocomplete li").FirstOrDefault()?.Text.StartsWith("reason", StringComparison.Ordinal), "the field");
         Assert.Empty(ines.Problems);
     }
 

@@ -5,7 +5,7 @@ using OpenQA.Selenium.Support.UI;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>Senders are connected by the guided page, seen, and revoked, as a person does it.</summary>
-[Collection("demo")]
+[Collection("watching")]
 public sealed class SourcesJourneyTests(RunningDemo demo)
 {
     private static string Shell(string command)
@@ -142,7 +142,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         foreach (var told in new[] { "OTLP over HTTP, protobuf", "syslog over TCP", "OpenMetrics, scraped", "NDJSON over HTTP", "CloudEvents over HTTP, structured" })
             browser.Until(() => browser.Text("table.sources").Contains(told, StringComparison.Ordinal), told, timePasses: true);
         browser.Until(() => browser.All("table.sources svg.bars").Count >= 2 * browser.All("table.sources tbody tr").Count, "the bars of days");
-        Assert.DoesNotContain(browser.All("a"), a => a.Text == "Connect a sender");
+        Assert.Empty(browser.Driver.FindElements(By.LinkText("Connect a sender")));
         browser.Open("/sources/connect/otlp");
         Assert.Contains("An analyst or an administrator can connect senders", browser.Text("main"));
         browser.Open("/sources/of/host-metrics");

@@ -5,7 +5,7 @@ using OpenQA.Selenium.Support.UI;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>Who is told of what, how, and when not.</summary>
-[Collection("demo")]
+[Collection("watching")]
 public sealed class TellingJourneyTests : IAsyncLifetime
 {
     private const int PhoneWidth = 390, PhoneHeight = 844;

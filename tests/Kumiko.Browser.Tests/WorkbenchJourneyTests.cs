@@ -6,7 +6,7 @@ using OpenQA.Selenium.Support.UI;
 namespace Kumiko.Browser.Tests;
 
 /// <summary>Quantities compared on Charts, as a person does it.</summary>
-[Collection("demo")]
+[Collection("asking")]
 public sealed class WorkbenchJourneyTests(RunningDemo demo)
 {
     private const string Arrived = "from metrics name = skerry.notices.arrived | group increase(value) by terminal every 10m";

@@ -54,7 +54,8 @@ async function complete(context) {
   url.searchParams.set('text', context.state.doc.toString());
   url.searchParams.set('caret', context.pos);
   const stop = new AbortController();
-  context.addEventListener('abort', () => stop.abort());
+  // What was asked for a text that changed since is dropped: an answer of nothing to it would end the asking until the next key.
+  context.addEventListener('abort', () => stop.abort(), { onDocChange: true });
   try {
     const response = await fetch(url, { headers: { Accept: 'application/json' }, signal: stop.signal });
     if (!response.ok) return null;
