@@ -9,7 +9,7 @@ namespace Kumiko.Browser.Tests;
 /// <summary>A headless Chromium of one person, used as a person does.</summary>
 public sealed class Browser : IDisposable
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(120);
+    internal static readonly TimeSpan Patience = TimeSpan.FromSeconds(120);
 
     /// <summary>How far the server's clock goes while one waits for what takes time: a page takes as long on a slow machine, however little passed.</summary>
     private const int SecondsBetweenLooks = 5;
@@ -34,11 +34,12 @@ public sealed class Browser : IDisposable
 
     public void Open(string path) => Driver.Navigate().GoToUrl(path.StartsWith("http", StringComparison.Ordinal) ? path : _demo.Address + path);
 
-    public void SignIn(string name)
+    /// <summary>Signs in on the way to a page, as one does who follows a link.</summary>
+    public void SignIn(string name, string then = "/search")
     {
-        Open("/signin");
+        Open(then);
         Press(name);
-        Until(() => Here.StartsWith("/search", StringComparison.Ordinal), "Search opens");
+        Until(() => !Here.StartsWith("/signin", StringComparison.Ordinal), then + " opens");
     }
 
     public IWebElement Find(string css) => Until(() => Driver.FindElements(By.CssSelector(css)).FirstOrDefault(e => e.Displayed), css);
@@ -77,7 +78,7 @@ public sealed class Browser : IDisposable
             if (Stopwatch.GetElapsedTime(started) > Patience) throw new TimeoutException($"Waited in vain for: {what}\nat {Driver.Url}\n{Cut(Driver.FindElement(By.TagName("body")).Text)}");
             // In steps of a second, so that what is timed to the second happens in its order.
             for (var second = 0; timePasses && second < SecondsBetweenLooks; second++) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
-            AwaitFrame();
+            if (!timePasses) AwaitFrame();
         }
     }
 

@@ -11,8 +11,7 @@ public sealed class ChartJourneyTests(RunningDemo demo)
     public void A_metric_is_found_in_the_catalogue_and_drawn_by_one_click()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/sources");
+        browser.SignIn("Ines Halloran", "/sources");
         browser.Press("metrics");
         browser.Find("#find-metric").SendKeys("tide" + Keys.Enter);
         browser.Until(() => browser.All("table.metrics > tbody > tr").Count == 1, "one metric");
@@ -30,8 +29,7 @@ public sealed class ChartJourneyTests(RunningDemo demo)
     public void Metric_names_and_attributes_are_completed_while_one_types()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/search?q=from metrics name = ");
+        browser.SignIn("Ines Halloran", "/search?q=from metrics name = ");
         browser.Find(".cm-content").Click();
         browser.Find(".cm-content").SendKeys(Keys.Control + Keys.End);
         browser.Find(".cm-content").SendKeys(" skerry.tid");
@@ -42,8 +40,7 @@ public sealed class ChartJourneyTests(RunningDemo demo)
     public void Charts_are_read_by_pointer_keyboard_and_legend()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/demo/gallery?from=-24h&to=now");
+        browser.SignIn("Ines Halloran", "/demo/gallery?from=-24h&to=now");
         var line = browser.Find("[data-sample=line] svg.chart-picture");
         new Actions(browser.Driver).MoveToElement(line).Perform();
         var tip = browser.Until(() => browser.All("[data-sample=line] .tooltip").FirstOrDefault(t => t.Displayed), "the tooltip");
@@ -82,8 +79,7 @@ public sealed class ChartJourneyTests(RunningDemo demo)
     public void A_stretch_drawn_on_a_chart_becomes_the_focus()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/search?q=from metrics name = system.cpu.utilization | group avg(value) by service every 10m&from=-24h&to=now");
+        browser.SignIn("Ines Halloran", "/search?q=from metrics name = system.cpu.utilization | group avg(value) by service every 10m&from=-24h&to=now");
         var chart = browser.Find("svg.chart-picture");
         new Actions(browser.Driver).MoveToElement(chart, -100, 0).ClickAndHold().MoveByOffset(150, 0).Release().Perform();
         browser.Until(() => !browser.Here.Contains("from=-24h", StringComparison.Ordinal) && browser.Here.Contains("from=", StringComparison.Ordinal), "a new focus");
@@ -94,8 +90,7 @@ public sealed class ChartJourneyTests(RunningDemo demo)
     public async Task Every_picture_is_had_as_svg_png_and_csv()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/demo/gallery?from=-6h&to=now");
+        browser.SignIn("Ines Halloran", "/demo/gallery?from=-6h&to=now");
         var links = browser.All(".under .files a").Select(a => a.GetDomProperty("href")!).ToList();
         Assert.True(links.Count >= 3 * 15);
         using var http = new HttpClient(new HttpClientHandler { UseCookies = false });

@@ -17,6 +17,7 @@ internal sealed class Chromium : IDisposable
         if (!scripts) options.AddUserProfilePreference("profile.managed_default_content_settings.javascript", 2);
         options.SetLoggingPreference(LogType.Browser, LogLevel.All);
         Driver = new ChromeDriver(ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver"), options);
+        Driver.Manage().Timeouts().AsynchronousJavaScript = Browser.Patience;
     }
 
     /// <summary>Those that nobody uses.</summary>

@@ -99,8 +99,7 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Until(() => ines.Records == drawn, "the same after a reload");
         using (var tomas = new Browser(demo))
         {
-            tomas.SignIn("Tomas Verrall");
-            tomas.Open(link);
+            tomas.SignIn("Tomas Verrall", link);
             Assert.Equal(drawn, tomas.Records);
             Assert.Equal("refused and terminal = Tarnhead", tomas.Until(() => tomas.Query is { Length: > 0 } q ? q : null, "the same query"));
             Assert.Equal(ines.Find("#when").GetAttribute("value"), tomas.Find("#when").GetAttribute("value"));

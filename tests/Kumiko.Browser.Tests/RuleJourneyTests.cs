@@ -15,7 +15,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     {
         _demo = demo;
         _ines = new Browser(demo);
-        _ines.SignIn("Ines Halloran");
+        _ines.SignIn("Ines Halloran", "/alerts");
     }
 
     public ValueTask InitializeAsync() => ValueTask.CompletedTask;

@@ -46,8 +46,7 @@ public sealed class ScreenTests(RunningDemo demo)
         }
         Assert.Contains("certificate", browser.Text(".list + .band + .list"));
         using var viewer = new Browser(demo);
-        viewer.SignIn("Sunniva Aske");
-        viewer.Open("/demo/desk");
+        viewer.SignIn("Sunniva Aske", "/demo/desk");
         Assert.Contains("An analyst can change these", viewer.Text("main"));
         Assert.DoesNotContain(viewer.All("main form button"), b => b.Displayed && b.Text.Contains("firmware", StringComparison.Ordinal));
     }
@@ -56,8 +55,7 @@ public sealed class ScreenTests(RunningDemo demo)
     public void The_list_of_patterns_says_what_each_is_and_leads_to_its_records()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/search?q=from patterns | where service = 'gate-control' | limit 50&from=-6h&to=now");
+        browser.SignIn("Ines Halloran", "/search?q=from patterns | where service = 'gate-control' | limit 50&from=-6h&to=now");
         Assert.Contains("ticket {ticket} admitted after {duration}", browser.Text("table.frame"));
         Assert.Matches(@"^\d+ rows", browser.Text(".result-head strong"));
         var row = browser.All("table.frame tbody tr").First(r => r.Text.Contains("refused", StringComparison.Ordinal));
@@ -84,8 +82,7 @@ public sealed class ScreenTests(RunningDemo demo)
     public void A_record_unfolds_and_each_field_can_be_kept_left_out_and_counted()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/search?q=ticket and refused");
+        browser.SignIn("Ines Halloran", "/search?q=ticket and refused");
         browser.Find("details.record summary").Click();
         browser.Find(".unfolded dl");
         browser.Click(() => browser.Find(".unfolded a[aria-label^='Count by reason']"));

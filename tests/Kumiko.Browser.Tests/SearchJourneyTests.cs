@@ -21,8 +21,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     public void A_hosts_errors_narrowed_by_three_clicks_the_first_record_and_what_stands_around_it()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open($"/search?from={Iso(Firmware.Start.AddMinutes(-20))}&to={Iso(Firmware.End!.Value)}");
+        ines.SignIn("Ines Halloran", $"/search?from={Iso(Firmware.Start.AddMinutes(-20))}&to={Iso(Firmware.End!.Value)}");
         ines.Click(() => ines.FieldValue("level", "error"));
         ines.Until(() => ines.Query == "level = error", "errors");
         ines.Click(() => ines.FieldValue("service", "gate-control"));
@@ -67,8 +66,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     public void A_spike_on_the_strip_leads_to_one_firmware_version_by_fields()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open("/search?q=service = gate-control&from=-1d&to=now&span=30h&base=before");
+        ines.SignIn("Ines Halloran", "/search?q=service = gate-control&from=-1d&to=now&span=30h&base=before");
         var strip = ines.Until(() => ines.All("svg[data-strip]").FirstOrDefault(), "the strip");
         var (from, to) = (long.Parse(strip.GetAttribute("data-from")!, null), long.Parse(strip.GetAttribute("data-to")!, null));
         double Share(DateTimeOffset time) => (double)(time.ToUnixTimeMilliseconds() - from) / (to - from);
@@ -143,8 +141,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     public void A_contradictory_query_is_explained_and_mended_with_one_click()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open("/search?from=-1d&to=now");
+        ines.SignIn("Ines Halloran", "/search?from=-1d&to=now");
         ines.Ask("service = gate-control and terminal = Tarnhead and terminal = Orra");
         ines.Until(() => ines.All(".conditions tbody tr").Count == 3 && ines.All(".conditions tbody tr")[2].Displayed, "what each condition took, without being asked");
         Assert.Equal("0", ines.All(".conditions tbody tr")[2].FindElements(By.CssSelector("td a"))[1].Text);
@@ -162,8 +159,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
         var morning = new DateTimeOffset(demo.Clock.GetUtcNow().UtcDateTime.Date.AddDays(-1).AddHours(6), TimeSpan.Zero);
         await demo.Send([.. Enumerable.Range(0, 7).Select(i => $"{{\"time\":\"{Iso(morning.AddMinutes(i))}\",\"level\":\"warn\",\"service\":\"quay-clock\",\"body\":\"chimed {i} late\"}}")]);
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open("/search?q=level >= warn");
+        ines.SignIn("Ines Halloran", "/search?q=level >= warn");
         var when = ines.Find("#when");
         when.SendKeys(Keys.Control + "a");
         when.SendKeys("yesterday 5:30 to 7:00");
@@ -221,8 +217,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     public void All_of_it_by_keyboard()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open($"/search?from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
+        ines.SignIn("Ines Halloran", $"/search?from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
         ines.Until(() => ines.All("details.record").Count > 0, "records");
 
         // The query, with completion of a field and of a value.
@@ -290,8 +285,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     public void What_is_offered_belongs_to_the_last_key_however_late_an_earlier_answer_comes()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open($"/search?from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
+        ines.SignIn("Ines Halloran", $"/search?from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
         // The first answer is kept back until more was typed, and has nothing to offer.
         ines.Driver.ExecuteScript("""
             const real = window.fetch;
@@ -340,8 +334,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     public void Marks_pins_wrapping_and_histograms_change_what_is_shown()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open($"/search?q=refused and exists(wait)&from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
+        ines.SignIn("Ines Halloran", $"/search?q=refused and exists(wait)&from={Iso(Firmware.Start)}&to={Iso(Firmware.End!.Value)}");
         ines.Click(() => ines.Find(".marks summary"));
         ines.Find("[data-mark-form] input").SendKeys("already" + Keys.Enter);
         ines.Until(() => ines.All(".record mark.colour-0").Count > 10, "the term set off");

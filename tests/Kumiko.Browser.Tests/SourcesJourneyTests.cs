@@ -18,7 +18,6 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
 
     private static void Connect(Browser browser, string kind, string name)
     {
-        browser.Open("/sources");
         browser.Press("Connect a sender");
         browser.Press(kind);
         browser.Find("input[name=name]").SendKeys(name);
@@ -33,7 +32,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void A_sender_is_connected_its_first_record_seen_and_its_token_revoked()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
+        browser.SignIn("Ines Halloran", "/sources");
         Connect(browser, "Plain HTTP", "tide-agent");
         var command = Settings(browser, "Newline-delimited JSON").Replace("2026-11-23T17:51:00Z", demo.Clock.GetUtcNow().ToString("O"), StringComparison.Ordinal);
         Assert.Contains(browser.Text("code.token"), command);
@@ -65,7 +64,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void The_settings_of_every_guide_work_as_they_stand(string kind, string name, string title, string came, string text)
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
+        browser.SignIn("Ines Halloran", "/sources");
         Connect(browser, kind, name);
         Shell(Settings(browser, title));
         Assert.Contains(came, browser.Text(".waiting.came h3"));
@@ -76,7 +75,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void What_is_refused_while_one_waits_is_told_and_can_be_looked_at()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
+        browser.SignIn("Ines Halloran", "/sources");
         Connect(browser, "Syslog", "lost-agent");
         Shell(Settings(browser, "To try it by hand").Replace("kumiko_", "wrong_", StringComparison.Ordinal));
         browser.Until(() => browser.Text(".waiting").Contains("Something was refused", StringComparison.Ordinal), "the refusal");
@@ -89,8 +88,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void Listed_targets_are_scraped()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran");
-        browser.Open("/sources/connect");
+        browser.SignIn("Ines Halloran", "/sources/connect");
         browser.Press("Scraped metrics");
         browser.Find("input[name=name]").SendKeys("berths");
         browser.Find("textarea[name=addresses]").SendKeys(demo.Address + "/demo/metrics/berth-planner\n" + demo.Address + "/nowhere");
@@ -115,8 +113,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void A_change_is_written_down_seen_on_the_strip_and_taken_back()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Oluchi Brandt");
-        browser.Open("/sources/change");
+        browser.SignIn("Oluchi Brandt", "/sources/change");
         browser.Find("input[name=what]").SendKeys("berth plan by hand");
         new SelectElement(browser.Find("select[name=kind]")).SelectByText("config");
         browser.Find("input[name=place]").SendKeys("Lindle");
@@ -137,8 +134,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void The_senders_of_the_line_are_seen_with_their_protocols_and_a_viewer_only_looks()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Sunniva Aske");
-        browser.Open("/sources");
+        browser.SignIn("Sunniva Aske", "/sources");
         foreach (var told in new[] { "OTLP over HTTP, protobuf", "syslog over TCP", "OpenMetrics, scraped", "NDJSON over HTTP", "CloudEvents over HTTP, structured" })
             browser.Until(() => browser.Text("table.sources").Contains(told, StringComparison.Ordinal), told, timePasses: true);
         browser.Until(() => browser.All("table.sources svg.bars").Count >= 2 * browser.All("table.sources tbody tr").Count, "the bars of days");

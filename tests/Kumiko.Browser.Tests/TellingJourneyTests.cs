@@ -20,7 +20,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     {
         _demo = demo;
         _ines = new Browser(demo);
-        _ines.SignIn("Ines Halloran");
+        _ines.SignIn("Ines Halloran", "/alerts");
     }
 
     public async ValueTask InitializeAsync()

@@ -94,8 +94,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     public void One_terminal_beside_the_others_and_beside_itself_one_tide_earlier()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open(At(Notices, "&from=-6h&to=now"));
+        ines.SignIn("Ines Halloran", At(Notices, "&from=-6h&to=now"));
         // From the line itself: its menu offers to compare it.
         ines.Click(() => ines.All("table[data-legend] tbody tr").First(r => r.Text.Contains("Lindle", StringComparison.Ordinal)).FindElement(By.CssSelector("[data-mark]")));
         ines.Press("Compare with the other terminals");
@@ -117,8 +116,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     public void Two_metrics_on_two_axes_in_different_forms_and_their_lag()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open("/charts?from=-12h&to=now");
+        ines.SignIn("Ines Halloran", "/charts?from=-12h&to=now");
         ines.Press("+ series");
         // By pointing: the builder writes the text.
         var what = ines.Find("[name='b.what']");
@@ -154,8 +152,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     public void The_slowest_reasons_as_a_ranking_from_records_and_a_click_to_them()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open("/search?q=service = gate-control and refused&from=-24h&to=now");
+        ines.SignIn("Ines Halloran", "/search?q=service = gate-control and refused&from=-24h&to=now");
         ines.Ask("\n| group p95(wait) as slow by reason every 1h", append: true);
         ines.Find("svg[data-chart]");
         ines.Find(".split [name=top]").SendKeys("10" + Keys.Enter);
@@ -178,8 +175,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     public void Small_multiples_by_service_on_paper_and_lacquer_with_the_keyboard_alone()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open(At(new ChartBoard { Series = [new BoardSeries("busy", "from metrics name = system.cpu.utilization | group avg(value) by service every 20m")] }));
+        ines.SignIn("Ines Halloran", At(new ChartBoard { Series = [new BoardSeries("busy", "from metrics name = system.cpu.utilization | group avg(value) by service every 20m")] }));
         Form(ines, "by", "service");
         ines.Until(() => ines.All("svg[data-chart] .multiple-name").Count >= 10, "a chart for each service");
         foreach (var theme in new[] { "paper", "lacquer" })
@@ -211,8 +207,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     public void Which_gate_holds_up_boarding_by_a_join_of_three_sets()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran");
-        ines.Open("/charts/join?from=-20h&to=now&base=before");
+        ines.SignIn("Ines Halloran", "/charts/join?from=-20h&to=now&base=before");
         void Part(int place, string name, string kind, string text)
         {
             var part = ines.Until(() => ines.All(".join-part").ElementAtOrDefault(place), $"part {place + 1}");
