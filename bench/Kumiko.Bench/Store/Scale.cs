@@ -52,7 +52,7 @@ internal static class Scale
                 foreach (var (_, query) in Scans) times.Add(await Ask(store, query) / (records * log.MeanBytes / 1e9));
                 perGigabyte.Add([.. times]);
                 Console.WriteLine($"| {records} records | {string.Join(" | ", times.Select(t => $"{t:0.0}"))} |");
-                if (records == most && most <= StoppedAt) stopped = await Stopped(store);
+                if (records == Math.Min(most, StoppedAt)) stopped = await Stopped(store);
             }
             Console.WriteLine($"| furthest from their mean | {string.Join(" | ", Scans.Select((_, s) => $"{perGigabyte.Max(t => Math.Abs((t[s] / perGigabyte.Average(p => p[s])) - 1)) * 100:0} %"))} |\n");
             Console.WriteLine(stopped);
