@@ -11,7 +11,8 @@ namespace Kumiko.Core.Storage;
 /// </summary>
 public sealed class BatchTest
 {
-    private const int CancelEvery = 2_048;
+    /// <summary>After so many rows a reading looks whether it is still wanted: with the slowest conditions known, a few milliseconds.</summary>
+    internal const int CancelEvery = 2_048;
 
     /// <summary>Beyond so many places a batch is looked at again, so that reading any number of records takes no more memory than that.</summary>
     private const long MostKept = 32 << 20;

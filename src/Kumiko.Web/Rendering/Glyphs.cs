@@ -10,7 +10,7 @@ public static class Glyphs
 {
     private const int Slats = 6;
 
-    // A page has hundreds of these, so each is two elements only, and made once.
+    // A page has hundreds of these, so each is two paths only, and made once.
     private static readonly HtmlString[] Severities = [.. Enumerable.Range(0, Slats + 1).Select(band => new HtmlString(
         $"<svg class=\"slats\" viewBox=\"0 0 18 11\" width=\"18\" height=\"11\" aria-hidden=\"true\"><path d=\"{Upright(0, band)}\"/><path class=\"off\" d=\"{Upright(band, Slats)}\"/></svg>"))];
 

@@ -1,6 +1,7 @@
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Patterns;
@@ -10,8 +11,6 @@ namespace Kumiko.Core.Query.Execution;
 /// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each number.</summary>
 internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternView? patterns, long moved)
 {
-    private const int CancelEvery = 2_048;
-
     /// <summary>Of a smaller part of the rows each is asked by itself.</summary>
     private const int FewRows = 8;
 
@@ -78,7 +77,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     {
         for (var i = 0; i < rows.Length; i++)
         {
-            if (i % CancelEvery == CancelEvery - 1) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == BatchTest.CancelEvery - 1) cancel.ThrowIfCancellationRequested();
             var row = rows[i];
             var id = _needIds ? new RecordId(scan.Times[row] + moved, scan.Sequences[row]) : default;
             if (argument.Wholes is not { } wholes) accumulator.Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
@@ -165,7 +164,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         {
             for (var i = 0; i < asked.Length; i++)
             {
-                if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
                 codes[asked[i]] = numbering.Of(valueOf(asked[i]));
             }
         }

@@ -58,7 +58,7 @@ internal sealed class CountingPass
         Count(ref _all, end - first);
         for (var i = first; i < end; i++)
         {
-            if (i % 2_048 == 0) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             var row = _pipeline.RowOf(batch[i]);
             var passes = true;
             for (var c = 0; c < _alone.Length; c++)
@@ -93,7 +93,7 @@ internal sealed class CountingPass
         if (_stepLeft.Length == 0) return;
         for (int row = left.Next(0), read = 0; row >= 0; row = left.Next(row + 1), read++)
         {
-            if (read % 2_048 == 0) cancel.ThrowIfCancellationRequested();
+            if (read % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             Steps(_pipeline.RowOf(scan, row));
         }
     }

@@ -15,7 +15,7 @@ namespace Kumiko.Core.Query.Execution;
 /// </summary>
 internal sealed class Executor(Snapshot snapshot, EvaluationContext context, FieldRefs fields, PatternView? patterns, IReadOnlySet<string>? sources, CancellationToken cancel)
 {
-    private const int Workers = 2, CancelEvery = 2_048;
+    private const int Workers = 2;
 
     private readonly ConcurrentDictionary<Pipeline, LogConditions> _conditions = new(ReferenceEqualityComparer.Instance);
     private readonly ConcurrentDictionary<Pipeline, BatchTest> _tests = new(ReferenceEqualityComparer.Instance);
@@ -66,7 +66,7 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
             var kept = new List<int>(places.Length);
             for (var i = 0; i < places.Length; i++)
             {
-                if (i % CancelEvery == 0) token.ThrowIfCancellationRequested();
+                if (i % BatchTest.CancelEvery == 0) token.ThrowIfCancellationRequested();
                 var row = rowOf(places[i]);
                 if (pipeline.RecordSteps.All(step => step.OnRow!(row))) kept.Add(places[i]);
             }
@@ -165,7 +165,7 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
             var (first, end) = recent.Range(pipeline.Reads);
             for (var i = first; i < end; i++)
             {
-                if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
                 var row = pipeline.RowOf(recent[i]);
                 if (conditions.Written.All(c => c.OnRow(row)) && pipeline.RecordSteps.All(s => s.OnRow!(row))) table.Add(row);
             }
@@ -182,7 +182,7 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
                 else
                     for (int place = rows.Next(0), read = 0; place >= 0; place = rows.Next(place + 1), read++)
                     {
-                        if (read % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                        if (read % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
                         var row = pipeline.RowOf(scan, place);
                         if (pipeline.RecordSteps.All(s => s.OnRow!(row))) table.Add(row);
                     }

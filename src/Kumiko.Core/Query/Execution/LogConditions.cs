@@ -64,7 +64,7 @@ internal sealed class LogConditions
         var places = new List<int>();
         for (var i = 0; i < recent.Count; i++)
         {
-            if (i % 2_048 == 0) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             var row = new Row(RowSource.Of(recent[i]), 0, []);
             if (Array.TrueForAll(_cheapest, c => c.OnRow(row))) places.Add(i);
         }

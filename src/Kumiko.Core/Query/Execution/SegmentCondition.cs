@@ -4,6 +4,7 @@ using System.Text;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Patterns;
@@ -16,8 +17,6 @@ namespace Kumiko.Core.Query.Execution;
 /// </summary>
 public abstract class SegmentCondition
 {
-    protected const int CancelEvery = 2_048;
-
     /// <summary>What it costs to ask, beside other conditions.</summary>
     public abstract double Cost { get; }
 
@@ -100,7 +99,7 @@ public abstract class SegmentCondition
             var found = new Bits(candidates.Count);
             for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
             {
-                if (row % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                if (row % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
                 if (test(new Row(scan, row, []))) found.Set(row);
             }
             return found;

@@ -3,6 +3,7 @@ using System.Collections.Concurrent;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
+using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
 
@@ -57,7 +58,7 @@ internal sealed class TermCondition : SegmentCondition
         var found = new Bits(candidates.Count);
         for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
         {
-            if (row % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+            if (row % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             if (_matcher.Matches(scan.Record(row))) found.Set(row);
         }
         return found;

@@ -22,7 +22,7 @@ internal sealed record ComputedFields(Func<RowSource, int, Row?> RowOf, Func<Row
 /// </summary>
 internal sealed class FieldCounting(int mostValues, string? only, ComputedFields? computed, CancellationToken cancel)
 {
-    private const int MostFields = 2_000, CancelEvery = 8_192;
+    private const int MostFields = 2_000;
 
     private readonly Dictionary<string, FieldCounter> _fields = new(StringComparer.Ordinal);
 
@@ -86,7 +86,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
         if (part.TryOpen(records: true) is not { } rows) return;
         for (var i = 0; i < part.Count; i++)
         {
-            if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             var record = rows[part[i]];
             Add(record);
             AddComputed(RowSource.Of(record), part with { First = 0, End = 1, Found = null }, _ => 0);
@@ -98,7 +98,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
         if (computed is null) return;
         for (var i = 0; i < part.Count; i++)
         {
-            if (i % CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
             if (computed.RowOf(source, place(i)) is not { } row) continue;
             foreach (var (name, value) in computed.Values(row))
                 if (!value.IsMissing) Add(Counter(name), value, 1);
