@@ -9,7 +9,7 @@ public static class Commands
     public static RootCommand Root()
     {
         var data = new Option<string>("--data") { Description = "Folder that holds the data", DefaultValueFactory = _ => Path.Combine("data", "kumiko"), Recursive = true };
-        return new RootCommand("Kumiko: search, chart and alert on logs") { data, Run(data), Import(data), Query(data), Token(data), Check(data), Backup(data), Restore(data) };
+        return new RootCommand("Kumiko: search, chart and alert on logs") { data, Run(data), Import(data), Query(data), Token(data), Person(data), Check(data), Backup(data), Restore(data) };
     }
 
     private static Command Run(Option<string> data)
@@ -24,7 +24,7 @@ public static class Commands
         var listen = new Option<string>("--listen") { Description = "Address of this machine to listen on; 0.0.0.0 for all", DefaultValueFactory = _ => "127.0.0.1" };
         var grpc = new Option<int>("--grpc-port") { Description = "Port for OTLP over gRPC; 0 for any free one, -1 for none", DefaultValueFactory = _ => 4317 };
         var syslog = new Option<int>("--syslog-port") { Description = "Port for syslog over UDP and TCP; 0 for any free one, -1 for none", DefaultValueFactory = _ => 5514 };
-        var networks = new Option<string[]>("--webhook-network") { Description = "A network beside the public ones that webhooks may reach, such as 10.1.0.0/16; can be given several times", DefaultValueFactory = _ => [] };
+        var networks = new Option<string[]>("--reach") { Description = "A network beside the public ones that webhooks, mail, syslog, traps and scraping may reach, such as 10.1.0.0/16; can be given several times", DefaultValueFactory = _ => [] };
         var scripts = new Option<string?>("--scripts") { Description = "Folder of scripts that channels may run; none where it is not given" };
         var command = new Command("run", "Starts the server") { port, smtp, from, address, keep, size, levels, listen, grpc, syslog, networks, scripts };
         command.SetAction((parsed, cancel) => RunCommand.Do(parsed.GetValue(data)!, parsed.GetValue(port), parsed.GetValue(smtp), parsed.GetValue(from)!, parsed.GetValue(address), parsed.GetValue(keep), parsed.GetValue(size), parsed.GetValue(levels),
@@ -81,6 +81,14 @@ public static class Commands
         var command = new Command("restore", "Puts a backup in place as a new data folder") { from };
         command.SetAction(parsed => BackupCommand.Restore(parsed.GetValue(data)!, parsed.GetValue(from)!));
         return command;
+    }
+
+    private static Command Person(Option<string> data)
+    {
+        var email = new Argument<string>("address") { Description = "Their mail address" };
+        var reset = new Command("reset", "Prints a link by which somebody sets a new password") { email };
+        reset.SetAction((parsed, cancel) => PersonCommand.Reset(parsed.GetValue(data)!, parsed.GetValue(email)!, cancel));
+        return new Command("person", "What can be done for somebody who is shut out") { reset };
     }
 
     private static Command Token(Option<string> data)

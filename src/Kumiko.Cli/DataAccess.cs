@@ -28,6 +28,14 @@ public sealed class DataAccess : IDisposable
         return null;
     }
 
+    /// <summary>Prints a server's answer: to the error stream where it is a refusal, and then 1.</summary>
+    public static async Task<int> Print(HttpResponseMessage answer, CancellationToken cancel)
+    {
+        var text = await answer.Content.ReadAsStringAsync(cancel);
+        (answer.IsSuccessStatusCode ? Console.Out : Console.Error).WriteLine(text);
+        return answer.IsSuccessStatusCode ? 0 : 1;
+    }
+
     public void Dispose()
     {
         Folder?.Dispose();

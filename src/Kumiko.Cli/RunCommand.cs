@@ -12,7 +12,7 @@ namespace Kumiko.Cli;
 /// <summary>Starts the server and waits until it is stopped.</summary>
 public static class RunCommand
 {
-    public static async Task<int> Do(string data, int port, string? smtp, string mailFrom, string? address, string? keep, string? size, string? levels, string listen, int grpcPort, int syslogPort, string[] webhookNetworks, string? scripts, CancellationToken cancel)
+    public static async Task<int> Do(string data, int port, string? smtp, string mailFrom, string? address, string? keep, string? size, string? levels, string listen, int grpcPort, int syslogPort, string[] reach, string? scripts, CancellationToken cancel)
     {
         Uri? mail = null;
         if (smtp is not null && !(Uri.TryCreate(smtp, UriKind.Absolute, out mail) && mail.Scheme is "smtp" or "smtps"))
@@ -26,7 +26,7 @@ public static class RunCommand
             return 1;
         }
         var networks = new List<IPNetwork>();
-        foreach (var text in webhookNetworks)
+        foreach (var text in reach)
         {
             if (!IPNetwork.TryParse(text, out var network)) { Console.Error.WriteLine($"“{text}” is no network. Write it as 10.1.0.0/16."); return 1; }
             networks.Add(network);
@@ -45,7 +45,7 @@ public static class RunCommand
             Console.Error.WriteLine($"Another Kumiko works in {data}. Stop it, or give another folder with --data.");
             return 1;
         }
-        var options = new ServerOptions { Data = data, Port = port, Listen = here, GrpcPort = grpcPort < 0 ? null : grpcPort, SyslogPort = syslogPort < 0 ? null : syslogPort, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/'), Retention = new Retention(age, bytes), KeepLevels = levelsAge, WebhookNetworks = networks, Scripts = scripts };
+        var options = new ServerOptions { Data = data, Port = port, Listen = here, GrpcPort = grpcPort < 0 ? null : grpcPort, SyslogPort = syslogPort < 0 ? null : syslogPort, Smtp = mail, MailFrom = mailFrom, PublicAddress = address?.TrimEnd('/'), Retention = new Retention(age, bytes), KeepLevels = levelsAge, Reach = networks, Scripts = scripts };
         await using var app = KumikoServer.Build(options, folder);
         foreach (var damage in app.Services.GetRequiredService<RecordStore>().Notices) Console.Error.WriteLine(damage);
         try { await app.StartAsync(cancel); }
@@ -59,7 +59,7 @@ public static class RunCommand
         Console.WriteLine($"Kumiko is at {state.Address}");
         Console.WriteLine($"OTLP over gRPC: {state.GrpcPort?.ToString(CultureInfo.InvariantCulture) ?? "off"}, syslog: {state.SyslogPort?.ToString(CultureInfo.InvariantCulture) ?? "off"}");
         if (people.All().Count == 0)
-            Console.WriteLine($"Nobody has an account yet. The first administrator begins here, once: {state.Address}/welcome?key={await people.Invite(Role.Administrator)}");
+            Console.WriteLine($"Nobody has an account yet. The first administrator begins here, once and within a day: {state.Address}/welcome?key={await app.Services.GetRequiredService<LinkStore>().First()}");
         Console.WriteLine("Stop it with Ctrl+C.");
         await app.WaitForShutdownAsync(cancel);
         return 0;

@@ -17,8 +17,6 @@ public static class TokenCommand
             return 0;
         }
         using var response = await access.Server!.PostAsync($"/control/token?name={Uri.EscapeDataString(name)}&for={purpose}", null, cancel);
-        var answer = await response.Content.ReadAsStringAsync(cancel);
-        (response.IsSuccessStatusCode ? Console.Out : Console.Error).WriteLine(answer);
-        return response.IsSuccessStatusCode ? 0 : 1;
+        return await DataAccess.Print(response, cancel);
     }
 }

@@ -31,7 +31,7 @@ public static class DemoHost
             Smtp = sink.Address,
             MailFrom = "kumiko@skerryline.example",
             // The stand-ins live on this machine.
-            WebhookNetworks = [IPNetwork.Parse("127.0.0.0/8")],
+            Reach = [IPNetwork.Parse("127.0.0.0/8")],
             Scripts = Path.Combine(folder.Path, "scripts"),
             Offered = people => [.. people.All().Where(p => SkerryLine.People.Any(s => s.Email == p.Email)).OrderBy(p => Array.FindIndex(SkerryLine.People, s => s.Email == p.Email))],
             MoreSections = [new Section("Release desk", "/demo/desk"), new Section("Mailbox", "/demo/mailbox"), new Section("Chat room", "/demo/chat"), new Section("Pager", "/demo/pager"), new Section("Traps", "/demo/traps"), new Section("Gallery", "/demo/gallery")],

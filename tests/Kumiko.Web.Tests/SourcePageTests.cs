@@ -19,15 +19,15 @@ public sealed class SourcePageTests : IAsyncLifetime
     [Fact]
     public async Task With_nothing_collected_each_page_says_what_to_do_next()
     {
-        using var ines = await _server.Person();
-        Assert.Contains("Nothing has come in yet", await ines.GetStringAsync("/sources"));
-        Assert.Contains("Nothing was refused", await ines.GetStringAsync("/sources/refused"));
-        Assert.Contains("There is no token yet", await ines.GetStringAsync("/sources/tokens"));
-        Assert.Contains("Nothing is measured yet", await ines.GetStringAsync("/sources/metrics"));
-        Assert.Equal(HttpStatusCode.NotFound, (await ines.GetAsync("/sources/metrics?handler=Draw&name=nothing")).StatusCode);
-        Assert.Contains("No target is scraped", await ines.GetStringAsync("/sources/targets"));
-        Assert.Contains("No change is known", await ines.GetStringAsync("/sources/change"));
-        Assert.Equal(HttpStatusCode.NotFound, (await ines.GetAsync("/sources/of/nobody")).StatusCode);
+        using var mirek = await _server.Person(Role.Administrator);
+        Assert.Contains("Nothing has come in yet", await mirek.GetStringAsync("/sources"));
+        Assert.Contains("Nothing was refused", await mirek.GetStringAsync("/sources/refused"));
+        Assert.Contains("There is no token yet", await mirek.GetStringAsync("/sources/tokens"));
+        Assert.Contains("Nothing is measured yet", await mirek.GetStringAsync("/sources/metrics"));
+        Assert.Equal(HttpStatusCode.NotFound, (await mirek.GetAsync("/sources/metrics?handler=Draw&name=nothing")).StatusCode);
+        Assert.Contains("No target is scraped", await mirek.GetStringAsync("/sources/targets"));
+        Assert.Contains("No change is known", await mirek.GetStringAsync("/sources/change"));
+        Assert.Equal(HttpStatusCode.NotFound, (await mirek.GetAsync("/sources/of/nobody")).StatusCode);
     }
 
     [Theory]
@@ -53,9 +53,9 @@ public sealed class SourcePageTests : IAsyncLifetime
     [InlineData("scrape", "name=hosts&every=15s&addresses=ftp://a/", "http://host:port/path")]
     public async Task What_is_wrong_in_the_form_is_told_and_what_was_typed_stays(string by, string fields, string problem)
     {
-        using var ines = await _server.Person();
+        using var mirek = await _server.Person(Role.Administrator);
         var given = fields.Split('&').Select(f => f.Split('=', 2)).Select(f => (f[0], f[1])).Append(("by", by)).ToArray();
-        var page = await (await RunningServer.Post(ines, "/sources/connect/" + by, given)).Content.ReadAsStringAsync();
+        var page = await (await RunningServer.Post(mirek, "/sources/connect/" + by, given)).Content.ReadAsStringAsync();
         Assert.Contains(problem, page);
         Assert.Contains($"value=\"{given[0].Item2}\"", page);
         Assert.Empty(_server.Get<TokenStore>().All());
@@ -65,11 +65,11 @@ public sealed class SourcePageTests : IAsyncLifetime
     [Fact]
     public async Task A_tokens_text_is_shown_once_and_never_again()
     {
-        using var ines = await _server.Person();
-        var page = await (await RunningServer.Post(ines, "/sources/connect/syslog", ("by", "syslog"), ("name", "quay"), ("rate", "500"), ("addresses", "10.20.0.7"))).Content.ReadAsStringAsync();
+        using var mirek = await _server.Person(Role.Administrator);
+        var page = await (await RunningServer.Post(mirek, "/sources/connect/syslog", ("by", "syslog"), ("name", "quay"), ("rate", "500"), ("addresses", "10.20.0.7"))).Content.ReadAsStringAsync();
         var token = page[page.IndexOf("kumiko_", StringComparison.Ordinal)..][..50].Split('<')[0];
         Assert.Equal("quay", _server.Get<TokenStore>().Find(token, TokenPurpose.Intake)!.Name);
-        var all = await ines.GetStringAsync("/sources/tokens");
+        var all = await mirek.GetStringAsync("/sources/tokens");
         Assert.DoesNotContain("kumiko_", all);
         Assert.Contains("500 records a second; known at 10.20.0.7/32", all);
     }
@@ -78,15 +78,15 @@ public sealed class SourcePageTests : IAsyncLifetime
     public async Task Names_and_bytes_that_were_received_are_text_and_nothing_else()
     {
         await _server.Get<RecordStore>().Keep([new Refused(3, 4, "no <good>", [.. "<script>alert(1)</script>\u001b[31m"u8, 0xff, 0x00])], "<b>quay</b>");
-        using var ines = await _server.Person();
+        using var mirek = await _server.Person(Role.Administrator);
         foreach (var path in new[] { "/sources", "/sources/refused", SourceLinks.Of("<b>quay</b>") })
         {
-            var page = await ines.GetStringAsync(path);
+            var page = await mirek.GetStringAsync(path);
             Assert.DoesNotContain("<script>alert", page);
             Assert.DoesNotContain("<b>quay", page);
             Assert.Contains("&lt;b&gt;quay", page);
         }
-        var refused = WebUtility.HtmlDecode(await ines.GetStringAsync("/sources/refused?source=" + Uri.EscapeDataString("<b>quay</b>")));
+        var refused = WebUtility.HtmlDecode(await mirek.GetStringAsync("/sources/refused?source=" + Uri.EscapeDataString("<b>quay</b>")));
         Assert.Contains(@"<script>alert(1)</script>\u{1b}[31m\xff\u{0}", refused);
         Assert.Contains("3:4", refused);
     }
@@ -100,11 +100,11 @@ public sealed class SourcePageTests : IAsyncLifetime
             await quay.PostAsync("/intake/records", new StringContent("{\"body\":\"x\"}"));
             _server.Clock.Advance(TimeSpan.FromMinutes(1));
         }
-        using var ines = await _server.Person();
-        var rows = await ines.GetStringAsync("/sources?handler=Rows");
+        using var mirek = await _server.Person(Role.Administrator);
+        var rows = await mirek.GetStringAsync("/sources?handler=Rows");
         Assert.Contains("A day each, 12 in all", rows);
         Assert.DoesNotContain("gone silent", rows);
         _server.Clock.Advance(TimeSpan.FromMinutes(10));
-        Assert.Contains("has gone silent", await ines.GetStringAsync("/sources?handler=Rows"));
+        Assert.Contains("has gone silent", await mirek.GetStringAsync("/sources?handler=Rows"));
     }
 }

@@ -1,106 +1,155 @@
-using System.Security.Cryptography;
-using System.Text;
 using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Accounts;
 
-/// <summary>What a person may do: look; search and keep; and run Kumiko.</summary>
-public enum Role
-{
-    Viewer,
-    Analyst,
-    Administrator,
-}
-
-/// <summary>Somebody with an account.</summary>
-public sealed class Person
-{
-    public long Id { get; init; }
-    public string Name { get; init; } = "";
-    public string Email { get; init; } = "";
-    public Role Role { get; init; }
-
-    /// <summary>A salted hash; null where the account has no password of its own.</summary>
-    public string? Password { get; init; }
-
-    /// <summary>The time zone they chose; null for the browser's.</summary>
-    public string? Zone { get; init; }
-}
-
-/// <summary>People and the one-time links by which new ones arrive.</summary>
+/// <summary>People. Read from memory, as each request asks who it is from and what they may.</summary>
 public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
 {
-    private const string Columns = "id AS Id, name AS Name, email AS Email, role AS Role, password AS Password, zone AS Zone";
+    private const string Administrators = "SELECT COUNT(*) FROM person WHERE role = 'administrator' AND off IS NULL AND removed IS NULL";
 
-    public IReadOnlyList<Person> All()
-    {
-        using var connection = kept.Database.Read();
-        return [.. connection.Query<Person>($"SELECT {Columns} FROM person ORDER BY name")];
-    }
+    private readonly Lock _lock = new();
+    private IReadOnlyDictionary<long, Person>? _byId;
+    private int _version;
 
-    public Person? Find(long id)
-    {
-        using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Person>($"SELECT {Columns} FROM person WHERE id = @id", new { id });
-    }
+    /// <summary>All who have an account, switched off or not, by name.</summary>
+    public IReadOnlyList<Person> All() => [.. ById().Values.Where(p => p.Removed is null).OrderBy(p => p.Name, StringComparer.CurrentCulture)];
 
-    public Person? FindByEmail(string email)
-    {
-        using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Person>($"SELECT {Columns} FROM person WHERE email = @email", new { email });
-    }
+    /// <summary>Somebody by number, removed ones too, as what they wrote keeps their name.</summary>
+    public Person? Find(long id) => ById().GetValueOrDefault(id);
+
+    public Person? FindByEmail(string email) =>
+        ById().Values.FirstOrDefault(p => p.Removed is null && string.Equals(p.Email, email, StringComparison.OrdinalIgnoreCase));
 
     /// <summary>Adds a person; null where somebody has this address already.</summary>
     public async Task<Person?> Add(string name, string email, Role role, string? password)
     {
-        var id = await kept.Database.Writer.Write(connection => connection.ExecuteScalar<long?>(
-            "INSERT INTO person (name, email, role, password, created) VALUES (@name, @email, @role, @password, @now) ON CONFLICT (email) DO NOTHING RETURNING id",
-            new { name, email, role = Name(role), password, now = Now() }));
+        var now = Now;
+        var id = await kept.Database.Writer.Write(connection => Insert(connection, name, email, role, password, now));
+        Changed();
         return id is null ? null : Find(id.Value);
     }
 
-    public Task<int> SetZone(long id, string? zone) =>
-        kept.Database.Writer.Write(connection => connection.Execute("UPDATE person SET zone = @zone WHERE id = @id", new { id, zone }));
+    internal static long? Insert(SqliteConnection connection, string name, string email, Role role, string? password, long now) => connection.ExecuteScalar<long?>(
+        "INSERT INTO person (name, email, role, password, created) VALUES (@name, @email, @role, @password, @now) ON CONFLICT (email) DO NOTHING RETURNING id",
+        new { name, email, role = NameOf(role), password, now });
 
-    /// <summary>Makes a secret that lets one person in with a role, once.</summary>
-    public async Task<string> Invite(Role role)
-    {
-        var secret = Secrets.New();
-        await kept.Database.Writer.Write(connection => connection.Execute(
-            "INSERT INTO invitation (hash, role, created) VALUES (@hash, @role, @now)", new { hash = Secrets.Hash(secret), role = Name(role), now = Now() }));
-        return secret;
-    }
+    public Task SetName(long id, string name) => Update("name = @value", id, name);
+    public Task SetZone(long id, string? zone) => Update("zone = @value", id, zone);
+    public Task SetTheme(long id, string? theme) => Update("theme = @value", id, theme);
+    public Task SetPassword(long id, string hash) => Update("password = @value", id, hash);
 
-    public bool IsInvited(string secret)
-    {
-        using var connection = kept.Database.Read();
-        return connection.ExecuteScalar<long>("SELECT COUNT(*) FROM invitation WHERE hash = @hash AND used IS NULL", new { hash = Secrets.Hash(secret) }) > 0;
-    }
+    /// <summary>Changes what somebody may do; false where that would leave no administrator.</summary>
+    public Task<bool> SetRole(long id, Role role) => UnlessLast("UPDATE person SET role = @role WHERE id = @id", id, new { id, role = NameOf(role) });
 
-    /// <summary>Uses an invitation up and adds the person; null where it was used or never made, or the address is taken.</summary>
-    public async Task<Person?> Accept(string secret, string name, string email, string password)
+    /// <summary>Lets somebody in no more; false where nobody would be left to run Kumiko.</summary>
+    public Task<bool> SwitchOff(long id) => UnlessLast("UPDATE person SET off = @now WHERE id = @id AND off IS NULL", id, new { id, now = Now });
+
+    public Task SwitchOn(long id) => Update("off = @value", id, null);
+
+    /// <summary>Takes somebody off the lists and frees their address; false where nobody would be left to run Kumiko.</summary>
+    public Task<bool> Remove(long id) => UnlessLast("UPDATE person SET removed = @now, password = NULL, email = 'removed ' || id WHERE id = @id", id, new { id, now = Now });
+
+    /// <summary>Notes a wrong password.</summary>
+    public Task TriedWrong(long id, string from) => Changing(c => c.Execute("UPDATE person SET wrong = wrong + 1, wrong_at = @now, wrong_from = @from WHERE id = @id", new { id, from, now = Now }));
+
+    /// <summary>Forgets the wrong passwords: they were told.</summary>
+    public Task ForgetWrong(long id) => Changing(c => c.Execute("UPDATE person SET wrong = 0, wrong_at = NULL, wrong_from = NULL WHERE id = @id", new { id }));
+
+    private Task Update(string assignment, long id, string? value) => Changing(c => c.Execute($"UPDATE person SET {assignment} WHERE id = @id", new { id, value }));
+
+    /// <summary>Of two that are done at once, the second sees what the first did: there is one writer.</summary>
+    private async Task<bool> UnlessLast(string sql, long id, object parameters) => await Changing(connection =>
     {
-        var id = await kept.Database.Writer.Write(connection =>
+        var before = connection.ExecuteScalar<long>(Administrators);
+        using var transaction = new Undo(connection);
+        connection.Execute(sql, parameters);
+        if (before > 0 && connection.ExecuteScalar<long>(Administrators) == 0) return false;
+        transaction.Keep();
+        return true;
+    });
+
+    /// <summary>What is done within it is undone unless it is kept.</summary>
+    private sealed class Undo : IDisposable
+    {
+        private readonly SqliteConnection _connection;
+        private bool _kept;
+
+        public Undo(SqliteConnection connection)
         {
-            var role = connection.ExecuteScalar<string?>("UPDATE invitation SET used = @now WHERE hash = @hash AND used IS NULL RETURNING role", new { hash = Secrets.Hash(secret), now = Now() });
-            return role is null ? null : connection.ExecuteScalar<long?>(
-                "INSERT INTO person (name, email, role, password, created) VALUES (@name, @email, @role, @password, @now) RETURNING id",
-                new { name, email, role, password, now = Now() });
-        });
-        return id is null ? null : Find(id.Value);
+            _connection = connection;
+            connection.Execute("SAVEPOINT undo");
+        }
+
+        public void Keep() => _kept = true;
+
+        public void Dispose() => _connection.Execute(_kept ? "RELEASE undo" : "ROLLBACK TO undo; RELEASE undo");
     }
 
-    private long Now() => Instants.FromDateTime(clock.GetUtcNow());
-    private static string Name(Role role) => role.ToString().ToLowerInvariant();
-}
+    private async Task<T> Changing<T>(Func<SqliteConnection, T> change)
+    {
+        var result = await kept.Database.Writer.Write(change);
+        Changed();
+        return result;
+    }
 
-/// <summary>Random secrets, of which only a hash is kept.</summary>
-internal static class Secrets
-{
-    /// <summary>32 random bytes in URL-safe Base64.</summary>
-    public static string New() => System.Buffers.Text.Base64Url.EncodeToString(RandomNumberGenerator.GetBytes(32));
+    private long Now => Instants.FromDateTime(clock.GetUtcNow());
 
-    public static string Hash(string secret) => Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(secret)));
+    internal static string NameOf(Role role) => role.ToString().ToLowerInvariant();
+
+    internal void Changed()
+    {
+        lock (_lock)
+        {
+            _version++;
+            _byId = null;
+        }
+    }
+
+    private IReadOnlyDictionary<long, Person> ById()
+    {
+        int version;
+        lock (_lock)
+        {
+            if (_byId is { } known) return known;
+            version = _version;
+        }
+        using var connection = kept.Database.Read();
+        var all = connection.Query<Row>("SELECT id AS Id, name AS Name, email AS Email, role AS Role, password AS Password, zone AS Zone, theme AS Theme, off AS Off, removed AS Removed, wrong AS Wrong, wrong_at AS WrongAt, wrong_from AS WrongFrom FROM person")
+            .Select(r => new Person
+            {
+                Id = r.Id,
+                Name = r.Name,
+                Email = r.Email,
+                Role = Enum.Parse<Role>(r.Role, ignoreCase: true),
+                Password = r.Password,
+                Zone = r.Zone,
+                Theme = r.Theme,
+                Off = r.Off,
+                Removed = r.Removed,
+                Wrong = new WrongTries(r.Wrong, r.WrongAt, r.WrongFrom),
+            }).ToDictionary(p => p.Id);
+        // What was read before a change must not be remembered after it.
+        lock (_lock)
+            if (version == _version) _byId = all;
+        return all;
+    }
+
+    private sealed class Row
+    {
+        public long Id { get; init; }
+        public string Name { get; init; } = "";
+        public string Email { get; init; } = "";
+        public string Role { get; init; } = "";
+        public string? Password { get; init; }
+        public string? Zone { get; init; }
+        public string? Theme { get; init; }
+        public long? Off { get; init; }
+        public long? Removed { get; init; }
+        public long Wrong { get; init; }
+        public long? WrongAt { get; init; }
+        public string? WrongFrom { get; init; }
+    }
 }

@@ -10,7 +10,11 @@ namespace Kumiko.Core.Intake;
 /// <param name="Refused">The first of them, at most a hundred.</param>
 /// <param name="Problem">What stopped the reading, such as damaged compression; null when all was read.</param>
 /// <param name="Stopped">Why the reading stopped early.</param>
-public sealed record IntakeAnswer(long Taken, long RefusedTotal, IReadOnlyList<Refused> Refused, string? Problem = null, IntakeStop Stopped = IntakeStop.None);
+public sealed record IntakeAnswer(long Taken, long RefusedTotal, IReadOnlyList<Refused> Refused, string? Problem = null, IntakeStop Stopped = IntakeStop.None)
+{
+    /// <summary>Bytes read, decompressed.</summary>
+    public long Bytes { get; init; }
+}
 
 public enum IntakeStop
 {
@@ -55,6 +59,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         while (true)
         {
             ReadOnlyMemory<byte>? line;
+            lines.SkipBlank();
             try { line = await lines.Next(cancel); }
             catch (Exception e) when (Gzip.IsDamage(e)) { (stopped, problem) = (IntakeStop.Damaged, $"The compressed data is damaged after line {lines.Line}."); break; }
             if (lines.BytesRead > limit)
@@ -78,13 +83,13 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         BuilderPool.Return(rows);
         return Answer();
 
-        IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped);
+        IntakeAnswer Answer() => new(taken, refusedTotal, refused, problem, stopped) { Bytes = lines.BytesRead };
 
         async Task<bool> Commit()
         {
             if (rows.Count == 0) return true;
             var records = rows.Build();
-            try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++)); }
+            try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++), cancel); }
             catch (IOException e)
             {
                 (stopped, problem) = (IntakeStop.NoRoom, e.Message);

@@ -38,6 +38,18 @@ public sealed class LineReader(Stream stream) : IDisposable
         }
     }
 
+    /// <summary>Passes over blank lines that are read already, many at once: a body may be nothing else.</summary>
+    public void SkipBlank()
+    {
+        var read = _buffer.AsSpan(_start, _end - _start);
+        var text = read.IndexOfAnyExcept("\n\r\t "u8);
+        var blank = read[..(text < 0 ? read.Length : text)];
+        // What stands in front of a text belongs to its line.
+        blank = blank[..(blank.LastIndexOf((byte)'\n') + 1)];
+        Line += blank.Count((byte)'\n');
+        _start += blank.Length;
+    }
+
     private ReadOnlyMemory<byte> Give(int length, int skip)
     {
         var line = _buffer.AsMemory(_start, length);

@@ -75,6 +75,7 @@ public sealed class RecordStore : IDisposable
         try
         {
             LoadOrRescue(path);
+            _database.Writer.Faulted += e => Faulted?.Invoke(e);
             _upkeep = new StoreUpkeep(this, options ?? RecordStoreOptions.Default, path, clock);
         }
         catch
@@ -96,6 +97,9 @@ public sealed class RecordStore : IDisposable
 
     /// <summary>Told of the source of refused things and their number, kept or not.</summary>
     public event Action<string, long>? Kept;
+
+    /// <summary>Told of what somebody threw who was told of a commit; what was committed stays so.</summary>
+    public event Action<Exception>? Faulted;
 
     /// <summary>Number of records.</summary>
     public long Count => _pins.Count;
@@ -169,11 +173,11 @@ public sealed class RecordStore : IDisposable
         FormattableString.Invariant($"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})");
 
     /// <summary>Commits records as one batch; they can be read when the task is done, and have their sequences.</summary>
-    /// <inheritdoc cref="Append(RecordBlock, string, BatchKey?)"/>
-    public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null)
+    /// <inheritdoc cref="Append(RecordBlock, string, BatchKey?, CancellationToken)"/>
+    public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null, CancellationToken cancel = default)
     {
         var block = RecordBlock.Of(records);
-        var taken = await Append(block, source, key);
+        var taken = await Append(block, source, key, cancel);
         for (var i = 0; taken && i < records.Count; i++) records[i].Sequence = block.SequenceOf[i];
         return taken;
     }
@@ -182,12 +186,13 @@ public sealed class RecordStore : IDisposable
     /// <param name="records">In the sender's order, which is the order of their sequence.</param>
     /// <param name="source">The place they come from.</param>
     /// <param name="key">Taken at most once, where given.</param>
+    /// <param name="cancel">Ends the wait for room; what is being committed is committed.</param>
     /// <returns>True; false where a batch of this key was taken before, which is as good.</returns>
     /// <exception cref="IOException">The disk is full, or more waits to be sealed than can be held.</exception>
-    public async Task<bool> Append(RecordBlock records, string source, BatchKey? key = null)
+    public async Task<bool> Append(RecordBlock records, string source, BatchKey? key = null, CancellationToken cancel = default)
     {
         if (records.Count == 0) return true;
-        await Room(source);
+        await Room(source, cancel);
         var content = BatchCodec.Encode(records);
         var now = Instants.FromDateTime(_clock.GetUtcNow());
         try
@@ -198,10 +203,10 @@ public sealed class RecordStore : IDisposable
                 Recent.Add(new RecentEntry(records.SequenceOf[0], records, source, now));
                 AddBatches(records);
                 Publish();
-                Committed?.Invoke(source, records);
                 // What is old is seen to every few seconds; what is full, at once.
                 if (Recent.IsFull(source) || Recent.Bytes > Sealer.MostUnsealedBytes) _upkeep.Wake();
-            }, content.Length);
+                TellCommitted(source, records);
+            }, content.Length, cancel);
         }
         catch (DiskFullException)
         {
@@ -210,8 +215,18 @@ public sealed class RecordStore : IDisposable
         }
     }
 
+    private void TellCommitted(string source, RecordBlock records)
+    {
+        // One that fails keeps it from none of the others.
+        foreach (var told in Committed?.GetInvocationList().Cast<Action<string, RecordBlock>>() ?? [])
+        {
+            try { told(source, records); }
+            catch (Exception e) { Faulted?.Invoke(e); }
+        }
+    }
+
     /// <summary>Waits until sealing has caught up.</summary>
-    private async Task Room(string source)
+    private async Task Room(string source, CancellationToken cancel)
     {
         while (IsBehind(source) && _upkeep.IsRunning)
         {
@@ -223,7 +238,7 @@ public sealed class RecordStore : IDisposable
                 return;
             }
             _upkeep.Wake();
-            if (IsBehind(source)) await shrunk;
+            if (IsBehind(source)) await shrunk.WaitAsync(cancel);
         }
     }
 

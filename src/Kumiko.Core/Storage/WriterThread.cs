@@ -17,7 +17,10 @@ public sealed class WriterThread : IDisposable
     private const int GatheredBytes = 1 << 20;
     private const long LongestLog = 96L << 20;
 
-    private readonly BlockingCollection<Work> _queue = new(boundedCapacity: 4096);
+    private const int MostWaiting = 4_096;
+
+    private readonly BlockingCollection<Work> _queue = [];
+    private readonly SemaphoreSlim _room = new(MostWaiting);
     private readonly SqliteConnection _connection;
     private readonly Thread _thread;
     private readonly string _log;
@@ -27,7 +30,9 @@ public sealed class WriterThread : IDisposable
         public int Bytes { get; init; }
         public bool IsAlone { get; init; }
         public abstract void Do(SqliteConnection connection);
-        public abstract void Committed();
+
+        /// <summary>Answers whoever waits. What was committed stays so, whatever those who are told of it do.</summary>
+        public abstract void Committed(Action<Exception> faulted);
         public abstract void Failed(Exception cause);
     }
 
@@ -39,9 +44,10 @@ public sealed class WriterThread : IDisposable
         public Task<T> Task => _done.Task;
         public override void Do(SqliteConnection connection) => _result = write(connection);
 
-        public override void Committed()
+        public override void Committed(Action<Exception> faulted)
         {
-            committed?.Invoke(_result);
+            try { committed?.Invoke(_result); }
+            catch (Exception e) { faulted(e); }
             _done.SetResult(_result);
         }
 
@@ -56,31 +62,46 @@ public sealed class WriterThread : IDisposable
         _thread.Start();
     }
 
-    /// <summary>Runs a write in the next shared transaction.</summary>
+    /// <summary>Told, on the writer thread, of what somebody threw who was told of a commit.</summary>
+    public event Action<Exception>? Faulted;
+
+    /// <summary>Runs a write in the next shared transaction. While too much waits, the caller does, and holds no thread.</summary>
     /// <param name="write">Runs on the writer thread, inside a transaction; an exception undoes this write alone.</param>
     /// <param name="committed">Runs on the writer thread after the commit and before the answer, in the order of commits.</param>
     /// <param name="bytes">How much it weighs in gathering.</param>
-    public Task<T> Write<T>(Func<SqliteConnection, T> write, Action<T>? committed = null, int bytes = 0)
+    /// <param name="cancel">Ends the wait for a place in the queue; what is queued is written.</param>
+    public Task<T> Write<T>(Func<SqliteConnection, T> write, Action<T>? committed = null, int bytes = 0, CancellationToken cancel = default) =>
+        Queue(new Work<T>(write, committed) { Bytes = bytes }, cancel);
+
+    /// <summary>Runs something that cannot stand inside a transaction.</summary>
+    public Task<T> Alone<T>(Func<SqliteConnection, T> work) => Queue(new Work<T>(work, null) { IsAlone = true }, CancellationToken.None);
+
+    private Task<T> Queue<T>(Work<T> work, CancellationToken cancel)
     {
-        var work = new Work<T>(write, committed) { Bytes = bytes };
-        try { _queue.Add(work); }
-        catch (InvalidOperationException) { throw new ObjectDisposedException(nameof(WriterThread)); }
+        // Nearly always there is room, and then nothing is waited for.
+        if (!_room.Wait(0, CancellationToken.None)) return QueueLater(work, cancel);
+        Add(work);
         return work.Task;
     }
 
-    /// <summary>Runs something that cannot stand inside a transaction.</summary>
-    public Task<T> Alone<T>(Func<SqliteConnection, T> work)
+    private async Task<T> QueueLater<T>(Work<T> work, CancellationToken cancel)
     {
-        var alone = new Work<T>(work, null) { IsAlone = true };
-        try { _queue.Add(alone); }
+        await _room.WaitAsync(cancel);
+        Add(work);
+        return await work.Task;
+    }
+
+    private void Add(Work work)
+    {
+        try { _queue.Add(work, CancellationToken.None); }
         catch (InvalidOperationException) { throw new ObjectDisposedException(nameof(WriterThread)); }
-        return alone.Task;
     }
 
     private void Run()
     {
         foreach (var first in _queue.GetConsumingEnumerable())
         {
+            _room.Release();
             if (first.IsAlone) { DoAlone(first); continue; }
             Work? alone = null;
             var batch = new List<Work> { first };
@@ -89,6 +110,7 @@ public sealed class WriterThread : IDisposable
             // Whoever waits already shares the commit; nobody waits for those who may still come.
             while (bytes < GatheredBytes && Stopwatch.GetElapsedTime(started) < Gathering && _queue.TryTake(out var next))
             {
+                _room.Release();
                 if (next.IsAlone) { alone = next; break; }
                 batch.Add(next);
                 bytes += next.Bytes;
@@ -108,7 +130,13 @@ public sealed class WriterThread : IDisposable
             work.Failed(e);
             return;
         }
-        work.Committed();
+        work.Committed(Tell);
+    }
+
+    private void Tell(Exception e)
+    {
+        try { Faulted?.Invoke(e); }
+        catch (Exception) { /* whoever writes the log down may be what fails */ }
     }
 
     /// <summary>
@@ -153,7 +181,7 @@ public sealed class WriterThread : IDisposable
             foreach (var work in batch) work.Failed(e);
             return;
         }
-        foreach (var work in done) work.Committed();
+        foreach (var work in done) work.Committed(Tell);
     }
 
     private void Execute(string sql)

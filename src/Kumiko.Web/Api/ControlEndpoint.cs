@@ -17,6 +17,7 @@ public static class ControlEndpoint
         var control = app.MapGroup("/control").AllowAnonymous().DisableAntiforgery().AddEndpointFilter(async (context, next) =>
             context.HttpContext.RequestServices.GetRequiredService<BearerTokens>().IsControl(context.HttpContext) ? await next(context) : Results.StatusCode(StatusCodes.Status401Unauthorized));
         control.MapPost("/token", MakeToken);
+        control.MapPost("/person/reset", ResetPerson);
         control.MapPost("/check", (RecordStore store, CancellationToken cancel) => Task.Run(() => StoreCheck.Run(store, null, cancel), cancel));
         control.MapPost("/backup", Backup);
     }
@@ -30,6 +31,9 @@ public static class ControlEndpoint
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException) { return Results.BadRequest(e.Message); }
     }
+
+    private static async Task<IResult> ResetPerson(string email, PeopleStore people, LinkStore links, ServerOptions options) =>
+        people.FindByEmail(email) is { } person ? Results.Text($"{options.PublicAddress}/welcome?key={await links.Reset(person, "the command line")}") : Results.BadRequest($"Nobody here has the address {email}.");
 
     private static async Task<IResult> MakeToken(HttpContext http, TokenStore store)
     {

@@ -22,6 +22,8 @@ public static class QueryEndpoint
         app.MapGet("/api/query", (HttpContext http, BearerTokens tokens) => Answer(http, tokens, name => http.Request.Query[name], http.Request.Query.Keys)).AllowAnonymous();
         app.MapPost("/api/query", async (HttpContext http, BearerTokens tokens) =>
         {
+            // Nothing of a stranger's is read.
+            if (tokens.Find(http, TokenPurpose.Query) is null) return BearerTokens.Refuse(http, TokenPurpose.Query);
             if (!http.Request.HasFormContentType) return Wrong("Send q, from and to as a form.");
             var form = await http.Request.ReadFormAsync(http.RequestAborted);
             return Answer(http, tokens, name => form[name], form.Keys);

@@ -5,8 +5,8 @@ using Microsoft.Extensions.Logging;
 
 namespace Kumiko.Web.Background;
 
-/// <summary>Writes down now and then what sources sent and when tokens were used, and at the end.</summary>
-public sealed class SourceService(SourceBook book, TokenStore tokens, TimeProvider clock, ILogger<SourceService> log) : BackgroundService
+/// <summary>Writes down now and then what sources sent, when tokens were used and sessions seen, and at the end.</summary>
+public sealed class SourceService(SourceBook book, TokenStore tokens, SessionStore sessions, TimeProvider clock, ILogger<SourceService> log) : BackgroundService
 {
     private static readonly TimeSpan Interval = TimeSpan.FromSeconds(10);
 
@@ -26,6 +26,7 @@ public sealed class SourceService(SourceBook book, TokenStore tokens, TimeProvid
         {
             await book.Save();
             await tokens.Save();
+            await sessions.Save();
         }
         catch (Exception e) when (e is IOException or Microsoft.Data.Sqlite.SqliteException) { log.LogWarning("Counts of sources were not written down: {Reason}", e.Message); }
     }

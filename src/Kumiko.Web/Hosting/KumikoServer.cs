@@ -6,6 +6,7 @@ using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Metrics;
+using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Rules.Briefs;
 using Kumiko.Core.Searches;
@@ -14,6 +15,7 @@ using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tables;
+using Kumiko.Web.Accounts;
 using Kumiko.Web.Api;
 using Kumiko.Web.Background;
 using Kumiko.Web.Delivery;
@@ -89,11 +91,12 @@ public static class KumikoServer
         AddTelling(services, options);
         services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)));
         services.AddSingleton<MetricCatalogue>();
-        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
+        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<UploadSlots>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
         services.AddSingleton(s => new RuleWords(id => s.GetRequiredService<RuleStore>().Find(id)?.Name, id => s.GetRequiredService<ObjectiveStore>().Find(id)?.Name));
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
-        services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>();
+        services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>().Configure<PasswordHasherOptions>(o => o.IterationCount = Passwords.Rounds);
+        services.AddSingleton<LinkStore>().AddSingleton<SessionStore>().AddSingleton<SignInTries>().AddSingleton<Passwords>().AddSingleton<SessionCookies>().AddSingleton<InvitationMail>();
         services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>().AddHostedService(_ => new MemoryService());
         services.AddHttpContextAccessor().AddScoped<Viewer>();
 
@@ -110,11 +113,15 @@ public static class KumikoServer
                 return Task.CompletedTask;
             };
             cookie.ReturnUrlParameter = "then";
-            cookie.ExpireTimeSpan = TimeSpan.FromDays(14);
+            // The session in the store says when it is over; the cookie lasts as long as any can.
+            cookie.ExpireTimeSpan = TimeSpan.FromDays(SessionStore.LastsFor / (double)Instants.Day);
+            cookie.SlidingExpiration = false;
+            cookie.Events.OnValidatePrincipal = context => context.HttpContext.RequestServices.GetRequiredService<SessionCookies>().Validate(context);
         });
         services.AddAuthorizationBuilder()
             .SetFallbackPolicy(new AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build())
-            .AddPolicy(Policies.Keep, p => p.RequireRole(nameof(Role.Analyst), nameof(Role.Administrator)));
+            .AddPolicy(Policies.Keep, p => p.RequireRole(nameof(Role.Analyst), nameof(Role.Administrator)))
+            .AddPolicy(Policies.Run, p => p.RequireRole(nameof(Role.Administrator)));
         services.AddAntiforgery(a => { a.Cookie.Name = "kumiko-form"; a.Cookie.SameSite = SameSiteMode.Strict; });
         services.AddRazorPages(pages =>
         {
@@ -141,7 +148,7 @@ public static class KumikoServer
         services.AddSingleton(s => s.GetRequiredService<RuleStore>().Alerts).AddSingleton(s => new BaselineFinder(s.GetRequiredService<AlertStore>().CountIn));
         services.AddSingleton<AlertFigureReader>().AddSingleton<DifferenceReader>().AddSingleton<BriefReader>().AddSingleton<IResultSink, ResultMetrics>();
         services.AddSingleton<TellingStore>().AddSingleton<ChannelStore>().AddSingleton<RouteStore>().AddSingleton<SendingStore>().AddSingleton<Teller>();
-        services.AddSingleton(new NetworkGuard(options.WebhookNetworks)).AddSingleton<MailSender>().AddSingleton<WebhookSender>().AddSingleton<SyslogSender>().AddSingleton<TrapSender>().AddSingleton<ScriptSender>();
+        services.AddSingleton(new NetworkGuard(options.Reach)).AddSingleton<MailSender>().AddSingleton<WebhookSender>().AddSingleton<SyslogSender>().AddSingleton<TrapSender>().AddSingleton<ScriptSender>();
         services.AddSingleton<SecretKeeper>().AddSingleton<BriefShow>().AddSingleton<SignedLinks>().AddSingleton<FieldReader>().AddSingleton<MessageComposer>().AddSingleton<Dispatcher>();
     }
 
@@ -193,6 +200,9 @@ internal sealed class ListeningPorts
 /// <summary>Names of what a person must be allowed to do.</summary>
 public static class Policies
 {
-    /// <summary>To make and change what is kept: rules, and later dashboards and the like.</summary>
+    /// <summary>To make and change what is kept: searches, charts, rules, routes.</summary>
     public const string Keep = "keep";
+
+    /// <summary>To run Kumiko: tokens, channels, scripts, scraped targets, people.</summary>
+    public const string Run = "run";
 }

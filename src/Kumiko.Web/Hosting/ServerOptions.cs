@@ -36,8 +36,11 @@ public sealed class ServerOptions
     /// <summary>Kept free on the disk for removing old records when it is full.</summary>
     public long ReserveBytes { get; init; } = 64L << 20;
 
-    /// <summary>Networks beside the public ones that webhooks may reach.</summary>
-    public IReadOnlyList<IPNetwork> WebhookNetworks { get; init; } = [];
+    /// <summary>The password of the mail server, where it is not in its address.</summary>
+    public string? SmtpPassword { get; init; }
+
+    /// <summary>Networks beside the public ones that webhooks, mail, syslog, traps and scraping may reach.</summary>
+    public IReadOnlyList<IPNetwork> Reach { get; init; } = [];
 
     /// <summary>The folder of scripts that channels may run; null for none.</summary>
     public string? Scripts { get; init; }

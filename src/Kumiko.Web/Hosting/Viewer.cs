@@ -22,6 +22,15 @@ public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
     /// <summary>Whether they may make and change what is kept.</summary>
     public bool MayKeep => _http.User.IsInRole(nameof(Role.Analyst)) || _http.User.IsInRole(nameof(Role.Administrator));
 
+    /// <summary>Whether they may run Kumiko: tokens, channels, scripts, scraped targets, people.</summary>
+    public bool MayRun => _http.User.IsInRole(nameof(Role.Administrator));
+
+    /// <summary>The administrators by name, for whoever has to ask one.</summary>
+    public string Administrators => string.Join(", ", people.All().Where(p => p.IsActive && p.Role == Role.Administrator).Select(p => p.Name));
+
+    /// <summary>How the page looks: as this browser was told last, or as the person chose; null for as the system does.</summary>
+    public string? Theme => (_http.Request.Cookies["theme"] ?? Person?.Theme) is ("paper" or "lacquer") and { } theme ? theme : null;
+
     public Person? Person => _person ??= people.Find(Id);
 
     /// <summary>The zone of the link, then of the person, then of the browser, then UTC.</summary>

@@ -1,3 +1,4 @@
+using Kumiko.Web.Hosting;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 
@@ -7,7 +8,7 @@ namespace Kumiko.Web.Pages;
 [Microsoft.AspNetCore.Authorization.AllowAnonymous]
 [IgnoreAntiforgeryToken]
 [ResponseCache(NoStore = true)]
-public sealed class ProblemModel : PageModel
+public sealed class ProblemModel(Viewer viewer) : PageModel
 {
     public string Headline { get; private set; } = "";
     public string Advice { get; private set; } = "";
@@ -16,7 +17,8 @@ public sealed class ProblemModel : PageModel
     {
         404 => ("There is no such page", "The address may be mistyped, or what it showed was removed."),
         400 => ("This request was not understood", "The form may have been open for too long. Go back, load the page again and repeat it."),
-        403 => ("You may not do this", "It needs an analyst or an administrator. Ask one of them."),
+        403 => ("You may not do this", viewer.MayKeep ? $"It needs an administrator. Ask {viewer.Administrators}." : $"It needs an analyst or an administrator. Ask {viewer.Administrators}."),
+        429 or 503 => ("Too much is asked for at this moment", "Try again in a few seconds."),
         414 or 431 => ("This address is too long", "A query can have 16 384 characters. Shorten it."),
         _ => ("Something went wrong here", "It was written to the server's log. Try again; if it stays, tell whoever runs Kumiko."),
     };

@@ -20,6 +20,7 @@ public abstract class StripPage(RunRegistry runs, StripBuilder strips, Viewer vi
     public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
     public long Now { get; private set; }
     public bool MayKeep => viewer.MayKeep;
+    public bool MayRun => viewer.MayRun;
 
     /// <summary>What the focus is compared with.</summary>
     protected Core.Query.Baselines.Baseline BaselineOf(SearchAddress address, Run run) => strips.BaselineOf(address, run);

@@ -21,14 +21,16 @@ public static class ChangeEndpoint
 
     private static readonly JsonEventFormatter Formatter = new();
 
-    public static void Map(WebApplication app) => app.MapPost("/intake/changes", Receive).AllowAnonymous().DisableAntiforgery();
+    public static void Map(WebApplication app) => app.MapPost("/intake/changes", Receive).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
 
     private static async Task<IResult> Receive(HttpContext http, Door door, ChangeStore changes, SourceBook book, RecordStore records, TimeProvider clock)
     {
         var type = (http.Request.ContentType ?? "").Split(';')[0].Trim().ToLowerInvariant();
         var how = type switch { Structured => "structured", Batch => "batch", _ => "binary" };
-        if (door.Enter(http, $"CloudEvents over HTTP, {how}", out var away) is not { } entry) return Refusals.Result(http, away!);
-        if (RequestBody.Open(http, out var problem) is not { } stream) return Refusals.Result(http, new TurnedAway(StatusCodes.Status415UnsupportedMediaType, problem!));
+        using var entry = door.Enter(http, $"CloudEvents over HTTP, {how}", out var away);
+        if (entry is null) return Refusals.Result(http, away!);
+        var (stream, wrong) = await RequestBody.Open(http, MostBytes);
+        if (stream is null) return Refusals.Result(http, wrong!);
         byte[] body;
         try { body = await Read(stream, http.RequestAborted); }
         catch (Exception e) when (Gzip.IsDamage(e)) { return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, "The compressed data is damaged.")); }
@@ -53,7 +55,7 @@ public static class ChangeEndpoint
         }
         catch (Exception e) when (e is ArgumentException or JsonException or FormatException or InvalidOperationException) { refused.Add(new Refused(0, 0, "This is no CloudEvent: " + e.Message, Head(body))); }
         catch (DiskFullException e) { return Refusals.Result(http, new TurnedAway(StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait)); }
-        door.Count(entry, taken + refused.Count);
+        entry.Settle(taken + refused.Count, body.Length);
         await records.Keep(refused, entry.Source);
         return Results.Json(new { taken, refused = refused.Select(r => new { place = r.Line, reason = r.Reason }) }, statusCode: taken == 0 && refused.Count > 0 ? StatusCodes.Status400BadRequest : StatusCodes.Status200OK);
     }

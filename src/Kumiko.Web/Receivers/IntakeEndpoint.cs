@@ -11,23 +11,25 @@ public static class IntakeEndpoint
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/intake/records", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "NDJSON over HTTP", _ => null)).AllowAnonymous().DisableAntiforgery();
+        app.MapPost("/intake/records", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "NDJSON over HTTP", _ => null)).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
         app.MapPost("/intake/lines", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "plain lines over HTTP",
-            source => new PlainLineParser(source, Short(http.Request.Query["service"]), Short(http.Request.Query["host"])))).AllowAnonymous().DisableAntiforgery();
+            source => new PlainLineParser(source, Short(http.Request.Query["service"]), Short(http.Request.Query["host"])))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
     }
 
     private static string? Short(string? name) => name is { Length: > 0 and <= LongestKey } ? name : null;
 
     private static async Task<IResult> Receive(HttpContext http, Door door, LineIntake intake, string protocol, Func<string, PlainLineParser?> parser)
     {
-        if (door.Enter(http, protocol, out var away) is not { } entry) return Refusals.Result(http, away!);
+        using var entry = door.Enter(http, protocol, out var away);
+        if (entry is null) return Refusals.Result(http, away!);
         var key = http.Request.Headers["Idempotency-Key"].ToString();
         if (key.Length > LongestKey) return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, $"Idempotency-Key can have {LongestKey} characters."));
-        if (RequestBody.Open(http, out var problem) is not { } body) return Refusals.Result(http, new TurnedAway(StatusCodes.Status415UnsupportedMediaType, problem!));
         // A command on this machine has no token, and no limit.
         var limit = entry.Token is null ? long.MaxValue : LineIntake.MostBytes;
+        var (body, wrong) = await RequestBody.Open(http, limit);
+        if (body is null) return Refusals.Result(http, wrong!);
         var answer = await intake.Take(body, entry.Source, key.Length > 0 ? key : null, limit, null, http.RequestAborted, parser(entry.Source));
-        door.Count(entry, answer.Taken + answer.RefusedTotal);
+        entry.Settle(answer.Taken + answer.RefusedTotal, answer.Bytes);
         return Answer(http, answer);
     }
 

@@ -33,26 +33,6 @@ public sealed class AccountTests : IDisposable
     }
 
     [Fact]
-    public async Task An_invitation_works_once_even_when_two_come_at_the_same_time()
-    {
-        var secret = await _people.Invite(Role.Administrator);
-        Assert.True(_people.IsInvited(secret));
-        var both = await Task.WhenAll(_people.Accept(secret, "Mirek Dane", "mirek@skerryline.example", "hash"), _people.Accept(secret, "Oluchi Brandt", "oluchi@skerryline.example", "hash"));
-        Assert.Equal(Role.Administrator, Assert.Single(both, p => p is not null)!.Role);
-        Assert.False(_people.IsInvited(secret));
-        Assert.Null(await _people.Accept("made up", "x", "x@skerryline.example", "hash"));
-    }
-
-    [Fact]
-    public async Task An_invitation_survives_an_address_that_is_taken()
-    {
-        await _people.Add("Mirek Dane", "mirek@skerryline.example", Role.Analyst, null);
-        var secret = await _people.Invite(Role.Administrator);
-        await Assert.ThrowsAnyAsync<Exception>(() => _people.Accept(secret, "Mirek Dane", "mirek@skerryline.example", "hash"));
-        Assert.True(_people.IsInvited(secret));
-    }
-
-    [Fact]
     public async Task A_zone_is_kept_and_taken_back()
     {
         var ines = (await _people.Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null))!;

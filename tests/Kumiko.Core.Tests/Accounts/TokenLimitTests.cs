@@ -101,4 +101,47 @@ public sealed class TokenLimitTests : IDisposable
         Assert.InRange(gates.Wait(token).TotalSeconds, 0.001, 0.02);
         Assert.Equal(TimeSpan.Zero, gates.Wait(null));
     }
+
+    private async Task<Token> Limited(long rate)
+    {
+        await _tokens.Create(new TokenWish("quay", TokenPurpose.Intake) { Rate = rate });
+        return _tokens.All().Single();
+    }
+
+    [Fact]
+    public async Task What_comes_at_once_is_set_aside_before_it_is_read()
+    {
+        var gates = new RateGates(_clock);
+        var token = await Limited(5);
+        var taken = Enumerable.Range(0, 20).Select(_ => gates.Reserve(token, 30, false, out var _)).OfType<RateReservation>().ToList();
+        Assert.Equal(5, taken.Count);
+        foreach (var one in taken) one.Settle(1, 30);
+        Assert.InRange(gates.Wait(token).TotalSeconds, 0.1, 0.21);
+        // A body that does not say how long it is counts as a whole second until it is read.
+        _clock.Advance(TimeSpan.FromSeconds(2));
+        var open = gates.Reserve(token, null, false, out _)!;
+        Assert.Null(gates.Reserve(token, null, false, out var wait));
+        Assert.InRange(wait.TotalSeconds, 0.1, 0.21);
+        open.Settle(1, 30);
+        Assert.NotNull(gates.Reserve(token, 30, false, out _));
+        Assert.NotNull(gates.Reserve(null, null, false, out _));
+    }
+
+    [Fact]
+    public async Task Bytes_count_for_a_rate_as_records_do()
+    {
+        var gates = new RateGates(_clock);
+        var token = await Limited(100);
+        gates.Reserve(token, 1_000, true, out _)!.Settle(0, 250_000_000);
+        Assert.InRange(gates.Wait(token).TotalSeconds, 600, 620);
+    }
+
+    [Fact]
+    public async Task What_is_set_aside_and_never_settled_stays_taken()
+    {
+        var gates = new RateGates(_clock);
+        var token = await Limited(5);
+        for (var i = 0; i < 5; i++) Assert.NotNull(gates.Reserve(token, 10, false, out _));
+        Assert.Null(gates.Reserve(token, 10, false, out _));
+    }
 }

@@ -20,7 +20,7 @@ public sealed class KilledWhileSendingTests : IDisposable
 
     public void Dispose() => Directory.Delete(_data, true);
 
-    private Process Run() => Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "-1", "--syslog-port", "-1", "--webhook-network", "127.0.0.0/8", "--data", _data]) { RedirectStandardOutput = true })!;
+    private Process Run() => Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "-1", "--syslog-port", "-1", "--reach", "127.0.0.0/8", "--data", _data]) { RedirectStandardOutput = true })!;
 
     /// <summary>A rule that has a result to send at its first check.</summary>
     private async Task Prepare(string url)

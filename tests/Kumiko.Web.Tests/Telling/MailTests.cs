@@ -105,7 +105,7 @@ public sealed class MailTests : IAsyncLifetime
         var mailbox = new Mailbox(_server.Path);
         using var sink = new SmtpSink(mailbox);
         await sink.StartAsync(default);
-        var sender = new MailSender(new ServerOptions { Data = "", Smtp = sink.Address, MailFrom = "kumiko@skerryline.example" });
+        var sender = new MailSender(new ServerOptions { Data = "", Smtp = sink.Address, MailFrom = "kumiko@skerryline.example" }, TellingFixtures.ThisMachine);
         var outgoing = new Outgoing("k7", 1, At, "ines@skerryline.example", new MailSettings(["ines@skerryline.example"]), "", new MailPayload("Critical: façade\r\nBcc: x", ".starts with a dot\n" + new string('é', 2_000), "<p>x</p>", null));
         var answer = await sender.Send(outgoing, default);
         await sender.Send(outgoing with { Attempt = 2 }, default);
@@ -125,7 +125,7 @@ public sealed class MailTests : IAsyncLifetime
         var mailbox = new Mailbox(_server.Path);
         using var sink = new SmtpSink(mailbox) { Login = "kumiko\0let me in" };
         await sink.StartAsync(default);
-        var sender = new MailSender(new ServerOptions { Data = "" });
+        var sender = new MailSender(new ServerOptions { Data = "" }, TellingFixtures.ThisMachine);
         var settings = new MailSettings(["ines@skerryline.example"], "127.0.0.1", sink.Address.Port, "none", "kumiko", "kumiko@skerryline.example");
         var outgoing = new Outgoing("k8", 1, At, "ines@skerryline.example", settings, "let me in", new MailPayload("s", "t", "", null));
         var answer = await sender.Send(outgoing, default);
@@ -144,7 +144,7 @@ public sealed class MailTests : IAsyncLifetime
     [Fact]
     public async Task A_server_that_is_not_there_is_said()
     {
-        var sender = new MailSender(new ServerOptions { Data = "" });
+        var sender = new MailSender(new ServerOptions { Data = "" }, TellingFixtures.ThisMachine);
         var outgoing = new Outgoing("k", 1, At, "ines@skerryline.example", new MailSettings(["ines@skerryline.example"], "127.0.0.1", 1, "none"), "", new MailPayload("s", "t", "", null));
         Assert.False((await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing, default))).IsFinal);
         Assert.Contains("No mail server", (await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Settings = new MailSettings(["a@b.example"]) }, default))).Message);

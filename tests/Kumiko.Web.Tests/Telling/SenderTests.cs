@@ -24,7 +24,7 @@ public sealed class SenderTests : IDisposable
     {
         using var server = new UdpClient(new IPEndPoint(IPAddress.Loopback, 0));
         var settings = new SyslogSettings("127.0.0.1", ((IPEndPoint)server.Client.LocalEndPoint!).Port, "udp");
-        await new SyslogSender().Send(Out(settings, Fields("Tarn]\"\\head\r\n<0>1 forged")), default);
+        await new SyslogSender(TellingFixtures.ThisMachine).Send(Out(settings, Fields("Tarn]\"\\head\r\n<0>1 forged")), default);
         var line = Encoding.UTF8.GetString((await server.ReceiveAsync()).Buffer);
         Assert.StartsWith("<130>1 2026-11-23T17:54:00.000Z ", line);
         Assert.DoesNotContain('\n', line);
@@ -37,7 +37,7 @@ public sealed class SenderTests : IDisposable
     {
         var server = new TcpListener(IPAddress.Loopback, 0);
         server.Start();
-        var sending = new SyslogSender().Send(Out(new SyslogSettings("127.0.0.1", ((IPEndPoint)server.LocalEndpoint).Port, "tcp"), Fields("Café")), default);
+        var sending = new SyslogSender(TellingFixtures.ThisMachine).Send(Out(new SyslogSettings("127.0.0.1", ((IPEndPoint)server.LocalEndpoint).Port, "tcp"), Fields("Café")), default);
         using var client = await server.AcceptTcpClientAsync();
         await sending;
         using var all = new MemoryStream();
@@ -46,7 +46,7 @@ public sealed class SenderTests : IDisposable
         var space = text.IndexOf(' ');
         Assert.Equal(all.Length - space - 1, int.Parse(text[..space], System.Globalization.CultureInfo.InvariantCulture));
         server.Stop();
-        Assert.False((await Assert.ThrowsAsync<SendFailedException>(() => new SyslogSender().Send(Out(new SyslogSettings("127.0.0.1", 1, "tcp"), Fields()), default))).IsFinal);
+        Assert.False((await Assert.ThrowsAsync<SendFailedException>(() => new SyslogSender(TellingFixtures.ThisMachine).Send(Out(new SyslogSettings("127.0.0.1", 1, "tcp"), Fields()), default))).IsFinal);
     }
 
     [Fact]

@@ -36,7 +36,7 @@ public sealed class SnmpTests : IDisposable
             while (!heard.IsCompleted)
             {
                 limit.Token.ThrowIfCancellationRequested();
-                await new TrapSender().Send(outgoing, limit.Token);
+                await new TrapSender(TellingFixtures.ThisMachine).Send(outgoing, limit.Token);
                 await Task.WhenAny(heard, Task.Delay(100, limit.Token));
             }
             var line = await heard;

@@ -1,8 +1,10 @@
+using System.Net;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Rules.Briefs;
+using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Delivery.Messages;
 
 namespace Kumiko.Web.Tests.Telling;
@@ -11,6 +13,9 @@ namespace Kumiko.Web.Tests.Telling;
 internal static class TellingFixtures
 {
     public const string Markup = "<img src=x onerror=alert(1)>\u202e";
+
+    /// <summary>Lets what a test sends reach this machine.</summary>
+    public static readonly NetworkGuard ThisMachine = new([IPNetwork.Parse("127.0.0.0/8")]);
 
     public static readonly long At = Instants.FromDateTime(new DateTimeOffset(2026, 11, 23, 17, 54, 0, TimeSpan.Zero));
 

@@ -48,7 +48,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [Fact]
     public async Task A_channel_is_made_tried_and_keeps_its_secret()
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         var made = await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         var path = made.Headers.Location!.ToString();
         var channel = Assert.Single(_server.Get<ChannelStore>().All());
@@ -82,7 +82,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [InlineData("script", "File", "../x", "script of the folder")]
     public async Task What_is_wrong_with_a_channel_is_said(string kind, string field, string value, string words)
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         (string, string)[] good = [("Kind", kind), ("Name", "x"), ("Url", "https://x.example"), ("To", "a@skerryline.example"), ("Host", "x.example"), ("File", "a.sh"), ("Seconds", "5"), ("Facility", "16"), ("Most", "6"), ("Per", "10m"), ("Gather", "1m"), ("Digest", "0s")];
         var page = await (await RunningServer.Post(client, "/alerts/channels/new", [.. good.Where(f => f.Item1 != field), (field, value)])).Content.ReadAsStringAsync();
         Assert.Contains(words, WebUtility.HtmlDecode(page));
@@ -93,7 +93,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     public async Task A_preview_shows_the_template_on_a_real_alert_and_what_is_broken()
     {
         await Alert();
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         async Task<string> Preview(string template) => WebUtility.HtmlDecode(await (await RunningServer.Post(client, "/alerts/channels/new?handler=Preview", ("Kind", "mail"), ("Name", "x"), ("To", "a@skerryline.example"), ("Template", template))).Content.ReadAsStringAsync());
         Assert.Contains("warning of refusals", await Preview("{{ level }} of {{ rule }}"));
         Assert.Contains("The template is broken", await Preview("{{ level"));
@@ -102,7 +102,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [Fact]
     public async Task From_a_route_to_the_chat_and_what_was_sent_is_sent_again()
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         var channel = _server.Get<ChannelStore>().All()[0].Id;
         await RunningServer.Post(client, "/alerts/routes/new", ("Name", "All"), ("Channels", channel.ToString(System.Globalization.CultureInfo.InvariantCulture)), ("Side", "Any"), ("TellsEnd", "true"));
@@ -124,7 +124,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [Fact]
     public async Task A_dead_channel_holds_up_no_other_and_is_tried_again()
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         await RunningServer.Post(client, "/alerts/channels/new", [.. Hook.Where(f => f.Item1 != "Name"), ("Name", "Dead"), ("Url", "http://127.0.0.1:1/x")]);
         await RunningServer.Post(client, "/alerts/routes/new", [("Name", "All"), ("Side", "Any"), .. _server.Get<ChannelStore>().All().Select(c => ("Channels", c.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)))]);
@@ -171,7 +171,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [Fact]
     public async Task Who_would_be_told_is_answered_for_any_time()
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         var channel = _server.Get<ChannelStore>().All()[0].Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
         var made = await RunningServer.Post(client, "/alerts/calendars/new", ("Name", "Sailings"), ("TimeZone", "UTC"), ("Days0", "1"), ("Days0", "2"), ("From0", "05:30"), ("To0", "20:40"));
@@ -189,7 +189,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [Fact]
     public async Task A_quiet_time_is_planned_ended_and_brought_back()
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         var tomorrow = _server.Clock.GetUtcNow().AddDays(1).ToString("yyyy-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture);
         var wrong = await (await RunningServer.Post(client, "/alerts/quiet", ("End", tomorrow), ("Reason", ""))).Content.ReadAsStringAsync();
         Assert.Contains("Say why", wrong);
@@ -216,7 +216,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     [Fact]
     public async Task The_mib_is_there_to_take()
     {
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         Assert.StartsWith("KUMIKO-MIB DEFINITIONS ::= BEGIN", await client.GetStringAsync("/alerts/channels/mib"));
     }
 
@@ -225,7 +225,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     {
         var alert = await Alert();
         await _server.Get<Teller>().TellWaiting(default);
-        using var client = await _server.Person();
+        using var client = await _server.Person(Role.Administrator);
         var page = WebUtility.HtmlDecode(await client.GetStringAsync($"/alerts/{alert.Id}"));
         Assert.Contains("refusals: 12 in 1 h; a warning above 1, since", page);
         Assert.Contains("Nobody: no route holds", page);

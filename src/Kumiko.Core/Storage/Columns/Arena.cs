@@ -8,11 +8,7 @@ namespace Kumiko.Core.Storage.Columns;
 /// </summary>
 internal static class Buffers<T> where T : unmanaged
 {
-    /// <summary>Bytes that one thread keeps for one type.</summary>
-    private const int MostKept = 48 << 20;
-
     [ThreadStatic] private static Stack<T[]>?[]? _free;
-    [ThreadStatic] private static long _kept;
 
     /// <summary>A buffer of at least so many, whatever it held before.</summary>
     public static T[] Take(int count)
@@ -20,20 +16,28 @@ internal static class Buffers<T> where T : unmanaged
         var size = Class(count);
         var free = (_free ??= new Stack<T[]>?[32])[size];
         if (free is null || !free.TryPop(out var buffer)) return GC.AllocateUninitializedArray<T>(1 << size);
-        _kept -= Bytes(buffer);
+        KeptBuffers.Bytes -= Bytes(buffer);
         return buffer;
     }
 
     public static void Return(T[] buffer)
     {
-        if (_kept + Bytes(buffer) > MostKept) return;
-        _kept += Bytes(buffer);
+        if (KeptBuffers.Bytes + Bytes(buffer) > KeptBuffers.Most) return;
+        KeptBuffers.Bytes += Bytes(buffer);
         ((_free ??= new Stack<T[]>?[32])[Class(buffer.Length)] ??= new Stack<T[]>()).Push(buffer);
     }
 
     private static int Class(int count) => BitOperations.Log2(BitOperations.RoundUpToPowerOf2((uint)Math.Max(16, count)));
 
     private static long Bytes(T[] buffer) => (long)buffer.Length * System.Runtime.CompilerServices.Unsafe.SizeOf<T>();
+}
+
+/// <summary>What a thread keeps of buffers of all types.</summary>
+internal static class KeptBuffers
+{
+    public const int Most = 16 << 20;
+
+    [ThreadStatic] public static long Bytes;
 }
 
 /// <summary>Lends buffers that are given back together. For one thread.</summary>

@@ -109,9 +109,9 @@ public sealed class MetricStore : IDisposable
 
     /// <summary>Commits samples as one batch; they can be read when the task is done. Those that cannot be taken are told, the rest goes on.</summary>
     /// <exception cref="IOException">The disk is full; nothing was taken.</exception>
-    public async Task<MetricsTaken> Append(IReadOnlyList<Metric> metrics, string source)
+    public async Task<MetricsTaken> Append(IReadOnlyList<Metric> metrics, string source, CancellationToken cancel = default)
     {
-        while (Unsealed > MostUnsealed && _upkeep.IsRunning) await _upkeep.Sealed();
+        while (Unsealed > MostUnsealed && _upkeep.IsRunning) await _upkeep.Sealed().WaitAsync(cancel);
         while (true)
         {
             try

@@ -16,18 +16,18 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
     public event Action<SignalBatch>? Committed;
 
     /// <exception cref="IOException">The disk is full.</exception>
-    public Task Append(IReadOnlyList<Span> spans, string source) => spans.Count == 0
+    public Task Append(IReadOnlyList<Span> spans, string source, CancellationToken cancel = default) => spans.Count == 0
         ? Task.CompletedTask
-        : Insert("spans", SpanCodec.Encode(spans), new SignalBatch(source, spans.Count, spans.Max(s => s.End)), spans.Min(s => s.Start));
+        : Insert("spans", SpanCodec.Encode(spans), new SignalBatch(source, spans.Count, spans.Max(s => s.End)), spans.Min(s => s.Start), cancel);
 
-    private Task Insert(string kind, byte[] content, SignalBatch batch, long oldest)
+    private Task Insert(string kind, byte[] content, SignalBatch batch, long oldest, CancellationToken cancel)
     {
         var now = Instants.FromDateTime(clock.GetUtcNow());
         var checksum = Checksum.Of(content, oldest);
         return records.Database.Writer.Write(
             c => c.Execute("INSERT INTO signal (kind, source, received, items, min_time, max_time, checksum, content) VALUES (@kind, @Source, @now, @Items, @oldest, @Newest, @checksum, @content)",
                 new { kind, batch.Source, now, batch.Items, oldest, batch.Newest, checksum, content }),
-            _ => Committed?.Invoke(batch), content.Length);
+            _ => Committed?.Invoke(batch), content.Length, cancel);
     }
 
     /// <summary>Spans that touch a window, batch by batch in the order of arrival.</summary>

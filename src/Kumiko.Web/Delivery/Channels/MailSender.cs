@@ -11,7 +11,7 @@ using MimeKit.Utils;
 namespace Kumiko.Web.Delivery.Channels;
 
 /// <summary>Sends over SMTP. The message id comes from the message's key, so that a repeated mail is known as the same.</summary>
-public sealed class MailSender(ServerOptions options) : IChannelSender
+public sealed class MailSender(ServerOptions options, NetworkGuard guard) : IChannelSender
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(20);
 
@@ -42,18 +42,21 @@ public sealed class MailSender(ServerOptions options) : IChannelSender
         }
     }
 
-    private static Task Connect(SmtpClient client, Uri server, CancellationToken cancel)
+    // Whoever starts Kumiko may name any server.
+    private Task Connect(SmtpClient client, Uri server, CancellationToken cancel)
     {
         var tls = server.Scheme == "smtps";
         var login = server.UserInfo.Split(':', 2);
         return Connect(client, server.Host, server.Port > 0 ? server.Port : tls ? 465 : 25, tls ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTlsWhenAvailable,
-            login.Length == 2 ? Uri.UnescapeDataString(login[0]) : "", login.Length == 2 ? Uri.UnescapeDataString(login[1]) : "", cancel);
+            login.Length > 0 ? Uri.UnescapeDataString(login[0]) : "", options.SmtpPassword ?? (login.Length == 2 ? Uri.UnescapeDataString(login[1]) : ""), cancel);
     }
 
-    private static Task Connect(SmtpClient client, MailSettings settings, string password, CancellationToken cancel)
+    private async Task Connect(SmtpClient client, MailSettings settings, string password, CancellationToken cancel)
     {
         var (security, usual) = settings.Security switch { "tls" => (SecureSocketOptions.SslOnConnect, 465), "none" => (SecureSocketOptions.None, 25), _ => (SecureSocketOptions.StartTls, 587) };
-        return Connect(client, settings.Host, settings.Port > 0 ? settings.Port : usual, security, settings.User, password, cancel);
+        var port = settings.Port > 0 ? settings.Port : usual;
+        await client.ConnectAsync(await guard.Connect(settings.Host, port, cancel), settings.Host, port, security, cancel);
+        if (settings.User.Length > 0) await client.AuthenticateAsync(settings.User, password, cancel);
     }
 
     private static async Task Connect(SmtpClient client, string host, int port, SecureSocketOptions security, string user, string password, CancellationToken cancel)

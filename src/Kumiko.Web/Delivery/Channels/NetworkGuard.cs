@@ -4,8 +4,10 @@ using System.Net.Sockets;
 namespace Kumiko.Web.Delivery.Channels;
 
 /// <summary>
-/// Says which addresses webhooks may reach: all public ones, and of the others those that were allowed. It is asked for the address
-/// that is connected to, after its name was resolved, so that a name cannot stand for one address when checked and another later.
+/// Says which addresses may be reached by what people set up: webhooks, mail servers, syslog, traps, scraped targets. All public ones
+/// may, and of the others those that were allowed; link-local ones never, as machines in data centres find their own credentials
+/// there. It is asked for the address that is connected to, after its name was resolved, so that a name cannot stand for one address
+/// when checked and another later.
 /// </summary>
 /// <param name="allowed">Networks that are no public ones, and may be reached.</param>
 public sealed class NetworkGuard(IReadOnlyList<IPNetwork> allowed)
@@ -20,26 +22,36 @@ public sealed class NetworkGuard(IReadOnlyList<IPNetwork> allowed)
         }.Select(n => IPNetwork.Parse(n)),
     ];
 
+    private static readonly IPNetwork[] Never = [IPNetwork.Parse("169.254.0.0/16"), IPNetwork.Parse("fe80::/10")];
+
     public bool Allows(IPAddress address)
     {
         if (address.IsIPv4MappedToIPv6) address = address.MapToIPv4();
-        return allowed.Any(n => n.Contains(address)) || !Special.Any(n => n.Contains(address));
+        return !Never.Any(n => n.Contains(address)) && (allowed.Any(n => n.Contains(address)) || !Special.Any(n => n.Contains(address)));
+    }
+
+    /// <summary>The addresses of a name that may be reached.</summary>
+    /// <exception cref="SendFailedException">None of them may, or the name is not known.</exception>
+    public async Task<IPAddress[]> Resolve(string host, CancellationToken cancel)
+    {
+        IPAddress[] addresses;
+        try { addresses = IPAddress.TryParse(host.Trim('[', ']'), out var literal) ? [literal] : await Dns.GetHostAddressesAsync(host, cancel); }
+        catch (SocketException e) { throw new SendFailedException($"The name {host} is not known.", cause: e); }
+        var reachable = addresses.Where(Allows).ToArray();
+        return reachable.Length > 0 ? reachable
+            : throw new SendFailedException($"{host} is {(addresses.Length > 0 ? addresses[0] : "nowhere")}, in a network that may not be reached from here. Whoever runs Kumiko can allow it with --reach.", isFinal: true);
     }
 
     /// <summary>Connects to the first address of a name that may be reached.</summary>
     /// <exception cref="SendFailedException">None of them may.</exception>
-    public async ValueTask<Stream> Connect(DnsEndPoint to, CancellationToken cancel)
+    /// <exception cref="SocketException">None of those that may answers.</exception>
+    public async ValueTask<Stream> Connect(string host, int port, CancellationToken cancel)
     {
-        IPAddress[] addresses;
-        try { addresses = await Dns.GetHostAddressesAsync(to.Host, cancel); }
-        catch (SocketException e) { throw new SendFailedException($"The name {to.Host} is not known.", cause: e); }
-        var reachable = addresses.Where(Allows).ToArray();
-        if (reachable.Length == 0)
-            throw new SendFailedException($"{to.Host} is {(addresses.Length > 0 ? addresses[0] : "nowhere")}, in a network that webhooks may not reach. An administrator can allow it with --webhook-network.", isFinal: true);
+        var reachable = await Resolve(host, cancel);
         var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         try
         {
-            await socket.ConnectAsync(reachable, to.Port, cancel);
+            await socket.ConnectAsync(reachable, port, cancel);
             return new NetworkStream(socket, ownsSocket: true);
         }
         catch
@@ -47,5 +59,14 @@ public sealed class NetworkGuard(IReadOnlyList<IPNetwork> allowed)
             socket.Dispose();
             throw;
         }
+    }
+
+    /// <summary>Sends one datagram to the first address of a name that may be reached.</summary>
+    /// <exception cref="SendFailedException">None of them may.</exception>
+    public async Task SendDatagram(ReadOnlyMemory<byte> bytes, string host, int port, CancellationToken cancel)
+    {
+        var to = (await Resolve(host, cancel))[0];
+        using var udp = new UdpClient(to.AddressFamily);
+        await udp.SendAsync(bytes, new IPEndPoint(to, port), cancel);
     }
 }

@@ -8,7 +8,7 @@ using Kumiko.Core.Records;
 namespace Kumiko.Web.Delivery.Channels;
 
 /// <summary>Sends a line of RFC 5424: over UDP (RFC 5426), TCP with counted octets (RFC 6587) or TLS (RFC 5425). None of them answers.</summary>
-public sealed class SyslogSender : IChannelSender
+public sealed class SyslogSender(NetworkGuard guard) : IChannelSender
 {
     private const int LongestDatagram = 2_048;
 
@@ -25,13 +25,10 @@ public sealed class SyslogSender : IChannelSender
         {
             if (settings.Transport == "udp")
             {
-                using var udp = new UdpClient();
-                await udp.SendAsync(bytes.AsMemory(0, Math.Min(bytes.Length, LongestDatagram)), settings.Host, settings.Port, limited.Token);
+                await guard.SendDatagram(bytes.AsMemory(0, Math.Min(bytes.Length, LongestDatagram)), settings.Host, settings.Port, limited.Token);
                 return new SendAnswer(line, "Sent; UDP has no answers.");
             }
-            using var tcp = new TcpClient();
-            await tcp.ConnectAsync(settings.Host, settings.Port, limited.Token);
-            Stream stream = tcp.GetStream();
+            var stream = await guard.Connect(settings.Host, settings.Port, limited.Token);
             if (settings.Transport == "tls")
             {
                 var tls = new SslStream(stream);

@@ -8,7 +8,7 @@ using Kumiko.Core.Delivery;
 namespace Kumiko.Web.Delivery.Channels;
 
 /// <summary>Sends SNMP v2c traps (RFC 3416) as KUMIKO-MIB describes them, over UDP.</summary>
-public sealed class TrapSender : IChannelSender
+public sealed class TrapSender(NetworkGuard guard) : IChannelSender
 {
     /// <summary>The enterprise number that RFC 5612 sets aside for examples: there is none of our own yet.</summary>
     public const int Enterprise = 32473;
@@ -27,8 +27,7 @@ public sealed class TrapSender : IChannelSender
         var told = $"SNMP v2c trap, {bytes.Length} bytes\n{payload.Describe()}";
         try
         {
-            using var udp = new UdpClient();
-            await udp.SendAsync(bytes, settings.Host, settings.Port, cancel);
+            await guard.SendDatagram(bytes, settings.Host, settings.Port, cancel);
             return new SendAnswer(told, "Sent; traps have no answers.");
         }
         catch (SocketException e) { throw new SendFailedException(e.Message, told, cause: e); }

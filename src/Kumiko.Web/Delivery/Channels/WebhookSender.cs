@@ -22,7 +22,7 @@ public sealed class WebhookSender : IChannelSender, IDisposable
     public WebhookSender(NetworkGuard guard, TimeProvider clock)
     {
         _clock = clock;
-        _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseProxy = false, UseCookies = false, MaxResponseHeadersLength = 16, PooledConnectionLifetime = TimeSpan.FromMinutes(1), ConnectCallback = (context, cancel) => guard.Connect(context.DnsEndPoint, cancel) }) { Timeout = Timeout.InfiniteTimeSpan };
+        _http = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false, UseProxy = false, UseCookies = false, MaxResponseHeadersLength = 16, PooledConnectionLifetime = TimeSpan.FromMinutes(1), ConnectCallback = (context, cancel) => guard.Connect(context.DnsEndPoint.Host, context.DnsEndPoint.Port, cancel) }) { Timeout = Timeout.InfiniteTimeSpan };
     }
 
     public async Task<SendAnswer> Send(Outgoing outgoing, CancellationToken cancel)

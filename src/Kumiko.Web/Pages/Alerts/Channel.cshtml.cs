@@ -19,7 +19,7 @@ namespace Kumiko.Web.Pages.Alerts;
 public sealed record PreviewPart(string? Text, string Of, string? Fault);
 
 /// <summary>One channel: where it leads, how it keeps floods away, what its messages say; with a test and a preview.</summary>
-[Authorize(Policy = Policies.Keep)]
+[Authorize(Policy = Policies.Run)]
 public sealed class ChannelModel(ChannelStore channels, RuleStore rules, Dispatcher dispatcher, FieldReader fields, MessageComposer composer, SecretKeeper secrets, ScriptSender scripts, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     public Channel? Existing { get; private set; }

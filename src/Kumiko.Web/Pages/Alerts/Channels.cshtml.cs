@@ -27,7 +27,7 @@ public sealed class ChannelsModel(ChannelStore channels, SendingStore sendings, 
 
     private async Task<IActionResult> Change(Func<Task<int>> change, string then)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayRun) return StatusCode(403);
         await change();
         return Redirect(then);
     }

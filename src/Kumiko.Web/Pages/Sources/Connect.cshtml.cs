@@ -57,7 +57,7 @@ public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceB
 
     public async Task<IActionResult> OnPostAsync(string? by, string? name, string? rate, string? sources, string? addresses, string? every)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayRun) return StatusCode(403);
         if (ConnectGuide.Find(by) is not { } guide) return NotFound();
         (Guide, Name, Rate, MoreSources, Addresses, Every) = (guide, (name ?? "").Trim(), (rate ?? "").Trim(), (sources ?? "").Trim(), (addresses ?? "").Trim(), (every ?? "").Trim());
         Begin();
@@ -100,6 +100,7 @@ public sealed class ConnectModel(TokenStore tokens, ScrapeStore targets, SourceB
 
     public async Task<IActionResult> OnGetWaitingAsync(string? name, long since)
     {
+        if (!MayRun) return StatusCode(403);
         Begin();
         return Partial("_Waiting", await Look(name ?? "", since));
     }

@@ -31,7 +31,7 @@ public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore tar
         Source = source;
         Tokens = [.. tokens.All().Where(t => t.Purpose == TokenPurpose.Intake && t.MayName(source.Name))];
         Targets = [.. targets.All().Where(t => t.Source == source.Name).Select(t => (t, scraper.StateOf(t)))];
-        Refused = records.Refusals(MostRefused, source.Name);
+        Refused = book.Shown(records.Refusals(MostRefused, source.Name), Viewer);
         Latest = [.. Lines(metrics.Latest(source.Name, MostSeries)).Concat(Lines(signals.Latest(source.Name) ?? [])).Take(MostSeries)];
         return await Show(SourceLinks.Of(source.Name), when);
     }

@@ -22,13 +22,13 @@ public sealed class TargetsModel(ScrapeStore targets, Scraper scraper, RunRegist
 
     public async Task<IActionResult> OnPostRemoveAsync(long id)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayRun) return StatusCode(403);
         return await targets.Remove(id) > 0 ? Redirect(FormattableString.Invariant($"/sources/targets?removed={id}")) : NotFound();
     }
 
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayRun) return StatusCode(403);
         await targets.Restore(id);
         return Redirect("/sources/targets");
     }

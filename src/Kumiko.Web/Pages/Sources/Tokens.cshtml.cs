@@ -24,13 +24,13 @@ public sealed class TokensModel(TokenStore tokens, RunRegistry runs, StripBuilde
 
     public async Task<IActionResult> OnPostRevokeAsync(long id)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayRun) return StatusCode(403);
         return await tokens.Revoke(id) ? Redirect("/sources/tokens") : NotFound();
     }
 
     public async Task<IActionResult> OnPostMakeAsync(string? name)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayRun) return StatusCode(403);
         var wish = new TokenWish((name ?? "").Trim(), TokenPurpose.Query) { Author = Viewer.Name };
         Problem = wish.Problem();
         if (Problem is null) Made = await tokens.Create(wish);

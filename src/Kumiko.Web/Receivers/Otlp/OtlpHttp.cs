@@ -16,9 +16,9 @@ public static class OtlpHttp
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportLogsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
-        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportMetricsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
-        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportTraceServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e))).AllowAnonymous().DisableAntiforgery();
+        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportLogsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e, http.RequestAborted))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
+        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportMetricsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e, http.RequestAborted))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
+        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportTraceServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e, http.RequestAborted))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
     }
 
     private static async Task Receive<T>(HttpContext http, Door door, OtlpReceiver receiver, Func<T, Entry, Task<IMessage>> take) where T : class, IMessage<T>, new()
@@ -30,25 +30,29 @@ public static class OtlpHttp
             await Refuse(http, encoding, StatusCodes.Status415UnsupportedMediaType, "Send Content-Type application/x-protobuf or application/json.");
             return;
         }
-        if (door.Enter(http, $"OTLP over HTTP, {(encoding == OtlpEncoding.Json ? "JSON" : "protobuf")}", out var away) is not { } entry)
+        using var entry = door.Enter(http, $"OTLP over HTTP, {(encoding == OtlpEncoding.Json ? "JSON" : "protobuf")}", out var away);
+        if (entry is null)
         {
             await Refuse(http, encoding, away!.Status, away.Reason, away.Wait);
             return;
         }
-        if (RequestBody.Open(http, out var unknown) is not { } body)
+        var (body, wrong) = await RequestBody.Open(http, OtlpReceiver.MostBytes);
+        if (body is null)
         {
-            await Refuse(http, encoding, StatusCodes.Status415UnsupportedMediaType, unknown!);
+            await Refuse(http, encoding, wrong!.Status, wrong.Reason, wrong.Wait);
             return;
         }
         using var bytes = Streams.GetStream();
         if (await Read(body, bytes, http) is var (status, problem))
         {
+            entry.Settle(1, bytes.Length);
             await receiver.Refuse(bytes.GetReadOnlySequence(), problem, entry);
             await Refuse(http, encoding, status, problem);
             return;
         }
         if (OtlpBody.Parse<T>(bytes.GetReadOnlySequence(), encoding, out var reason) is not { } request)
         {
+            entry.Settle(1, bytes.Length);
             await receiver.Refuse(bytes.GetReadOnlySequence(), reason!, entry);
             await Refuse(http, encoding, StatusCodes.Status400BadRequest, reason!);
             return;

@@ -10,44 +10,44 @@ using Kumiko.Core.Storage.Signals;
 namespace Kumiko.Web.Receivers.Otlp;
 
 /// <summary>Takes in requests of the OpenTelemetry protocol, by whichever way they came.</summary>
-public sealed class OtlpReceiver(RecordStore records, MetricStore metrics, SignalStore signals, Door door, TimeProvider clock)
+public sealed class OtlpReceiver(RecordStore records, MetricStore metrics, SignalStore signals, TimeProvider clock)
 {
     /// <summary>The most bytes of one request, decompressed.</summary>
     public const int MostBytes = 64 << 20;
 
     /// <summary>Commits what is good of a request and says what is not.</summary>
     /// <exception cref="IOException">There is no room; nothing was taken.</exception>
-    public async Task<ExportLogsServiceResponse> Take(ExportLogsServiceRequest request, Entry entry)
+    public async Task<ExportLogsServiceResponse> Take(ExportLogsServiceRequest request, Entry entry, CancellationToken cancel)
     {
         var taken = OtlpLogs.Read(request, entry.Source, Instants.FromDateTime(clock.GetUtcNow()));
-        await records.Append(taken.Items, entry.Source);
-        await Counted(taken, entry, taken.Items.Count);
+        await records.Append(taken.Items, entry.Source, null, cancel);
+        await Counted(taken, entry, taken.Items.Count, request);
         return new ExportLogsServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportLogsPartialSuccess { RejectedLogRecords = taken.RefusedTotal, ErrorMessage = Message(taken, "record") } };
     }
 
-    /// <inheritdoc cref="Take(ExportLogsServiceRequest, Entry)"/>
-    public async Task<ExportMetricsServiceResponse> Take(ExportMetricsServiceRequest request, Entry entry)
+    /// <inheritdoc cref="Take(ExportLogsServiceRequest, Entry, CancellationToken)"/>
+    public async Task<ExportMetricsServiceResponse> Take(ExportMetricsServiceRequest request, Entry entry, CancellationToken cancel)
     {
         var taken = OtlpMetrics.Read(request);
-        var kept = await metrics.Append(taken.Items, entry.Source);
+        var kept = await metrics.Append(taken.Items, entry.Source, cancel);
         // The store refuses too: clocks that are wrong, more series than may be.
         taken = taken with { Refused = [.. taken.Refused, .. kept.Refused], RefusedTotal = taken.RefusedTotal + (int)kept.RefusedTotal };
-        await Counted(taken, entry, kept.Taken);
+        await Counted(taken, entry, kept.Taken, request);
         return new ExportMetricsServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportMetricsPartialSuccess { RejectedDataPoints = taken.RefusedTotal, ErrorMessage = Message(taken, "data point") } };
     }
 
-    /// <inheritdoc cref="Take(ExportLogsServiceRequest, Entry)"/>
-    public async Task<ExportTraceServiceResponse> Take(ExportTraceServiceRequest request, Entry entry)
+    /// <inheritdoc cref="Take(ExportLogsServiceRequest, Entry, CancellationToken)"/>
+    public async Task<ExportTraceServiceResponse> Take(ExportTraceServiceRequest request, Entry entry, CancellationToken cancel)
     {
         var taken = OtlpSpans.Read(request);
-        await signals.Append(taken.Items, entry.Source);
-        await Counted(taken, entry, taken.Items.Count);
+        await signals.Append(taken.Items, entry.Source, cancel);
+        await Counted(taken, entry, taken.Items.Count, request);
         return new ExportTraceServiceResponse { PartialSuccess = taken.RefusedTotal == 0 ? null : new ExportTracePartialSuccess { RejectedSpans = taken.RefusedTotal, ErrorMessage = Message(taken, "span") } };
     }
 
-    private async Task Counted<T>(OtlpTaken<T> taken, Entry entry, int items)
+    private async Task Counted<T>(OtlpTaken<T> taken, Entry entry, int items, IMessage request)
     {
-        door.Count(entry, items + taken.RefusedTotal);
+        entry.Settle(items + taken.RefusedTotal, entry.Token?.Rate is null ? 0 : request.CalculateSize());
         if (taken.RefusedTotal > 0) await records.Keep(taken.Refused, entry.Source, taken.RefusedTotal);
     }
 

@@ -8,6 +8,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
+using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Hosting;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
@@ -18,8 +19,11 @@ namespace Kumiko.Web.Receivers.Scraping;
 /// Fetches OpenMetrics text from the listed targets. Each time leaves the series <c>up</c> (1 when it went well) and
 /// <c>scrape.duration</c>, so that a target that does not answer is a fact that can be charted.
 /// </summary>
-public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStore records, SourceBook book, ServerState state, TimeProvider clock, ILogger<Scraper> log) : BackgroundService
+public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStore records, SourceBook book, NetworkGuard guard, ServerState state, TimeProvider clock, ILogger<Scraper> log) : BackgroundService
 {
+    /// <summary>How a scraped source sends, in the words of the pages.</summary>
+    public const string Protocol = "OpenMetrics, scraped";
+
     private const int MostAtOnce = 8, LargestAnswer = 16 << 20;
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(1), LongestWait = TimeSpan.FromSeconds(10);
 
@@ -27,7 +31,7 @@ public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStor
     private readonly ConcurrentDictionary<long, bool> _running = new();
     private readonly SemaphoreSlim _turns = new(MostAtOnce);
     // What a target says leads nowhere else, and is not remembered by cookies.
-    private readonly HttpClient _http = new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false, UseProxy = false, AutomaticDecompression = System.Net.DecompressionMethods.GZip })
+    private readonly HttpClient _http = new(new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false, UseProxy = false, AutomaticDecompression = System.Net.DecompressionMethods.GZip, ConnectCallback = (context, cancel) => guard.Connect(context.DnsEndPoint.Host, context.DnsEndPoint.Port, cancel) })
     {
         MaxResponseContentBufferSize = LargestAnswer,
         Timeout = Timeout.InfiniteTimeSpan,
@@ -79,7 +83,7 @@ public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStor
         var took = Stopwatch.GetElapsedTime(started);
         var samples = exposition?.Metrics.Sum(m => m.Samples.Count) ?? 0;
         var kept = await metrics.Append([.. exposition?.Metrics ?? [], Gauge("up", "", problem is null ? 1 : 0), Gauge("scrape.duration", "s", took.TotalSeconds)], target.Source);
-        book.Recognise(target.Source, "OpenMetrics, scraped", "listed target");
+        book.Recognise(target.Source, Protocol, "listed target");
         var before = StateOf(target);
         _states[target.Id] = new ScrapeState(at, (long)took.TotalNanoseconds, samples, problem);
         if (exposition?.RefusedTotal + kept.RefusedTotal > 0) await records.Keep([.. exposition!.Refused, .. kept.Refused], target.Source, exposition.RefusedTotal + kept.RefusedTotal);
@@ -103,11 +107,17 @@ public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStor
             if (!response.IsSuccessStatusCode) return (null, $"It answered {(int)response.StatusCode}.");
             var text = Encoding.UTF8.GetString(await response.Content.ReadAsByteArrayAsync(limited.Token));
             var exposition = OpenMetricsParser.Read(text, resource, at);
+            // Whatever else a machine in there answers is nobody's to read here.
+            if (exposition.Metrics.Count == 0 && exposition.RefusedTotal > 0) return (null, "The answer is no metrics in OpenMetrics text. Check the address.");
+            var type = response.Content.Headers.ContentType;
+            var saysMetrics = type?.MediaType == "application/openmetrics-text" || type?.Parameters.Any(p => p.Name == "version") == true;
+            if (!saysMetrics) exposition = exposition with { Refused = [.. exposition.Refused.Select(r => r with { Head = [] })] };
             // Without its last line nobody knows whether the rest is all of it; plain text has no such line.
             var mustEnd = response.Content.Headers.ContentType?.MediaType == "application/openmetrics-text";
             return mustEnd && !exposition.IsComplete ? (null, "The answer was cut off: its last line, # EOF, is missing.") : (exposition, null);
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested) { return (null, $"It did not answer within {patience.TotalSeconds:0.#} s."); }
+        catch (HttpRequestException e) when (e.InnerException is SendFailedException refused) { return (null, refused.Message); }
         catch (HttpRequestException e) { return (null, e.InnerException is System.Net.Sockets.SocketException s ? $"It cannot be reached: {s.Message}." : $"It could not be read: {e.Message}"); }
     }
 

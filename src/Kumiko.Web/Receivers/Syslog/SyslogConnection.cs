@@ -100,19 +100,19 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
     private async Task Commit(bool mayWait, CancellationToken stop)
     {
         if (_batch is not { } batch) return;
-        var (records, token) = (batch.Build(), _token);
+        var (bytes, records, token) = (batch.Bytes, batch.Build(), _token);
         _batch = null;
         while (true)
         {
             try
             {
-                await store.Append(records, batch.Source);
+                await store.Append(records, batch.Source, null, stop);
                 break;
             }
             catch (Exception e) when (mayWait && !stop.IsCancellationRequested && e is (IOException or SqliteException)) { await Task.Delay(BeforeTryingAgain, clock, stop); }
         }
         if (token is null) return;
-        senders.Count(token, records.Count);
+        senders.Count(token, records.Count, bytes);
         if (mayWait && senders.Wait(token) is var wait && wait > TimeSpan.Zero) await Task.Delay(wait, clock, stop);
     }
 }

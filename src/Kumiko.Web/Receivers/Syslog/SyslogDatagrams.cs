@@ -53,8 +53,9 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
             foreach (var (token, batch) in batches.Values)
                 try
                 {
+                    var (records, bytes) = (batch.Count, batch.Bytes);
                     await store.Append(batch.Build(), token.Name);
-                    senders.Count(token, batch.Count);
+                    senders.Count(token, records, bytes);
                 }
                 catch (Exception e) when (e is IOException or SqliteException) { await senders.Refuse(default, e.Message, token.Name, batch.Count); }
         }

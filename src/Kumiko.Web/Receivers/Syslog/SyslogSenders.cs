@@ -33,9 +33,9 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
     /// <summary>How long a sender must wait before more is taken.</summary>
     public TimeSpan Wait(Token token) => gates.Wait(token);
 
-    public void Count(Token token, int records)
+    public void Count(Token token, int records, long bytes)
     {
-        gates.Count(token, records);
+        gates.Count(token, records, bytes);
         tokens.Touch(token);
     }
 
