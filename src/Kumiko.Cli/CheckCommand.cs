@@ -25,7 +25,7 @@ public static class CheckCommand
                 Console.Error.WriteLine($"{data} holds no records.");
                 return 1;
             }
-            report = StoreCheck.Run(folder.Records, new Counter(), cancel);
+            report = StoreCheck.Run(folder.Records, new Counter(), cancel).With(File.Exists(folder.Kept) ? KeptCheck.Run(folder.Kept) : []);
         }
         else
         {

@@ -1,4 +1,5 @@
 using System.Net.Http.Headers;
+using System.Security.Cryptography;
 using Kumiko.Core.Storage;
 
 namespace Kumiko.Cli;
@@ -20,7 +21,9 @@ public sealed class DataAccess : IDisposable
         if (DataFolder.TryOpen(path) is { } folder) return new DataAccess(folder, null);
         if (DataFolder.FindServer(path) is { } found)
         {
-            var server = new HttpClient { BaseAddress = new Uri(found.Address), Timeout = Timeout.InfiniteTimeSpan };
+            // The server says itself which certificate is its own; the name in it is not this machine's.
+            var handler = new HttpClientHandler { ServerCertificateCustomValidationCallback = (_, certificate, _, _) => certificate?.GetCertHashString(HashAlgorithmName.SHA256) == found.Fingerprint };
+            var server = new HttpClient(handler) { BaseAddress = new Uri(found.Address), Timeout = Timeout.InfiniteTimeSpan };
             server.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", found.Token);
             return new DataAccess(null, server);
         }

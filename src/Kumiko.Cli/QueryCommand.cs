@@ -35,7 +35,7 @@ public static class QueryCommand
         using var kept = new KeptDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
-        var surroundings = StoreSets.Of(metrics, new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System), new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
+        var surroundings = StoreSets.Of(store, metrics, new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System), new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
         var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");
@@ -46,12 +46,18 @@ public static class QueryCommand
         {
             if (plan)
             {
-                await FrameWriter.WritePlan(run, output, cancel);
+                foreach (var line in await run.Explain()) Console.WriteLine(line);
                 return 0;
             }
-            var answer = run.Stream();
+            await using var answer = await run.Stream();
             if (format != "table") await FrameWriter.Write(answer, format, output, cancel);
-            else Print(answer.Schema.Columns.Select(c => c.Name).ToList(), answer.Chunks.SelectMany(c => c).Select(r => r.Select(Cell).ToArray()));
+            else
+            {
+                var rows = new List<string[]>();
+                await foreach (var chunk in answer.Chunks()) rows.AddRange(chunk.Select(r => r.Select(Cell).ToArray()));
+                Print(answer.Schema.Columns.Select(c => c.Name).ToList(), rows);
+            }
+            foreach (var damage in store.DamageIn(window)) Console.Error.WriteLine(damage);
             return 0;
         }
         catch (QueryRefusedException e) { return Failed(e.Message); }
@@ -70,19 +76,33 @@ public static class QueryCommand
             using var error = await JsonDocument.ParseAsync(body, cancellationToken: cancel);
             return Failed(error.RootElement.GetProperty("error").GetString()!);
         }
-        if (plan || format != "table") { await body.CopyToAsync(output, cancel); return 0; }
+        if (response.Headers.TryGetValues("Kumiko-Incomplete", out var incomplete)) Console.Error.WriteLine("This answer is not complete: " + string.Join(' ', incomplete) + ".");
+        if (plan || format != "table")
+        {
+            await body.CopyToAsync(output, cancel);
+            return 0;
+        }
         using var reader = new StreamReader(body);
         var rows = new List<string[]>();
         List<string> names = [];
         while (await reader.ReadLineAsync(cancel) is { } line)
         {
             using var row = JsonDocument.Parse(line);
+            if (Remark(row.RootElement) is { } remark)
+            {
+                Console.Error.WriteLine(remark);
+                continue;
+            }
             names = [.. row.RootElement.EnumerateObject().Select(p => p.Name)];
             rows.Add([.. row.RootElement.EnumerateObject().Select(p => p.Value.ValueKind == JsonValueKind.Null ? "" : p.Value.ToString())]);
         }
         Print(names, rows);
         return 0;
     }
+
+    /// <summary>What a last line says of the whole answer; null for a row of it.</summary>
+    private static string? Remark(JsonElement line) =>
+        line.EnumerateObject().ToList() is [{ Name: "error" or "incomplete", Value: { ValueKind: JsonValueKind.String } text }] ? text.GetString() : null;
 
     private static int Failed(string message)
     {

@@ -1,4 +1,5 @@
 using Kumiko.Web.Background;
+using Microsoft.Extensions.Time.Testing;
 
 namespace Kumiko.Web.Tests;
 
@@ -11,7 +12,7 @@ public sealed class MemoryServiceTests
     private static int Collections(long left, params long[] held)
     {
         var (now, times) = (0L, 0);
-        var memory = new MemoryService(() => now, () => { now = left; times++; });
+        var memory = new MemoryService(new FakeTimeProvider(), () => now, () => { now = left; times++; });
         foreach (var more in held)
         {
             now = more;
@@ -29,4 +30,34 @@ public sealed class MemoryServiceTests
     [Fact]
     public void What_is_in_use_is_not_collected_again_until_it_has_grown_by_half() =>
         Assert.Equal(2, Collections(600 * Megabyte, 700 * Megabyte, 700 * Megabyte, 899 * Megabyte, 900 * Megabyte, 800 * Megabyte));
+
+    [Fact]
+    public void What_a_peak_left_behind_comes_back_within_a_minute()
+    {
+        var (clock, held, inUse) = (new FakeTimeProvider(), 6_000 * Megabyte, 5_900 * Megabyte);
+        var memory = new MemoryService(clock, () => held, () => held = inUse);
+        memory.Look();
+        Assert.Equal(inUse, held);
+        // The queries end; nothing grows any more.
+        inUse = 200 * Megabyte;
+        for (var i = 0; i < 60; i++)
+        {
+            clock.Advance(TimeSpan.FromSeconds(1));
+            memory.Look();
+        }
+        Assert.Equal(inUse, held);
+    }
+
+    [Fact]
+    public void Where_it_frees_nothing_it_is_tried_less_and_less()
+    {
+        var (clock, times) = (new FakeTimeProvider(), 0);
+        var memory = new MemoryService(clock, () => 900 * Megabyte, () => times++);
+        for (var i = 0; i < 3_600; i++)
+        {
+            memory.Look();
+            clock.Advance(TimeSpan.FromSeconds(1));
+        }
+        Assert.InRange(times, 2, 9);
+    }
 }

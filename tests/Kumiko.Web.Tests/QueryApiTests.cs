@@ -2,6 +2,12 @@ using System.Net;
 using System.Net.Http.Headers;
 using System.Text;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
+using Kumiko.Web.Api;
+using Kumiko.Web.Hosting;
 
 namespace Kumiko.Web.Tests;
 
@@ -71,12 +77,53 @@ public sealed class QueryApiTests : IAsyncLifetime
         Assert.Equal(HttpStatusCode.BadRequest, (await _client.GetAsync("/api/query?q=&" + times)).StatusCode);
 
     [Fact]
-    public async Task A_refusal_after_the_start_is_a_last_line()
+    public async Task What_asks_for_too_much_is_400_before_the_first_row()
     {
-        var body = await (await Ask("| group count() every 1ms")).Content.ReadAsStringAsync();
-        Assert.StartsWith("{\"error\":\"", body.TrimEnd().Split('\n')[^1]);
-        Assert.Contains("too many", body);
+        var answer = await Ask("| group count() every 1ms");
+        Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
+        Assert.Contains("too many", await answer.Content.ReadAsStringAsync());
     }
+
+    [Theory]
+    [InlineData("ndjson", "{\"n\":1}\n")]
+    [InlineData("csv", "n\r\n1\r\n")]
+    public async Task What_fails_behind_the_first_row_is_a_last_line(string format, string begins)
+    {
+        async IAsyncEnumerable<IReadOnlyList<Value[]>> Rows()
+        {
+            yield return [[Value.Of(1)]];
+            await Task.Yield();
+            throw new QueryTimedOutException($"This took longer than 30 s and was stopped.");
+        }
+        await using var answer = new FrameStream(new Schema([new Column("n", ColumnRole.Value, ValueKind.Integer)], null, new Window(0, 1)), Rows());
+        using var to = new MemoryStream();
+        await FrameWriter.Write(answer, format, to, CancellationToken.None);
+        Assert.Equal(begins + "{\"error\":\"This took longer than 30 s and was stopped.\"}\n", Encoding.UTF8.GetString(to.ToArray()));
+    }
+
+    [Fact]
+    public async Task Who_asks_for_too_much_at_once_is_told_when_to_come_again()
+    {
+        await using var small = await RunningServer.StartWith(path => Small(path));
+        using var client = await small.Program(TokenPurpose.Query);
+        var gate = small.Get<WorkGate>();
+        using (await gate.Enter("quay", default))
+        {
+            var waiting = client.GetAsync("/api/query?q=%7C%20group%20count()");
+            Assert.True(SpinWait.SpinUntil(() => gate.Now == (1, 1), TimeSpan.FromSeconds(30)));
+            var own = await client.GetAsync("/api/query?q=%7C%20group%20count()");
+            Assert.Equal((HttpStatusCode.TooManyRequests, 5), (own.StatusCode, own.Headers.RetryAfter!.Delta!.Value.TotalSeconds));
+            Assert.Contains("Try again in 5", await own.Content.ReadAsStringAsync());
+            small.Clock.Advance(TimeSpan.FromSeconds(21));
+            var all = await waiting;
+            Assert.Equal((HttpStatusCode.ServiceUnavailable, 5), (all.StatusCode, all.Headers.RetryAfter!.Delta!.Value.TotalSeconds));
+            // What everybody needs stands all the same.
+            Assert.Equal("well", await client.GetStringAsync("/healthz"));
+        }
+        Assert.Equal(HttpStatusCode.OK, (await client.GetAsync("/api/query?q=%7C%20group%20count()")).StatusCode);
+    }
+
+    private static ServerOptions Small(string path) => new() { Data = path, Port = 0, GrpcPort = null, SyslogPort = null, ReserveBytes = 0, Work = WorkLimits.Default with { AtOnce = 1, OfOne = 1, Waiting = 1, WaitingOfOne = 1 } };
 
     [Fact]
     public async Task A_very_long_query_goes_by_post_and_is_refused_with_its_length()

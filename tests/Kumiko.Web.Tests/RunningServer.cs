@@ -28,13 +28,28 @@ public sealed partial class RunningServer : IAsyncDisposable
     public T Get<T>() where T : notnull => App.Services.GetRequiredService<T>();
 
     /// <param name="networks">Networks beside the public ones that may be reached from here; this machine where none is given.</param>
-    public static async Task<RunningServer> Start(Action<WebApplicationBuilder>? more = null, params IPNetwork[] networks)
+    public static Task<RunningServer> Start(Action<WebApplicationBuilder>? more = null, params IPNetwork[] networks) => StartWith(path => Options(path, networks), more);
+
+    /// <summary>Options of a server on free ports.</summary>
+    public static ServerOptions Options(string path, params IPNetwork[] networks) => new()
+    {
+        Data = path,
+        Port = 0,
+        GrpcPort = 0,
+        SyslogPort = 0,
+        ReserveBytes = 0,
+        Reach = networks.Length > 0 ? networks : [IPNetwork.Parse("127.0.0.0/8")],
+        Scripts = System.IO.Path.Combine(path, "scripts"),
+    };
+
+    /// <summary>A server with other options.</summary>
+    public static async Task<RunningServer> StartWith(Func<string, ServerOptions> options, Action<WebApplicationBuilder>? more = null)
     {
         var path = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
         var folder = DataFolder.TryOpen(path)!;
         // Cookies are judged by the client's real clock, so the made-up one starts at the real time.
         var clock = new FakeTimeProvider(DateTimeOffset.UtcNow);
-        var app = KumikoServer.Build(new ServerOptions { Data = path, Port = 0, GrpcPort = 0, SyslogPort = 0, ReserveBytes = 0, Reach = networks.Length > 0 ? networks : [IPNetwork.Parse("127.0.0.0/8")], Scripts = System.IO.Path.Combine(path, "scripts") }, folder, builder =>
+        var app = KumikoServer.Build(options(path), folder, builder =>
         {
             builder.Services.AddSingleton<TimeProvider>(clock);
             // Each test makes people of its own, whose passwords nobody guesses at.

@@ -131,7 +131,8 @@ internal static class Scale
             await using var counted = new CountingStream();
             var started = Stopwatch.GetTimestamp();
             using var run = Start(store, query);
-            await FrameWriter.Write(run, "ndjson", counted, CancellationToken.None);
+            await using var answer = await run.Stream();
+            await FrameWriter.Write(answer, "ndjson", counted, CancellationToken.None);
             Console.WriteLine($"| {(query.Length == 0 ? "records" : $"`{query}`")} | {counted.Written / 1e9:0.0} | {Stopwatch.GetElapsedTime(started).TotalSeconds:0} | {before >> 20} | {counted.Highest >> 20} |");
         }
         Console.WriteLine();

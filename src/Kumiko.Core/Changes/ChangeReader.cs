@@ -21,12 +21,13 @@ public static class ChangeReader
 
     private static readonly string[] Kinds = ["deploy", "flag", "config", "restart"];
 
+    /// <param name="sender">Tells senders apart: what one calls its event is not what another calls so.</param>
     /// <param name="source">The source whose token sent it.</param>
     /// <param name="reason">Set where the answer is null.</param>
-    public static Change? Read(ChangeEvent from, string source, long now, out string? reason)
+    public static Change? Read(ChangeEvent from, string sender, string source, long now, out string? reason)
     {
         var place = Text(from, Place) ?? from.Subject ?? "";
-        var change = new Change($"{from.Source}#{from.Id}", from.Time ?? now, Text(from, What) ?? Text(from, Kind) ?? from.Type, place, Text(from, From) ?? "", Text(from, To) ?? "", Text(from, Who) ?? from.Source)
+        var change = new Change($"{sender} {from.Source}#{from.Id}", from.Time ?? now, Text(from, What) ?? Text(from, Kind) ?? from.Type, place, Text(from, From) ?? "", Text(from, To) ?? "", Text(from, Who) ?? from.Source)
         {
             Kind = Text(from, Kind) ?? KindOf(from.Type),
             Source = source,

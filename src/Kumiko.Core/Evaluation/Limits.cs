@@ -9,23 +9,23 @@ public sealed record Limits(TimeSpan Time, int Keys, int Steps, int Rows, int So
     public static readonly Limits Default = new(TimeSpan.FromSeconds(30), Keys: 10_000, Steps: 5_000, Rows: 300_000, Sorted: 200_000);
 }
 
-/// <summary>Adds up what one query holds, over its workers.</summary>
-public sealed class MemoryMeter(long most)
-{
-    private long _held;
-
-    /// <exception cref="QueryRefusedException">That is more than the query may hold.</exception>
-    public void Take(long bytes)
-    {
-        if (Interlocked.Add(ref _held, bytes) > most)
-            throw new QueryRefusedException($"This needs more than {most >> 20:N0} MiB of memory. Narrow the search, group by fewer keys, or take a longer step.");
-    }
-}
-
 /// <summary>A query asked for more than its limits. Its message is for the person who asked.</summary>
-public sealed class QueryRefusedException(FormattableString message) : Exception(Grouped(message))
+public class QueryRefusedException(FormattableString message) : Exception(Grouped(message))
 {
     // Thin spaces between thousands, as everywhere in the interface.
     private static string Grouped(FormattableString message) =>
         message.ToString(System.Globalization.CultureInfo.InvariantCulture).Replace(',', '\u2009').Replace("\u2009 ", ", ");
+}
+
+/// <summary>A query took longer than it may.</summary>
+public sealed class QueryTimedOutException(FormattableString message) : QueryRefusedException(message);
+
+/// <summary>A query was not begun, or not gone on with, as too much is asked for at this moment.</summary>
+/// <param name="isOwn">Whether it is the one who asks that asks for too much, and not all together.</param>
+public sealed class QueryBusyException(FormattableString message, bool isOwn) : QueryRefusedException(message)
+{
+    /// <summary>When it may be tried again.</summary>
+    public static readonly TimeSpan Wait = TimeSpan.FromSeconds(5);
+
+    public bool IsOwn => isOwn;
 }

@@ -17,7 +17,7 @@ public sealed record PipelineSurroundings(EvaluationContext Context, Limits Limi
     /// <summary>The samples of metrics in a window; null where there is no store of them.</summary>
     public Func<Window, SampleSet?> Samples { get; init; } = _ => null;
 
-    public MemoryMeter Memory { get; } = new(Limits.Memory);
+    public MemoryMeter Memory { get; init; } = new(Limits.Memory);
 
     /// <summary>Slices that the first group gathers by, so that many windows can be put together from them; null for the query as it is.</summary>
     public Steps? Slices { get; init; }

@@ -59,5 +59,37 @@ public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows)
         [.. columns.Select((c, i) => c.Role is ColumnRole.Value ? c with { Kind = rows.Select(r => r[i]).FirstOrDefault(v => !v.IsMissing, Value.Of(0.0)).Kind } : c)];
 }
 
-/// <summary>An answer of any length: a schema and chunks of rows, read once.</summary>
-public sealed record FrameStream(Schema Schema, IEnumerable<IReadOnlyList<Value[]>> Chunks);
+/// <summary>An answer of any length: a schema and chunks of rows, read once. The first chunk is there when the answer is.</summary>
+public sealed class FrameStream(Schema schema, IAsyncEnumerable<IReadOnlyList<Value[]>> chunks) : IAsyncDisposable
+{
+    private readonly IAsyncEnumerator<IReadOnlyList<Value[]>> _chunks = chunks.GetAsyncEnumerator();
+    private bool? _hasFirst;
+
+    public FrameStream(Frame frame) : this(frame.Schema, Once(frame.Rows))
+    {
+    }
+
+    public Schema Schema => schema;
+
+    /// <summary>Makes the first chunk, so that what fails before it fails here.</summary>
+    public async Task<FrameStream> Begin()
+    {
+        _hasFirst ??= await _chunks.MoveNextAsync();
+        return this;
+    }
+
+    /// <summary>All chunks in order; to be read once.</summary>
+    public async IAsyncEnumerable<IReadOnlyList<Value[]>> Chunks()
+    {
+        await Begin();
+        for (var has = _hasFirst!.Value; has; has = await _chunks.MoveNextAsync()) yield return _chunks.Current;
+    }
+
+    private static async IAsyncEnumerable<IReadOnlyList<Value[]>> Once(IReadOnlyList<Value[]> rows)
+    {
+        await Task.CompletedTask;
+        yield return rows;
+    }
+
+    public ValueTask DisposeAsync() => _chunks.DisposeAsync();
+}

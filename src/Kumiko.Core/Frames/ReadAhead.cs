@@ -4,25 +4,24 @@ namespace Kumiko.Core.Frames;
 public static class ReadAhead
 {
     /// <summary>
-    /// The same items; while one is used, the next is made on another thread. Never more than one is made ahead, and none
-    /// before the first is asked for. Whoever stops reading waits until the one being made is done.
+    /// The same items; while one is used, the next is made. Never more than one is made ahead, and none before the first is
+    /// asked for. Whoever stops reading waits until the one being made is done.
     /// </summary>
-    public static IEnumerable<T> One<T>(IEnumerable<T> items)
+    /// <param name="make">Runs the making of one item, on another thread and in its turn.</param>
+    public static async IAsyncEnumerable<T> One<T>(IEnumerable<T> items, Func<Func<bool>, Task<bool>> make)
     {
         using var each = items.GetEnumerator();
-        if (!each.MoveNext()) yield break;
-        Task<bool> next;
-        do
+        var next = make(each.MoveNext);
+        try
         {
-            var item = each.Current;
-            next = Task.Run(each.MoveNext);
-            try { yield return item; }
-            // The enumerator must not be disposed while it moves.
-            finally
+            while (await next)
             {
-                Task.WaitAny(next);
-                _ = next.Exception;
+                var item = each.Current;
+                next = make(each.MoveNext);
+                yield return item;
             }
-        } while (next.GetAwaiter().GetResult());
+        }
+        // The enumerator must not be disposed while it moves.
+        finally { await ((Task)next).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing); }
     }
 }

@@ -1,3 +1,4 @@
+using System.IO.Hashing;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;
@@ -28,6 +29,9 @@ public enum IntakeStop
 
     /// <summary>The store or the disk has no room; sending again later can work.</summary>
     NoRoom,
+
+    /// <summary>Something else came under the same key.</summary>
+    KeyUsed,
 }
 
 /// <summary>Lines into the store, newline-delimited JSON where nothing else is said: whole up to 16 MB, above that in parts.</summary>
@@ -54,6 +58,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         var refused = new List<Refused>();
         long taken = 0, refusedTotal = 0, committedAt = 0;
         var part = 0;
+        var content = key is null ? null : new XxHash3();
         string? problem = null;
         var stopped = IntakeStop.None;
         while (true)
@@ -68,6 +73,8 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
                 break;
             }
             if (line is null) break;
+            content?.Append(line.Value.Span);
+            content?.Append("\n"u8);
             var refusal = Read(line.Value.Span, lines.TooLong, parser, rows);
             if (refusal is not null)
             {
@@ -89,12 +96,13 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         {
             if (rows.Count == 0) return true;
             var records = rows.Build();
-            try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++), cancel); }
-            catch (IOException e)
+            try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++, (long)content!.GetCurrentHashAsUInt64()), cancel); }
+            catch (Exception e) when (e is IOException or BatchKeyUsedException)
             {
-                (stopped, problem) = (IntakeStop.NoRoom, e.Message);
+                (stopped, problem) = (e is BatchKeyUsedException ? IntakeStop.KeyUsed : IntakeStop.NoRoom, e.Message);
                 return false;
             }
+            content?.Reset();
             taken += records.Count;
             progress?.Report(Answer());
             return true;

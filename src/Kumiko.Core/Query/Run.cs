@@ -32,8 +32,10 @@ public sealed class Run : IDisposable
     private readonly FieldRefs _fields;
     private readonly Executor _executor;
     private readonly Lazy<Pipeline> _pipeline;
+    private readonly MemoryMeter _memory;
     private CountingPass? _counting;
     private readonly RunSurroundings? _surroundings;
+    private readonly RunTurns? _turns;
     private int _readers;
 
     /// <param name="snapshot">Disposed with the run.</param>
@@ -47,15 +49,20 @@ public sealed class Run : IDisposable
         _context = new EvaluationContext(question.Now, question.Zone) { Lookup = around.Lookup };
         _fields = new FieldRefs(patterns is null ? null : patterns.Of);
         _executor = new Executor(snapshot, _context, _fields, patterns, question.Sources, _cancel.Token);
+        _memory = new MemoryMeter(question.Limits.Memory, around.Memory);
+        _turns = around.Gate is { } gate ? new RunTurns(gate, question.Person, LimitTime) : null;
         _pipeline = new Lazy<Pipeline>(() => Build(around));
-        if (question.Limits.Time <= TimeSpan.Zero) _cancel.Cancel(); else _cancel.CancelAfter(question.Limits.Time);
+        if (question.Limits.Time <= TimeSpan.Zero) _cancel.Cancel(); else LimitTime();
     }
+
+    /// <summary>The time that it may take begins now: what was waited before does not count.</summary>
+    private void LimitTime() => _cancel.CancelAfter(Question.Limits.Time);
 
     private Pipeline Build(RunSurroundings around)
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
         if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
-        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Slices = Slices, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
+        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Memory = _memory, Slices = Slices, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
 
         Frame? Sets(string name, Window window) => name == "patterns" ? PatternSet.Read(Question, Snapshot, window) : around.Sets(name, window);
     }
@@ -237,10 +244,12 @@ public sealed class Run : IDisposable
     /// <summary>Whether all records of a stretch are counted, which segments tell without being read.</summary>
     public bool CountsByHeart => _executor.Test(Pipeline).PassesAll;
 
-    public async Task<Histogram> Histogram(Window span, long step) => await Once(("histogram", span, step), async () =>
+    private bool IsByMinutes(Window span, long step) => MinuteHistogram.Fits(span.Shift(-Pipeline.Moved), step) && CountsByHeart;
+
+    public async Task<Histogram> Histogram(Window span, long step) => await Once(("histogram", span, step), IsByMinutes(span, step), async () =>
     {
         var reads = span.Shift(-Pipeline.Moved);
-        return new Histogram(span, step, MinuteHistogram.Fits(reads, step) && CountsByHeart ? MinuteHistogram.Counts(Snapshot, reads, step, _cancel.Token) : (await Matches(span)).Counts(reads, step));
+        return new Histogram(span, step, IsByMinutes(span, step) ? MinuteHistogram.Counts(Snapshot, reads, step, _cancel.Token) : (await Matches(span)).Counts(reads, step));
     });
 
     /// <summary>What the focus is compared with, settled once.</summary>
@@ -329,8 +338,8 @@ public sealed class Run : IDisposable
         return parts;
     }
 
-    /// <summary>A run of the same question with another query, over the same snapshot; it ends with this one.</summary>
-    private Run SetRun(string query) => ((Lazy<Run>)_work.GetOrAdd(("set", query), _ => new Lazy<Run>(() => new Run(Question with { Parsed = QueryParser.Parse(query) }, Snapshot.Share(), _surroundings)))).Value;
+    /// <summary>A run of the same question with another query, over the same snapshot and within the same turn; it ends with this one.</summary>
+    private Run SetRun(string query) => ((Lazy<Run>)_work.GetOrAdd(("set", query), _ => new Lazy<Run>(() => new Run(Question with { Parsed = QueryParser.Parse(query) }, Snapshot.Share(), _surroundings is null ? null : _surroundings with { Gate = null })))).Value;
 
     private ComputedFields? Computed()
     {
@@ -346,19 +355,47 @@ public sealed class Run : IDisposable
     public Task<Frame> Frame() => Once("frame", () => Executor.Gathered(Pipeline) ?? Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
 
     /// <summary>
-    /// The answer of any query as a stream of rows, for export and the API. The limit of time is for each part of it, as
-    /// an answer may be of any size and whoever reads it may be slow.
+    /// The answer of any query as a stream of rows, for export and the API, with its first part made. The limit of time is
+    /// for each part of it, as an answer may be of any size and whoever reads it may be slow; a turn is taken for each part too.
     /// </summary>
-    public FrameStream Stream()
+    /// <exception cref="QueryRefusedException">It asks for too much; of the parts behind the first, reading throws it.</exception>
+    public async Task<FrameStream> Stream()
     {
         const int ChunkRows = 1_024;
-        if (Pipeline.IsRecords)
+        var reading = _surroundings?.Gate?.BeginAnswer(Question.Person);
+        try
         {
-            var reader = RecordColumns.Reader((RecordScope)Pipeline.Scope);
-            return new FrameStream(Pipeline.Schema, ReadAhead.One(InTime(Guarded(Pipeline.Answer(_executor.Passing(Pipeline))).Select(reader).Chunk(ChunkRows))));
+            // Some of the query is answered while it is put together.
+            await Make(() => Pipeline is not null);
+            var answer = Pipeline.IsRecords ? Pipeline.Answer(_executor.Passing(Pipeline)) : _executor.Answer(Pipeline);
+            Func<Row, Value[]> reader = Pipeline.IsRecords ? RecordColumns.Reader((RecordScope)Pipeline.Scope) : row => row.Slots;
+            return await new FrameStream(Pipeline.Schema, Closing(ReadAhead.One(InTime(Guarded(answer).Select(reader).Chunk(ChunkRows)), Make), reading)).Begin();
         }
-        return new FrameStream(Pipeline.Schema, ReadAhead.One(InTime(Guarded(_executor.Answer(Pipeline)).Select(row => row.Slots).Chunk(ChunkRows))));
+        catch
+        {
+            reading?.Dispose();
+            throw;
+        }
     }
+
+    private static async IAsyncEnumerable<IReadOnlyList<Value[]>> Closing(IAsyncEnumerable<IReadOnlyList<Value[]>> parts, IDisposable? reading)
+    {
+        using (reading)
+            await foreach (var part in parts) yield return part;
+    }
+
+    private async Task<bool> Make(Func<bool> next)
+    {
+        try { return await InTurn(() => Task.FromResult(next())); }
+        catch (Exception e) when (IsStop(e)) { throw TimedOut(); }
+    }
+
+    private Task<T> InTurn<T>(Func<Task<T>> work) => _turns is null ? Task.Run(work, _cancel.Token) : _turns.Do(work, _cancel.Token);
+
+    // Workers that are stopped together tell it together.
+    private static bool IsStop(Exception e) => e is OperationCanceledException || (e is AggregateException many && many.Flatten().InnerExceptions.All(i => i is OperationCanceledException));
+
+    private QueryTimedOutException TimedOut() => new($"This took longer than {Question.Limits.Time.TotalSeconds:N0} s and was stopped. Take a shorter focus, or add a condition.");
 
     private IEnumerable<Value[][]> InTime(IEnumerable<Value[][]> parts)
     {
@@ -366,7 +403,7 @@ public sealed class Run : IDisposable
         {
             _cancel.CancelAfter(Timeout.InfiniteTimeSpan);
             yield return part;
-            _cancel.CancelAfter(Question.Limits.Time);
+            LimitTime();
         }
     }
 
@@ -405,15 +442,21 @@ public sealed class Run : IDisposable
 
     private Task<T> Once<T>(object key, Func<T> work) => Once(key, () => Task.FromResult(work()));
 
-    private async Task<T> Once<T>(object key, Func<Task<T>> work)
+    private Task<T> Once<T>(object key, Func<Task<T>> work) => Once(key, isLight: false, work);
+
+    /// <param name="isLight">Whether it is done at once, so that it needs no turn.</param>
+    private async Task<T> Once<T>(object key, bool isLight, Func<Task<T>> work)
     {
-        var lazy = (Lazy<Task<T>>)_work.GetOrAdd(key, _ => new Lazy<Task<T>>(() => Task.Run(work, _cancel.Token)));
+        var lazy = (Lazy<Task<T>>)_work.GetOrAdd(key, _ => new Lazy<Task<T>>(() => isLight ? Task.Run(work, _cancel.Token) : InTurn(work)));
         Interlocked.Increment(ref _readers);
         try { return await lazy.Value; }
-        catch (Exception e) when (e is OperationCanceledException or AggregateException { InnerException: OperationCanceledException })
+        catch (QueryBusyException)
         {
-            throw new QueryRefusedException($"This took longer than {Question.Limits.Time.TotalSeconds:N0} s and was stopped. Take a shorter focus, or add a condition.");
+            // It was not done, and may be asked for again.
+            _work.TryRemove(KeyValuePair.Create(key, (object)lazy));
+            throw;
         }
+        catch (Exception e) when (IsStop(e)) { throw TimedOut(); }
         finally { Interlocked.Decrement(ref _readers); }
     }
 
@@ -421,6 +464,7 @@ public sealed class Run : IDisposable
     {
         _cancel.Cancel();
         foreach (var set in _work.Values.OfType<Lazy<Run>>()) if (set.IsValueCreated) set.Value.Dispose();
+        _memory.Release();
         Snapshot.Dispose();
     }
 }

@@ -19,19 +19,20 @@ public sealed class RunRegistry : IDisposable
         public DateTimeOffset Used { get; set; } = used;
     }
 
-    private readonly RunSurroundings _surroundings;
-
-    public RunRegistry(RecordStore store, TimeProvider clock, RunSurroundings? surroundings = null)
+    public RunRegistry(RecordStore store, TimeProvider clock, RunSurroundings? surroundings = null, WorkGate? gate = null)
     {
-        (_store, _clock, _surroundings) = (store, clock, surroundings ?? RunSurroundings.None);
+        (_store, _clock, Surroundings) = (store, clock, (surroundings ?? RunSurroundings.None) with { Gate = gate });
         _timer = clock.CreateTimer(_ => Sweep(), null, Idle, Idle);
     }
+
+    /// <summary>What runs of people and tokens can reach; they work in turn.</summary>
+    public RunSurroundings Surroundings { get; }
 
     public int Count => _runs.Count;
 
     public Run Open(Question question)
     {
-        var run = new Run(question, _store.Current, _surroundings);
+        var run = new Run(question, _store.Current, Surroundings);
         _runs[run.Id] = new Held(run, _clock.GetUtcNow());
         return run;
     }

@@ -1,3 +1,4 @@
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
@@ -16,6 +17,15 @@ public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
 
     /// <summary>The metrics that queries can read; null for none.</summary>
     public Storage.Metrics.MetricStore? Metrics { get; init; }
+
+    /// <summary>Lets runs work in turn; null for those that always may.</summary>
+    public WorkGate? Gate { get; init; }
+
+    /// <summary>What the values held for all answers together may take; null for no limit.</summary>
+    public MemoryBudget? Memory { get; init; }
+
+    /// <summary>Sentences on what of a stretch is damaged and missing in answers over it.</summary>
+    public Func<Window, IReadOnlyList<string>> Damage { get; init; } = _ => [];
 
     /// <summary>By which the limit of time goes.</summary>
     public TimeProvider Clock { get; init; } = TimeProvider.System;

@@ -3,7 +3,8 @@ using System.Text.Json;
 namespace Kumiko.Core.Storage;
 
 /// <summary>Where a running server can be reached by commands on the same data folder.</summary>
-public sealed record ServerAddress(string Address, string Token);
+/// <param name="Fingerprint">SHA-256 of its certificate, by which it is known whatever name that has; null without TLS.</param>
+public sealed record ServerAddress(string Address, string Token, string? Fingerprint = null);
 
 /// <summary>The folder that holds everything, and its lock.</summary>
 public sealed class DataFolder : IDisposable
@@ -27,10 +28,13 @@ public sealed class DataFolder : IDisposable
     /// <summary>Takes the folder, making it where needed; null while another process holds it.</summary>
     public static DataFolder? TryOpen(string path)
     {
-        Directory.CreateDirectory(path);
+        OwnFiles.MakeFolder(path);
         try
         {
-            return new DataFolder(path, new FileStream(System.IO.Path.Combine(path, "lock"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None));
+            var folder = new DataFolder(path, new FileStream(System.IO.Path.Combine(path, "lock"), OwnFiles.New(FileMode.OpenOrCreate)));
+            // One that was there before and holds nothing of ours may be anybody's.
+            if (File.Exists(folder.Records) || File.Exists(folder.Kept) || Directory.EnumerateFileSystemEntries(path).Count() == 1) OwnFiles.Close(path);
+            return folder;
         }
         catch (IOException) { return null; }
     }
@@ -42,13 +46,20 @@ public sealed class DataFolder : IDisposable
         catch (Exception e) when (e is IOException or JsonException or UnauthorizedAccessException) { return null; }
     }
 
+    /// <summary>Gives up what is kept free for a full disk; false where nothing is.</summary>
+    public bool GiveUpReserve()
+    {
+        var reserve = System.IO.Path.Combine(Path, "reserve");
+        if (!File.Exists(reserve)) return false;
+        File.Delete(reserve);
+        return true;
+    }
+
     /// <summary>Says where this server is, to the owner of the folder alone.</summary>
     public void Announce(ServerAddress address)
     {
         File.Delete(Server);
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
-        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        using var file = new FileStream(Server, options);
+        using var file = new FileStream(Server, OwnFiles.New(FileMode.CreateNew));
         JsonSerializer.Serialize(file, address);
     }
 

@@ -11,8 +11,18 @@ public sealed class Database : IDisposable
 
     /// <param name="path">The file; it is made where it does not exist.</param>
     /// <param name="migrations">The prefix of its migration files: <c>records</c> or <c>kumiko</c>.</param>
-    public Database(string path, string migrations)
+    /// <param name="isReadOnly">For a full disk: nothing is written, not even what SQLite writes to read; all writes fail as on a full disk.</param>
+    /// <exception cref="DiskFullException">There is a log that cannot be read without room.</exception>
+    public Database(string path, string migrations, bool isReadOnly = false)
     {
+        if (isReadOnly)
+        {
+            if (new FileInfo(path + "-wal") is { Exists: true, Length: > 0 }) throw new DiskFullException($"The disk is full, and what came last lies in {Path.GetFileName(path)}-wal, which needs room to be read. Free some space and start again.");
+            _address = new SqliteConnectionStringBuilder { DataSource = "file:" + Uri.EscapeDataString(Path.GetFullPath(path)).Replace("%2F", "/", StringComparison.Ordinal) + "?immutable=1&mode=ro", Pooling = true, DefaultTimeout = 30 }.ToString();
+            Writer = new WriterThread(Open(), path);
+            return;
+        }
+        OwnFiles.MakeFile(path);
         _address = new SqliteConnectionStringBuilder { DataSource = path, Pooling = true, DefaultTimeout = 30 }.ToString();
         // Not from the pool: readers there are set to read only.
         var connection = new SqliteConnection(new SqliteConnectionStringBuilder(_address) { Pooling = false }.ToString());

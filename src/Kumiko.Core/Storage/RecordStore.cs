@@ -1,4 +1,5 @@
 using Dapper;
+using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Patterns;
@@ -20,13 +21,20 @@ public sealed record Refused(long Line, int Column, string Reason, byte[] Head)
 }
 
 /// <summary>Names a part of a batch, so that a sender may repeat it without harm.</summary>
-public sealed record BatchKey(string Key, int Part);
+/// <param name="Content">A hash of what was sent, by which a repetition is known from something else under the same name.</param>
+public sealed record BatchKey(string Key, int Part, long Content);
+
+/// <summary>A batch came under a name that another has.</summary>
+public sealed class BatchKeyUsedException() : Exception("This key came before with other content. Nothing of this part was taken: send it under a key of its own.");
 
 /// <param name="Retention">What goes when.</param>
 /// <param name="Background">Whether sealing, merging and retention run by themselves; else when they are called.</param>
 /// <param name="ReserveBytes">Kept free on the disk, so that retention can work when the disk is full.</param>
 public sealed record RecordStoreOptions(Retention Retention, bool Background = true, long ReserveBytes = 0)
 {
+    /// <summary>For a full disk: nothing is taken in, and nothing is put in order.</summary>
+    public bool IsReadOnly { get; init; }
+
     public static readonly RecordStoreOptions Default = new(Retention.None);
 }
 
@@ -51,6 +59,7 @@ public sealed class RecordStore : IDisposable
     private Database _database;
     private readonly TimeProvider _clock;
     private readonly SnapshotPins _pins = new();
+    private readonly List<(Segment Segment, string Reason)> _damaged = [];
     private SegmentCache _cache;
     private readonly NoticeList _notices = new();
     private readonly StoreUpkeep _upkeep;
@@ -70,7 +79,9 @@ public sealed class RecordStore : IDisposable
     public RecordStore(string path, TimeProvider clock, RecordStoreOptions? options = null)
     {
         _clock = clock;
-        _database = RecordRescue.Open(path, clock, _notices);
+        var isReadOnly = options?.IsReadOnly == true;
+        _database = isReadOnly ? new Database(path, "records", isReadOnly) : RecordRescue.Open(path, clock, _notices);
+        if (isReadOnly) _notices.Add("The disk is full, so Kumiko started read only: nothing is taken in, and nothing can be changed. Free some space and start it again.");
         _cache = new SegmentCache(_database, clock, SetAside);
         try
         {
@@ -88,6 +99,18 @@ public sealed class RecordStore : IDisposable
 
     /// <summary>What went wrong and was lived with: damaged parts that were set aside, upkeep that could not be done.</summary>
     public IReadOnlyList<string> Notices => _notices.All;
+
+    /// <summary>Sentences on records of a stretch that are damaged, so that answers over it lack them.</summary>
+    public IReadOnlyList<string> DamageIn(Window window)
+    {
+        lock (_damaged) return [.. _damaged.Where(d => window.Overlaps(d.Segment.MinTime, d.Segment.MaxTime)).Select(d => Told(d.Segment, d.Reason))];
+    }
+
+    private void NoteDamage(Segment segment, string reason)
+    {
+        lock (_damaged) _damaged.Add((segment, reason));
+        _notices.Add(Told(segment, reason));
+    }
 
     /// <summary>All records committed so far, to be disposed after reading.</summary>
     public Snapshot Current => _pins.Take().With(Patterns);
@@ -145,8 +168,12 @@ public sealed class RecordStore : IDisposable
         Templates.Load(SegmentTable.Templates(connection));
         Patterns = new PatternBook(Templates, SegmentTable.PatternNames(connection));
         FieldsSeen = SegmentTable.Fields(connection);
-        foreach (var segment in SegmentTable.Unsure(connection)) _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult();
-        foreach (var (segment, damage) in SegmentTable.Damaged(connection)) _notices.Add(Told(segment, damage));
+        foreach (var segment in SegmentTable.Unsure(connection))
+        {
+            try { _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult(); }
+            catch (DiskFullException) { /* it is left out of the living ones all the same, and noted at the next start */ }
+        }
+        foreach (var (segment, damage) in SegmentTable.Damaged(connection)) NoteDamage(segment, damage);
         foreach (var stray in SegmentTable.Strays(connection)) _notices.Add($"A segment of records is damaged: the catalogue lost its row. Restore it from a backup if there is one. (Segment {stray})");
         _segments = [.. SegmentTable.Live(connection).Select(s => new SegmentBatch(s, _cache))];
         var strings = new StringCache();
@@ -189,6 +216,7 @@ public sealed class RecordStore : IDisposable
     /// <param name="cancel">Ends the wait for room; what is being committed is committed.</param>
     /// <returns>True; false where a batch of this key was taken before, which is as good.</returns>
     /// <exception cref="IOException">The disk is full, or more waits to be sealed than can be held.</exception>
+    /// <exception cref="BatchKeyUsedException">A batch of this key was taken before, and it was another.</exception>
     public async Task<bool> Append(RecordBlock records, string source, BatchKey? key = null, CancellationToken cancel = default)
     {
         if (records.Count == 0) return true;
@@ -246,8 +274,7 @@ public sealed class RecordStore : IDisposable
 
     private bool Insert(SqliteConnection connection, RecordBlock records, byte[] content, string source, long now, BatchKey? key)
     {
-        if (key is not null && connection.Execute(
-            "INSERT OR IGNORE INTO batch_key (source, key, part, at) VALUES (@source, @Key, @Part, @now)", new { source, key.Key, key.Part, now }) == 0) return false;
+        if (key is not null && !TakeKey(connection, source, key, now)) return false;
         var first = _next;
         connection.Execute(
             "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
@@ -256,6 +283,15 @@ public sealed class RecordStore : IDisposable
         records.Number(first);
         _next += records.Count;
         return true;
+    }
+
+    /// <summary>Notes a key; false where it came before with the same content.</summary>
+    private static bool TakeKey(SqliteConnection connection, string source, BatchKey key, long now)
+    {
+        var isNew = connection.Execute("INSERT OR IGNORE INTO batch_key (source, key, part, at, content) VALUES (@source, @Key, @Part, @now, @Content)", new { source, key.Key, key.Part, now, key.Content }) > 0;
+        if (isNew) return true;
+        var before = connection.ExecuteScalar<long?>("SELECT content FROM batch_key WHERE source = @source AND key = @Key AND part = @Part", new { source, key.Key, key.Part });
+        return before is null || before == key.Content ? false : throw new BatchKeyUsedException();
     }
 
     /// <summary>Adds committed records to what can be read after the next <see cref="Publish"/>.</summary>
@@ -343,7 +379,7 @@ public sealed class RecordStore : IDisposable
     {
         // A segment that is gone already was not damaged but removed under a reader that did not hold it.
         if (!marked) return;
-        _notices.Add(Told(damage.Segment, damage.Reason));
+        NoteDamage(damage.Segment, damage.Reason);
         _segments = [.. _segments.Where(s => s.Segment.Id != damage.Segment.Id)];
         Publish();
     }).ContinueWith(t => _notices.Add($"Segment {damage.Segment.Id} is damaged and could not be set aside: {t.Exception?.InnerException?.Message}"), TaskContinuationOptions.OnlyOnFaulted);

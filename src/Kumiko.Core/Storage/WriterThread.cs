@@ -5,7 +5,21 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Storage;
 
 /// <summary>The disk has no room; nothing of the write was kept, and reading goes on.</summary>
-public sealed class DiskFullException(Exception cause) : IOException("The disk is full. Free some space; nothing of this was kept.", cause);
+public sealed class DiskFullException : IOException
+{
+    private const int Full = 13, ReadOnly = 8, ReadError = 10, SharedMemory = 4_874;
+
+    public DiskFullException(Exception cause) : base("The disk is full. Free some space; nothing of this was kept.", cause)
+    {
+    }
+
+    public DiskFullException(string message) : base(message)
+    {
+    }
+
+    /// <summary>Whether SQLite says that there is no room, or that the file was opened read only as there was none.</summary>
+    public static bool IsFull(SqliteException e) => e.SqliteErrorCode is Full or ReadOnly || e is { SqliteErrorCode: ReadError, SqliteExtendedErrorCode: SharedMemory };
+}
 
 /// <summary>
 /// The one writer of a database: a thread with a queue. Waiting writes share a commit (at most 5 ms of waiting or 1 MB),
@@ -52,7 +66,7 @@ public sealed class WriterThread : IDisposable
         }
 
         public override void Failed(Exception cause) =>
-            _done.TrySetException(cause is SqliteException { SqliteErrorCode: 13 } ? new DiskFullException(cause) : cause);
+            _done.TrySetException(cause is SqliteException e && DiskFullException.IsFull(e) ? new DiskFullException(cause) : cause);
     }
 
     internal WriterThread(SqliteConnection connection, string path)

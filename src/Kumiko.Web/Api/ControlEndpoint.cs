@@ -18,7 +18,7 @@ public static class ControlEndpoint
             context.HttpContext.RequestServices.GetRequiredService<BearerTokens>().IsControl(context.HttpContext) ? await next(context) : Results.StatusCode(StatusCodes.Status401Unauthorized));
         control.MapPost("/token", MakeToken);
         control.MapPost("/person/reset", ResetPerson);
-        control.MapPost("/check", (RecordStore store, CancellationToken cancel) => Task.Run(() => StoreCheck.Run(store, null, cancel), cancel));
+        control.MapPost("/check", (RecordStore store, KeptDatabase kept, CancellationToken cancel) => Task.Run(() => StoreCheck.Run(store, null, cancel).With(KeptCheck.Run(kept)), cancel));
         control.MapPost("/backup", Backup);
     }
 

@@ -3,8 +3,8 @@ using System.Text;
 using CsvHelper;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
-using Kumiko.Core.Query;
 using Kumiko.Core.Records;
+using Microsoft.AspNetCore.Http;
 
 namespace Kumiko.Web.Api;
 
@@ -21,20 +21,13 @@ public static class FrameWriter
 
     public static string MediaType(string format) => format == "csv" ? "text/csv; charset=utf-8" : "application/x-ndjson; charset=utf-8";
 
-    /// <summary>The whole answer of a run; a refusal is told in a last line too.</summary>
-    public static async Task Write(Run run, string format, Stream to, CancellationToken cancel)
+    /// <summary>Says in a header and a last line what of the answer is missing as it is damaged.</summary>
+    /// <param name="damage">Asked before and after: some damage is met in reading.</param>
+    public static async Task WriteNoting(FrameStream answer, Func<IReadOnlyList<string>> damage, string format, Stream to, HttpContext http)
     {
-        try { await Write(run.Stream(), format, to, cancel); }
-        catch (QueryRefusedException e) { await WriteError(e.Message, to, cancel); }
-    }
-
-    /// <summary>How a run went about its answer, one step a line.</summary>
-    public static async Task WritePlan(Run run, Stream to, CancellationToken cancel)
-    {
-        IReadOnlyList<string> lines;
-        try { lines = await run.Explain(); }
-        catch (QueryRefusedException e) { lines = [e.Message]; }
-        await to.WriteAsync(Encoding.UTF8.GetBytes(string.Join('\n', lines) + "\n"), cancel);
+        if (damage().Count > 0) http.Response.Headers["Kumiko-Incomplete"] = "damaged records are missing";
+        await Write(answer, format, to, http.RequestAborted);
+        foreach (var sentence in damage()) await WriteLast("incomplete", sentence, to, http.RequestAborted);
     }
 
     /// <summary>Writes as it reads. What fails after the start is told in a last line.</summary>
@@ -46,17 +39,17 @@ public static class FrameWriter
             if (format == "csv") await WriteCsv(answer, text, cancel);
             else await WriteNdjson(answer, text, cancel);
         }
-        catch (Exception e) when (e is QueryRefusedException || (e is OperationCanceledException && !cancel.IsCancellationRequested))
+        catch (QueryRefusedException e)
         {
             await text.FlushAsync(cancel);
-            await WriteError(e is QueryRefusedException ? e.Message : "This took too long and was stopped. Take a shorter stretch of time.", to, cancel);
+            await WriteLast("error", e.Message, to, cancel);
         }
     }
 
-    /// <summary>The last line of an answer that failed after its start.</summary>
-    public static async Task WriteError(string message, Stream to, CancellationToken cancel)
+    /// <summary>A last line that says what became of an answer after its start: error, or incomplete.</summary>
+    public static async Task WriteLast(string what, string message, Stream to, CancellationToken cancel)
     {
-        var line = new StringBuilder("{\"error\":");
+        var line = new StringBuilder("{\"").Append(what).Append("\":");
         JsonText.Append(line, message);
         await to.WriteAsync(Encoding.UTF8.GetBytes(line.Append("}\n").ToString()), cancel);
     }
@@ -70,7 +63,7 @@ public static class FrameWriter
             JsonText.Append(name, column.Name);
             return name.Insert(0, i == 0 ? "" : ",").Append(':').ToString();
         }).ToArray();
-        foreach (var chunk in answer.Chunks)
+        await foreach (var chunk in answer.Chunks())
         {
             foreach (var row in chunk)
             {
@@ -96,7 +89,7 @@ public static class FrameWriter
         foreach (var (name, _) in columns) csv.WriteField(Defused(name));
         csv.EndRecord();
         await Flush();
-        foreach (var chunk in answer.Chunks)
+        await foreach (var chunk in answer.Chunks())
         {
             foreach (var row in chunk)
             {

@@ -26,11 +26,11 @@ public static class QueryEndpoint
             if (tokens.Find(http, TokenPurpose.Query) is null) return BearerTokens.Refuse(http, TokenPurpose.Query);
             if (!http.Request.HasFormContentType) return Wrong("Send q, from and to as a form.");
             var form = await http.Request.ReadFormAsync(http.RequestAborted);
-            return Answer(http, tokens, name => form[name], form.Keys);
+            return await Answer(http, tokens, name => form[name], form.Keys);
         }).AllowAnonymous().DisableAntiforgery();
     }
 
-    private static IResult Answer(HttpContext http, BearerTokens tokens, Func<string, string?> value, IEnumerable<string> names)
+    private static async Task<IResult> Answer(HttpContext http, BearerTokens tokens, Func<string, string?> value, IEnumerable<string> names)
     {
         if (tokens.Find(http, TokenPurpose.Query) is not { Name: var name }) return BearerTokens.Refuse(http, TokenPurpose.Query);
         var clock = http.RequestServices.GetRequiredService<TimeProvider>();
@@ -43,25 +43,24 @@ public static class QueryEndpoint
         var zone = value("zone") is { Length: > 0 } id ? DateTimeZoneProviders.Tzdb.GetZoneOrNull(id) : DateTimeZone.Utc;
         if (zone is null) return Wrong($"There is no zone “{value("zone")}”. Use a name such as Europe/Dublin.");
         var text = value("q") ?? "";
-        var surroundings = http.RequestServices.GetRequiredService<RunSurroundings>();
+        var surroundings = http.RequestServices.GetRequiredService<RunRegistry>().Surroundings;
         var parsed = QueryParser.Parse(text, surroundings.Tables());
         if (!parsed.Ok) return Results.Json(new { error = parsed.Errors[0].Describe(text), errors = parsed.Errors.Select(e => new { line = e.Position(text).Line, column = e.Position(text).Column, message = e.Message }) }, statusCode: 400);
         // p.terminal=Tarnhead gives the parameter :terminal its value.
         var parameters = names.Where(n => n.StartsWith(ParameterPrefix, StringComparison.Ordinal)).ToDictionary(n => n[ParameterPrefix.Length..], n => value(n) ?? "", StringComparer.Ordinal);
         var question = new Question(name, parsed, window, now, zone, Limits.Default) { Parameters = parameters };
         if (Parameters.Undeclared(parsed.Query).FirstOrDefault(p => !p.Optional && parameters.GetValueOrDefault(p.Name) is null or "") is { } missing) return Wrong($":{missing.Name} has no value. Send it as {ParameterPrefix}{missing.Name}.");
-        var snapshot = http.RequestServices.GetRequiredService<RecordStore>().Current;
-        if (value("plan") is "1" or "true") return Results.Stream(async stream =>
+        var run = new Run(question, http.RequestServices.GetRequiredService<RecordStore>().Current, surroundings);
+        http.Response.RegisterForDispose(run);
+        http.Response.RegisterForDispose(run.Attach(http.RequestAborted));
+        try
         {
-            using var run = new Run(question, snapshot, surroundings);
-            await FrameWriter.WritePlan(run, stream, http.RequestAborted);
-        }, "text/plain; charset=utf-8");
-        return Results.Stream(async stream =>
-        {
-            using var run = new Run(question, snapshot, surroundings);
-            await using var ended = http.RequestAborted.Register(run.Dispose);
-            await FrameWriter.Write(run, format, stream, http.RequestAborted);
-        }, FrameWriter.MediaType(format));
+            if (value("plan") is "1" or "true") return Results.Text(string.Join('\n', await run.Explain()) + "\n", "text/plain; charset=utf-8");
+            var answer = await run.Stream();
+            http.Response.RegisterForDisposeAsync(answer);
+            return Results.Stream(stream => FrameWriter.WriteNoting(answer, () => surroundings.Damage(window), format, stream, http), FrameWriter.MediaType(format));
+        }
+        catch (QueryRefusedException e) { return Results.Json(new { error = e.Message }, statusCode: RefusedAnswers.StatusOf(e, http)); }
     }
 
     private static IResult Wrong(string error) => Results.Json(new { error }, statusCode: StatusCodes.Status400BadRequest);

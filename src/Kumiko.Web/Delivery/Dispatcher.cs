@@ -39,10 +39,17 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
             foreach (var line in sendings.Due(Now(), AtOnce).GroupBy(s => s.Channel ?? 0))
             {
                 if (_running.TryGetValue(line.Key, out var running) && !running.IsCompleted) continue;
-                _running[line.Key] = Task.Run(() => SendAll([.. line.Select(s => s.Id)], cancel), cancel);
+                _running[line.Key] = Task.Run(() => SendLine([.. line.Select(s => s.Id)], cancel), cancel);
             }
             return [.. _running.Values];
         }
+    }
+
+    /// <summary>Nobody waits for a line, so what fails in it is written down here.</summary>
+    private async Task SendLine(List<long> line, CancellationToken cancel)
+    {
+        try { await SendAll(line, cancel); }
+        catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "Messages that are due could not be sent; trying again."); }
     }
 
     private async Task SendAll(List<long> line, CancellationToken cancel)
@@ -78,6 +85,12 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         if (settings is MailSettings { Host: "" } && !mail.IsSetUp)
         {
             await sendings.PutOff(sending.Id, Now() + Instants.Minute, "No mail server is set up. Start Kumiko with --smtp.");
+            return false;
+        }
+        if (channel is not null && !secrets.CanOpen(channel.Secret))
+        {
+            log.LogWarning("Messages wait for the channel {Channel}: its secret cannot be read.", PlainText.Line(channel.Name, 100));
+            await sendings.PutOff(sending.Id, Now() + Instants.Minute, SecretKeeper.Unreadable);
             return false;
         }
         var payload = sending.Payload is { } json ? Payload.FromJson(json) : await Compose(sending, channel, settings);

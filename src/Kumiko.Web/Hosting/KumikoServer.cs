@@ -2,6 +2,7 @@ using System.Net;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
@@ -58,9 +59,9 @@ public static class KumikoServer
         var ports = new ListeningPorts();
         builder.WebHost.UseKestrel(kestrel =>
         {
-            kestrel.Listen(options.Listen, options.Port, web => ports.Web = web);
+            kestrel.Listen(options.Listen, options.Port, web => (ports.Web = web).Secured(options.Tls));
             // Without TLS the two versions of HTTP cannot be told apart in time, so gRPC has a port of its own.
-            if (options.GrpcPort is { } grpcPort) kestrel.Listen(options.Listen, grpcPort, grpc => (ports.Grpc = grpc).Protocols = HttpProtocols.Http2);
+            if (options.GrpcPort is { } grpcPort) kestrel.Listen(options.Listen, grpcPort, grpc => (ports.Grpc = grpc.Secured(options.Tls)).Protocols = HttpProtocols.Http2);
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestLineSize = LongestRequestLine;
             kestrel.Limits.MaxRequestHeadersTotalSize = LongestRequestLine + (32 * 1024);
@@ -71,6 +72,7 @@ public static class KumikoServer
         AddServices(builder.Services, options, folder);
         more?.Invoke(builder);
         var app = builder.Build();
+        OpenStores(app.Services, options, folder);
         Configure(app);
         // Long looks through the store take whole threads; answers that are ready must not wait for one of theirs.
         ThreadPool.SetMinThreads(LeastThreads, LeastThreads);
@@ -82,14 +84,14 @@ public static class KumikoServer
     {
         services.AddSingleton(options).AddSingleton<ServerState>().AddSingleton(folder);
         services.TryAddSingleton(TimeProvider.System);
-        services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, ReserveBytes: options.ReserveBytes)));
-        services.AddSingleton(new KeptDatabase(folder.Kept));
+        services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, Background: !options.IsReadOnly, ReserveBytes: options.IsReadOnly ? 0 : options.ReserveBytes) { IsReadOnly = options.IsReadOnly }));
+        services.AddSingleton(s => new KeptDatabase(folder.Kept, s.GetRequiredService<TimeProvider>(), options.IsReadOnly));
         services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
-        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<MetricStore>(), s.GetRequiredService<SignalStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()));
-        services.AddSingleton<RunRegistry>().AddSingleton<LineIntake>();
+        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RecordStore>(), s.GetRequiredService<MetricStore>(), s.GetRequiredService<SignalStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()) with { Memory = s.GetRequiredService<MemoryBudget>() });
+        services.AddSingleton(MemoryBudget.OfMachine()).AddSingleton(s => new WorkGate(options.Work, s.GetRequiredService<TimeProvider>())).AddSingleton<RunRegistry>().AddSingleton<LineIntake>();
         AddRules(services);
         AddTelling(services, options);
-        services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)));
+        services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age) { Background = !options.IsReadOnly }));
         services.AddSingleton<MetricCatalogue>();
         services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<UploadSlots>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
@@ -98,7 +100,7 @@ public static class KumikoServer
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>().Configure<PasswordHasherOptions>(o => o.IterationCount = Passwords.Rounds);
         services.AddSingleton<LinkStore>().AddSingleton<SessionStore>().AddSingleton<SignInTries>().AddSingleton<Passwords>().AddSingleton<SessionCookies>().AddSingleton<InvitationMail>();
         services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>().AddHostedService(_ => new MemoryService());
-        services.AddHttpContextAccessor().AddScoped<Viewer>();
+        services.AddHttpContextAccessor().AddScoped<Viewer>().AddSingleton<ToldProblems>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");
         services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie(cookie =>
@@ -154,9 +156,14 @@ public static class KumikoServer
 
     private static void Configure(WebApplication app)
     {
+        var options = app.Services.GetRequiredService<ServerOptions>();
+        if (options.Proxies is { } proxies) app.UseForwardedHeaders(BehindProxy.Trusting(proxies));
+        app.UseMiddleware<KnownHosts>();
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?code={0}");
         app.UseMiddleware<SecurityHeaders>();
+        app.UseCookiePolicy(SecureCookies.Policy);
+        app.UseMiddleware<RefusedAnswers>();
         app.UseResponseCompression();
         app.UseRouting();
         app.UseAuthentication();
@@ -177,15 +184,47 @@ public static class KumikoServer
         ControlEndpoint.Map(app);
     }
 
+    /// <summary>Opens the files. On a full disk what was kept free for it is given up, and where that does not help, all is opened read only.</summary>
+    /// <exception cref="DiskFullException">Not even reading is possible.</exception>
+    private static void OpenStores(IServiceProvider services, ServerOptions options, DataFolder folder)
+    {
+        try { Open(); }
+        catch (Exception e) when (IsFull(e))
+        {
+            if (folder.GiveUpReserve())
+            {
+                try
+                {
+                    Open();
+                    return;
+                }
+                catch (Exception again) when (IsFull(again)) { /* others took the room */ }
+            }
+            options.IsReadOnly = true;
+            Open();
+        }
+
+        void Open()
+        {
+            var log = services.GetRequiredService<ILogger<RecordStore>>();
+            void Tell(Exception e) => log.LogError(e, "Somebody who was told of a commit failed; what was committed stays.");
+            services.GetRequiredService<RecordStore>().Faulted += Tell;
+            services.GetRequiredService<KeptDatabase>().Database.Writer.Faulted += Tell;
+        }
+
+        static bool IsFull(Exception e) => e is DiskFullException || (e is Microsoft.Data.Sqlite.SqliteException sqlite && DiskFullException.IsFull(sqlite)) || (e is IOException && e.HResult is 28);
+    }
+
     private static void Announce(WebApplication app, ListeningPorts ports, ServerOptions options, DataFolder folder)
     {
         var state = app.Services.GetRequiredService<ServerState>();
         // Whoever listens on all addresses is reached on this machine by its own.
         var here = options.Listen.Equals(IPAddress.Any) ? IPAddress.Loopback : options.Listen.Equals(IPAddress.IPv6Any) ? IPAddress.IPv6Loopback : options.Listen;
-        state.Address = "http://" + new IPEndPoint(here, ports.Web!.IPEndPoint!.Port);
+        state.Address = (options.Tls is null ? "http://" : "https://") + new IPEndPoint(here, ports.Web!.IPEndPoint!.Port);
         state.GrpcPort = ports.Grpc?.IPEndPoint?.Port;
         options.PublicAddress ??= state.Address;
-        folder.Announce(new ServerAddress(state.Address, state.ControlToken));
+        try { folder.Announce(new ServerAddress(state.Address, state.ControlToken, options.Tls?.Fingerprint)); }
+        catch (IOException e) { app.Services.GetRequiredService<ILogger<ServerState>>().LogWarning("Commands on this machine cannot find this server, as its address could not be written: {Reason}", e.Message); }
         state.MakeKnown();
     }
 }

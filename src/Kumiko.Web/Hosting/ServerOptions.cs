@@ -1,5 +1,6 @@
 using System.Net;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Query;
 using Kumiko.Core.Storage;
 
 namespace Kumiko.Web.Hosting;
@@ -17,6 +18,12 @@ public sealed class ServerOptions
 
     /// <summary>Where it listens: this machine alone, unless another address of it is given.</summary>
     public IPAddress Listen { get; init; } = IPAddress.Loopback;
+
+    /// <summary>The certificate of TLS; null for none.</summary>
+    public TlsCertificate? Tls { get; init; }
+
+    /// <summary>Proxies in front of it, whose word on the caller's address, name and TLS is taken; null for none.</summary>
+    public IReadOnlyList<IPNetwork>? Proxies { get; init; }
 
     /// <summary>For the OpenTelemetry protocol over gRPC; 0 for any free port, null for none.</summary>
     public int? GrpcPort { get; init; } = 4317;
@@ -41,6 +48,12 @@ public sealed class ServerOptions
 
     /// <summary>Networks beside the public ones that webhooks, mail, syslog, traps and scraping may reach.</summary>
     public IReadOnlyList<IPNetwork> Reach { get; init; } = [];
+
+    /// <summary>Set where the disk is so full that nothing can be written.</summary>
+    internal bool IsReadOnly { get; set; }
+
+    /// <summary>How much is worked on at once for people and tokens.</summary>
+    public WorkLimits Work { get; init; } = WorkLimits.Default;
 
     /// <summary>The folder of scripts that channels may run; null for none.</summary>
     public string? Scripts { get; init; }

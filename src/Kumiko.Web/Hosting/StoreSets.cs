@@ -1,6 +1,7 @@
 using Kumiko.Core.Changes;
 using Kumiko.Core.Query;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tables;
@@ -10,7 +11,7 @@ namespace Kumiko.Web.Hosting;
 /// <summary>What queries of a data folder can reach besides its records.</summary>
 public static class StoreSets
 {
-    public static RunSurroundings Of(MetricStore metrics, SignalStore signals, RuleStore rules, ChangeStore changes, LookupTables tables) => new((name, window) => name switch
+    public static RunSurroundings Of(RecordStore records, MetricStore metrics, SignalStore signals, RuleStore rules, ChangeStore changes, LookupTables tables) => new((name, window) => name switch
     {
         "spans" => SpanSet.Read(signals, window),
         "alerts" => AlertSet.Read(rules.Alerts, window),
@@ -21,5 +22,6 @@ public static class StoreSets
         Metrics = metrics,
         Lookup = tables.Lookup,
         Tables = tables.Names,
+        Damage = records.DamageIn,
     };
 }

@@ -31,7 +31,7 @@ public sealed partial class ChartsModel
             "axes" => Axes(),
             _ => (Address, "There is no such change."),
         };
-        var url = problem is null ? next.Url() : Address.Url(more: ("problem", problem));
+        var url = problem is null ? next.Url() : Address.Url(more: ("problem", problems.Keep(viewer.Id, problem)));
         return Request.Headers.Accept.ToString().Contains("application/json", StringComparison.Ordinal) ? new JsonResult(new { url, problem }) : Redirect(url);
     }
 

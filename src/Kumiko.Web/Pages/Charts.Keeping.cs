@@ -54,7 +54,7 @@ public sealed partial class ChartsModel
         return Redirect("/frozen/" + id);
     }
 
-    private RedirectResult Refused(ChartAddress chart, string problem) => Redirect(chart.Url(more: ("problem", problem)));
+    private RedirectResult Refused(ChartAddress chart, string problem) => Redirect(chart.Url(more: ("problem", problems.Keep(viewer.Id, problem))));
 
     private (ChartAddress Chart, string? Problem) Read(string? address)
     {

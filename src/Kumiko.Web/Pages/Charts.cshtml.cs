@@ -17,7 +17,7 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 /// <summary>Quantities compared: named series, formulas over them, what is laid over, and the way from a mark to its records.</summary>
-public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, BoardReader boards, MetricCatalogue metrics, SearchStore searches, Viewer viewer, TimeProvider clock) : PageModel
+public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, BoardReader boards, MetricCatalogue metrics, SearchStore searches, Viewer viewer, ToldProblems problems, TimeProvider clock) : PageModel
 {
     private const int PanelWidth = 212, ChartHeight = 310, HighChart = 440;
 
@@ -56,7 +56,7 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
             if (Core.Query.Baselines.BaselineChoice.Parse(Core.Query.Baselines.ConditionSet.Prefix + set) is { } choice) return Redirect((Address with { View = Address.View with { Baseline = choice } }).Url());
             Notices.Add($"“{(set.Length > 60 ? set[..60] + "…" : set)}” is no condition that chooses records. Write one such as host != gate-t3.");
         }
-        Problem = problem is { Length: > 0 and <= 400 } ? problem : null;
+        Problem = problems.Find(viewer.Id, problem);
         Kept = long.TryParse(Request.Query["kept"], NumberStyles.None, CultureInfo.InvariantCulture, out var kept) ? searches.FindKept(kept, viewer.Id) : null;
         ViewData["Carried"] = Address.View with { Kept = [] };
         Answer = await boards.Read(Address, viewer.Name, Now, Zone, viewer.WidthBeside(PanelWidth), Board.MultiplesBy is not null || Board.Form == ChartForm.HeatMap ? HighChart : ChartHeight, HttpContext.RequestAborted);

@@ -15,6 +15,7 @@ public sealed class ProblemModel(Viewer viewer) : PageModel
 
     public void OnGet(int? code) => (Headline, Advice) = code switch
     {
+        400 or 429 or 503 or 504 when RefusedAnswers.ReasonOf(HttpContext) is { } reason => ("This was not answered", reason),
         404 => ("There is no such page", "The address may be mistyped, or what it showed was removed."),
         400 => ("This request was not understood", "The form may have been open for too long. Go back, load the page again and repeat it."),
         403 => ("You may not do this", viewer.MayKeep ? $"It needs an administrator. Ask {viewer.Administrators}." : $"It needs an analyst or an administrator. Ask {viewer.Administrators}."),

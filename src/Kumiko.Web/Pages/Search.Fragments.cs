@@ -152,10 +152,11 @@ public sealed partial class SearchModel
     {
         Prepare();
         if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known) return BadRequest();
-        using var run = new Run(Run.Question, Run.Snapshot.Share(), surroundings);
+        using var run = new Run(Run.Question, Run.Snapshot.Share(), runs.Surroundings);
+        await using var answer = await run.Stream();
         Response.ContentType = FrameWriter.MediaType(known);
         Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
-        await FrameWriter.Write(run, known, Response.Body, HttpContext.RequestAborted);
+        await FrameWriter.WriteNoting(answer, () => records.DamageIn(run.Question.Window), known, Response.Body, HttpContext);
         return new EmptyResult();
     }
 }

@@ -42,7 +42,7 @@ public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateT
     public static string? PatternOf(Run run, LogRecord record) => run.Snapshot.Patterns?.Of(record) is { IsMissing: false } pattern ? pattern.AsText : null;
 }
 
-public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records, RunSurroundings surroundings, SearchStore searches) : PageModel
+public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records, KeptDatabase kept, RunSurroundings surroundings, SearchStore searches) : PageModel
 {
     public const int RowsAtOnce = 200;
 
@@ -65,9 +65,11 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     public List<string> Notices { get; } = [];
 
     /// <summary>What the store had to set aside: what is shown may lack it.</summary>
-    public IReadOnlyList<string> Damage => records.Notices is { Count: > MostDamageTold } all
+    public IReadOnlyList<string> Damage => AllDamage() is { Count: > MostDamageTold } all
         ? [.. all.TakeLast(MostDamageTold - 1), $"{all.Count - MostDamageTold + 1} more such notices; kumiko check lists all."]
-        : records.Notices;
+        : AllDamage();
+
+    private List<string> AllDamage() => [.. records.Notices, .. kept.Notices];
 
     public Run Run { get; private set; } = null!;
 

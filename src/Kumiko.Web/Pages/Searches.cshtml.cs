@@ -12,7 +12,7 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 /// <summary>Searches that are kept, what was asked lately, and frozen answers.</summary>
-public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSurroundings surroundings, Viewer viewer, TimeProvider clock) : PageModel
+public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSurroundings surroundings, Viewer viewer, ToldProblems problems, TimeProvider clock) : PageModel
 {
     public string Show { get; private set; } = "kept";
     public string Find { get; private set; } = "";
@@ -35,7 +35,7 @@ public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSur
         (Now, Zone) = (Instants.FromDateTime(clock.GetUtcNow()), viewer.Zone(null));
         Show = tab is "asked" or "frozen" or "charts" ? tab : "kept";
         Find = (find ?? "").Trim();
-        Problem = problem is { Length: > 0 and <= 300 } ? problem : null;
+        Problem = problems.Find(viewer.Id, problem);
         if (removed is { Length: > 0 and <= 40 } && kind is "kept" or "frozen" or "charts") Removed = (kind!, removed!);
         bool Holds(params string[] texts) => Find.Length == 0 || texts.Any(t => t.Contains(Find, StringComparison.OrdinalIgnoreCase));
         var kept = searches.Kept(viewer.Id, Show == "charts" ? KeptKind.Chart : KeptKind.Search);
@@ -127,7 +127,7 @@ public sealed class SearchesModel(SearchStore searches, RunRegistry runs, RunSur
         catch (QueryRefusedException e) { return Refused(e.Message); }
     }
 
-    private RedirectResult Refused(string problem) => Redirect("/searches?problem=" + Uri.EscapeDataString(problem));
+    private RedirectResult Refused(string problem) => Redirect("/searches?problem=" + problems.Keep(viewer.Id, problem));
 
     private SearchAddress Read(string? address)
     {

@@ -43,7 +43,7 @@ public static class ChangeEndpoint
             var now = Instants.FromDateTime(clock.GetUtcNow());
             for (var i = 0; i < events.Count; i++)
             {
-                if (ChangeReader.Read(Parts(events[i]), entry.Source, now, out var reason) is not { } change)
+                if (ChangeReader.Read(Parts(events[i]), entry.Sender, entry.Source, now, out var reason) is not { } change)
                 {
                     refused.Add(new Refused(i + 1, 0, reason!, Head(body)));
                     continue;

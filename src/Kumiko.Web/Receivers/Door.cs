@@ -11,6 +11,9 @@ public sealed class Entry(string source, Token? token, RateReservation reservati
     public string Source { get; } = source;
     public Token? Token { get; } = token;
 
+    /// <summary>Tells senders apart that may use the same names.</summary>
+    public string Sender => Token is null ? "machine" : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"token {Token.Id}");
+
     /// <summary>Counts what came in against the sender's limit.</summary>
     /// <param name="bytes">Decompressed.</param>
     public void Settle(long items, long bytes) => reservation.Settle(items, bytes);

@@ -38,6 +38,7 @@ public static class IntakeEndpoint
         var status = answer switch
         {
             { Stopped: IntakeStop.NoRoom } => StatusCodes.Status503ServiceUnavailable,
+            { Stopped: IntakeStop.KeyUsed } => StatusCodes.Status422UnprocessableEntity,
             { Stopped: IntakeStop.TooLarge } => StatusCodes.Status413PayloadTooLarge,
             { Stopped: IntakeStop.Damaged } => StatusCodes.Status400BadRequest,
             { Taken: 0, RefusedTotal: > 0 } => StatusCodes.Status400BadRequest,

@@ -1,8 +1,8 @@
 using Kumiko.Core.Intake;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Features;
-using Microsoft.AspNetCore.WebUtilities;
 using Microsoft.Extensions.DependencyInjection;
+using Microsoft.IO;
 
 namespace Kumiko.Web.Receivers;
 
@@ -18,6 +18,8 @@ internal static class RequestBody
     /// <summary>A compressed body must be whole by then.</summary>
     internal static readonly TimeSpan WholeBy = TimeSpan.FromMinutes(10);
 
+    private static readonly RecyclableMemoryStreamManager Streams = new();
+
     /// <summary>Opens the body; whoever reads it has a limit of its own for what comes out.</summary>
     /// <param name="mostCompressed">The most bytes to gather.</param>
     public static async Task<(Stream? Body, TurnedAway? Away)> Open(HttpContext http, long mostCompressed)
@@ -27,20 +29,58 @@ internal static class RequestBody
         if (encoding is "" or "identity") return (http.Request.Body, null);
         if (encoding != "gzip") return (null, new TurnedAway(StatusCodes.Status415UnsupportedMediaType, $"Content-Encoding {encoding} is not understood. Send gzip, or none."));
         if (http.Request.ContentLength > mostCompressed) return (null, TooLarge(mostCompressed));
-        var gathered = new FileBufferingReadStream(http.Request.Body, MostInMemory);
+        var (gathered, away) = await Gather(http, mostCompressed);
+        if (gathered is null) return (null, away);
         http.Response.RegisterForDisposeAsync(gathered);
-        var clock = http.RequestServices.GetRequiredService<TimeProvider>();
-        using var late = new CancellationTokenSource(WholeBy, clock);
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(http.RequestAborted, late.Token);
-        var buffer = new byte[16 * 1024];
+        return (Gzip.Open(gathered), null);
+    }
+
+    private static async Task<(Stream? Gathered, TurnedAway? Away)> Gather(HttpContext http, long most)
+    {
+        var reader = http.Request.BodyReader;
+        using var late = new CancellationTokenSource(WholeBy, http.RequestServices.GetRequiredService<TimeProvider>());
+        // A read that is cancelled so leaves the connection in order, unlike one whose token is.
+        await using var ends = late.Token.Register(reader.CancelPendingRead);
+        Stream gathered = Streams.GetStream();
         try
         {
-            while (await gathered.ReadAsync(buffer, either.Token) > 0)
-                if (gathered.Length > mostCompressed) return (null, TooLarge(mostCompressed));
+            while (true)
+            {
+                var read = await reader.ReadAsync(http.RequestAborted);
+                var length = gathered.Length + read.Buffer.Length;
+                if (late.IsCancellationRequested || length > most) reader.AdvanceTo(read.Buffer.End);
+                if (late.IsCancellationRequested) return await Dropped(gathered, new TurnedAway(StatusCodes.Status408RequestTimeout, $"The body was not whole within {WholeBy.TotalMinutes} minutes. Send smaller batches."));
+                if (length > most) return await Dropped(gathered, TooLarge(most));
+                if (gathered is RecyclableMemoryStream && length > MostInMemory) gathered = await ToFile(gathered);
+                foreach (var part in read.Buffer) await gathered.WriteAsync(part);
+                reader.AdvanceTo(read.Buffer.End);
+                if (!read.IsCompleted) continue;
+                gathered.Position = 0;
+                return (gathered, null);
+            }
         }
-        catch (OperationCanceledException) when (late.IsCancellationRequested) { return (null, new TurnedAway(StatusCodes.Status408RequestTimeout, $"The body was not whole within {WholeBy.TotalMinutes} minutes. Send smaller batches.")); }
-        gathered.Position = 0;
-        return (Gzip.Open(gathered), null);
+        catch
+        {
+            await gathered.DisposeAsync();
+            throw;
+        }
+    }
+
+    private static async Task<(Stream? Gathered, TurnedAway? Away)> Dropped(Stream gathered, TurnedAway away)
+    {
+        await gathered.DisposeAsync();
+        return (null, away);
+    }
+
+    private static async Task<FileStream> ToFile(Stream memory)
+    {
+        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, Share = FileShare.None, Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous };
+        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        var file = new FileStream(Path.Combine(Path.GetTempPath(), "kumiko-upload-" + Guid.NewGuid().ToString("N")), options);
+        memory.Position = 0;
+        await memory.CopyToAsync(file);
+        await memory.DisposeAsync();
+        return file;
     }
 
     private static TurnedAway TooLarge(long most) => new(StatusCodes.Status413PayloadTooLarge, $"More than {most >> 20} MB in one request. Send smaller batches.");

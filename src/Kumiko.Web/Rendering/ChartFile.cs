@@ -16,7 +16,8 @@ public static class ChartFile
         if (kind == "csv")
         {
             var to = new MemoryStream();
-            await FrameWriter.Write(new FrameStream(frame.Schema, [frame.Rows]), "csv", to, cancel);
+            await using var answer = new FrameStream(frame);
+            await FrameWriter.Write(answer, "csv", to, cancel);
             return new FileContentResult(to.ToArray(), FrameWriter.MediaType("csv")) { FileDownloadName = NameOf(spec.Title) + ".csv" };
         }
         if (kind is not ("svg" or "png") || Chart.Draw(frame, spec, view with { Alone = true }) is not { } drawing) return new NotFoundResult();

@@ -89,7 +89,7 @@ public sealed class ExecutorLaws : StoreTest
 
     private static string Stream(Run run)
     {
-        try { return string.Join('\n', run.Stream().Chunks.SelectMany(c => c).Select(row => string.Join(" | ", row.Select(Oracle.Shown)))); }
+        try { return string.Join('\n', run.Rows().Select(row => string.Join(" | ", row.Select(Oracle.Shown)))); }
         catch (QueryRefusedException e) { return "refused: " + e.Message; }
     }
 

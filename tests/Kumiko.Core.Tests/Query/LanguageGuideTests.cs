@@ -43,7 +43,7 @@ public sealed partial class LanguageGuideTests : StoreTest
     {
         var parsed = QueryParser.Parse(text);
         Assert.True(parsed.Ok, text + "\n" + string.Join("\n", parsed.Errors.Select(e => e.Describe(text))));
-        return new Run(new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current, Surroundings).Stream();
+        return new Run(new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current, Surroundings).Stream().GetAwaiter().GetResult();
     }
 
     private static string Shown(Value value) => value.Kind switch
@@ -56,7 +56,7 @@ public sealed partial class LanguageGuideTests : StoreTest
 
     private static string Table(FrameStream answer)
     {
-        var rows = answer.Chunks.SelectMany(c => c).Select(r => r.Select(Shown).ToArray()).Prepend([.. answer.Schema.Columns.Select(c => c.Name)]).ToList();
+        var rows = answer.Rows().Select(r => r.Select(Shown).ToArray()).Prepend([.. answer.Schema.Columns.Select(c => c.Name)]).ToList();
         var widths = rows[0].Select((_, i) => rows.Max(r => r[i].Length)).ToArray();
         return string.Join('\n', rows.Select(r => string.Join("  ", r.Select((cell, i) => cell.PadRight(widths[i]))).TrimEnd()));
     }
@@ -85,7 +85,7 @@ public sealed partial class LanguageGuideTests : StoreTest
         var guide = await System.IO.File.ReadAllTextAsync(GuidePath());
         using var store = await Filled(guide);
         foreach (var (condition, count) in Rows(guide, "| condition | records |"))
-            Assert.Equal((condition, count), (condition, Ask(store, condition).Chunks.Sum(c => c.Count).ToString(System.Globalization.CultureInfo.InvariantCulture)));
+            Assert.Equal((condition, count), (condition, Ask(store, condition).Rows().Count.ToString(System.Globalization.CultureInfo.InvariantCulture)));
     }
 
     [Fact]
@@ -105,7 +105,7 @@ public sealed partial class LanguageGuideTests : StoreTest
 
     private static string One(FrameStream answer)
     {
-        var value = Assert.Single(Assert.Single(answer.Chunks.SelectMany(c => c)));
+        var value = Assert.Single(Assert.Single(answer.Rows()));
         return value.Kind == ValueKind.Time ? value.ToText() : Shown(value);
     }
 

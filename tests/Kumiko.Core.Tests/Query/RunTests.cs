@@ -41,11 +41,12 @@ public sealed class RunTests : IDisposable
     [Theory]
     [InlineData("")]
     [InlineData("| select time, terminal, body")]
-    public void A_stream_has_its_time_for_each_part_and_a_slow_reader_gets_all(string text)
+    public async Task A_stream_has_its_time_for_each_part_and_a_slow_reader_gets_all(string text)
     {
         using var run = new Run(Ask(text), _store.Current, RunSurroundings.None with { Clock = _clock });
         var (rows, parts) = (0, 0);
-        foreach (var part in run.Stream().Chunks)
+        await using var answer = await run.Stream();
+        await foreach (var part in answer.Chunks())
         {
             rows += part.Count;
             parts++;
@@ -142,7 +143,7 @@ public sealed class RunTests : IDisposable
     public async Task A_query_out_of_time_is_stopped_with_words()
     {
         using var run = new Run(Ask("refused") with { Limits = Limits.Default with { Time = TimeSpan.Zero } }, _store.Current);
-        var refusal = await Assert.ThrowsAsync<QueryRefusedException>(() => run.Counts());
+        var refusal = await Assert.ThrowsAsync<QueryTimedOutException>(() => run.Counts());
         Assert.Contains("was stopped", refusal.Message);
     }
 }

@@ -143,16 +143,16 @@ public sealed class RecordStoreTests : IDisposable
         }
         Assert.Equal(16_384, Ask("page_size"));
         Assert.Equal(2, Ask("auto_vacuum"));
-        Assert.Equal(5, Ask("user_version"));
+        Assert.Equal(6, Ask("user_version"));
     }
 
     [Fact]
     public async Task A_failing_write_undoes_itself_and_not_its_neighbours()
     {
         using var database = new Database(System.IO.Path.Combine(_folder, "x.db"), "records");
-        var good = database.Writer.Write(c => Run(c, "INSERT INTO batch_key VALUES ('a', 'b', 1, 1)"));
-        var bad = database.Writer.Write(c => { Run(c, "INSERT INTO batch_key VALUES ('c', 'd', 1, 1)"); return Run(c, "INSERT INTO nowhere VALUES (1)"); });
-        var also = database.Writer.Write(c => Run(c, "INSERT INTO batch_key VALUES ('e', 'f', 1, 1)"));
+        var good = database.Writer.Write(c => Run(c, "INSERT INTO batch_key VALUES ('a', 'b', 1, 1, 1)"));
+        var bad = database.Writer.Write(c => { Run(c, "INSERT INTO batch_key VALUES ('c', 'd', 1, 1, 1)"); return Run(c, "INSERT INTO nowhere VALUES (1)"); });
+        var also = database.Writer.Write(c => Run(c, "INSERT INTO batch_key VALUES ('e', 'f', 1, 1, 1)"));
         await good;
         await also;
         await Assert.ThrowsAsync<SqliteException>(() => bad);

@@ -35,11 +35,21 @@ public sealed class ChangeTests : IAsyncLifetime
     private IReadOnlyList<Change> Changes => _server.Get<ChangeStore>().Latest(10);
 
     [Fact]
+    public async Task What_one_sender_calls_its_event_is_not_what_another_calls_so()
+    {
+        await Send(Event, "application/cloudevents+json");
+        using var other = await _server.Program(TokenPurpose.Intake);
+        var answer = await other.PostAsync("/intake/changes", new StringContent(Event, System.Text.Encoding.UTF8, "application/cloudevents+json"));
+        Assert.Equal(HttpStatusCode.OK, answer.StatusCode);
+        Assert.Equal(["token 1 /desk#r-7", "token 2 /desk#r-7"], Changes.Select(c => c.Key).Order());
+    }
+
+    [Fact]
     public async Task A_structured_event_is_a_change_once_however_often_it_is_sent()
     {
         for (var i = 0; i < 2; i++) Assert.Equal((HttpStatusCode.OK, 1), (await Send(Event, "application/cloudevents+json")) is var (s, a) ? (s, a.GetProperty("taken").GetInt32()) : default);
         var change = Assert.Single(Changes);
-        Assert.Equal(("gate firmware", "Tarnhead", "7.2", "7.3", "Oluchi Brandt", "deploy", "quay", "/desk#r-7"), (change.What, change.Place, change.From, change.To, change.Who, change.Kind, change.Source, change.Key));
+        Assert.Equal(("gate firmware", "Tarnhead", "7.2", "7.3", "Oluchi Brandt", "deploy", "quay", "token 1 /desk#r-7"), (change.What, change.Place, change.From, change.To, change.Who, change.Kind, change.Source, change.Key));
         Assert.Equal("2026-11-23T17:51:00", Kumiko.Core.Records.Instants.Format(change.At)[..19]);
         Assert.Equal(1, _server.Get<SourceBook>().Find("quay")!.Changes);
     }

@@ -48,6 +48,39 @@ public sealed class SyslogTests : IAsyncLifetime
     private IReadOnlyList<string> Bodies => [.. _server.Records().Select(r => r.Body)];
 
     [Fact]
+    public async Task Silent_strangers_shut_nobody_out_and_are_let_go_after_a_while()
+    {
+        var silent = new List<TcpClient>();
+        for (var i = 0; i < SyslogListener.MostStrangers + 20; i++) silent.Add(await Connect());
+        await Send(WithToken("one") + "\n");
+        await _server.Arrived(1);
+        // The oldest made room; the others have half a minute.
+        var ends = silent.Select(c => c.GetStream().ReadAsync(new byte[1]).AsTask()).ToList();
+        await Task.WhenAny(ends);
+        while (!ends.All(e => e.IsCompleted))
+        {
+            _server.Clock.Advance(SyslogConnection.KnownBy);
+            await Task.Delay(1);
+        }
+        foreach (var client in silent) client.Dispose();
+    }
+
+    [Fact]
+    public async Task Who_is_known_may_be_silent()
+    {
+        await KnowLoopback();
+        using var client = await Connect();
+        for (var i = 0; i < 100; i++)
+        {
+            _server.Clock.Advance(TimeSpan.FromMinutes(1));
+            await Task.Yield();
+        }
+        await client.GetStream().WriteAsync("<13>1 - - - - - - still here\n"u8.ToArray());
+        await _server.Arrived(1);
+        Assert.Equal(["still here"], Bodies);
+    }
+
+    [Fact]
     public async Task A_token_in_the_structured_data_opens_a_connection_for_all_that_follows()
     {
         var (first, second) = (WithToken("one"), "<13>1 - - - - - - two");

@@ -19,7 +19,7 @@ internal sealed class DiskReserve(string path, long bytes)
             var drive = new DriveInfo(Path.GetDirectoryName(Path.GetFullPath(_path))!);
             var size = Math.Min(bytes, drive.AvailableFreeSpace / 4);
             if (size < Math.Min(bytes, Least)) return;
-            using var file = File.Create(_path);
+            using var file = new FileStream(_path, OwnFiles.New(FileMode.Create));
             // Holes would take no room, so every byte is written.
             var zeros = new byte[1 << 20];
             for (var left = size; left > 0; left -= zeros.Length) file.Write(zeros, 0, (int)Math.Min(left, zeros.Length));

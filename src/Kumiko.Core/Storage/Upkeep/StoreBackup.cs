@@ -14,6 +14,9 @@ namespace Kumiko.Core.Storage.Upkeep;
 public static class StoreBackup
 {
     private const string RecordsFile = "records.db", KeptFile = "kumiko.db";
+
+    /// <summary>Folders beside the files: keys that secrets and cookies are locked with, look-up tables.</summary>
+    private static readonly string[] Folders = ["keys", "tables"];
     private const int RowsOfBatch = 5_000;
 
     /// <param name="to">A folder that does not exist yet, or is empty.</param>
@@ -23,17 +26,11 @@ public static class StoreBackup
     public static async Task<(long Records, IReadOnlyList<string> Problems)> Run(RecordStore store, KeptDatabase kept, string to, IProgress<(int Done, int Of)>? progress, CancellationToken cancel)
     {
         if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any()) throw new IOException($"{to} is not empty. Give a new folder.");
-        Directory.CreateDirectory(to);
-        using (var target = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = Path.Combine(to, KeptFile), Pooling = false }.ToString()))
-        using (var source = kept.Database.Read())
-        {
-            target.Open();
-            source.BackupDatabase(target);
-        }
+        OwnFiles.MakeFolder(to);
+        var problems = CopyKept(kept, to);
         using var snapshot = store.Current;
         using var copy = new Database(Path.Combine(to, RecordsFile), "records");
         var segments = snapshot.Segments.ToList();
-        var problems = new List<string>();
         var records = snapshot.Count;
         await CopyTables(store, copy);
         for (var i = 0; i < segments.Count; i++)
@@ -52,6 +49,23 @@ public static class StoreBackup
         await CopyRecent(copy, snapshot);
         await copy.Checkpoint();
         return (records, problems);
+    }
+
+    /// <summary>Copies what people keep, and looks at the copy.</summary>
+    /// <returns>Sentences on what could not be copied.</returns>
+    private static List<string> CopyKept(KeptDatabase kept, string to)
+    {
+        foreach (var folder in Folders) OwnFiles.CopyFolder(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(kept.Path))!, folder), Path.Combine(to, folder));
+        var path = Path.Combine(to, KeptFile);
+        OwnFiles.MakeFile(path);
+        try
+        {
+            using var target = DatabaseRescue.Connect(path, SqliteOpenMode.ReadWriteCreate);
+            using var source = kept.Database.Read();
+            source.BackupDatabase(target);
+        }
+        catch (SqliteException e) when (DatabaseRescue.IsDamage(e)) { return ["What people keep cannot be copied: " + e.Message]; }
+        return [.. KeptCheck.Run(path)];
     }
 
     private static async Task CopyTables(RecordStore store, Database copy)
@@ -165,9 +179,11 @@ public static class StoreBackup
         if (!File.Exists(Path.Combine(from, RecordsFile)) || !File.Exists(Path.Combine(from, KeptFile))) throw new IOException($"{from} holds no backup: {RecordsFile} or {KeptFile} is missing.");
         if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any(e => Path.GetFileName(e) is not ("lock" or "reserve"))) throw new IOException($"{to} is not empty. Restore into a new folder.");
         var report = StoreCheck.Run(Path.Combine(from, RecordsFile), null, cancel);
-        if (!report.IsSound) throw new IOException($"The backup is damaged: {report.Problems[0]} Nothing was restored.");
-        Directory.CreateDirectory(to);
-        foreach (var file in new[] { RecordsFile, KeptFile }) File.Copy(Path.Combine(from, file), Path.Combine(to, file));
+        var problem = report.Problems.Concat(KeptCheck.Run(Path.Combine(from, KeptFile))).FirstOrDefault();
+        if (problem is not null) throw new IOException($"The backup is damaged: {problem} Nothing was restored.");
+        OwnFiles.MakeFolder(to);
+        foreach (var file in new[] { RecordsFile, KeptFile }) OwnFiles.Copy(Path.Combine(from, file), Path.Combine(to, file));
+        foreach (var folder in Folders) OwnFiles.CopyFolder(Path.Combine(from, folder), Path.Combine(to, folder));
         return report;
     }
 }

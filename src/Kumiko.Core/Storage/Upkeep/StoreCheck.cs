@@ -13,6 +13,9 @@ namespace Kumiko.Core.Storage.Upkeep;
 public sealed record CheckReport(long Records, int Segments, int Batches, IReadOnlyList<string> Problems)
 {
     public bool IsSound => Problems.Count == 0;
+
+    /// <summary>The same with more problems.</summary>
+    public CheckReport With(IReadOnlyList<string> more) => this with { Problems = [.. Problems, .. more] };
 }
 
 /// <summary>

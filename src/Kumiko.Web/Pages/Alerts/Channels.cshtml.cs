@@ -1,5 +1,6 @@
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Query;
+using Kumiko.Web.Delivery;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Mvc;
@@ -7,7 +8,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Alerts;
 
 /// <summary>Ways to tell somebody, with what came of the last message.</summary>
-public sealed class ChannelsModel(ChannelStore channels, SendingStore sendings, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class ChannelsModel(ChannelStore channels, SendingStore sendings, SecretKeeper secrets, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<(Channel Channel, Sending? Last)> All { get; private set; } = [];
     public long? Removed { get; private set; }
@@ -18,6 +19,8 @@ public sealed class ChannelsModel(ChannelStore channels, SendingStore sendings, 
         All = [.. channels.All().Select(c => (c, sendings.All(new SendingFilter(Channel: c.Id), 1).FirstOrDefault()))];
         return Show("/alerts/channels", when);
     }
+
+    public bool CanOpen(Channel channel) => secrets.CanOpen(channel.Secret);
 
     public Task<IActionResult> OnPostPauseAsync(long id, bool paused) => Change(() => channels.Pause(id, paused), "/alerts/channels");
 

@@ -1,7 +1,9 @@
 using Kumiko.Charts;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Storage;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
 using Kumiko.Web.Rendering.Rules;
@@ -11,7 +13,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Alerts;
 
 /// <summary>Alerts and rules in one list: what is open, what was, and what is well.</summary>
-public sealed class IndexModel(RuleStore rules, RuleWords words, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class IndexModel(RuleStore rules, RecordStore records, RuleWords words, PeopleStore people, RuleLoad load, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const int MostAlerts = 300, MostEnded = 60;
 
@@ -32,8 +34,8 @@ public sealed class IndexModel(RuleStore rules, RuleWords words, PeopleStore peo
     public async Task<IActionResult> OnGetAsync(string? when, long? removed, string[] state, string? label, string? owner, string? team, string? text)
     {
         Begin();
-        var names = people.All().ToDictionary(p => p.Id, p => p.Name);
         var (allRules, alerts) = (rules.Rules(), rules.Alerts.All(MostAlerts));
+        var names = allRules.Select(r => r.Owner).OfType<long>().Distinct().ToDictionary(o => o, o => people.Find(o)?.Name ?? "");
         Filter = new AlertFilter { States = [.. state.Where(s => s.Length > 0)], Label = label ?? "", Owner = owner ?? "", Team = team ?? "", Text = (text ?? "").Trim() };
         var all = AlertLines.Of(allRules, alerts);
         States = [.. AlertLines.Order.Select(s => s.ToString().ToLowerInvariant()).Append(AlertLines.Ended).Select(s => (s, all.Count(l => AlertLines.StateOf(l) == s))).Where(s => s.Item2 > 0 || Filter.States.Contains(s.Item1))];
@@ -48,6 +50,9 @@ public sealed class IndexModel(RuleStore rules, RuleWords words, PeopleStore peo
         Removed = removed;
         return await Show("/alerts", when, [.. state.Select(s => ("state", s)), ("label", label ?? ""), ("owner", owner ?? ""), ("team", team ?? ""), ("text", text ?? "")]);
     }
+
+    /// <summary>Whether records that the last check of a rule looked for are damaged.</summary>
+    public bool LacksRecords(Rule rule) => rule.Checked is { } at && records.DamageIn(new Window(at - rule.Definition.LookBack - rule.Definition.Delay, at)).Count > 0;
 
     public string OwnerOf(AlertLine line) => line.Rule?.Owner is { } id ? people.Find(id)?.Name ?? "" : "";
 

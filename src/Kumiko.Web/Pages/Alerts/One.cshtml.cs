@@ -17,7 +17,7 @@ using NodaTime;
 namespace Kumiko.Web.Pages.Alerts;
 
 /// <summary>One alert: its brief first, then how it went on, what stands near it, who was told, and what people do with it.</summary>
-public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader figures, SendingStore sendings, RuleWords words, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader figures, SendingStore sendings, RuleWords words, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const long Around = 15 * Instants.Minute;
     private const int PictureHeight = 200, MostRecords = 5, Beside = 780, WidestBrief = 720;
@@ -61,6 +61,7 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
 
     private async Task<Drawing?> Draw(Alert alert)
     {
+        using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
         var span = BriefReader.SpanOf(alert.Definition);
         var until = Math.Min(Now, (alert.Ended ?? Now) + (span / 4));
         if (await figures.Read(alert, new Window(alert.Started - span, Math.Max(until, alert.Started + alert.Definition.Interval)), HttpContext.RequestAborted) is not { } read) return null;

@@ -9,7 +9,7 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Objectives;
 
 /// <summary>All objectives, with what is left of their budgets.</summary>
-public sealed class IndexModel(ObjectiveStore objectives, ObjectiveReader reader, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class IndexModel(ObjectiveStore objectives, ObjectiveReader reader, RecordStore records, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<(Objective Objective, ObjectiveNow Now)> All { get; private set; } = [];
     public long? Removed { get; private set; }
@@ -18,6 +18,7 @@ public sealed class IndexModel(ObjectiveStore objectives, ObjectiveReader reader
     {
         Begin();
         var all = new List<(Objective, ObjectiveNow)>();
+        using (await gate.Enter(Viewer.Name, HttpContext.RequestAborted))
         using (var snapshot = records.Current)
             foreach (var objective in objectives.All()) all.Add((objective, await reader.Now(objective, Now, snapshot, HttpContext.RequestAborted)));
         (All, Removed) = (all, removed);

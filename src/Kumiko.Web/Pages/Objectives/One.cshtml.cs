@@ -27,7 +27,7 @@ public sealed class ObjectiveForm
 }
 
 /// <summary>One objective: what it asks for, how it stands, how it went.</summary>
-public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, RuleStore rules, RuleWords words, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, RuleStore rules, RuleWords words, RecordStore records, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const int Beside = 620, PictureHeight = 190, StepsDrawn = 168;
 
@@ -95,6 +95,7 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
         if (Existing is { } of && when is null)
         {
             OnIt = [.. rules.Rules().Where(r => r.Definition.Quantity is BudgetBurnt { Objective: var burnt } && burnt == of.Id || r.Definition.Quantity is BurnRate { Objective: var rate } && rate == of.Id)];
+            using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
             using var snapshot = records.Current;
             Standing = await reader.Now(of, Now, snapshot, HttpContext.RequestAborted);
             if (Standing.Problem is null) Drawings = await Draw(of, snapshot);

@@ -25,7 +25,7 @@ public sealed record TrialPart(RuleDefinition? Definition, string Sentence, Tria
 
 /// <summary>One sentence, filled in, and tried on history while it is.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, RunRegistry runs, StripBuilder strips, Viewer viewer, MailSender mail, ChannelStore channels, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, MailSender mail, ChannelStore channels, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
 {
     private const int PictureHeight = 240, CurveHeight = 150, Beside = 600;
 
@@ -149,6 +149,7 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
         if (probe.Faults().Count > 0) return;
         try
         {
+            using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
             using var snapshot = records.Current;
             var trial = await trials.Of(probe, new Window(Now - Instants.Day, Now), snapshot, HttpContext.RequestAborted);
             var values = trial.Readings.Lines.SelectMany(l => l.Readings.Select(r => r.Value)).Where(double.IsFinite).Order().ToList();
@@ -207,6 +208,7 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
         var (definition, sentence) = (rule.Definition, words.Sentence(rule.Definition, Existing?.Unit ?? ""));
         try
         {
+            using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
             using var snapshot = records.Current;
             var trial = await trials.Of(definition, window, snapshot, HttpContext.RequestAborted);
             var width = Viewer.WidthBeside(Beside);

@@ -23,6 +23,9 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
     /// <summary>A peer that has nothing to say may be silent for so long.</summary>
     private static readonly TimeSpan SilentFor = TimeSpan.FromHours(6);
 
+    /// <summary>Who is not known yet has so long for a first message that shows a token that works.</summary>
+    internal static readonly TimeSpan KnownBy = TimeSpan.FromSeconds(30);
+
     private static readonly TimeSpan BeforeTryingAgain = TimeSpan.FromSeconds(1);
 
     private readonly SyslogFraming _framing = new();
@@ -30,6 +33,17 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
     private SyslogBatch? _batch;
     private Token? _token;
     private long? _begunAt;
+
+    /// <summary>When it began, by the clock's timestamp.</summary>
+    public long Since { get; } = clock.GetTimestamp();
+
+    public IPAddress Peer => peer;
+
+    /// <summary>Whether it is somebody who may send: by its address, or by what it showed.</summary>
+    public bool IsKnown { get; private set; } = senders.Knows(peer);
+
+    /// <summary>Ends it, as others need its place.</summary>
+    public void CutOff() => socket.Close();
 
     public async Task Serve(CancellationToken stop)
     {
@@ -54,6 +68,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             patience = WholeBy - clock.GetElapsedTime(_begunAt.Value);
         }
         else _begunAt = null;
+        if (!IsKnown && KnownBy - clock.GetElapsedTime(Since) is var left && left < patience) patience = left;
         using var limited = new CancellationTokenSource(patience > TimeSpan.Zero ? patience : TimeSpan.Zero, clock);
         using var either = CancellationTokenSource.CreateLinkedTokenSource(stop, limited.Token);
         try
@@ -62,7 +77,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             _framing.Filled(read);
             return read > 0;
         }
-        catch (OperationCanceledException) { return false; }
+        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException) { return false; }
     }
 
     /// <summary>Takes all whole messages; false when the peer is to be cut off.</summary>
@@ -79,7 +94,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             if (_batch is { Count: >= MostOfBatch } or { Bytes: >= MostBytesOfBatch }) await Commit(mayWait: true, stop);
         }
         // Whatever the peer has sent meanwhile goes into the same commit.
-        if (socket.Available == 0) await Commit(mayWait: true, stop);
+        if (!socket.Connected || socket.Available == 0) await Commit(mayWait: true, stop);
         return true;
     }
 
@@ -92,6 +107,7 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
         if (_token is not null && _batch is null && !senders.IsGood(_token)) _token = null;
         _token ??= senders.Find(message, peer, "TCP");
         if (_token is null) problem = SyslogSenders.Unknown(peer);
+        else IsKnown = true;
         if (problem is not null) refused = message.ToArray();
         else (_batch ??= new SyslogBatch(_parser, _token!.Name)).Add(message, Instants.FromDateTime(clock.GetUtcNow()), peer);
         return true;

@@ -13,8 +13,11 @@ public sealed class SyslogListener(ServerOptions options, ServerState state, Sys
 {
     private const int MostConnections = 2_000, MostOfPeer = 500, ReceiveBuffer = 8 << 20;
 
+    /// <summary>Places for those who have not shown who they are; the oldest of them makes room for a new one, so silence shuts nobody out.</summary>
+    internal const int MostStrangers = 128;
+
     private readonly CancellationTokenSource _stop = new();
-    private readonly ConcurrentDictionary<Task, IPAddress> _connections = new();
+    private readonly ConcurrentDictionary<SyslogConnection, Task> _connections = new();
     private Socket? _tcp, _udp;
     private Task _working = Task.CompletedTask;
 
@@ -69,30 +72,47 @@ public sealed class SyslogListener(ServerOptions options, ServerState state, Sys
                 log.LogWarning("A syslog connection was not accepted: {Reason}", e.Message);
                 continue;
             }
-            if (_connections.Count >= MostConnections || _connections.Values.Count(a => a.Equals(address)) >= MostOfPeer)
-            {
-                peer.Dispose();
-                continue;
-            }
-            var serving = Task.Run(() => Serve(peer, address), CancellationToken.None);
-            _connections[serving] = address;
-            _ = serving.ContinueWith(t => _connections.TryRemove(t, out _), TaskScheduler.Default);
+            if (HasRoom(address)) Begin(peer, address);
+            else peer.Dispose();
         }
     }
 
-    private async Task Serve(Socket peer, IPAddress address)
+    private bool HasRoom(IPAddress address)
+    {
+        var all = _connections.Keys.ToList();
+        var strangers = all.Where(c => !c.IsKnown).OrderBy(c => c.Since).ToList();
+        foreach (var oldest in strangers.Take(strangers.Count - MostStrangers + 1)) oldest.CutOff();
+        return all.Count - strangers.Count < MostConnections && all.Count(c => c.IsKnown && c.Peer.Equals(address)) < MostOfPeer;
+    }
+
+    private void Begin(Socket peer, IPAddress address)
+    {
+        var connection = new SyslogConnection(peer, address, senders, store, clock);
+        // It is in the list before it can end.
+        var begin = new TaskCompletionSource();
+        _connections[connection] = Task.Run(async () =>
+        {
+            await begin.Task;
+            await Serve(connection, peer, address);
+        });
+        begin.SetResult();
+    }
+
+    private async Task Serve(SyslogConnection connection, Socket peer, IPAddress address)
     {
         using var owned = peer;
-        try { await new SyslogConnection(peer, address, senders, store, clock).Serve(_stop.Token); }
+        try { await connection.Serve(_stop.Token); }
         catch (OperationCanceledException) { /* the server stops */ }
         catch (Exception e) when (e is IOException or Microsoft.Data.Sqlite.SqliteException) { log.LogWarning("Syslog from {Peer} could not be kept: {Reason}", address, e.Message); }
+        catch (ObjectDisposedException) { /* cut off */ }
+        finally { _connections.TryRemove(connection, out _); }
     }
 
     public async Task StopAsync(CancellationToken cancellationToken)
     {
         await _stop.CancelAsync();
         await _working;
-        await Task.WhenAll(_connections.Keys);
+        await Task.WhenAll(_connections.Values);
         _tcp?.Dispose();
         _udp?.Dispose();
     }

@@ -30,6 +30,9 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
         return token;
     }
 
+    /// <summary>Whether whoever sends from an address is known by it alone.</summary>
+    public bool Knows(IPAddress peer) => tokens.FindSender(peer) is not null;
+
     /// <summary>How long a sender must wait before more is taken.</summary>
     public TimeSpan Wait(Token token) => gates.Wait(token);
 
