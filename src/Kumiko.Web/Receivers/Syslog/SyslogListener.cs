@@ -89,7 +89,7 @@ public sealed class SyslogListener(ServerOptions options, ServerState state, Sys
     {
         var connection = new SyslogConnection(peer, address, senders, store, clock);
         // It is in the list before it can end.
-        var begin = new TaskCompletionSource();
+        var begin = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         _connections[connection] = Task.Run(async () =>
         {
             await begin.Task;
