@@ -17,6 +17,11 @@ if (args is ["flat", ..])
     await Kumiko.Bench.Receivers.ReceiverBench.Flat(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000);
     return;
 }
+if (args is ["attack", ..])
+{
+    await Kumiko.Bench.Attack.AttackBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000);
+    return;
+}
 if (args is ["fuzz", ..])
 {
     Kumiko.Bench.Receivers.FuzzBench.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000);

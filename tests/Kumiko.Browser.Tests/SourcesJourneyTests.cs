@@ -32,7 +32,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void A_sender_is_connected_its_first_record_seen_and_its_token_revoked()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran", "/sources");
+        browser.SignIn("Mirek Dane", "/sources");
         Connect(browser, "Plain HTTP", "tide-agent");
         var command = Settings(browser, "Newline-delimited JSON").Replace("2026-11-23T17:51:00Z", demo.Clock.GetUtcNow().ToString("O"), StringComparison.Ordinal);
         Assert.Contains(browser.Text("code.token"), command);
@@ -64,7 +64,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void The_settings_of_every_guide_work_as_they_stand(string kind, string name, string title, string came, string text)
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran", "/sources");
+        browser.SignIn("Mirek Dane", "/sources");
         Connect(browser, kind, name);
         Shell(Settings(browser, title));
         Assert.Contains(came, browser.Text(".waiting.came h3"));
@@ -75,7 +75,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void What_is_refused_while_one_waits_is_told_and_can_be_looked_at()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran", "/sources");
+        browser.SignIn("Mirek Dane", "/sources");
         Connect(browser, "Syslog", "lost-agent");
         Shell(Settings(browser, "To try it by hand").Replace("kumiko_", "wrong_", StringComparison.Ordinal));
         browser.Until(() => browser.Text(".waiting").Contains("Something was refused", StringComparison.Ordinal), "the refusal");
@@ -88,7 +88,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     public void Listed_targets_are_scraped()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran", "/sources/connect");
+        browser.SignIn("Mirek Dane", "/sources/connect");
         browser.Press("Scraped metrics");
         browser.Find("input[name=name]").SendKeys("berths");
         browser.Find("textarea[name=addresses]").SendKeys(demo.Address + "/demo/metrics/berth-planner\n" + demo.Address + "/nowhere");
@@ -140,7 +140,7 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         browser.Until(() => browser.All("table.sources svg.bars").Count >= 2 * browser.All("table.sources tbody tr").Count, "the bars of days");
         Assert.Empty(browser.Driver.FindElements(By.LinkText("Connect a sender")));
         browser.Open("/sources/connect/otlp");
-        Assert.Contains("An analyst or an administrator can connect senders", browser.Text("main"));
+        Assert.Contains("Only an administrator can change this: ask Mirek Dane", browser.Text("main"));
         browser.Open("/sources/of/host-metrics");
         Assert.Contains("scrape.duration", browser.Text("main"));
     }

@@ -76,6 +76,24 @@ public sealed class QueryApiTests : IAsyncLifetime
     public async Task Wrong_times_are_400(string times) =>
         Assert.Equal(HttpStatusCode.BadRequest, (await _client.GetAsync("/api/query?q=&" + times)).StatusCode);
 
+    [Theory]
+    [InlineData("ndjson")]
+    [InlineData("csv")]
+    public async Task An_answer_that_lacks_damaged_records_says_so_to_programs(string format)
+    {
+        var store = _server.Get<Kumiko.Core.Storage.RecordStore>();
+        await store.Upkeep.SealAll();
+        await store.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE segment_column SET content = zeroblob(length(content))"));
+        // Damage is met in reading, so the first answer may know of it in its last line alone.
+        await (await Ask("refused", "&format=" + format)).Content.ReadAsStringAsync();
+        Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
+        var answer = await Ask("refused", "&format=" + format);
+        Assert.Equal("damaged records are missing", Assert.Single(answer.Headers.GetValues("Kumiko-Incomplete")));
+        var last = (await answer.Content.ReadAsStringAsync()).TrimEnd().Split('\n')[^1];
+        Assert.StartsWith("{\"incomplete\":\"", last);
+        Assert.Contains("are damaged and were set aside", last);
+    }
+
     [Fact]
     public async Task What_asks_for_too_much_is_400_before_the_first_row()
     {

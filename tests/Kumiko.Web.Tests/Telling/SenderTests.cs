@@ -20,6 +20,26 @@ public sealed class SenderTests : IDisposable
         new("k1", 1, At, settings.Recipients[0], settings, secret, new MessageComposer().Compose(settings, template, fields, null).Payload);
 
     [Fact]
+    public async Task No_kind_of_channel_reaches_this_machine_unless_that_is_allowed()
+    {
+        var guard = new NetworkGuard([]);
+        (IChannelSender Sender, ChannelSettings Settings)[] all =
+        [
+            (new SyslogSender(guard), new SyslogSettings("127.0.0.1", 514, "udp")),
+            (new SyslogSender(guard), new SyslogSettings("localhost", 514, "tcp")),
+            (new SyslogSender(guard), new SyslogSettings("[::1]", 6514, "tls")),
+            (new TrapSender(guard), new TrapSettings("127.0.0.1", 162)),
+            (new MailSender(new Kumiko.Web.Hosting.ServerOptions { Data = "" }, guard), new MailSettings(["ines@skerryline.example"], "127.0.0.1", 25, "none")),
+        ];
+        foreach (var (sender, settings) in all)
+        {
+            var refused = await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(Out(settings, Fields()), default));
+            Assert.Contains("--reach", refused.Message);
+            Assert.True(refused.IsFinal);
+        }
+    }
+
+    [Fact]
     public async Task A_syslog_line_is_one_line_of_the_standard()
     {
         using var server = new UdpClient(new IPEndPoint(IPAddress.Loopback, 0));

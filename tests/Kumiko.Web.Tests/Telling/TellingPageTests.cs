@@ -122,6 +122,26 @@ public sealed class TellingPageTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_secret_that_cannot_be_read_makes_messages_wait_and_is_told()
+    {
+        using var client = await _server.Person(Role.Administrator);
+        await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
+        await RunningServer.Post(client, "/alerts/routes/new", [("Name", "All"), ("Side", "Any"), ("Channels", "1")]);
+        var kept = _server.Get<Kumiko.Core.Storage.KeptDatabase>();
+        var locked = await kept.Database.Writer.Write(c => Dapper.SqlMapper.ExecuteScalar<string>(c, "SELECT secret FROM channel"));
+        await kept.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = 'locked with a key that is gone'"));
+        await Alert();
+        await Dispatch();
+        var waiting = Assert.Single(_server.Get<SendingStore>().All(new SendingFilter("waiting"), 9));
+        Assert.Equal((0, true), (waiting.Attempts, waiting.Problem!.Contains("secret cannot be read", StringComparison.Ordinal)));
+        Assert.Contains("Its secret cannot be read any more", await client.GetStringAsync("/alerts/channels"));
+        await kept.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = @locked", new { locked }));
+        _server.Clock.Advance(TimeSpan.FromMinutes(2));
+        await Dispatch();
+        Assert.Single(_chat.Messages);
+    }
+
+    [Fact]
     public async Task A_dead_channel_holds_up_no_other_and_is_tried_again()
     {
         using var client = await _server.Person(Role.Administrator);
