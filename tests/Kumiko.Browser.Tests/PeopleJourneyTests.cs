@@ -61,7 +61,7 @@ public sealed class PeopleJourneyTests(RunningDemo demo)
         // The page looks the same before and after.
         mirek.Until(() => demo.Get<PeopleStore>().FindByEmail(_email)!.Role == Role.Analyst, "the role");
         quinn.Open("/search");
-        quinn.Find("a[href^='/rules/new']");
+        quinn.Until(() => quinn.All("a[href^='/rules/new']").Count > 0, "what analysts may");
 
         // 4. Another browser is left open; from her own page she signs it out.
         using var elsewhere = new Browser(demo);

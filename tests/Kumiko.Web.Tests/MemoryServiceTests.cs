@@ -12,7 +12,7 @@ public sealed class MemoryServiceTests
     private static int Collections(long left, params long[] held)
     {
         var (now, times) = (0L, 0);
-        var memory = new MemoryService(new FakeTimeProvider(), () => now, () => { now = left; times++; });
+        var memory = new MemoryService(new FakeTimeProvider(), () => false, () => now, () => { now = left; times++; });
         foreach (var more in held)
         {
             now = more;
@@ -34,8 +34,8 @@ public sealed class MemoryServiceTests
     [Fact]
     public void What_a_peak_left_behind_comes_back_within_a_minute()
     {
-        var (clock, held, inUse) = (new FakeTimeProvider(), 6_000 * Megabyte, 5_900 * Megabyte);
-        var memory = new MemoryService(clock, () => held, () => held = inUse);
+        var (clock, isBusy, held, inUse) = (new FakeTimeProvider(), false, 6_000 * Megabyte, 5_900 * Megabyte);
+        var memory = new MemoryService(clock, () => isBusy, () => held, () => held = inUse);
         memory.Look();
         Assert.Equal(inUse, held);
         // The queries end; nothing grows any more.
@@ -52,12 +52,24 @@ public sealed class MemoryServiceTests
     public void Where_it_frees_nothing_it_is_tried_less_and_less()
     {
         var (clock, times) = (new FakeTimeProvider(), 0);
-        var memory = new MemoryService(clock, () => 900 * Megabyte, () => times++);
+        var memory = new MemoryService(clock, () => false, () => 900 * Megabyte, () => times++);
         for (var i = 0; i < 3_600; i++)
         {
             memory.Look();
             clock.Advance(TimeSpan.FromSeconds(1));
         }
         Assert.InRange(times, 2, 9);
+    }
+
+    [Fact]
+    public void Nobody_is_stopped_while_queries_hold_what_they_use()
+    {
+        var (busy, times) = (true, 0);
+        var memory = new MemoryService(new FakeTimeProvider(), () => busy, () => 2_000 * Megabyte, () => times++);
+        memory.Look();
+        Assert.Equal(0, times);
+        busy = false;
+        memory.Look();
+        Assert.Equal(1, times);
     }
 }

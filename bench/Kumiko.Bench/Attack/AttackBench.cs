@@ -42,6 +42,7 @@ internal static partial class AttackBench
 
     private static async Task One(ServerProcess server, string name, Func<CancellationToken, Task> attack)
     {
+        if (Environment.GetEnvironmentVariable("ONLY") is { } only && !name.Contains(only, StringComparison.OrdinalIgnoreCase)) return;
         var before = server.HighestMegabytes();
         using var stop = new CancellationTokenSource();
         var attacking = Task.Run(() => attack(stop.Token));
@@ -52,7 +53,7 @@ internal static partial class AttackBench
         var (intake, well) = (await honest, await health);
         try { await attacking; } catch (Exception e) when (e is OperationCanceledException or IOException or SocketException or HttpRequestException) { /* it was ended */ }
         var highest = server.HighestMegabytes();
-        await Task.Delay(TimeSpan.FromMinutes(1));
+        await Task.Delay(TimeSpan.FromSeconds(Environment.GetEnvironmentVariable("ONLY") is null ? 60 : 5));
         server.HighestMegabytes();
         await Task.Delay(500);
         Console.WriteLine($"| {name} | {intake[intake.Count / 2]:0} | {intake[^1]:0} | {well[^1]:0} | {before} | {highest} | {server.HighestMegabytes()} |");
@@ -77,7 +78,7 @@ internal static partial class AttackBench
 
     private static async Task<string> Token(ServerProcess server, string purpose)
     {
-        using var answer = await server.Client.PostAsync($"/control/token?name=bench&for={purpose}", null);
+        using var answer = await server.Client.PostAsync($"/control/token?name=bench-{Guid.NewGuid():N}&for={purpose}", null);
         return await answer.Content.ReadAsStringAsync();
     }
 

@@ -367,15 +367,20 @@ public sealed class Run : IDisposable
         {
             // Some of the query is answered while it is put together.
             await Make(() => Pipeline is not null);
-            var answer = Pipeline.IsRecords ? Pipeline.Answer(_executor.Passing(Pipeline)) : _executor.Answer(Pipeline);
             Func<Row, Value[]> reader = Pipeline.IsRecords ? RecordColumns.Reader((RecordScope)Pipeline.Scope) : row => row.Slots;
-            return await new FrameStream(Pipeline.Schema, Closing(ReadAhead.One(InTime(Guarded(answer).Select(reader).Chunk(ChunkRows)), Make), reading)).Begin();
+            return await new FrameStream(Pipeline.Schema, Closing(ReadAhead.One(InTime(Guarded(Answer()).Select(reader).Chunk(ChunkRows)), Make), reading)).Begin();
         }
         catch
         {
             reading?.Dispose();
             throw;
         }
+    }
+
+    /// <summary>The rows of the answer. A group is gathered when its first row is asked for, which is within a turn.</summary>
+    private IEnumerable<Row> Answer()
+    {
+        foreach (var row in Pipeline.IsRecords ? Pipeline.Answer(_executor.Passing(Pipeline)) : _executor.Answer(Pipeline)) yield return row;
     }
 
     private static async IAsyncEnumerable<IReadOnlyList<Value[]>> Closing(IAsyncEnumerable<IReadOnlyList<Value[]>> parts, IDisposable? reading)

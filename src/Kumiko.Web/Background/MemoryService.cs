@@ -1,3 +1,4 @@
+using Kumiko.Core.Query;
 using Microsoft.Extensions.Hosting;
 
 namespace Kumiko.Web.Background;
@@ -6,6 +7,7 @@ namespace Kumiko.Web.Background;
 /// Gives memory back to the machine. A flood, or a heavy query, makes large arrays that soon are garbage, and the collector keeps
 /// their room for more of the same. When much more is held than was left the last time, everything is collected; and where
 /// much is held, again after a while, as what was in use at a peak is garbage later. Where that frees little, it is tried less often.
+/// While queries work nothing is collected: what they hold is in use, and moving it would stop everybody for seconds.
 /// </summary>
 public sealed class MemoryService : BackgroundService
 {
@@ -22,17 +24,19 @@ public sealed class MemoryService : BackgroundService
     private static readonly TimeSpan Tick = TimeSpan.FromMilliseconds(500);
 
     private readonly TimeProvider _clock;
+    private readonly Func<bool> _isBusy;
     private readonly Func<long> _held;
     private readonly Action _collect;
     private long _left, _at;
     private TimeSpan _pause = Again;
 
-    public MemoryService() : this(TimeProvider.System, () => GC.GetGCMemoryInfo(GCKind.Any).TotalCommittedBytes, () => GC.Collect(GC.MaxGeneration, GCCollectionMode.Aggressive, blocking: true, compacting: true))
+    public MemoryService(WorkGate gate) : this(TimeProvider.System, () => gate.Now.Working > 0, () => GC.GetGCMemoryInfo(GCKind.Any).TotalCommittedBytes, () => GC.Collect(GC.MaxGeneration, GCCollectionMode.Aggressive, blocking: true, compacting: true))
     {
     }
 
+    /// <param name="isBusy">Whether queries work.</param>
     /// <param name="held">Bytes that the collector holds, in use or not.</param>
-    internal MemoryService(TimeProvider clock, Func<long> held, Action collect) => (_clock, _held, _collect, _at) = (clock, held, collect, clock.GetTimestamp());
+    internal MemoryService(TimeProvider clock, Func<bool> isBusy, Func<long> held, Action collect) => (_clock, _isBusy, _held, _collect, _at) = (clock, isBusy, held, collect, clock.GetTimestamp());
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -47,7 +51,7 @@ public sealed class MemoryService : BackgroundService
     internal void Look()
     {
         var held = _held();
-        if (held < Enough) return;
+        if (held < Enough || _isBusy()) return;
         var hasGrown = held >= _left * Growth;
         if (!hasGrown && _clock.GetElapsedTime(_at) < _pause) return;
         _collect();

@@ -99,7 +99,7 @@ public static class KumikoServer
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
         services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>().Configure<PasswordHasherOptions>(o => o.IterationCount = Passwords.Rounds);
         services.AddSingleton<LinkStore>().AddSingleton<SessionStore>().AddSingleton<SignInTries>().AddSingleton<Passwords>().AddSingleton<SessionCookies>().AddSingleton<InvitationMail>();
-        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>().AddHostedService(_ => new MemoryService());
+        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>().AddHostedService<MemoryService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>().AddSingleton<ToldProblems>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");

@@ -152,6 +152,28 @@ public sealed class WorkGateTests : StoreTest
     }
 
     [Fact]
+    public async Task A_group_that_is_streamed_is_gathered_within_a_turn()
+    {
+        using var store = await Filled();
+        var seen = new List<int>();
+        // What a look-up is asked for says how many work at that moment.
+        var around = RunSurroundings.None with
+        {
+            Gate = _gate,
+            Lookup = (_, _) => key =>
+            {
+                lock (seen) seen.Add(_gate.Now.Working);
+                return key;
+            },
+        };
+        using var run = new Run(Ask("| group count() as n by lookup(\"tickets\", body, \"x\") as b | group count() as n"), store.Current, around);
+        await using var answer = await run.Stream();
+        Assert.Equal(3_000, answer.Rows()[0][0].AsLong);
+        Assert.All(seen, working => Assert.Equal(1, working));
+        Assert.NotEmpty(seen);
+    }
+
+    [Fact]
     public async Task A_slow_reader_of_an_answer_holds_no_turn()
     {
         using var store = await Filled();
