@@ -149,7 +149,7 @@ public sealed class NetworkTests
         {
             var scraped = server.Get<Scraper>().Scrape(new ScrapeTarget(1, "inside", $"http://127.0.0.1:{((IPEndPoint)inside.LocalEndpoint).Port}/", 15 * Instants.Second, ""), CancellationToken.None);
             using var client = await inside.AcceptTcpClientAsync();
-            await client.GetStream().ReadAsync(new byte[4096]);
+            await client.GetStream().ReadAtLeastAsync(new byte[4096], 1);
             await client.GetStream().WriteAsync(Encoding.UTF8.GetBytes($"HTTP/1.1 200 OK\r\nContent-Type: {type}\r\nContent-Length: {body.Length}\r\nConnection: close\r\n\r\n{body}"));
             await scraped;
         }

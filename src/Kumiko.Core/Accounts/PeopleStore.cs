@@ -52,11 +52,11 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Takes somebody off the lists and frees their address; false where nobody would be left to run Kumiko.</summary>
     public Task<bool> Remove(long id) => UnlessLast("UPDATE person SET removed = @now, password = NULL, email = 'removed ' || id WHERE id = @id", id, new { id, now = Now });
 
-    /// <summary>Notes a wrong password.</summary>
-    public Task TriedWrong(long id, string from) => Changing(c => c.Execute("UPDATE person SET wrong = wrong + 1, wrong_at = @now, wrong_from = @from WHERE id = @id", new { id, from, now = Now }));
+    /// <summary>Notes a wrong password. On a full disk it is not noted, and signing in goes on.</summary>
+    public Task TriedWrong(long id, string from) => UnlessFull(c => c.Execute("UPDATE person SET wrong = wrong + 1, wrong_at = @now, wrong_from = @from WHERE id = @id", new { id, from, now = Now }));
 
     /// <summary>Forgets the wrong passwords: they were told.</summary>
-    public Task ForgetWrong(long id) => Changing(c => c.Execute("UPDATE person SET wrong = 0, wrong_at = NULL, wrong_from = NULL WHERE id = @id", new { id }));
+    public Task ForgetWrong(long id) => UnlessFull(c => c.Execute("UPDATE person SET wrong = 0, wrong_at = NULL, wrong_from = NULL WHERE id = @id", new { id }));
 
     private Task Update(string assignment, long id, string? value) => Changing(c => c.Execute($"UPDATE person SET {assignment} WHERE id = @id", new { id, value }));
 
@@ -86,6 +86,12 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
         public void Keep() => _kept = true;
 
         public void Dispose() => _connection.Execute(_kept ? "RELEASE undo" : "ROLLBACK TO undo; RELEASE undo");
+    }
+
+    private async Task UnlessFull(Func<SqliteConnection, int> change)
+    {
+        try { await Changing(change); }
+        catch (DiskFullException) { /* as its caller says */ }
     }
 
     private async Task<T> Changing<T>(Func<SqliteConnection, T> change)

@@ -39,9 +39,14 @@ public sealed class SessionStore
     {
         var secret = Secrets.New();
         var session = new Session(Secrets.Hash(secret), person.Id, Now, Now, address, browser.Length > LongestBrowser ? browser[..LongestBrowser] : browser, person.Wrong);
-        await _kept.Database.Writer.Write(c => c.Execute(
-            "INSERT INTO session (hash, person, created, seen, address, browser, wrong, wrong_at, wrong_from) VALUES (@Id, @Person, @Created, @Seen, @Address, @Browser, @Count, @At, @From)",
-            new { session.Id, session.Person, session.Created, session.Seen, session.Address, session.Browser, session.Wrong.Count, session.Wrong.At, session.Wrong.From }));
+        try
+        {
+            await _kept.Database.Writer.Write(c => c.Execute(
+                "INSERT INTO session (hash, person, created, seen, address, browser, wrong, wrong_at, wrong_from) VALUES (@Id, @Person, @Created, @Seen, @Address, @Browser, @Count, @At, @From)",
+                new { session.Id, session.Person, session.Created, session.Seen, session.Address, session.Browser, session.Wrong.Count, session.Wrong.At, session.Wrong.From }));
+        }
+        // Whoever is to free the disk has to get in; the session is gone with the process.
+        catch (DiskFullException) { }
         _all[session.Id] = session;
         return secret;
     }

@@ -19,6 +19,6 @@ public sealed class ResultMetrics(MetricStore metrics) : IResultSink
         var levels = results.Select(r => new Sample { Time = result.At, Attributes = Of(r), Value = Value.Of((double)(int)Enum.Parse<AlertLevel>(r.Level, true)) }).ToList();
         List<Metric> all = [new("kumiko.rule.level", "", "What the last check found: 0 well, 1 warning, 2 critical", MetricKind.Gauge, Kumiko, Scope, levels)];
         if (figures.Count > 0) all.Add(new("kumiko.rule.figure", "", "The figure that the last check found", MetricKind.Gauge, Kumiko, Scope, figures));
-        await metrics.Append(all, "kumiko");
+        await metrics.Append(all, "kumiko", cancel);
     }
 }

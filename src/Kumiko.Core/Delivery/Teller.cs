@@ -74,7 +74,7 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
                 if (connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id AND planned IS NULL", new { telling.Id, now = Now() }) > 0) Plan(connection, telling, RuleOf(telling.Rule), book);
             }
             return waiting.Count;
-        });
+        }, cancel: cancel);
         if (late.Count > 0) await Release();
         foreach (var telling in late) await BriefOf(telling, RuleOf(telling.Rule), cancel);
         return waiting.Count;

@@ -7,7 +7,10 @@ namespace Kumiko.Core.Storage;
 /// <summary>The disk has no room; nothing of the write was kept, and reading goes on.</summary>
 public sealed class DiskFullException : IOException
 {
-    private const int Full = 13, ReadOnly = 8, ReadError = 10, SharedMemory = 4_874;
+    private const int Full = 13, ReadOnly = 8, InputOutput = 10;
+
+    /// <summary>Making, growing and mapping the file beside a database that its readers share, and writing.</summary>
+    private static readonly int[] NoRoom = [InputOutput | (3 << 8), InputOutput | (18 << 8), InputOutput | (19 << 8), InputOutput | (21 << 8)];
 
     public DiskFullException(Exception cause) : base("The disk is full. Free some space; nothing of this was kept.", cause)
     {
@@ -18,7 +21,7 @@ public sealed class DiskFullException : IOException
     }
 
     /// <summary>Whether SQLite says that there is no room, or that the file was opened read only as there was none.</summary>
-    public static bool IsFull(SqliteException e) => e.SqliteErrorCode is Full or ReadOnly || e is { SqliteErrorCode: ReadError, SqliteExtendedErrorCode: SharedMemory };
+    public static bool IsFull(SqliteException e) => e.SqliteErrorCode is Full or ReadOnly || (e.SqliteErrorCode == InputOutput && NoRoom.Contains(e.SqliteExtendedErrorCode));
 }
 
 /// <summary>

@@ -88,7 +88,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     {
         foreach (var (source, lines) in made) await intake.Take(lines, source, key, long.MaxValue, null, cancel);
         // Made again it is the same, and samples of one time count once.
-        await metrics.Append(measured, Senders.Metrics);
+        await metrics.Append(measured, Senders.Metrics, cancel);
         Keep(from);
     }
 

@@ -1,5 +1,6 @@
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Storage;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 
@@ -18,6 +19,7 @@ public sealed class RuleService(RuleChecker checker, RecordRules onRecords, Time
             do
             {
                 try { await checker.CheckDue(Instants.FromDateTime(clock.GetUtcNow()), stoppingToken); }
+                catch (DiskFullException e) { log.LogWarning("Rules could not be checked; trying again. {Reason}", e.Message); }
                 catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "Rules could not be checked; trying again."); }
             }
             while (await timer.WaitForNextTickAsync(stoppingToken));

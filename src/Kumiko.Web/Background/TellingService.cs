@@ -1,4 +1,5 @@
 using Kumiko.Core.Delivery;
+using Kumiko.Core.Storage;
 using Kumiko.Web.Delivery;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
@@ -22,6 +23,7 @@ public sealed class TellingService(Teller teller, Dispatcher dispatcher, TimePro
             do
             {
                 try { await work(); }
+                catch (DiskFullException e) { log.LogWarning("{Problem} {Reason}", problem, e.Message); }
                 catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "{Problem}", problem); }
             }
             while (await timer.WaitForNextTickAsync(stop));

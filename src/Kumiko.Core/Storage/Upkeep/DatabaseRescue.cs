@@ -10,7 +10,13 @@ internal static class DatabaseRescue
     private const int Corrupt = 11, NotADatabase = 26, ReadError = 10, Constraint = 19, NoSuchTable = 1;
     private const long CopiedAtOnce = 4 << 20;
 
-    public static bool IsDamage(SqliteException e) => e.SqliteErrorCode is Corrupt or NotADatabase or ReadError;
+    /// <summary>
+    /// Of errors of input and output, those that say that what lies on the disk cannot be read. The others, such as no room for
+    /// the file beside it that readers share, say nothing of the file.
+    /// </summary>
+    private static readonly int[] Unreadable = [ReadError, ReadError | (1 << 8), ReadError | (2 << 8), ReadError | (32 << 8), ReadError | (33 << 8)];
+
+    public static bool IsDamage(SqliteException e) => e.SqliteErrorCode is Corrupt or NotADatabase || (e.SqliteErrorCode == ReadError && Unreadable.Contains(e.SqliteExtendedErrorCode));
 
     /// <summary>Whether an exception in reading rows comes of a flipped byte, which can make a number of a text.</summary>
     public static bool IsDamagedValue(Exception e) => e is System.Data.DataException or InvalidCastException or FormatException or OverflowException;

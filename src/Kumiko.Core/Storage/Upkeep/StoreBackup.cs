@@ -118,17 +118,17 @@ public static class StoreBackup
                 row = from.Query("SELECT * FROM metric_segment WHERE id = @id AND gone = 0", new { id }).ToList();
                 parts = from.Query("SELECT * FROM metric_part WHERE id >= @first AND id < @last", new { first = MetricTable.PartId(id, 0), last = MetricTable.PartId(id + 1, 0) }).ToList();
             }
-            if (row.Count > 0) await copy.Writer.Write(c => Insert(c, "metric_segment", row) + Insert(c, "metric_part", parts));
+            if (row.Count > 0) await copy.Writer.Write(c => Insert(c, "metric_segment", row) + Insert(c, "metric_part", parts), cancel: cancel);
         }
         await CopyRows(store, copy, "series", cancel);
         await CopyRows(store, copy, "exemplar", cancel);
         using (var from = store.Database.Read())
         {
             var arrivals = from.Query("SELECT * FROM metric_arrival").ToList();
-            await copy.Writer.Write(c => Insert(c, "metric_arrival", arrivals));
+            await copy.Writer.Write(c => Insert(c, "metric_arrival", arrivals), cancel: cancel);
         }
         // A part that went between the two looks makes its segment incomplete, and then others hold its samples.
-        await copy.Writer.Write(MetricTable.SetAsideIncomplete);
+        await copy.Writer.Write(MetricTable.SetAsideIncomplete, cancel: cancel);
 
         List<long> Live()
         {
@@ -146,7 +146,7 @@ public static class StoreBackup
             List<dynamic> rows;
             using (var from = store.Database.Read()) rows = from.Query($"SELECT * FROM {table} WHERE id > @last ORDER BY id LIMIT @AtOnce", new { last, AtOnce }).ToList();
             if (rows.Count == 0) return;
-            await copy.Writer.Write(c => Insert(c, table, rows));
+            await copy.Writer.Write(c => Insert(c, table, rows), cancel: cancel);
             last = (long)rows[^1].id;
         }
     }

@@ -82,7 +82,7 @@ public sealed class Scraper(ScrapeStore targets, MetricStore metrics, RecordStor
         var (exposition, problem) = await Fetch(uri, target.Interval, resource, at, cancel);
         var took = Stopwatch.GetElapsedTime(started);
         var samples = exposition?.Metrics.Sum(m => m.Samples.Count) ?? 0;
-        var kept = await metrics.Append([.. exposition?.Metrics ?? [], Gauge("up", "", problem is null ? 1 : 0), Gauge("scrape.duration", "s", took.TotalSeconds)], target.Source);
+        var kept = await metrics.Append([.. exposition?.Metrics ?? [], Gauge("up", "", problem is null ? 1 : 0), Gauge("scrape.duration", "s", took.TotalSeconds)], target.Source, cancel);
         book.Recognise(target.Source, Protocol, "listed target");
         var before = StateOf(target);
         _states[target.Id] = new ScrapeState(at, (long)took.TotalNanoseconds, samples, problem);
