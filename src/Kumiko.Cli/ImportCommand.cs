@@ -27,7 +27,7 @@ public static class ImportCommand
             await using var content = new CountedStream(bytes, read => Progress(file, read, bytes.Length));
             var answer = store is not null
                 ? await new LineIntake(store, TimeProvider.System).Take(Unpacked(content, bytes), source, null, long.MaxValue, null, cancel)
-                : await Send(access.Server!, content, IsGzip(bytes), source, cancel);
+                : await Send(access.Server!, Unpacked(content, bytes), source, cancel);
             Console.Error.WriteLine();
             Report(file, answer);
             failed |= answer.Stopped != IntakeStop.None || answer.RefusedTotal > 0;
@@ -58,22 +58,55 @@ public static class ImportCommand
 
     private static Stream Unpacked(Stream content, FileStream file) => IsGzip(file) ? Gzip.Open(content) : content;
 
-    private static async Task<IntakeAnswer> Send(HttpClient server, Stream content, bool gzip, string source, CancellationToken cancel)
+    /// <summary>Sends a file to the server, unpacked: it would gather a packed one whole before it begins.</summary>
+    private static async Task<IntakeAnswer> Send(HttpClient server, Stream content, string source, CancellationToken cancel)
     {
-        using var body = new StreamContent(content);
-        if (gzip) body.Headers.ContentEncoding.Add("gzip");
+        await using var whole = new UpToDamage(content);
+        using var body = new StreamContent(whole);
         using var response = await server.PostAsync("/intake/records?source=" + Uri.EscapeDataString(source), body, cancel);
         using var json = JsonDocument.Parse(await response.Content.ReadAsStreamAsync(cancel));
         var answer = json.RootElement;
         if (!answer.TryGetProperty("taken", out var taken)) return new IntakeAnswer(0, 0, [], answer.GetProperty("error").GetString(), IntakeStop.Damaged);
         var refused = answer.GetProperty("refused").EnumerateArray().Select(r => new Refused(r.GetProperty("line").GetInt64(), r.GetProperty("column").GetInt32(), r.GetProperty("reason").GetString()!, []));
-        var problem = answer.TryGetProperty("error", out var error) ? error.GetString() : null;
-        return new IntakeAnswer(taken.GetInt64(), answer.GetProperty("refused_total").GetInt64(), [.. refused], problem, problem is null ? IntakeStop.None : IntakeStop.NoRoom);
+        var problem = answer.TryGetProperty("error", out var error) ? error.GetString() : whole.IsDamaged ? "The compressed data is damaged. What stands before the damage was taken." : null;
+        return new IntakeAnswer(taken.GetInt64(), answer.GetProperty("refused_total").GetInt64(), [.. refused], problem, problem is null ? IntakeStop.None : whole.IsDamaged ? IntakeStop.Damaged : IntakeStop.NoRoom);
     }
 }
 
+/// <summary>A stream that is only read, from its beginning to its end.</summary>
+internal abstract class ForwardStream : Stream
+{
+    public override bool CanRead => true;
+    public override bool CanSeek => false;
+    public override bool CanWrite => false;
+    public override long Length => throw new NotSupportedException();
+    public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+    public override void Flush() { }
+    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+    public override void SetLength(long value) => throw new NotSupportedException();
+    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+}
+
+/// <summary>Unpacked data that ends where what it is unpacked from is damaged.</summary>
+internal sealed class UpToDamage(Stream inner) : ForwardStream
+{
+    public bool IsDamaged { get; private set; }
+
+    public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default)
+    {
+        try { return await inner.ReadAsync(buffer, cancellationToken); }
+        catch (Exception e) when (Gzip.IsDamage(e))
+        {
+            IsDamaged = true;
+            return 0;
+        }
+    }
+
+    public override int Read(byte[] buffer, int offset, int count) => ReadAsync(buffer.AsMemory(offset, count)).AsTask().GetAwaiter().GetResult();
+}
+
 /// <summary>A stream that tells how much of it was read.</summary>
-internal sealed class CountedStream(Stream inner, Action<long> told) : Stream
+internal sealed class CountedStream(Stream inner, Action<long> told) : ForwardStream
 {
     private const long Every = 4 << 20;
     private long _read, _told;
@@ -88,14 +121,4 @@ internal sealed class CountedStream(Stream inner, Action<long> told) : Stream
         told(_told = _read);
         return read;
     }
-
-    public override bool CanRead => true;
-    public override bool CanSeek => false;
-    public override bool CanWrite => false;
-    public override long Length => throw new NotSupportedException();
-    public override long Position { get => _read; set => throw new NotSupportedException(); }
-    public override void Flush() { }
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-    public override void SetLength(long value) => throw new NotSupportedException();
-    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 }

@@ -39,6 +39,21 @@ public sealed class CommandLineTests : IDisposable
         return path;
     }
 
+    [Fact]
+    public async Task A_packed_file_that_is_cut_off_goes_in_up_to_there_also_through_a_server()
+    {
+        var whole = new MemoryStream();
+        await using (var packed = new GZipStream(whole, CompressionLevel.Fastest, leaveOpen: true))
+            for (var i = 0; i < 50_000; i++) await packed.WriteAsync(System.Text.Encoding.UTF8.GetBytes($"{{\"body\":\"ticket {i * 7919 % 104729} refused\"}}\n"));
+        var path = Path.Combine(_folder, "cut.gz");
+        await System.IO.File.WriteAllBytesAsync(path, whole.ToArray()[..(int)(whole.Length / 2)]);
+        await using var server = await RunningServer.Start();
+        var imported = await Do("import", path, "--source", "old logs", "--data", server.Path);
+        Assert.Equal(1, imported.Code);
+        Assert.Contains("The compressed data is damaged", imported.Error);
+        Assert.InRange(server.Get<RecordStore>().Count, 1_000, 49_000);
+    }
+
     [Theory]
     [InlineData(false)]
     [InlineData(true)]
