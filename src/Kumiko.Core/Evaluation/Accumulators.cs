@@ -425,7 +425,7 @@ internal sealed class CorrelationAccumulator : Accumulator
     private const int Digits = 9;
 
     public override Value Result(in StepFacts step) =>
-        _count < 2 || !(_aa > 0) || !(_bb > 0) ? Value.Missing : Value.Of(Math.Round(Math.Clamp(_ab / Math.Sqrt(_aa * _bb), -1, 1), Digits));
+        _count < 2 || !(_aa > 0) || !(_bb > 0) ? Value.Missing : Value.Of(Math.Round(Math.Clamp(_ab / Math.Sqrt(_aa * _bb), -1, 1), Digits) + 0.0);
 }
 
 internal sealed class EdgeAccumulator(bool first) : Accumulator

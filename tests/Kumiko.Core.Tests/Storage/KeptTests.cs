@@ -171,12 +171,16 @@ public sealed class KeptTests : StoreTest
     {
         using var kept = new KeptDatabase(Kept, Clock);
         using var hold = new ManualResetEventSlim();
+        using var begun = new ManualResetEventSlim();
         var writer = kept.Database.Writer;
         var first = writer.Write(_ =>
         {
+            begun.Set();
             hold.Wait();
             return 1;
         });
+        // From here on the writer takes nothing from the queue.
+        begun.Wait();
         var queued = Enumerable.Range(0, 4_200).Select(i => writer.Write(_ => i)).ToList();
         using var leaves = new CancellationTokenSource();
         var late = writer.Write(_ => 2, cancel: leaves.Token);
