@@ -23,7 +23,8 @@ public sealed record ValueAxis(double Min, double Max, IReadOnlyList<double> Tic
         var (first, last) = (Math.Floor((min / step) + Math.Abs(min / step * 1e-12)), Math.Ceiling((max / step) - Math.Abs(max / step * 1e-12)));
         var ticks = new List<double>();
         for (var i = first; i <= last; i++) ticks.Add(i * step);
-        var (from, to) = (spec.Min ?? first * step, spec.Max ?? Math.Max(last, first + 1) * step);
+        // Steps that are rounded may end a hair's breadth short of the value that set them.
+        var (from, to) = (spec.Min ?? Math.Min(min, first * step), spec.Max ?? Math.Max(max, Math.Max(last, first + 1) * step));
         return new ValueAxis(from, to, [.. ticks.Where(t => t >= from - (step * 1e-9) && t <= to + (step * 1e-9))], step, unit, false);
     }
 

@@ -43,6 +43,20 @@ public partial class KitTests
         Assert.Equal((0.0, 1.0), (axis.Share(axis.Min), axis.Share(axis.Max)));
     }, iter: 2_000);
 
+    [Theory]
+    [InlineData("s")]
+    [InlineData("ms")]
+    [InlineData("ns")]
+    [InlineData("")]
+    public void An_axis_of_rounded_steps_holds_the_value_that_set_it(string unit)
+    {
+        foreach (var value in new[] { 1.0, 3, 7, 0.1, 0.3, 0.7, 60, 90, 3600 })
+        {
+            var axis = ValueAxis.For(-value, value, ChartUnit.Of(unit, ValueKind.Duration), 5, new AxisSpec(), zero: true);
+            Assert.True(axis.Min <= -value && axis.Max >= value, $"{axis.Min:R} to {axis.Max:R} for {value:R}");
+        }
+    }
+
     [Fact]
     public void Limits_of_the_specification_hold()
     {
