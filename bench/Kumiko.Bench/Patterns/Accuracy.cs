@@ -60,8 +60,38 @@ internal static partial class Accuracy
         return Enumerable.Range(0, 1440).SelectMany(m => simulator.Records(day.AddMinutes(m), plays)).Select(r => new Labelled(r.Service, r.Body, r.Line)).GroupBy(r => r.Service);
     }
 
+    /// <summary>Daemons whose lines are measured behind headers of other programs.</summary>
+    private static readonly string[] BehindHeaders = ["sshd", "system", "packages", "heldout-dotnet", "heldout-packages"];
+
+    /// <summary>The share of right records behind each shape of header, in a file of many lines and in one of few.</summary>
+    public static void MeasureHeaders(string[] shown)
+    {
+        Console.WriteLine($"| header | {string.Join(" | ", BehindHeaders)} | of 200 lines |\n|---|{string.Concat(Enumerable.Repeat("---|", BehindHeaders.Length + 1))}");
+        foreach (var (name, write) in Headers.All.Prepend(("none", _ => "")))
+        {
+            if (shown.Length > 0 && !shown.Any(s => name.Contains(s, StringComparison.Ordinal))) continue;
+            var shares = BehindHeaders.Select(d => Judged.Of(Headers.Before(Bare(d, 4_000), write, 3)).Share);
+            var few = BehindHeaders.Average(d => Judged.Of(Headers.Before(Bare(d, 200), write, 3)).Share);
+            Console.WriteLine($"| {name} | {string.Join(" | ", shares.Select(s => s.ToString("0.000", CultureInfo.InvariantCulture)))} | {few:0.000} |");
+            if (shown.Length > 0)
+                foreach (var (daemon, count) in BehindHeaders.SelectMany(d => new[] { (d, 4_000), (d, 200) }))
+                    Show(daemon, Headers.Before(Bare(daemon, count), write, 3), confusion: true);
+        }
+    }
+
+    /// <summary>Lines without the time that the daemon itself writes before them.</summary>
+    private static List<Labelled> Bare(string daemon, int count) => Of(daemon, count, 11).ConvertAll(l => l with { Body = OwnTime().Replace(l.Body, "") });
+
+    [GeneratedRegex(@"^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d ")]
+    private static partial Regex OwnTime();
+
     public static void Measure(string[] args)
     {
+        if (args is ["headers", .. var shown])
+        {
+            MeasureHeaders(shown);
+            return;
+        }
         Console.WriteLine("| material | records | lines of code | patterns | accuracy |\n|---|---|---|---|---|");
         foreach (var daemon in Daemons)
         {
@@ -100,22 +130,32 @@ internal static partial class Accuracy
             }
     }
 
+    /// <summary>What became of labelled records.</summary>
+    private sealed record Judged(PatternBook Patterns, string[] Found, IReadOnlyDictionary<string, int> Sizes, List<IGrouping<string, int>> Groups, double Share)
+    {
+        public static Judged Of(List<Labelled> records)
+        {
+            var miner = new TemplateMiner();
+            var gaps = new List<Slice>();
+            var ids = new long[records.Count];
+            for (var i = 0; i < ids.Length; i++)
+            {
+                gaps.Clear();
+                ids[i] = miner.Find(records[i].Service, Encoding.UTF8.GetBytes(records[i].Body), 0, gaps).Id;
+            }
+            var patterns = new PatternBook(miner, []);
+            var found = ids.Select(id => patterns.ValueOf(id).ToText()).ToArray();
+            var sizes = records.CountBy(r => r.Truth).ToDictionary();
+            var groups = Enumerable.Range(0, ids.Length).GroupBy(i => found[i]).ToList();
+            var right = groups.Where(g => g.Select(i => records[i].Truth).Distinct().Count() == 1 && g.Count() == sizes[records[g.First()].Truth]).Sum(g => g.Count());
+            return new Judged(patterns, found, sizes, groups, (double)right / records.Count);
+        }
+    }
+
     private static void Show(string name, List<Labelled> records, bool confusion)
     {
-        var miner = new TemplateMiner();
-        var gaps = new List<Slice>();
-        var ids = new long[records.Count];
-        for (var i = 0; i < ids.Length; i++)
-        {
-            gaps.Clear();
-            ids[i] = miner.Find(records[i].Service, Encoding.UTF8.GetBytes(records[i].Body), 0, gaps).Id;
-        }
-        var patterns = new PatternBook(miner, []);
-        var found = ids.Select(id => patterns.ValueOf(id).ToText()).ToArray();
-        var sizes = records.CountBy(r => r.Truth).ToDictionary();
-        var groups = Enumerable.Range(0, ids.Length).GroupBy(i => found[i]).ToList();
-        var right = groups.Where(g => g.Select(i => records[i].Truth).Distinct().Count() == 1 && g.Count() == sizes[records[g.First()].Truth]).Sum(g => g.Count());
-        Console.WriteLine($"| {name} | {records.Count} | {sizes.Count} | {groups.Count} | {(double)right / records.Count:0.000} |");
+        var (patterns, found, sizes, groups, share) = Judged.Of(records);
+        Console.WriteLine($"| {name} | {records.Count} | {sizes.Count} | {groups.Count} | {share:0.000} |");
         if (!confusion) return;
         foreach (var truth in records.Select((r, i) => (r.Truth, Found: found[i])).GroupBy(x => x.Truth).OrderByDescending(g => g.Count()))
         {

@@ -34,21 +34,25 @@ internal static class PatternSet
         var now = Counts(question, snapshot, window);
         // All of time has nothing before it.
         var length = Math.Max(1, window.Length);
-        var before = Counts(question, snapshot, new Window(window.From > long.MinValue + length ? window.From - length : window.From, window.From));
+        var earlier = new Window(window.From > long.MinValue + length ? window.From - length : window.From, window.From);
+        var before = Counts(question, snapshot, earlier);
         if (snapshot.Patterns is not { } book) return new Frame(new Schema(Columns, null, window), []);
         var all = book.All().Where(p => now.ContainsKey(p.Name) || before.ContainsKey(p.Name)).ToList();
         var changes = RateChange.Judge(all.ConvertAll(p => (before.GetValueOrDefault(p.Name), now.GetValueOrDefault(p.Name))), length, length);
-        var rows = all.Zip(changes).OrderByDescending(x => x.Second.Now).ThenByDescending(x => x.Second.Before).ThenBy(x => x.First.Id).Select(x => Row(x.First, x.Second)).ToList();
+        var rows = all.Zip(changes).OrderByDescending(x => x.Second.Now).ThenByDescending(x => x.Second.Before).ThenBy(x => x.First.Id).Select(x => Row(x.First, x.Second, earlier.From)).ToList();
         // Who may read some sources only is not told of services elsewhere.
         foreach (var service in question.Sources is null ? book.Overflowing() : [])
             rows.Add([Value.Missing, Value.Of(service), Value.Of("Endless kinds of lines: those beyond the limit have no pattern."), Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing]);
         return new Frame(new Schema(Columns, null, window), rows);
     }
 
-    private static Value[] Row(Pattern pattern, RateChange change) =>
+    /// <summary>What was seen before both stretches is not new.</summary>
+    private static Trend TrendOf(Pattern pattern, RateChange change, long since) => change.Trend == Trend.New && pattern.FirstSeen < since ? Trend.Rising : change.Trend;
+
+    private static Value[] Row(Pattern pattern, RateChange change, long since) =>
     [
         Value.Of(pattern.Name), Value.Of(pattern.Service), Value.Of(pattern.Text), Value.Of(change.Now), Value.Of(change.Before),
-        double.IsFinite(change.Factor) ? Value.Of(Math.Round(change.Factor, 2)) : Value.Missing, Value.Of(Word(change.Trend)), Value.Time(pattern.FirstSeen), Value.Time(pattern.LastSeen),
+        double.IsFinite(change.Factor) ? Value.Of(Math.Round(change.Factor, 2)) : Value.Missing, Value.Of(Word(TrendOf(pattern, change, since))), Value.Time(pattern.FirstSeen), Value.Time(pattern.LastSeen),
     ];
 
     /// <summary>A trend as people read it.</summary>

@@ -14,7 +14,11 @@ public readonly record struct Reading(double Value, bool Seen, double Compared, 
 
 /// <param name="Name">The canonical text of the keys together.</param>
 /// <param name="Readings">One for each check.</param>
-public sealed record ReadingLine(string Name, IReadOnlyList<string> Keys, Reading[] Readings);
+public sealed record ReadingLine(string Name, IReadOnlyList<string> Keys, Reading[] Readings)
+{
+    /// <summary>Since when there is something of it, where it was told apart otherwise before; null for a key that is as new as it looks.</summary>
+    public long? KnownSince { get; init; }
+}
 
 /// <summary>What several checks find.</summary>
 /// <param name="Nothing">The figure of a key of which there is nothing: 0 for counts.</param>

@@ -53,6 +53,7 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
                 if (!reading.Seen && line.Name.Length > 0) continue;
                 if (state.Keys.Count >= _mostKeys && line.Name.Length > 0) { state.LeftOut++; continue; }
                 state.Keys.Add(line.Name, key = new KeyState { Name = line.Name, Keys = line.Keys });
+                if (line.KnownSince is { } known && known < at) (key.FirstSeen, key.LastSeen) = (known, at);
             }
             else others--;
             Judge(key, reading, at, turns);

@@ -55,10 +55,17 @@ public sealed class RuleReader(FigureReader figures)
         {
             var reading = found.ReadingAt(line, end);
             return compare(found, line, end, others(end)) is { } with ? reading with { Compared = with.Compared, Spread = with.Spread } : reading;
-        }));
+        })) { KnownSince = KnownSince(definition, line, snapshot) };
         // A key of which no window has anything is judged like one of which other windows have something.
         var nothing = new SlidingLine(Absent, [], Enumerable.Repeat(found.Answer.Nothing, found.Answer.Ends.Count).ToArray(), new bool[found.Answer.Ends.Count]);
         return new RuleReadings(checks, [.. found.Answer.Lines.Select(Of)], found.Answer.Nothing) { Unit = found.Answer.Unit, Kind = found.Answer.Kind, Absent = Of(nothing).Readings };
+    }
+
+    /// <summary>A pattern that was made of lines which another one held before is not new.</summary>
+    private static long? KnownSince(RuleDefinition definition, SlidingLine line, Snapshot snapshot)
+    {
+        var place = definition.Wrong is NewValue ? definition.Keys.ToList().IndexOf("pattern") : -1;
+        return place >= 0 && place < line.Keys.Count ? snapshot.Patterns?.InheritedFrom(line.Keys[place]) : null;
     }
 
     /// <summary>The same hour on like days: its middle and spread, brought to every ten minutes.</summary>

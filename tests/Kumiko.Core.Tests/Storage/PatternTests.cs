@@ -176,4 +176,102 @@ public sealed class PatternTests
         again.Load(_miner.Unsaved());
         Assert.Equal(template.Id, Template(again, body));
     }
+
+    [Theory]
+    [InlineData("Nov 23 05:17:21 quay-1 gatekeeper[4711]: ", "Nov 23 05:17:29 quay-1 gatekeeper[4712]: ")]
+    [InlineData("[Mon Nov 23 05:19:54.123456 2026] [core:error] [pid 7] ", "[Mon Nov 23 05:20:54.223456 2026] [core:error] [pid 9] ")]
+    [InlineData("2026-11-23 05:19:54,123 INFO [main] line.skerry.Gate - ", "2026-11-23 05:19:55,723 WARN [pool-3] line.skerry.Gate - ")]
+    public void The_header_of_a_line_is_no_part_of_its_pattern(string one, string other)
+    {
+        var book = Book(one + "Ticket SK-1 refused for ines", other + "Ticket SK-2 refused for ines", one + "Barrier stuck", "Barrier stuck", other + "claim: row 4 is locked");
+        Assert.Equal(["Barrier stuck", "Ticket {ticket} refused for ines", "claim: row {row} is locked"], book.All().Select(p => p.Text).Order(StringComparer.Ordinal));
+        Assert.Equal(Of(book, _miner, "Barrier stuck"), Of(book, _miner, other + "Barrier stuck"));
+    }
+
+    [Fact]
+    public void A_value_with_odd_signs_is_like_the_others()
+    {
+        var book = Book([.. People.Select(p => $"install {p}:any 1.{p.Length}"), "install c++:any 1.2", "install g++:all 1.4"]);
+        Assert.Single(book.All());
+    }
+
+    [Fact]
+    public void Values_of_all_looks_in_one_place_are_one_pattern()
+    {
+        string[] states = ["installed", "unpacked", "half-configured", "half-installed", "triggers-pending"];
+        var book = Book([.. states.SelectMany(s => new[] { $"status {s} seatmap:any 1.2", $"status {s} tide-feed:any 2.3-1" })]);
+        Assert.StartsWith("status {status}", Assert.Single(book.All()).Text);
+    }
+
+    [Fact]
+    public void Two_words_more_before_a_value_make_another_line()
+    {
+        var book = Book([.. People.Select((p, i) => $"Refused ticket for {p} from 10.2.3.{i} at gate {i}"), .. People.Select((p, i) => $"Refused ticket for foot passenger {p} from 10.2.3.{i} at gate {i}")]);
+        Assert.Equal(2, book.All().Count);
+    }
+
+    [Fact]
+    public void A_bracketed_figure_has_any_unit()
+    {
+        string[] units = ["B", "kB", "MB", "GB"];
+        Assert.Single(Book([.. units.SelectMany((u, i) => new[] { $"Fetched plan {i} of berths [{i + 1}.5 {u}]", $"Fetched plan {i + 9} of berths [{i} {u}]" })]).All());
+    }
+
+    [Fact]
+    public void A_bracketed_time_has_any_unit() => Assert.Single(Texts("sweep of table 4 took [3 s]", "sweep of table 5 took [412 ms]"));
+
+    [Fact]
+    public void Kinds_of_lines_behind_a_program_and_its_process_are_not_eaten()
+    {
+        var random = new Random(3);
+        string Word() => new([.. Enumerable.Range(0, 4 + random.Next(5)).Select(_ => (char)('a' + random.Next(26)))]);
+        // A header that nobody knows, and behind it lines that hardly ever come twice.
+        var bodies = Enumerable.Range(0, 200).Select(i => $"quay one gatekeeper[{i}]: {Word()} {Word()} {Word()}").ToArray();
+        _ = Book(bodies);
+        Assert.DoesNotContain(_miner.All, t => t.IsTail);
+    }
+
+    /// <summary>Templates as a version kept them that knew no headers.</summary>
+    private static TemplateRow Former(long id, string text, long seen, bool isTail = false, VariableTypes types = VariableTypes.Integer | VariableTypes.Time)
+    {
+        var key = Encoding.UTF8.GetBytes(text.Replace("{}", "\0"));
+        var facts = Enumerable.Range(0, key.Count(b => b == 0)).Select(_ => new GapFacts { Varies = true, Types = types }).ToArray();
+        return new TemplateRow { Id = id, Service = "gate-control", Key = key, FirstSeen = seen, LastSeen = seen + 5, IsTail = isTail ? 1 : 0, Gaps = GapFacts.Write(facts) };
+    }
+
+    [Fact]
+    public void A_pattern_of_before_leads_to_the_one_without_its_header_and_is_as_old()
+    {
+        _miner.Load([Former(7, "Nov {} {} quay-1 gatekeeper[{}]: Ticket {} refused", 100), Former(8, "Nov {} {} quay-1 gatekeeper[{}]: Barrier stuck", 110)]);
+        var book = new PatternBook(_miner, []);
+        var (ticket, barrier) = (book.ValueOf(7).ToText(), book.ValueOf(8).ToText());
+        Template(_miner, "Nov 23 05:17:21 quay-1 gatekeeper[4711]: Ticket 5 refused", time: 900);
+        var today = book.ValueOf(Template(_miner, "Nov 24 05:17:21 quay-1 gatekeeper[4]: Ticket 8 refused", time: 990)).ToText();
+        Assert.Equal("Ticket {ticket} refused", book.Text(today));
+        Assert.Equal((today, today, barrier), (book.ValueOf(7).ToText(), book.Today(ticket), book.ValueOf(8).ToText()));
+        Assert.Equal(100, book.Find(today)!.FirstSeen);
+        Assert.Equal(100, book.InheritedFrom(today, book.Current()));
+        Assert.Null(book.InheritedFrom(barrier, book.Current()));
+        // After a restart too.
+        var again = new TemplateMiner();
+        again.Load(_miner.Unsaved().Concat([Former(8, "Nov {} {} quay-1 gatekeeper[{}]: Barrier stuck", 110)]).OrderBy(r => r.Id));
+        Assert.Equal(today, new PatternBook(again, book.Unsaved()).ValueOf(7).ToText());
+    }
+
+    [Fact]
+    public void What_one_pattern_swallowed_before_is_not_new_when_it_is_told_apart()
+    {
+        _miner.Load([Former(7, "Nov {} {} quay-1 gatekeeper[{}]: {}", 100, isTail: true)]);
+        var book = new PatternBook(_miner, []);
+        var old = book.ValueOf(7).ToText();
+        Template(_miner, "Nov 23 05:17:21 quay-1 gatekeeper[4711]: Ticket 5 refused", time: 900);
+        Template(_miner, "Nov 23 05:17:21 quay-1 gatekeeper[4711]: Barrier stuck", time: 900);
+        Template(_miner, "Gate 4 opened", time: 900);
+        var found = book.All().Where(p => p.Name != old).ToDictionary(p => p.Text, p => p.FirstSeen);
+        Assert.Equal(100, found["Ticket {ticket} refused"]);
+        Assert.Equal(100, found["Barrier stuck"]);
+        Assert.Equal(900, found["Gate {gate} opened"]);
+        // Its own records stay where they are.
+        Assert.Equal(old, book.ValueOf(7).ToText());
+    }
 }

@@ -85,6 +85,17 @@ public sealed class PatternBook
         lock (_miner) return _names.TryGetValue(id, out var template) && edition.OfTemplate.TryGetValue(template, out var group) ? Described(group) : null;
     }
 
+    /// <summary>Since when lines came that were told apart otherwise until now; null for a pattern that is as new as it looks.</summary>
+    internal long? InheritedFrom(string name, Edition edition)
+    {
+        if (Id(name) is not { } id) return null;
+        lock (_miner)
+        {
+            if (!_names.TryGetValue(id, out var template) || !edition.OfTemplate.TryGetValue(template, out var group)) return null;
+            return Array.Exists(group.Templates, t => t.IsHeir) ? group.Templates.Min(t => t.FirstSeen) : null;
+        }
+    }
+
     /// <summary>The text of a pattern with its gaps; null where there is none of this name.</summary>
     public string? Text(string name) => Find(name)?.Text;
 

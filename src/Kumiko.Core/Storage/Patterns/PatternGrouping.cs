@@ -9,6 +9,8 @@ namespace Kumiko.Core.Storage.Patterns;
 /// </summary>
 internal sealed class PatternGrouping
 {
+
+    private const ulong Beside = 0xD6E8FEB86659FD93;
     private const int LongestStretch = 10, Titles = 5, ManyGaps = 3, VeryManyGaps = 10, MostRounds = 5, MostWords = 96;
 
     private readonly Dictionary<Signature, int> _places = [];
@@ -55,10 +57,11 @@ internal sealed class PatternGrouping
         var wiped = round.ToDictionary(p => p, p => new bool[_signatures[p].Words.Length]);
         var merged = false;
         var values = new List<string>();
-        foreach (var bucket in buckets.Values)
-        {
-            if (bucket.Count >= 2) merged |= Judge(bucket, wiped, values);
-        }
+        // One word tells values best; what differs in more is judged with these known.
+        var compared = buckets.Values.Where(b => b.Count >= 2).ToLookup(b => b.TrueForAll(c => c.To - c.From == 1));
+        foreach (var bucket in compared[true]) merged |= Judge(bucket, wiped, values, Of);
+        var told = wiped.ToDictionary(w => w.Key, w => (bool[])w.Value.Clone());
+        foreach (var bucket in compared[false]) merged |= Judge(bucket, wiped, values, c => Of(c, told[c.Signature]));
         _values.UnionWith(values);
         if (!merged) return [];
         var next = new SortedSet<int>();
@@ -89,9 +92,10 @@ internal sealed class PatternGrouping
         void Add(int from, int to)
         {
             if (to - from == words.Length && (_signatures[place].Constants > 1 || _signatures[place].Shape.Length == 0)) return;
-            // Gaps at its edges belong to the stretch, as gaps that no word parts are one.
-            if ((from > 0 && words[from - 1] is null) || (to < words.Length && words[to] is null)) return;
-            ref var bucket = ref CollectionsMarshal.GetValueRefOrAddDefault(buckets, (before[from] ^ shape, after[to] + ((ulong)(words.Length - to) << 1)), out _);
+            // Gaps at its edges belong to the stretch, as gaps that no word parts are one; a word beside a gap is compared by itself too.
+            var beside = (from > 0 && words[from - 1] is null) || (to < words.Length && words[to] is null);
+            if (beside && (to - from != 1 || words[from] is null || before[from] == 0)) return;
+            ref var bucket = ref CollectionsMarshal.GetValueRefOrAddDefault(buckets, ((before[from] ^ shape) + (beside ? Beside : 0), after[to] + ((ulong)(words.Length - to) << 1)), out _);
             (bucket ??= []).Add(new Cut(place, from, to));
         }
     }
@@ -129,22 +133,30 @@ internal sealed class PatternGrouping
 
         /// <summary>Gaps and one plain word.</summary>
         Near,
+
+        /// <summary>Plain words and the value that they are said of: "retired seat {}". They make another line than the value alone.</summary>
+        Said,
     }
 
     /// <summary>Unites signatures that differ in one stretch only, as far as what stands there says that one line wrote them.</summary>
     /// <param name="values">Receives words that are values surely.</param>
-    private bool Judge(List<Cut> bucket, Dictionary<int, bool[]> wiped, List<string> values)
+    private bool Judge(List<Cut> bucket, Dictionary<int, bool[]> wiped, List<string> values, Func<Cut, string?[]> stretch)
     {
         var (first, from, to) = bucket[0];
         var words = _signatures[first].Words;
         // Where all have the same word at an edge, a narrower stretch tells more.
         if (bucket.TrueForAll(c => c.To > c.From) && (Same(bucket, static (w, c) => w[c.From]) || Same(bucket, static (w, c) => w[c.To - 1]))) return false;
-        var kinds = bucket.ConvertAll(c => KindOf(_signatures[c.Signature].Words.AsSpan(c.From, c.To - c.From)));
+        var single = bucket.TrueForAll(c => c.To - c.From == 1);
+        var stretches = bucket.ConvertAll(c => stretch(c));
+        // With a word in common within, they differ in two places.
+        if (!single && stretches[0].Length >= 2 && stretches.TrueForAll(s => !s.AsSpan().Contains(null)) && stretches[0].Any(w => w is not ":" && stretches.TrueForAll(s => s.AsSpan().Contains(w))) && !bucket.TrueForAll(c => _signatures[c.Signature].Reason == c.From)) return false;
+        var kinds = stretches.ConvertAll(s => KindOf(s));
+        SetApartSaid(stretches, kinds);
         var found = new int[Enum.GetValues<Stretch>().Length];
-        foreach (var (kind, count) in kinds.Zip(bucket).DistinctBy(x => string.Join('\n', _signatures[x.Second.Signature].Words[x.Second.From..x.Second.To])).CountBy(x => x.First)) found[(int)kind] = count;
+        foreach (var (kind, count) in kinds.Zip(stretches).DistinctBy(x => string.Join('\n', x.Second)).CountBy(x => x.First)) found[(int)kind] = count;
         var before = words[..from].Count(w => w is not null and not ":");
         var shared = before + words[to..].Count(w => w is not null and not ":") + Math.Min(2, bucket.Min(c => _signatures[c.Signature].Gaps) / 3);
-        var accepted = Accepted(found, shared, before, bucket.TrueForAll(c => c.To - c.From == 1), bucket.Exists(c => _signatures[c.Signature].Gaps >= ManyGaps), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
+        var accepted = Accepted(found, shared, before, to == words.Length, single, bucket.Exists(c => _signatures[c.Signature].Gaps >= ManyGaps), shared >= 2 && bucket.TrueForAll(c => c.From > 0 && _signatures[c.Signature].Reason == c.From));
         // Lines of values only, in which somebody's name may stand.
         if (words.Length == to - from && (found[(int)Stretch.Gap] > 0 || bucket.TrueForAll(c => _signatures[c.Signature].Gaps >= VeryManyGaps))) accepted = int.MaxValue;
         // Behind the verb that a line begins with titles of things, of any length.
@@ -179,7 +191,8 @@ internal sealed class PatternGrouping
     /// <param name="found">How many different stretches there are of each kind.</param>
     /// <param name="shared">How many words the signatures have in common.</param>
     /// <param name="before">How many of them stand before the stretch.</param>
-    private static int Accepted(int[] found, int shared, int before, bool single, bool manyGaps, bool isReason)
+    /// <param name="atEnd">Whether nothing stands behind it.</param>
+    private static int Accepted(int[] found, int shared, int before, bool atEnd, bool single, bool manyGaps, bool isReason)
     {
         var (atStart, inSentence) = (before == 0, before >= 2);
         int N(Stretch kind) => found[(int)kind];
@@ -196,8 +209,10 @@ internal sealed class PatternGrouping
         if (words > 0 && words + value >= needed) accepted |= Bit(Stretch.Words) | Bit(Stretch.Value);
         // Where values stand, a verb is one too.
         if (words + value >= Math.Max(3, needed)) accepted |= Bit(Stretch.Turn);
+        // A word with values of all looks has these too.
+        if (single && value >= 2 && told >= 4 && shared >= 1) accepted |= Bit(Stretch.Turn) | Bit(Stretch.Words) | Bit(Stretch.Value);
         if (words > 0 && gap && shared >= 3 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Gap);
-        if (words > 0 && empty && shared >= 4 && !atStart) accepted |= Bit(Stretch.Words) | Bit(Stretch.Empty);
+        if (words > 0 && empty && shared >= 4 && atEnd) accepted |= Bit(Stretch.Words) | Bit(Stretch.Empty);
 
         // Something more, or nothing; or something more beside what is always there.
         if (N(Stretch.Phrase) > 0 && (empty || gap || N(Stretch.Phrase) > 1) && shared >= 1 && !atStart) accepted |= Bit(Stretch.Phrase) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
@@ -235,13 +250,64 @@ internal sealed class PatternGrouping
             }
             if (Words.Joins(word)) joins++;
             denies |= Words.Denies(word);
-            if (_values.Contains(word) || Words.LooksLikeValue(word)) values++;
+            if (_values.Contains(word) || Words.LooksLikeValue(word) || (stretch.Length == 1 && Words.IsUnit(word))) values++;
             else if (stretch.Length == 1 ? Words.IsTurn(word) : isMixed ? Words.IsTurn(word) && !Words.Joins(word) : Words.Denies(word) || (word == stretch[0] && Words.IsDone(word))) turns++;
         }
         if (gaps == stretch.Length) return Stretch.Gap;
         if (gaps + values == stretch.Length) return Stretch.Value;
         if (gaps + joins == stretch.Length) return gaps > 0 && !denies ? Stretch.Phrase : Stretch.Turn;
         if (gaps == 0) return turns > 0 ? Stretch.Turn : Stretch.Words;
+        if (IsSaid(stretch)) return Stretch.Said;
         return turns > 0 ? Stretch.MixedTurn : gaps == stretch.Length - 1 ? Stretch.Near : Stretch.Mixed;
+    }
+
+    /// <summary>
+    /// A stretch that is another one and plain words more says more than this, and two that begin with the same words differ in what stands
+    /// behind these: narrower stretches tell which are of one line.
+    /// </summary>
+    private static void SetApartSaid(List<string?[]> stretches, List<Stretch> kinds)
+    {
+        if (!stretches.Exists(s => s.Length >= 3)) return;
+        var pairs = stretches.Where(s => s.Length >= 3).DistinctBy(s => string.Join('\n', s)).CountBy(s => (s[0], s[1])).ToDictionary();
+        var distinct = stretches.DistinctBy(s => string.Join('\n', s)).ToList();
+        for (var i = 0; i < kinds.Count; i++)
+        {
+            var stretch = stretches[i];
+            if (kinds[i] is Stretch.Empty or Stretch.Gap or Stretch.Phrase || stretch.Length < 3) continue;
+            if ((HasPlainPair(stretch) && pairs[(stretch[0], stretch[1])] > 1) || distinct.Exists(other => SaysMore(stretch, other))) kinds[i] = Stretch.Said;
+        }
+    }
+
+    private static bool SaysMore(string?[] stretch, string?[] other)
+    {
+        if (other.Length == 0 || other.Length + 2 > stretch.Length || Array.TrueForAll(other, w => w is null)) return false;
+        var behind = stretch.AsSpan(0, other.Length).SequenceEqual(other);
+        if (!behind && !stretch.AsSpan(stretch.Length - other.Length).SequenceEqual(other)) return false;
+        var rest = behind ? stretch.AsSpan(other.Length) : stretch.AsSpan(0, stretch.Length - other.Length);
+        return rest.Length is 2 or 3 && HasPlainPair(rest) && (rest.Length == 2 || rest[2] is null);
+    }
+
+    private string?[] Of(Cut cut) => _signatures[cut.Signature].Words[cut.From..cut.To];
+
+    /// <summary>A stretch with gaps for words that are known as values.</summary>
+    private string?[] Of(Cut cut, bool[] wiped)
+    {
+        var words = _signatures[cut.Signature].Words;
+        var stretch = new List<string?>(cut.To - cut.From);
+        for (var i = cut.From; i < cut.To; i++)
+        {
+            if (words[i] is { } word && !wiped[i]) stretch.Add(word);
+            else if (stretch.Count == 0 || stretch[^1] is not null) stretch.Add(null);
+        }
+        return [.. stretch];
+    }
+
+    private static bool IsSaid(ReadOnlySpan<string?> stretch) => stretch.Length is >= 3 and <= 5 && stretch[^1] is null && HasPlainPair(stretch);
+
+    private static bool HasPlainPair(ReadOnlySpan<string?> stretch)
+    {
+        foreach (var word in stretch[..2])
+            if (word is null or ":" || Words.Joins(word) || Words.LooksLikeValue(word)) return false;
+        return true;
     }
 }

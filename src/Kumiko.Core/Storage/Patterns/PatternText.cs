@@ -48,9 +48,10 @@ internal sealed class PatternText
     {
         tokens.Cut(template.Key);
         var pieces = new List<Piece>(tokens.Count);
-        var (end, gap) = (0, 0);
         ReadOnlySpan<byte> key = template.Key;
-        for (var t = 0; t < tokens.Count; t++)
+        var header = BodyTokens.HasHeader(key) ? BodyTokens.HeaderTokens : 0;
+        var (end, gap) = (header, header);
+        for (var t = header; t < tokens.Count; t++)
         {
             var token = tokens[t];
             var before = Encoding.UTF8.GetString(key[end..token.Start]);

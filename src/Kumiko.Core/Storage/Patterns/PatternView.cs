@@ -38,6 +38,9 @@ public sealed class PatternView
     /// <inheritdoc cref="PatternBook.Text"/>
     public string? Text(string name) => _book.Find(name, _edition.Value)?.Text;
 
+    /// <inheritdoc cref="PatternBook.InheritedFrom"/>
+    public long? InheritedFrom(string name) => _book.InheritedFrom(name, _edition.Value);
+
     /// <inheritdoc cref="PatternBook.All()"/>
     public IReadOnlyList<Pattern> All() => _book.All(_edition.Value);
 

@@ -46,8 +46,10 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
         tokens.Cut(template.Key);
         ReadOnlySpan<byte> key = template.Key;
         var words = new List<string?>();
-        var (reason, spaced, gaps, end, named) = (0, 0, 0, 0, 0UL);
-        for (var t = 0; t < tokens.Count; t++)
+        // What a line says does not depend on its header.
+        var header = BodyTokens.HasHeader(key) ? BodyTokens.HeaderTokens : 0;
+        var (reason, spaced, gaps, end, named) = (0, 0, 0, header, 0UL);
+        for (var t = header; t < tokens.Count; t++)
         {
             var token = tokens[t];
             var between = key[end..token.Start];
@@ -67,7 +69,7 @@ internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
             else if (words.Count == 0 || words[^1] is not null)
             {
                 // The first of several gaps: where a name begins.
-                if (words.Count < 64 && gaps <= template.Facts.Length && (template.Facts[gaps - 1].Types & VariableTypes.Named) != 0) named |= 1UL << words.Count;
+                if (words.Count < 64 && header + gaps <= template.Facts.Length && (template.Facts[header + gaps - 1].Types & VariableTypes.Named) != 0) named |= 1UL << words.Count;
                 words.Add(null);
             }
         }

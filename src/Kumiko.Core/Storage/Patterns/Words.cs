@@ -17,6 +17,9 @@ internal static class Words
     /// <summary>Words that stand where a value would, when there is none or the usual one.</summary>
     private static readonly FrozenSet<string> Nothing = new[] { "none", "null", "nil", "n/a", "undefined", "unknown", "unset", "unnamed", "all", "any", "default", "localhost", "root", "admin", "nobody", "anonymous", "guest" }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
+    /// <summary>Units: what stands behind a number as another one might.</summary>
+    private static readonly FrozenSet<string> Units = new[] { "B", "kB", "KB", "MB", "GB", "TB", "KiB", "MiB", "GiB", "TiB", "bytes", "ns", "us", "µs", "ms", "s", "sec", "secs", "min", "h", "d", "kbit", "Mbit", "Gbit" }.ToFrozenSet(StringComparer.Ordinal);
+
     /// <summary>Words that only join: what stands behind them is not named by them.</summary>
     private static readonly FrozenSet<string> Joining = new[]
     {
@@ -31,6 +34,7 @@ internal static class Words
     public static bool Denies(string word) => word is "not" or "no" or "never" or "without" or "cannot";
 
     public static bool IsNothing(string word) => Nothing.Contains(word);
+    public static bool IsUnit(string word) => Units.Contains(word);
     public static bool Joins(string word) => Joining.Contains(word);
 
     /// <summary>Whether it is spelled as names of things are: in capitals, in camel case, or put together with dots, dashes and the like.</summary>

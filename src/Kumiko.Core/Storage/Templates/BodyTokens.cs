@@ -25,9 +25,12 @@ internal sealed class BodyTokens
 
     private enum Kind : byte { Word, Number, Name, Quoted, Other }
 
-    private readonly Slice[] _tokens = new Slice[Most + 1];
+    /// <summary>A header is two variables, its time and the rest, that nothing parts: a key with a header begins with two gaps.</summary>
+    public const int HeaderTokens = 2;
+
+    private readonly Slice[] _tokens = new Slice[Most + 1 + HeaderTokens];
     private readonly Kind[] _kinds = new Kind[Most + 1];
-    private readonly bool[] _variable = new bool[Most + 1];
+    private readonly bool[] _variable = new bool[Most + 1 + HeaderTokens];
     private bool _afterJsonName;
 
     // What was looked for in vain is not looked for again, so that no body takes more than a few looks at each byte.
@@ -55,8 +58,26 @@ internal sealed class BodyTokens
 
     public static bool IsSeparator(byte c) => Classes[c] >= Inner;
 
+    /// <summary>Whether a key is that of lines with a header.</summary>
+    public static bool HasHeader(ReadOnlySpan<byte> key) => key.Length > HeaderTokens && key[0] == Gap && key[1] == Gap;
+
     /// <summary>Cuts a body or a key.</summary>
     public void Cut(ReadOnlySpan<byte> body)
+    {
+        var header = HasHeader(body) ? new LineHeader(1, HeaderTokens) : LineHeader.Of(body);
+        CutLine(body[header.End..]);
+        if (header.End == 0) return;
+        for (var t = Count - 1; t >= 0; t--)
+        {
+            var token = _tokens[t];
+            (_tokens[t + HeaderTokens], _variable[t + HeaderTokens]) = (token with { Start = token.Start + header.End }, _variable[t]);
+        }
+        (_tokens[0], _tokens[1]) = (new Slice(0, header.Split), new Slice(header.Split, header.End - header.Split));
+        (_variable[0], _variable[1]) = (true, true);
+        Count += HeaderTokens;
+    }
+
+    private void CutLine(ReadOnlySpan<byte> body)
     {
         Count = 0;
         _afterJsonName = false;
@@ -308,7 +329,13 @@ internal sealed class BodyTokens
                 end = i + 1;
                 continue;
             }
-            if (kind == Inner) { onlyHex = false; continue; }
+            if (kind == Inner)
+            {
+                onlyHex = false;
+                // Pluses behind a name are part of it: c++.
+                if (c == '+' && end == i && !digits) end = i + 1;
+                continue;
+            }
             var next = i + 1 < body.Length ? body[i + 1] : (byte)' ';
             if (c == ':')
             {

@@ -51,6 +51,9 @@ public sealed class Template
     /// <summary>Whether its key is cut otherwise than its bodies: such a template is compared with no other.</summary>
     internal bool IsOdd { get; set; }
 
+    /// <summary>Whether records of its kind came before it was made, under a template of an earlier version that this process loaded.</summary>
+    internal bool IsHeir { get; set; }
+
     /// <summary>How many records were looked at closely.</summary>
     internal int Looks { get; set; }
 

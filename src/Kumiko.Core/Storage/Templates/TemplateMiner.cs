@@ -58,6 +58,7 @@ public sealed class TemplateMiner
 
         /// <summary>By the hash of what stands before a colon: how many templates begin so, and the one that took their place.</summary>
         public readonly Dictionary<ulong, Tail> Tails = [];
+        public readonly FormerTemplates Former = new();
         public int Count, Ever, Aliases;
         public required string Name { get; init; }
     }
@@ -158,6 +159,7 @@ public sealed class TemplateMiner
         }
         var variable = Variables();
         var template = Add(of, new Template(_nextId++, service, key, time), hash);
+        if (BodyTokens.HasHeader(key)) Inherit(of, template, body);
         Save(template);
         if (template.IsOdd) template.Wiped = variable;
         else
@@ -168,6 +170,18 @@ public sealed class TemplateMiner
         var final = template.Final;
         _tokens.Cut(body);
         return final;
+    }
+
+    /// <summary>Takes over the first sight of lines that came with their header in the template, and its name if it says the same.</summary>
+    private void Inherit(ServiceTemplates of, Template template, ReadOnlySpan<byte> body)
+    {
+        var constants = template.Key.Count(b => char.IsAsciiLetter((char)b));
+        if (of.Former.Of(body, LineHeader.Of(body).End, constants) is not { } former) return;
+        (template.FirstSeen, template.IsHeir) = (Math.Min(template.FirstSeen, former.Template.FirstSeen), true);
+        if (!former.SaysLine || former.Template.MergedInto is not null) return;
+        template.LastSeen = Math.Max(template.LastSeen, former.Template.LastSeen);
+        Retire(of, former.Template, template);
+        Save(former.Template);
     }
 
     private ulong Key(ReadOnlySpan<byte> body, ReadOnlySpan<bool> wiped)
@@ -195,8 +209,8 @@ public sealed class TemplateMiner
             if (words < 2 || Colon(body, t) is 0) continue;
             ReadOnlySpan<byte> key = _key.Written;
             var at = PlaceInKey(body, t);
-            // A tag is no sentence.
-            if (key[..(at - 2)].IndexOf((byte)' ') < 0) continue;
+            // A tag is no sentence, and a program with its process is none: what follows them are kinds of lines.
+            if (key[..(at - 2)].IndexOf((byte)' ') < 0 || key[at - 3] is (byte)']' or (byte)')') continue;
             beginnings[count++] = (t, at, XxHash3.HashToUInt64(key[..at]));
         }
         return count;
@@ -251,6 +265,7 @@ public sealed class TemplateMiner
         foreach (var other in alike)
         {
             tail.Template.FirstSeen = Math.Min(tail.Template.FirstSeen, other.FirstSeen);
+            tail.Template.IsHeir |= other.IsHeir;
             tail.Template.LastSeen = Math.Max(tail.Template.LastSeen, other.LastSeen);
             for (var gap = 0; gap < tail.Template.Gaps - 1; gap++) tail.Template.Facts[gap].See(other.Facts[gap]);
             Retire(of, other, tail.Template);
@@ -358,6 +373,7 @@ public sealed class TemplateMiner
     private void Absorb(Template general, Template sibling)
     {
         general.FirstSeen = Math.Min(general.FirstSeen, sibling.FirstSeen);
+        general.IsHeir |= sibling.IsHeir;
         general.LastSeen = Math.Max(general.LastSeen, sibling.LastSeen);
         _tokens.Cut(sibling.Key);
         var (into, of) = (0, 0);
@@ -411,6 +427,7 @@ public sealed class TemplateMiner
             template.Facts = GapFacts.Read(row.Gaps, template.Gaps);
             _nextId = Math.Max(_nextId, row.Id + 1);
             Add(Of(row.Service), template, XxHash3.HashToUInt64(row.Key));
+            Of(row.Service).Former.Add(template);
             // Of another time: its records are read, new ones get another template.
             if (template.IsOdd) Of(row.Service).Exact.Remove(XxHash3.HashToUInt64(row.Key));
             if (row.MergedInto is { } target) merged.Add((template, target));
