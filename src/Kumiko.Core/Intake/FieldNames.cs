@@ -29,7 +29,7 @@ public static class FieldNames
         Add(FieldPart.Time, "time", "timestamp", "@timestamp", "ts", "datetime", "date", "event_time", "timeUnixNano", "time_unix_nano");
         Add(FieldPart.Observed, "observed", "observed_time", "observed_timestamp", "observedTimestamp", "observedTimeUnixNano");
         Add(FieldPart.Body, "body", "message", "msg", "text", "line");
-        Add(FieldPart.Level, "level", "severity", "lvl", "log_level", "loglevel", "log.level", "severityText", "severity_text");
+        Add(FieldPart.Level, "level", "severity", "lvl", "log_level", "loglevel", "log.level", "severityText", "severity_text", "error_severity", "levelname", "level_name");
         Add(FieldPart.SeverityNumber, "severityNumber", "severity_number");
         Add(FieldPart.Service, "service", "service.name", "service_name", "serviceName", "app", "application");
         Add(FieldPart.Host, "host", "host.name", "host_name", "hostname");

@@ -1,3 +1,5 @@
+using System.Text;
+using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Core.Intake;
@@ -13,13 +15,15 @@ internal interface ILineParser
 }
 
 /// <summary>Why a line was not taken. The column counts bytes from 1.</summary>
-public sealed record Refusal(int Column, string Reason)
+public sealed record Refusal(int Column, string Reason);
+
+/// <summary>What all parsers of lines do with one that is not UTF-8: it is most often Latin-1, in which every byte has a place.</summary>
+internal static class Lines
 {
-    /// <summary>The refusal of a line that is no valid UTF-8, at its first wrong byte.</summary>
-    public static Refusal NotUtf8(ReadOnlySpan<byte> line)
-    {
-        var at = 0;
-        while (System.Text.Rune.DecodeFromUtf8(line[at..], out _, out var length) == System.Buffers.OperationStatus.Done) at += length;
-        return new Refusal(at + 1, "This byte is not valid UTF-8.");
-    }
+    /// <summary>The field that says what was inferred of a line.</summary>
+    public const string Inferred = "line.inferred";
+
+    public static readonly Value Latin1 = Value.Of("encoding Latin-1");
+
+    public static byte[] FromLatin1(ReadOnlySpan<byte> line) => Encoding.UTF8.GetBytes(Encoding.Latin1.GetString(line));
 }

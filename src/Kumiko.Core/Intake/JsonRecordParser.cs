@@ -67,7 +67,8 @@ public sealed class JsonRecordParser(string source) : ILineParser
 
     Refusal? ILineParser.Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into)
     {
-        if (!Utf8.IsValid(line)) return Refusal.NotUtf8(line);
+        var isLatin = !Utf8.IsValid(line);
+        if (isLatin) line = Lines.FromLatin1(line);
         var reader = new Utf8JsonReader(line, new JsonReaderOptions { CommentHandling = JsonCommentHandling.Disallow });
         Refusal refusal;
         into.Begin();
@@ -78,6 +79,7 @@ public sealed class JsonRecordParser(string source) : ILineParser
             while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName) ReadPart(ref reader, into);
             if (!line[(int)reader.BytesConsumed..].Trim(" \t"u8).IsEmpty) throw new RefusedException("Something follows the record. Write one record a line.", reader.BytesConsumed);
             if (!into.Has(TextPart.Body) && into.Fields == 0) throw new RefusedException("The record has no body and no attributes.", 0);
+            if (isLatin) into.Field(Lines.Inferred, Lines.Latin1);
             End(into, now);
             return null;
         }
@@ -224,23 +226,16 @@ public sealed class JsonRecordParser(string source) : ILineParser
     private static long Time(ref Utf8JsonReader reader)
     {
         var at = reader.TokenStartIndex;
-        var known = false;
         long time = 0;
-        switch (reader.TokenType)
+        var reason = "A time is a text or a number. Send ISO 8601, such as 2026-11-23T17:51:04.204Z, or a number since 1970.";
+        var known = reader.TokenType switch
         {
-            case JsonTokenType.String when !reader.ValueIsEscaped && Instants.TryParsePlain(reader.ValueSpan, out time): return time;
-            case JsonTokenType.String:
-                var text = reader.GetString()!;
-                known = Instants.TryParse(text, out time)
-                    || (long.TryParse(text, System.Globalization.NumberStyles.AllowLeadingSign, System.Globalization.CultureInfo.InvariantCulture, out var whole)
-                        ? Instants.TryFromEpoch(whole, out time)
-                        : double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out var number) && Instants.TryFromEpoch(number, out time));
-                break;
-            case JsonTokenType.Number:
-                known = reader.TryGetInt64(out var digits) ? Instants.TryFromEpoch(digits, out time) : Instants.TryFromEpoch(reader.GetDouble(), out time);
-                break;
-        }
-        return known ? time : throw new RefusedException("This is no time between the years 1678 and 2261. Send ISO 8601, or a number since 1970.", at);
+            JsonTokenType.String => Times.TryRead(reader.ValueIsEscaped ? Encoding.UTF8.GetBytes(reader.GetString()!) : reader.ValueSpan, out time, out reason),
+            JsonTokenType.Number when reader.TryGetInt64(out var whole) => Times.TryRead(whole, out time, out reason),
+            JsonTokenType.Number => reader.TryGetDecimal(out var exact) ? Times.TryRead(exact, out time, out reason) : Times.TryRead(reader.GetDouble(), out time, out reason),
+            _ => false,
+        };
+        return known ? time : throw new RefusedException(reason, at);
     }
 
     private Value ReadValue(ref Utf8JsonReader reader)

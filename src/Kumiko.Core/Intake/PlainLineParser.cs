@@ -22,9 +22,13 @@ public sealed class PlainLineParser(string source, string? service = null, strin
     /// <inheritdoc/>
     Refusal? ILineParser.Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into)
     {
-        if (!Utf8.IsValid(line)) return Refusal.NotUtf8(line);
         into.Begin();
-        into.Text(TextPart.Body, line);
+        if (Utf8.IsValid(line)) into.Text(TextPart.Body, line);
+        else
+        {
+            into.Text(TextPart.Body, Lines.FromLatin1(line));
+            into.Field(Lines.Inferred, Lines.Latin1);
+        }
         into.End(now, now, 0, _resource, source);
         return null;
     }

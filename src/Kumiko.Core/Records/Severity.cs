@@ -23,8 +23,8 @@ public static class Severity
         return lower[..text.Length] switch
         {
             "trace" or "verbose" or "finest" or "finer" => Trace,
-            "debug" or "dbg" or "fine" => Debug,
-            "info" or "information" or "informational" or "inf" or "notice" => Info,
+            "debug" or "dbg" or "fine" or "debug1" or "debug5" => Debug,
+            "info" or "information" or "informational" or "inf" or "notice" or "log" => Info,
             "warn" or "warning" or "wrn" => Warn,
             "error" or "err" or "severe" => Error,
             "fatal" or "critical" or "crit" or "alert" or "emergency" or "emerg" or "panic" => Fatal,

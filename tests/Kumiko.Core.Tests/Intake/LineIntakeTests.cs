@@ -68,9 +68,15 @@ public sealed class LineIntakeTests : IDisposable
     [InlineData("""[1,2]""", 1, "JSON object")]
     [InlineData("""{"body":"a"} {"body":"b"}""", 13, "Something follows")]
     [InlineData("""{}""", 1, "no body and no attributes")]
-    [InlineData("""{"time":"soon","body":"a"}""", 9, "no time between")]
-    [InlineData("""{"time":"1500-01-01T00:00:00Z","body":"a"}""", 9, "no time between")]
-    [InlineData("""{"time":1e40,"body":"a"}""", 9, "no time between")]
+    [InlineData("""{"time":"soon","body":"a"}""", 9, "not written as a time. Send ISO 8601")]
+    [InlineData("""{"time":"1500-01-01T00:00:00Z","body":"a"}""", 9, "outside the years 1678 to 2261")]
+    [InlineData("""{"time":1e40,"body":"a"}""", 9, "outside the years 1678 to 2261")]
+    [InlineData("""{"time":"04/05/2026 05:19:54","body":"a"}""", 9, "Which number is the month cannot be told")]
+    [InlineData("""{"time":"2026-11-23 05:19:54 CST","body":"a"}""", 9, "Send its offset")]
+    [InlineData("""{"time":"Nov 23 05:19:54","body":"a"}""", 9, "has no year")]
+    [InlineData("""{"time":"05:19:54","body":"a"}""", 9, "has no day")]
+    [InlineData("""{"time":"2026-02-30 05:19:54","body":"a"}""", 9, "not in the calendar")]
+    [InlineData("""{"time":true,"body":"a"}""", 9, "A time is a text or a number")]
     [InlineData("""{"body":"\ud800"}""", 9, "not valid Unicode")]
     public async Task Refuses_a_bad_line_with_its_place_and_takes_the_rest(string line, int column, string reason)
     {
@@ -85,12 +91,47 @@ public sealed class LineIntakeTests : IDisposable
     }
 
     [Fact]
-    public async Task Refuses_invalid_utf8_at_its_byte()
+    public async Task Lines_that_are_not_utf8_come_in_as_latin1_and_say_so()
     {
-        var answer = await Take([.. "{\"body\":\"ab"u8, 0xff, .. "\"}\n{\"body\":\"fine\"}"u8]);
-        Assert.Equal((1, 1), (answer.Taken, answer.RefusedTotal));
-        Assert.Equal(12, answer.Refused[0].Column);
-        Assert.Contains("UTF-8", answer.Refused[0].Reason);
+        var answer = await Take([.. "{\"body\":\"quai "u8, 0xe9, .. "\"}\n{\"body\":\"fine\"}"u8]);
+        Assert.Equal((2, 0), (answer.Taken, answer.RefusedTotal));
+        var records = Stored();
+        Assert.Equal(["quai é", "fine"], records.Select(r => r.Body));
+        Assert.Equal("encoding Latin-1", records[0].Attributes.Get("line.inferred").AsText);
+        Assert.True(records[1].Attributes.Get("line.inferred").IsMissing);
+    }
+
+    [Theory]
+    [InlineData("2026-11-23 05:21:40.078 UTC", "2026-11-23T05:21:40.078000000Z")]
+    [InlineData("2026-11-23 05:21:40 +0000", "2026-11-23T05:21:40.000000000Z")]
+    [InlineData("2026-11-23T05:21:40+0130", "2026-11-23T03:51:40.000000000Z")]
+    [InlineData("2026-11-23 05:21:40,5 +01:00", "2026-11-23T04:21:40.500000000Z")]
+    [InlineData("23/Nov/2026:05:19:54 +0000", "2026-11-23T05:19:54.000000000Z")]
+    [InlineData("Mon, 23 Nov 2026 05:19:54 GMT", "2026-11-23T05:19:54.000000000Z")]
+    [InlineData("Mon Nov 23 05:19:54.123456 2026", "2026-11-23T05:19:54.123456000Z")]
+    [InlineData("2026-11-23T05:21:40.1234567891Z", "2026-11-23T05:21:40.123456789Z")]
+    [InlineData("2026/11/23 05:21:40", "2026-11-23T05:21:40.000000000Z")]
+    [InlineData("23.11.2026 05:21", "2026-11-23T05:21:00.000000000Z")]
+    [InlineData("11/23/2026 5:21:40 PM", "2026-11-23T17:21:40.000000000Z")]
+    [InlineData("20261123T052140Z", "2026-11-23T05:21:40.000000000Z")]
+    [InlineData("2026-11-23", "2026-11-23T00:00:00.000000000Z")]
+    [InlineData("2026-11-23T23:59:60Z", "2026-11-23T23:59:59.000000000Z")]
+    [InlineData("1795411300.25", "2026-11-23T05:21:40.250000000Z")]
+    [InlineData("1795411300250", "2026-11-23T05:21:40.250000000Z")]
+    public async Task Times_are_read_as_programs_write_them(string text, string time)
+    {
+        await Take($$"""{"time":"{{text}}","body":"a"}""");
+        Assert.Equal(time, Instants.Format(Assert.Single(Stored()).Time));
+    }
+
+    [Theory]
+    [InlineData("error_severity", "ERROR", 17)]
+    [InlineData("error_severity", "LOG", 9)]
+    [InlineData("levelname", "WARNING", 13)]
+    public async Task Levels_have_the_names_that_programs_give_them(string name, string level, int number)
+    {
+        await Take($$"""{"{{name}}":"{{level}}","body":"a"}""");
+        Assert.Equal((number, level), Stored().Select(r => (r.SeverityNumber, r.SeverityText)).Single());
     }
 
     [Fact]

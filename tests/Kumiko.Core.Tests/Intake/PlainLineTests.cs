@@ -16,9 +16,10 @@ public class PlainLineTests
     }
 
     [Fact]
-    public void Bytes_that_are_no_text_are_refused_with_their_place()
+    public void Bytes_that_are_not_utf8_are_read_as_latin1_and_that_is_said()
     {
-        Assert.Null(new PlainLineParser("quay").Parse([(byte)'a', (byte)'b', 0xff, (byte)'c'], 42, out var refusal));
-        Assert.Equal(new Refusal(3, "This byte is not valid UTF-8."), refusal);
+        var record = new PlainLineParser("quay").Parse([(byte)'a', 0xe9, (byte)'c'], 42, out var refusal)!;
+        Assert.Null(refusal);
+        Assert.Equal(("aéc", "encoding Latin-1"), (record.Body, record.Attributes.Get("line.inferred").AsText));
     }
 }

@@ -26,7 +26,12 @@ public static class OtlpBody
         reason = null;
         try
         {
-            if (encoding == OtlpEncoding.Json) return Json.Parse<T>(Utf8.GetString(body));
+            if (encoding == OtlpEncoding.Json)
+            {
+                var exact = OtlpJson.WithExactNumbers(body);
+                return (reason = Misplaced<T>(OtlpJson.SignalOf(exact))) is null ? Json.Parse<T>(Utf8.GetString(exact)) : null;
+            }
+            if ((reason = Misplaced<T>(OtlpSignals.Of(body))) is not null) return null;
             var message = new T();
             message.MergeFrom(body);
             return message;
@@ -37,6 +42,14 @@ public static class OtlpBody
             reason = (encoding == OtlpEncoding.Protobuf ? "This is not the protobuf message that belongs here: " : "This is not the JSON that belongs here: ") + e.Message;
             return null;
         }
+    }
+
+    private static string? Misplaced<T>(OtlpSignal? sent)
+    {
+        OtlpSignal? wanted = typeof(T) == typeof(Wire.ExportLogsServiceRequest) ? OtlpSignal.Logs : typeof(T) == typeof(Wire.ExportMetricsServiceRequest) ? OtlpSignal.Metrics : typeof(T) == typeof(Wire.ExportTraceServiceRequest) ? OtlpSignal.Traces : null;
+        return sent is not { } signal || wanted is not { } here || signal == here
+            ? null
+            : $"These are {OtlpSignals.Name(signal)}, and {OtlpSignals.PathOf(here)} takes {OtlpSignals.Name(here)}. Send them to {OtlpSignals.PathOf(signal)}.";
     }
 
     /// <summary>An answer in the spelling of its request.</summary>

@@ -9,7 +9,9 @@ namespace Kumiko.Core.Intake.Syslog;
 public sealed partial class SyslogParser
 {
     private const int LongestTag = 128;
-    private const string Months = "JanFebMarAprMayJunJulAugSepOctNovDec";
+
+    /// <summary>A day without a clock is no stamp.</summary>
+    private const int ShortestStamp = 11;
 
     private void ReadRfc3164(ReadOnlySpan<byte> message, long now, IPAddress? peer, ref Draft draft)
     {
@@ -19,8 +21,9 @@ public sealed partial class SyslogParser
         var stamp = ReadStamp(message[at..], now, out var local, out var length);
         if (stamp == Stamp.None)
         {
+            // Blanks before the text are its own.
             _inferred.Add("time of arrival");
-            draft.Body = at;
+            draft.Body = 0;
             return;
         }
         at += length;
@@ -30,7 +33,10 @@ public sealed partial class SyslogParser
         {
             draft.Host = Text(word);
             at += word.Length;
-            while (at < message.Length && message[at] == ' ') at++;
+            var behind = at;
+            while (behind < message.Length && message[behind] == ' ') behind++;
+            // One blank parts the host from the text; more are the text's own, where no tag stands behind them.
+            at = TagIn(message, behind) > 0 ? behind : Math.Min(at + 1, behind);
         }
         if (TagIn(message, at) is > 0 and var tag)
         {
@@ -64,69 +70,23 @@ public sealed partial class SyslogParser
         return local - (offset * Instants.Minute);
     }
 
-    /// <summary>Reads a time and the blank behind it.</summary>
+    /// <summary>Reads a time and the blanks behind it.</summary>
     private static Stamp ReadStamp(ReadOnlySpan<byte> text, long now, out long time, out int length)
     {
         (time, length) = (0, 0);
-        if (text.Length > 0 && text[0] is >= (byte)'0' and <= (byte)'9') return ReadIso(text, out time, out length);
-        if (text.Length < 15) return Stamp.None;
-        var month = Months.IndexOf(Encoding.Latin1.GetString(text[..3]), StringComparison.Ordinal);
-        if (month < 0 || month % 3 != 0 || text[3] != ' ') return Stamp.None;
-        var at = 4;
-        if (text[at] == ' ') at++;
-        if (!Number(text, ref at, 2, out var day) || !Skip(text, ref at, ' ')) return Stamp.None;
-        int? year = null;
-        var afterYear = at;
-        if (Number(text, ref afterYear, 4, out var y) && y >= 1970 && Skip(text, ref afterYear, ' ')) (year, at) = (y, afterYear);
-        if (!Number(text, ref at, 2, out var hour) || !Skip(text, ref at, ':') || !Number(text, ref at, 2, out var minute) || !Skip(text, ref at, ':') || !Number(text, ref at, 2, out var second)) return Stamp.None;
-        if (hour > 23 || minute > 59 || second > 60) return Stamp.None;
-        var ofDay = ((((hour * 60L) + minute) * 60) + second) * Instants.Second;
-        ofDay += Fraction(text, ref at);
-        if (year is { } known && (day < 1 || day > DateTime.DaysInMonth(known, (month / 3) + 1))) return Stamp.None;
-        if ((year is { } given ? Instants.FromDateTime(new DateTimeOffset(given, (month / 3) + 1, day, 0, 0, 0, TimeSpan.Zero)) + ofDay : ZoneGuess.WithYear((month / 3) + 1, day, ofDay, now)) is not { } found) return Stamp.None;
+        if (!WrittenTime.TryScan(text, out var written) || written.Length < ShortestStamp || written.Month == 0 || written.IsAmbiguous) return Stamp.None;
+        var at = written.Length;
         if (at < text.Length && text[at] == ':') at++;
         if (at < text.Length && text[at] != ' ') return Stamp.None;
         while (at < text.Length && text[at] == ' ') at++;
-        (time, length) = (found, at);
-        return year is null ? Stamp.Bare : Stamp.Dated;
-    }
-
-    private static Stamp ReadIso(ReadOnlySpan<byte> text, out long time, out int length)
-    {
-        (time, length) = (0, 0);
-        const int Shortest = 19, Longest = 40;
-        var end = text.IndexOf((byte)' ');
-        if (end < 0) end = text.Length;
-        if (end is < Shortest or > Longest || text[4] != '-') return Stamp.None;
-        var stamp = Encoding.Latin1.GetString(text[..end]);
-        var zoned = stamp[^1] is 'Z' or 'z' || stamp.AsSpan(Shortest).IndexOfAny('+', '-') >= 0;
-        if (!Instants.TryParse(zoned ? stamp : stamp + "Z", out time)) return Stamp.None;
-        while (end < text.Length && text[end] == ' ') end++;
-        length = end;
-        return zoned ? Stamp.Zoned : Stamp.Dated;
-    }
-
-    private static bool Number(ReadOnlySpan<byte> text, ref int at, int most, out int number)
-    {
-        (number, var start) = (0, at);
-        while (at < text.Length && at - start < most && text[at] is >= (byte)'0' and <= (byte)'9') number = (number * 10) + text[at++] - '0';
-        return at > start;
-    }
-
-    private static bool Skip(ReadOnlySpan<byte> text, ref int at, char c)
-    {
-        if (at >= text.Length || text[at] != c) return false;
-        at++;
-        return true;
-    }
-
-    private static long Fraction(ReadOnlySpan<byte> text, ref int at)
-    {
-        if (at + 1 >= text.Length || text[at] != '.' || text[at + 1] is < (byte)'0' or > (byte)'9') return 0;
-        var (fraction, unit) = (0L, Instants.Second);
-        for (at++; at < text.Length && text[at] is >= (byte)'0' and <= (byte)'9'; at++)
-            if (unit > 1) fraction += (text[at] - '0') * (unit /= 10);
-        return fraction;
+        length = at;
+        // A zone whose name has several meanings is guessed like none.
+        var local = written with { HasUnknownZone = false };
+        if (written.Year > 0) return !local.TryGetInstant(out time) ? Stamp.None : written.Offset is null ? Stamp.Dated : Stamp.Zoned;
+        var ofDay = (((((written.Hour * 60L) + written.Minute) * 60) + written.Second) * Instants.Second) + written.Nanosecond;
+        if (ZoneGuess.WithYear(written.Month, written.Day, ofDay, now) is not { } found) return Stamp.None;
+        time = found - ((written.Offset ?? 0) * Instants.Minute);
+        return written.Offset is null ? Stamp.Bare : Stamp.Zoned;
     }
 
     private static ReadOnlySpan<byte> Word(ReadOnlySpan<byte> message, int at)

@@ -27,7 +27,7 @@ public sealed partial class SyslogParser
         var stamp = message[parts[0]];
         if (!IsNil(stamp))
         {
-            if (!Instants.TryParsePlain(stamp, out var time) && !Instants.TryParse(Encoding.Latin1.GetString(stamp), out time)) return false;
+            if (!Times.TryRead(stamp, out var time, out _)) return false;
             draft.Time = time;
         }
         else _inferred.Add("time of arrival");
@@ -56,9 +56,7 @@ public sealed partial class SyslogParser
             _inferred.Add("structured data not read");
             return start;
         }
-        at++;
-        // Some senders keep the blank that used to follow the tag.
-        return at < message.Length && message[at] == ' ' ? at + 1 : at;
+        return at + 1;
     }
 
     /// <summary>Reads <c>SD-ID *(SP PARAM-NAME="VALUE")]</c>.</summary>

@@ -227,4 +227,43 @@ public class OtlpTests : StoreTest
         Assert.Throws<InvalidDataException>(() => store.Spans(new Window(0, long.MaxValue)).ToList());
         Assert.Contains("Batch 1 of spans", Assert.Single(Kumiko.Core.Storage.Upkeep.StoreCheck.Run(records, null, CancellationToken.None).Problems));
     }
+
+    [Theory]
+    [InlineData("9223372036854775807")]
+    [InlineData("-9223372036854775808")]
+    [InlineData("9007199254740993")]
+    public void Numbers_of_64_bits_need_no_quotes(string number)
+    {
+        var record = Log($$$"""{"timeUnixNano":1795411300123456789,"body":{"stringValue":"say \"{{{number}}}\" {{{number}}}"},"attributes":[{"key":"it","value":{"intValue":{{{number}}}}}]}""");
+        Assert.Equal((1_795_411_300_123_456_789, number, $"say \"{number}\" {number}"), (record.Time, record.Attributes.Get("it").ToText(), record.Body));
+        Assert.Equal(1.234567890123456789e-7, Log("""{"timeUnixNano":"1","body":{"doubleValue":1.234567890123456789e-7}}""").Body is var text ? double.Parse(text, System.Globalization.CultureInfo.InvariantCulture) : 0);
+    }
+
+    [Fact]
+    public void A_signal_sent_to_the_path_of_another_is_refused_and_its_own_is_named()
+    {
+        var span = new Wire.Span { TraceId = ByteString.CopyFrom(Convert.FromHexString(Trace)), SpanId = ByteString.CopyFrom(Convert.FromHexString(Span)), Name = "claim seat", StartTimeUnixNano = 5, EndTimeUnixNano = 9 };
+        var traces = new Wire.ExportTraceServiceRequest { ResourceSpans = { new Wire.ResourceSpans { ScopeSpans = { new Wire.ScopeSpans { Spans = { span } } } } } };
+        var metric = new Wire.Metric { Name = "gate.tickets", Gauge = new Wire.Gauge { DataPoints = { new Wire.NumberDataPoint { AsInt = 3, TimeUnixNano = 5 } } } };
+        var metrics = new Wire.ExportMetricsServiceRequest { ResourceMetrics = { new Wire.ResourceMetrics { ScopeMetrics = { new Wire.ScopeMetrics { Metrics = { metric } } } } } };
+        var logs = new Wire.ExportLogsServiceRequest { ResourceLogs = { new Wire.ResourceLogs { ScopeLogs = { new Wire.ScopeLogs { LogRecords = { new Wire.LogRecord { TimeUnixNano = 5, Body = new Wire.AnyValue { StringValue = "gate opened" } } } } } } } };
+        (IMessage Message, string Name, string Path)[] all = [(logs, "logs", "/v1/logs"), (metrics, "metrics", "/v1/metrics"), (traces, "traces", "/v1/traces")];
+        foreach (var encoding in new[] { OtlpEncoding.Protobuf, OtlpEncoding.Json })
+        {
+            foreach (var sent in all)
+            {
+                var body = new ReadOnlySequence<byte>(OtlpBody.Write(sent.Message, encoding));
+                Assert.Equal([Told("logs", "/v1/logs"), Told("metrics", "/v1/metrics"), Told("traces", "/v1/traces")],
+                    [Reason<Wire.ExportLogsServiceRequest>(body, encoding), Reason<Wire.ExportMetricsServiceRequest>(body, encoding), Reason<Wire.ExportTraceServiceRequest>(body, encoding)]);
+
+                string? Told(string wanted, string at) => wanted == sent.Name ? null : $"These are {sent.Name}, and {at} takes {wanted}. Send them to {sent.Path}.";
+            }
+        }
+    }
+
+    private static string? Reason<T>(ReadOnlySequence<byte> body, OtlpEncoding encoding) where T : class, IMessage<T>, new()
+    {
+        OtlpBody.Parse<T>(body, encoding, out var reason);
+        return reason;
+    }
 }

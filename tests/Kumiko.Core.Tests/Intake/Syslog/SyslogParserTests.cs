@@ -33,7 +33,8 @@ public class SyslogParserTests
     [InlineData("<14>1 - - - - - -", "missing|missing|", "time of arrival")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio - - - -", "radio|missing|", "")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - - \uFEFFwith a mark", "radio|app|with a mark", "")]
-    [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - -  leading blank", "radio|app|leading blank", "")]
+    [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - -  leading blank", "radio|app| leading blank", "")]
+    [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - [a b=\"1\"]    indented", "radio|app|   indented", "")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - [a b=\"1] broken", "radio|app|[a b=\"1] broken", "structured data not read")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - [a b=\"1\"]no blank", "radio|app|[a b=\"1\"]no blank", "structured data not read")]
     public void Parts_of_rfc_5424_may_be_missing_or_broken(string message, string told, string inferred)
@@ -54,6 +55,8 @@ public class SyslogParserTests
     [InlineData("<34>Nov 23 17:59:58.250 radio-hollin relay: parts of a second", "radio-hollin|relay|parts of a second", "")]
     [InlineData("<34>Nov 23 2026 17:59:58 radio-hollin relay: with its year", "radio-hollin|relay|with its year", "")]
     [InlineData("<34>2026-11-23T17:59:58.25+00:00 radio-hollin relay[x-1]: ISO time", "radio-hollin|relay|ISO time", "")]
+    [InlineData("<34>Nov 23 17:59:58 radio-hollin   indented text", "radio-hollin|missing|  indented text", "")]
+    [InlineData("<34>  just text, indented", "10.20.0.7|missing|  just text, indented", "")]
     [InlineData("<34>just text: without a time", "10.20.0.7|missing|just text: without a time", "")]
     public void Rfc_3164_is_read_as_senders_write_it(string message, string told, string process)
     {
