@@ -93,7 +93,12 @@ public static class Format
     };
 
     /// <summary>Any value; quantities with units, times in a zone.</summary>
-    public static string Value(Value value, DateTimeZone zone) => value.Kind switch
+    public static string Value(Value value, DateTimeZone zone) => (value.Marks.HasFlag(ValueMarks.Beyond) ? Beyond : "") + Plain(value, zone);
+
+    /// <summary>Stands before a value that lies somewhere above what is told.</summary>
+    public const string Beyond = "beyond ";
+
+    private static string Plain(Value value, DateTimeZone zone) => value.Kind switch
     {
         ValueKind.Missing => "–",
         ValueKind.Integer => Number(value.AsLong),

@@ -22,6 +22,9 @@ public sealed record Series(string Name, double?[] Values, int Slot)
     /// <summary>Steps whose values were put in, not measured; null where none was.</summary>
     public bool[]? Filled { get; init; }
 
+    /// <summary>Steps whose value lies somewhere beyond what is drawn; null for none.</summary>
+    public bool[]? Beyond { get; init; }
+
     /// <summary>Whether it only stands behind another for comparison.</summary>
     public bool IsGhost => Layer.GhostOf is not null;
 
@@ -31,6 +34,7 @@ public sealed record Series(string Name, double?[] Values, int Slot)
     public string Style => Palette.StyleOf(Slot) + (IsGhost ? " ghost" : "") + Layer.Stroke switch { Stroke.Whole => " whole", Stroke.Dashed => " dashed", Stroke.Dotted => " dotted", _ => "" };
 
     public bool IsFilled(int step) => Filled?[step] == true;
+    public bool IsBeyond(int step) => Beyond?[step] == true;
 
     /// <summary>The steps that have a measured value and are over.</summary>
     public IEnumerable<int> Finished(Func<int, bool> isPartial) => Enumerable.Range(0, Values.Length).Where(i => Values[i] is not null && !IsFilled(i) && !isPartial(i));
@@ -93,22 +97,24 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
             }
             var values = Values;
             var layers = values.ToDictionary(v => v, v => LayerOf(_columns[v]));
-            var found = new Dictionary<(string Name, int Column), (double?[] Values, bool[]? Filled, (string, Value)[] Keys)>();
+            var found = new Dictionary<(string Name, int Column), (double?[] Values, bool[]? Filled, bool[]? Beyond, (string, Value)[] Keys)>();
             foreach (var row in frame.Rows)
                 foreach (var value in values)
                 {
                     var name = NameOf(row, keys, layers[value].Label ?? _columns[value].Name, several);
                     ref var line = ref System.Runtime.InteropServices.CollectionsMarshal.GetValueRefOrAddDefault(found, (name, value), out var known);
-                    if (!known) line = (new double?[places.Count], null, [.. keys.Select(k => (_columns[k].Name, row[k]))]);
+                    if (!known) line = (new double?[places.Count], null, null, [.. keys.Select(k => (_columns[k].Name, row[k]))]);
                     if (Number(row[value]) is not { } number) continue;
                     var step = places[row[Time].AsLong];
                     line.Values[step] = number;
                     if ((row[value].Marks & ValueMarks.Filled) != 0) (line.Filled ??= new bool[places.Count])[step] = true;
+                    if ((row[value].Marks & ValueMarks.Beyond) != 0) (line.Beyond ??= new bool[places.Count])[step] = true;
                 }
             return found.Select(f => new Series(f.Key.Name, f.Value.Values, 0)
             {
                 Keys = f.Value.Keys,
                 Filled = f.Value.Filled,
+                Beyond = f.Value.Beyond,
                 Behind = counts < 0 ? null : behind.GetValueOrDefault(string.Join(" · ", f.Value.Keys.Select(k => k.Item2.IsMissing ? "(none)" : k.Item2.ToText()))),
                 Column = _columns[f.Key.Column],
                 Layer = layers[f.Key.Column],

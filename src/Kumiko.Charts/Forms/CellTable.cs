@@ -16,7 +16,7 @@ internal static class CellTable
         var rows = frame.Rows.Take(MostRows).ToList();
         var (above, _) = Surround.Heights(spec, view, []);
         string Text(int c, Value value) => columns[c].Role == ColumnRole.Value && SeriesTable.Number(value) is { } number && value.Kind != ValueKind.Time
-            ? ChartUnit.Of(columns[c], spec.Left.Unit).Text(number, spec.Left.Decimals) : Format.Value(value, view.Zone);
+            ? (value.Marks.HasFlag(ValueMarks.Beyond) ? Format.Beyond : "") + ChartUnit.Of(columns[c], spec.Left.Unit).Text(number, spec.Left.Decimals) : Format.Value(value, view.Zone);
         var wanted = columns.Select((c, i) => Math.Min(260, Math.Max(TextSize.Width(c.Name), rows.Max(r => TextSize.Width(Text(i, r[i])))) + (2 * Pad) + (c.Role == ColumnRole.Value ? 30 : 0))).ToArray();
         // Room that is left goes to the figures, where bars use it; where there is too little all give some.
         var (sum, figures) = (wanted.Sum(), columns.Count(c => c.Role == ColumnRole.Value));

@@ -461,7 +461,7 @@ internal static class OverTime
         {
             var title = step >= Instants.Day ? Format.Day(time, view.Zone) : $"{Format.Day(time, view.Zone)}, {Clock(time)} to {Clock(time + step)}";
             if (IsPartial(i)) title += ", not all of it";
-            return new HoverPoint(Middle(i), title, [.. table.Series.Select(s => s.Values[i] is { } v ? Text(s, v) + (s.IsFilled(i) ? " filled" : "") + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "") : "–")], [.. table.Series.Select(s => s.Values[i])]) { Start = time, End = time + step };
+            return new HoverPoint(Middle(i), title, [.. table.Series.Select(s => s.Values[i] is { } v ? (s.IsBeyond(i) ? Format.Beyond : "") + Text(s, v) + (s.IsFilled(i) ? " filled" : "") + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "") : "–")], [.. table.Series.Select(s => s.Values[i])]) { Start = time, End = time + step };
         }
 
         private string Clock(long time) => step < Instants.Minute ? Format.ClockSeconds(time, view.Zone) : Format.Clock(time, view.Zone);

@@ -33,7 +33,7 @@ internal static class SingleValue
         };
     }
 
-    private static string Text(Figure figure, ChartSpec spec) => figure.Value is { } v ? ChartUnit.Of(figure.Column, spec.Left.Unit).Text(v, spec.Left.Decimals) : "–";
+    private static string Text(Figure figure, ChartSpec spec) => figure.Value is { } v ? (figure.IsBeyond ? Format.Beyond : "") + ChartUnit.Of(figure.Column, spec.Left.Unit).Text(v, spec.Left.Decimals) : "–";
 
     private static void One(Figure figure, string how, ChartSpec spec, List<Mark> marks, double x, double y, double width, double height, bool named)
     {

@@ -85,16 +85,6 @@ public abstract class Accumulator
     private protected static Value Quantity(in Value value) =>
         value.IsText ? Literals.ReadQuantity(value.AsText) : value.IsQuantity || value.Kind == ValueKind.Time ? value : Value.Missing;
 
-    /// <summary>
-    /// Twelve digits of a number. What comes after them hangs on the order in which rows were added, and would put groups that
-    /// are equal in another order each time.
-    /// </summary>
-    private protected static double Settled(double number)
-    {
-        var scale = Math.Pow(10, 11 - Math.Floor(Math.Log10(Math.Abs(number))));
-        return double.IsFinite(scale) && scale != 0 ? Math.Round(number * scale) / scale : number;
-    }
-
     /// <summary>A number in the kind of the values it was made from.</summary>
     private protected static Value Like(ValueKind kind, double number) => kind switch
     {
@@ -313,36 +303,53 @@ internal sealed class ExtremeAccumulator(int sign) : Accumulator
     }
 
     public override void Merge(Accumulator other) => Take(((ExtremeAccumulator)other)._best);
-    public override Value Result(in StepFacts step) => _best;
+
+    // Zeros of both signs are equal, and which came first says nothing.
+    public override Value Result(in StepFacts step) => _best.Kind == ValueKind.Decimal && _best.AsDouble == 0 ? Value.Of(0.0) : _best;
 }
 
+/// <summary>A mean and what deviates from it, merged in any order: Chan, Golub and LeVeque, 1979, with twice the digits of a double.</summary>
 internal sealed class Moments
 {
     public long Count;
-    public double Mean, Squares;
+    public DoubleDouble Mean, Squares;
 
     /// <summary>Whole numbers are added up exactly: how many, their sum and that of their squares.</summary>
     public long Wholes;
     public Int128 Sum, SumOfSquares;
+
+    public void Add(DoubleDouble number)
+    {
+        Count++;
+        var off = number - Mean;
+        Mean += off / (double)Count;
+        Squares += off * (number - Mean);
+    }
 
     /// <summary>All of them as means and squares.</summary>
     public Moments Together()
     {
         if (Wholes == 0) return this;
         var squares = ((BigInteger)SumOfSquares * Wholes) - ((BigInteger)Sum * Sum);
-        var all = new Moments { Count = Wholes, Mean = (double)Sum / Wholes, Squares = (double)squares / Wholes };
+        var all = new Moments { Count = Wholes, Mean = Halves((BigInteger)Sum) / (double)Wholes, Squares = Halves(squares) / (double)Wholes };
         all.Take(this);
         return all;
     }
 
-    /// <summary>Adds means and squares of others: Chan, Golub and LeVeque, 1979.</summary>
+    private static DoubleDouble Halves(BigInteger number)
+    {
+        var high = (double)number;
+        return new DoubleDouble(high, (double)(number - new BigInteger(high)));
+    }
+
+    /// <summary>Adds means and squares of others.</summary>
     public void Take(Moments other)
     {
         if (other.Count == 0) return;
         var count = Count + other.Count;
         var off = other.Mean - Mean;
-        Squares += other.Squares + (off * off * Count / count * other.Count);
-        Mean += off * other.Count / count;
+        Squares += other.Squares + (off * off * (DoubleDouble)(double)Count / (double)count * (double)other.Count);
+        Mean += off * (double)other.Count / (double)count;
         Count = count;
     }
 }
@@ -364,10 +371,7 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
             part.SumOfSquares += (Int128)whole * whole;
             return;
         }
-        part.Count++;
-        var off = number - part.Mean;
-        part.Mean += off / part.Count;
-        part.Squares += off * (number - part.Mean);
+        part.Add(isDecimal ? number : DoubleDouble.Of(whole));
     }
 
     protected override void Merge(Moments part, Moments other)
@@ -381,9 +385,7 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
     protected override Value Result(Moments part, long count, ValueKind kind)
     {
         var all = part.Together();
-        if (all.Count < 2) return Value.Missing;
-        var spread = Math.Sqrt(all.Squares / (all.Count - 1));
-        return Like(kind == ValueKind.Time ? ValueKind.Duration : kind, part.Count == 0 ? spread : Settled(spread));
+        return all.Count < 2 ? Value.Missing : Like(kind == ValueKind.Time ? ValueKind.Duration : kind, Math.Sqrt(Math.Max(0, (double)(all.Squares / (double)(all.Count - 1)))));
     }
 }
 
@@ -391,19 +393,22 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 internal sealed class CorrelationAccumulator : Accumulator
 {
     private long _count;
-    private double _meanA, _meanB, _aa, _bb, _ab;
+    private DoubleDouble _meanA, _meanB, _aa, _bb, _ab;
+
+    private static DoubleDouble Exact(in Value value) => value.Kind == ValueKind.Decimal ? value.AsDouble : DoubleDouble.Of(value.AsLong);
 
     public override void Add(in Value value, in Value second, RecordId id)
     {
-        var (a, b) = (Quantity(value), Quantity(second));
-        if (a.IsMissing || b.IsMissing) return;
+        var (one, two) = (Quantity(value), Quantity(second));
+        if (one.IsMissing || two.IsMissing) return;
         _count++;
-        var (offA, offB) = (a.AsDouble - _meanA, b.AsDouble - _meanB);
-        _meanA += offA / _count;
-        _meanB += offB / _count;
-        _aa += offA * (a.AsDouble - _meanA);
-        _bb += offB * (b.AsDouble - _meanB);
-        _ab += offA * (b.AsDouble - _meanB);
+        var (a, b) = (Exact(one), Exact(two));
+        var (offA, offB) = (a - _meanA, b - _meanB);
+        _meanA += offA / (double)_count;
+        _meanB += offB / (double)_count;
+        _aa += offA * (a - _meanA);
+        _bb += offB * (b - _meanB);
+        _ab += offA * (b - _meanB);
     }
 
     public override void Merge(Accumulator other)
@@ -412,20 +417,25 @@ internal sealed class CorrelationAccumulator : Accumulator
         if (more._count == 0) return;
         var count = _count + more._count;
         var (offA, offB) = (more._meanA - _meanA, more._meanB - _meanB);
-        var weight = (double)_count / count * more._count;
+        var weight = (DoubleDouble)(double)_count / (double)count * (double)more._count;
         _aa += more._aa + (offA * offA * weight);
         _bb += more._bb + (offB * offB * weight);
         _ab += more._ab + (offA * offB * weight);
-        _meanA += offA * more._count / count;
-        _meanB += offB * more._count / count;
+        _meanA += offA * (double)more._count / (double)count;
+        _meanB += offB * (double)more._count / (double)count;
         _count = count;
     }
 
-    // The last digits hang on how records lie in segments, and with them which of equals comes first.
-    private const int Digits = 9;
+    /// <summary>Digits that do not hang on how records lie in segments, whatever the numbers.</summary>
+    private const int Digits = 12;
 
-    public override Value Result(in StepFacts step) =>
-        _count < 2 || !(_aa > 0) || !(_bb > 0) ? Value.Missing : Value.Of(Math.Round(Math.Clamp(_ab / Math.Sqrt(_aa * _bb), -1, 1), Digits) + 0.0);
+    public override Value Result(in StepFacts step)
+    {
+        var (aa, bb, ab) = ((double)_aa, (double)_bb, (double)_ab);
+        if (_count < 2 || !(aa > 0) || !(bb > 0)) return Value.Missing;
+        // Each root by itself, as the product of both may be beyond a double. A zero has no sign.
+        return Value.Of(Math.Round(Math.Clamp(ab / Math.Sqrt(aa) / Math.Sqrt(bb), -1, 1), Digits) + 0.0);
+    }
 }
 
 internal sealed class EdgeAccumulator(bool first) : Accumulator
@@ -566,8 +576,8 @@ internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : 
     public override Value Result(in StepFacts step)
     {
         if (_distribution is null) return base.Result(step);
-        var value = share is >= 0 and <= 1 ? _distribution.At(share) : double.NaN;
-        return double.IsNaN(value) ? Value.Missing : Value.Of(value).Marked(ValueMarks.Approximate);
+        var (value, isBeyond) = share is >= 0 and <= 1 ? _distribution.At(share) : (double.NaN, false);
+        return double.IsNaN(value) ? Value.Missing : Value.Of(value).Marked(isBeyond ? ValueMarks.Beyond : ValueMarks.Approximate);
     }
 
     protected override Values NewPart() => new(memory);

@@ -14,6 +14,9 @@ public enum ValueMarks : byte
 
     /// <summary>Not measured: put into an empty step.</summary>
     Filled = 2,
+
+    /// <summary>Somewhere above: of what is above the last bound of a histogram no more is known.</summary>
+    Beyond = 4,
 }
 
 /// <summary>

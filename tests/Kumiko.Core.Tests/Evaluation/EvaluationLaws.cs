@@ -42,6 +42,58 @@ public class EvaluationLaws
             Assert.Equal(expected, InParts(values, cut, seed).AsDouble, expected * 1e-9);
         }, iter: 2_000);
 
+    [Fact]
+    public void The_spread_of_decimals_far_from_zero_keeps_thirteen_digits() =>
+        Gen.Select(Gen.Int[0, 1_000_000].Array[2, 60], Gen.Int[0, 60], Gen.Int).Sample((steps, cut, seed) =>
+        {
+            // Exact in binary: quarters beyond 2^43.
+            Value[] values = [.. steps.Select(n => Value.Of(8_796_093_022_208.0 + (n / 4.0)))];
+            var (sum, squares) = (steps.Aggregate(System.Numerics.BigInteger.Zero, (s, n) => s + n), steps.Aggregate(System.Numerics.BigInteger.Zero, (s, n) => s + ((System.Numerics.BigInteger)n * n)));
+            var expected = Math.Sqrt((double)((squares * steps.Length) - (sum * sum)) / steps.Length / (steps.Length - 1)) / 4;
+            Assert.Equal(expected, Spread(values).AsDouble, expected * 1e-13);
+            Assert.Equal(Spread(values), InParts(values, cut, seed));
+        }, iter: 2_000);
+
+    [Fact]
+    public void A_correlation_of_numbers_far_from_zero_is_that_of_their_differences() =>
+        Gen.Select(Gen.Select(Gen.Int[0, 9_999], Gen.Int[0, 9_999]).Array[3, 60], Gen.Int[0, 60], Gen.Int).Sample((pairs, cut, seed) =>
+        {
+            const long Far = 1_000_000_000_000_000;
+            (Value, Value)[] near = [.. pairs.Select(p => (Value.Of((long)p.Item1), Value.Of((long)p.Item2)))];
+            (Value, Value)[] far = [.. pairs.Select(p => (Value.Of(Far + p.Item1), Value.Of(Far + p.Item2)))];
+            Assert.Equal(Correlation(near), Correlation(far));
+            new Random(seed).Shuffle(far);
+            Assert.Equal(Correlation(near), Correlation(far[..Math.Min(cut, far.Length)], far[Math.Min(cut, far.Length)..]));
+        }, iter: 2_000);
+
+    private static Value Correlation(params (Value A, Value B)[][] parts)
+    {
+        var all = new CorrelationAccumulator();
+        foreach (var part in parts)
+        {
+            var of = new CorrelationAccumulator();
+            foreach (var (a, b) in part) of.Add(a, b, default);
+            all.Merge(of);
+        }
+        return all.Result(default);
+    }
+
+    [Theory]
+    [InlineData("min")]
+    [InlineData("max")]
+    public void An_extreme_is_never_minus_zero(string aggregate)
+    {
+        foreach (var values in new[] { new[] { -0.0 }, [0.0, -0.0], [-0.0, 0.0] })
+        {
+            var extreme = new ExtremeAccumulator(aggregate == "min" ? -1 : 1);
+            foreach (var value in values) extreme.Add(Value.Of(value), Value.Missing, default);
+            Assert.False(double.IsNegative(extreme.Result(default).AsDouble));
+            var totals = new ExtremeAccumulator(-1);
+            totals.Add(new SampleTotals(1, 1, 0, -0.0, -0.0));
+            Assert.Equal("0", totals.Result(default).ToText());
+        }
+    }
+
     private static Value Spread(IEnumerable<Value> values)
     {
         var spread = new SpreadAccumulator();

@@ -175,6 +175,84 @@ public sealed class MetricQueryTests : MetricTest
     }
 
     [Fact]
+    public void Percentiles_of_a_histogram_never_lie_beyond_its_known_extremes()
+    {
+        // One value of .00038 in a bucket that goes to .005.
+        var one = new DistributionSum();
+        one.Add(new Distribution(1, 0.00038) { Bounds = [0.005, 0.01], Counts = [1, 0, 0], Min = 0.00038, Max = 0.00038 }, null);
+        foreach (var share in new[] { 0, 0.5, 0.999, 1 }) Assert.Equal((0.00038, false), one.At(share));
+        // Cumulative: what it says of all that it counted holds for a part of it too.
+        var part = new DistributionSum();
+        part.Add(new Distribution(5, 9) { Bounds = [1, 2], Counts = [0, 0, 5], Min = 2.5, Max = 4 }, new Distribution(3, 5) { Bounds = [1, 2], Counts = [0, 0, 3], Min = 2.5, Max = 4 });
+        Assert.InRange(part.At(0.01).Value, 2.5, 4);
+        Assert.Equal((4, false), part.At(1));
+    }
+
+    [Fact]
+    public void Percentiles_of_a_histogram_never_lie_outside_what_all_its_parts_tell() => Gen.Select(Gen.Double[0.01, 9].Array[1, 40], Gen.Double[0.01, 9].Array[1, 40], Gen.Bool).Sample((a, b, told) =>
+    {
+        var sum = new DistributionSum();
+        foreach (var values in new[] { a, b })
+        {
+            var counts = new ulong[4];
+            foreach (var v in values) counts[v <= 1 ? 0 : v <= 2 ? 1 : v <= 4 ? 2 : 3]++;
+            sum.Add(new Distribution((ulong)values.Length, values.Sum()) { Bounds = [1, 2, 4], Counts = counts, Min = values.Min(), Max = told || ReferenceEquals(values, a) ? values.Max() : null }, null);
+        }
+        foreach (var share in new[] { 0.01, 0.5, 0.99 })
+        {
+            var (value, isBeyond) = sum.At(share);
+            Assert.InRange(value, Math.Min(a.Min(), b.Min()), told ? Math.Max(a.Max(), b.Max()) : 9);
+            if (told) Assert.False(isBeyond);
+            if (isBeyond) Assert.Equal(4, value);
+        }
+        // Kept and read again it knows as much.
+        using var bytes = new Core.Storage.Columns.ByteWriter(256);
+        sum.Write(bytes);
+        var from = new Core.Storage.Columns.ByteReader(bytes.Written);
+        Assert.Equal(sum.At(0.9), DistributionSum.Read(ref from).At(0.9));
+    });
+
+    [Fact]
+    public async Task A_percentile_in_the_last_bucket_says_beyond_which_value_it_lies()
+    {
+        using var records = Open();
+        using var metrics = Metrics(records);
+        await metrics.Append([Histogram(Temporality.Delta, "a", (Today, Took(1, 0, 0, 9)))], "quay");
+        var row = Ask(records, metrics, "from metrics name = took | group p50(value) as half, percentile(value, 5) as low", new Window(Today, Today + Hour)).Rows[0];
+        Assert.Equal((3.0, ValueMarks.Beyond), (row[0].AsDouble, row[0].Marks));
+        Assert.Equal(ValueMarks.Approximate, row[1].Marks);
+    }
+
+    [Theory]
+    [InlineData(0, 40)]
+    [InlineData(-1, 40)]
+    [InlineData(5, 100)]
+    public async Task A_cumulative_counter_counts_from_its_start_where_that_lies_in_the_window(int start, double growth)
+    {
+        using var records = Open();
+        using var metrics = Metrics(records);
+        var began = start == 0 ? 0 : Today + (start * Second);
+        await metrics.Append([new Metric("tickets", "", "", MetricKind.Sum, Resource.Unknown, InstrumentationScope.None, [.. new[] { (10, 60.0), (20, 100.0) }.Select(s => new Core.Records.Sample { Time = Today + (s.Item1 * Second), Start = began, Value = Value.Of(s.Item2) })]) { Temporality = Temporality.Cumulative, IsMonotonic = true }], "quay");
+        var window = new Window(Today, Today + Hour);
+        for (var closed = 0; closed < 2; closed++)
+        {
+            var row = Ask(records, metrics, "from metrics name = tickets | group increase(value) as n, per_second(value) as r", window).Rows[0];
+            Assert.Equal((growth, start == 5 ? growth / 15 : growth / 10), (row[0].AsDouble, row[1].AsDouble));
+            await metrics.Upkeep.Seal();
+        }
+    }
+
+    [Fact]
+    public async Task A_cumulative_histogram_counts_from_its_start_too()
+    {
+        using var records = Open();
+        using var metrics = Metrics(records);
+        var took = Histogram(Temporality.Cumulative, "a", (Today + Minute, Took(6, 0, 0, 0)), (Today + (2 * Minute), Took(10, 0, 0, 0)));
+        await metrics.Append([took with { Samples = [.. took.Samples.Select(s => new Core.Records.Sample { Time = s.Time, Start = Today + Second, Distribution = s.Distribution, Attributes = s.Attributes })] }], "quay");
+        Assert.Equal(10, Ask(records, metrics, "from metrics name = took | group increase(value) as n", new Window(Today, Today + Hour)).Rows[0][0].AsDouble);
+    }
+
+    [Fact]
     public void Exponential_histograms_of_unlike_scales_merge_within_their_buckets() => Gen.Select(Gen.Double[0.01, 1_000].Array[1, 200], Gen.Double[0.01, 1_000].Array[1, 200], Gen.Int[0, 5], Gen.Int[0, 5]).Sample((a, b, scaleA, scaleB) =>
     {
         var sum = new DistributionSum();
@@ -190,7 +268,7 @@ public sealed class MetricQueryTests : MetricTest
         foreach (var share in new[] { 0.1, 0.5, 0.99 })
         {
             var exact = all[Math.Max(0, (int)Math.Ceiling(share * all.Length) - 1)];
-            Assert.InRange(sum.At(share), exact / width * 0.999, exact * width * 1.001);
+            Assert.InRange(sum.At(share).Value, exact / width * 0.999, exact * width * 1.001);
         }
     });
 

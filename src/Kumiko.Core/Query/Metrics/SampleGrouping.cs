@@ -272,7 +272,7 @@ internal sealed class SampleGrouping
             for (var i = first; i < end; i++)
             {
                 if (double.IsNaN(run.Values[i])) continue;
-                Grow(Counters.Between(_before, run.Times[i], run.Values[i], run.Starts?[i] ?? 0, series.IsDelta));
+                Grow(Counters.Between(_before, run.Times[i], run.Values[i], run.Starts?[i] ?? 0, series.IsDelta, _of._window.From));
                 _before = (run.Times[i], run.Values[i]);
             }
         }
@@ -317,11 +317,11 @@ internal sealed class SampleGrouping
         {
             var before = _beforeDistribution;
             _beforeDistribution = (time, now);
-            if (!series.IsDelta && before is null) return;
-            // Cumulative: what it has beyond the sample before, unless it began anew.
-            var since = series.IsDelta || start > before!.Value.Time || now.Count < before.Value.Value.Count ? null : before.Value.Value;
+            if (!series.IsDelta && before is null && !Counters.BeginsWithin(start, _of._window.From, time)) return;
+            // Cumulative: what it has beyond the sample before, unless it began anew or there is none.
+            var since = series.IsDelta || before is null || start > before.Value.Time || now.Count < before.Value.Value.Count ? null : before.Value.Value;
             (_distribution ??= new()).Add(now, since);
-            var took = series.IsDelta ? (start > 0 && start < time ? time - start : before is { } last ? time - last.Time : 0) : time - before!.Value.Time;
+            var took = series.IsDelta || before is null ? (start > 0 && start < time ? time - start : before is { } last ? time - last.Time : 0) : time - before.Value.Time;
             Grow((now.Count - (double)(since?.Count ?? 0), took));
         }
 
@@ -353,7 +353,7 @@ internal sealed class SampleGrouping
                 if (!series.IsDelta) AddDistribution(series, level.FirstSample.Time, first, level.FirstSample.Start);
             }
             else if (_of._counters && level.Growths is not null && !series.IsDelta && !double.IsNaN(level.FirstSample.Value))
-                Grow(Counters.Between(_before, level.FirstSample.Time, level.FirstSample.Value, level.FirstSample.Start, isDelta: false));
+                Grow(Counters.Between(_before, level.FirstSample.Time, level.FirstSample.Value, level.FirstSample.Start, isDelta: false, _of._window.From));
         }
 
         private void AddStep(Level level, int i, long start)

@@ -10,6 +10,8 @@ namespace Kumiko.Core.Storage.Metrics;
 /// <remarks>The exponential form and its merging: OpenTelemetry metrics data model, ExponentialHistogram.</remarks>
 public sealed class DistributionSum
 {
+    private const byte HasExponential = 1, HasLimits = 2;
+
     private sealed class Explicit(double[] bounds)
     {
         public double[] Bounds { get; } = bounds;
@@ -49,6 +51,11 @@ public sealed class DistributionSum
     public double Min { get; private set; } = double.PositiveInfinity;
     public double Max { get; private set; } = double.NegativeInfinity;
 
+    /// <summary>
+    /// Between these all values lie: also what cumulative ones say of more than is taken of them. Infinite where a part does not say.
+    /// </summary>
+    private double _floor = double.PositiveInfinity, _ceiling = double.NegativeInfinity;
+
     public double Mean => Count > 0 ? Sum / Count : double.NaN;
 
     /// <summary>Adds what a distribution has beyond an earlier one of the same series.</summary>
@@ -60,6 +67,8 @@ public sealed class DistributionSum
         Count += now.Count - (double)(before?.Count ?? 0);
         Sum += (now.Sum ?? double.NaN) - (before?.Sum ?? 0);
         // Extremes of a cumulative one are those since its start, so they are told only where all of it is taken.
+        _floor = Math.Min(_floor, now.Min ?? double.NegativeInfinity);
+        _ceiling = Math.Max(_ceiling, now.Max ?? double.PositiveInfinity);
         if (before is null)
         {
             if (now.Min is { } min) Min = Math.Min(Min, min);
@@ -113,6 +122,8 @@ public sealed class DistributionSum
         Sum += other.Sum;
         Min = Math.Min(Min, other.Min);
         Max = Math.Max(Max, other.Max);
+        _floor = Math.Min(_floor, other._floor);
+        _ceiling = Math.Max(_ceiling, other._ceiling);
         foreach (var part in other._explicit)
         {
             var into = Of(part.Bounds);
@@ -128,16 +139,26 @@ public sealed class DistributionSum
         _exponential.ZeroThreshold = Math.Max(_exponential.ZeroThreshold, e.ZeroThreshold);
     }
 
-    /// <summary>Buckets with their bounds, rising; open ends are closed by the extremes where they are known, else by the next bound.</summary>
-    public IReadOnlyList<(double From, double To, double Count)> Buckets()
+    /// <summary>
+    /// Buckets with their bounds, rising, none of them beyond the known extremes. The last bucket of a histogram has no upper bound: where
+    /// nothing is known of its values it ends where it begins.
+    /// </summary>
+    public IReadOnlyList<(double From, double To, double Count)> Buckets() => Buckets(out _);
+
+    /// <param name="open">From where on values lie in a bucket without an end; infinite where there is none.</param>
+    private List<(double From, double To, double Count)> Buckets(out double open)
     {
+        open = double.PositiveInfinity;
         var buckets = new List<(double From, double To, double Count)>();
+        var lowest = double.IsFinite(_floor) ? _floor : Min;
+        var highest = double.IsFinite(_ceiling) ? _ceiling : Max;
         foreach (var part in _explicit)
             for (var i = 0; i < part.Counts.Length; i++)
             {
                 if (part.Counts[i] <= 0) continue;
-                var from = i > 0 ? part.Bounds[i - 1] : double.IsFinite(Min) ? Math.Min(Min, First(part)) : Math.Min(0, First(part));
-                var to = i < part.Bounds.Length ? part.Bounds[i] : double.IsFinite(Max) ? Math.Max(Max, from) : from;
+                var from = i > 0 ? part.Bounds[i - 1] : double.IsFinite(lowest) ? Math.Min(lowest, First(part)) : Math.Min(0, First(part));
+                var to = i < part.Bounds.Length ? part.Bounds[i] : double.IsFinite(highest) ? Math.Max(highest, from) : from;
+                if (i == part.Bounds.Length && !double.IsFinite(highest)) open = Math.Min(open, from);
                 buckets.Add((from, to, part.Counts[i]));
             }
         if (_exponential is { } e)
@@ -146,6 +167,9 @@ public sealed class DistributionSum
             foreach (var (bucket, count) in e.Negative) if (count > 0) buckets.Add((-Edge(bucket + 1, e.Scale), -Edge(bucket, e.Scale), count));
             if (e.Zeros > 0) buckets.Add((-e.ZeroThreshold, e.ZeroThreshold, e.Zeros));
         }
+        if (_floor <= _ceiling)
+            for (var i = 0; i < buckets.Count; i++)
+                buckets[i] = (Math.Clamp(buckets[i].From, _floor, _ceiling), Math.Clamp(buckets[i].To, _floor, _ceiling), buckets[i].Count);
         buckets.Sort((a, b) => a.From != b.From ? a.From.CompareTo(b.From) : a.To.CompareTo(b.To));
         return buckets;
     }
@@ -156,30 +180,31 @@ public sealed class DistributionSum
 
     /// <summary>A quantile, values spread evenly within a bucket; NaN where there are no buckets.</summary>
     /// <param name="share">0 to 1.</param>
-    public double At(double share)
+    /// <returns>The value, and whether it lies somewhere beyond that: in a bucket without an end.</returns>
+    public (double Value, bool IsBeyond) At(double share)
     {
-        var buckets = Buckets();
+        var buckets = Buckets(out var open);
         var total = buckets.Sum(b => b.Count);
-        if (!(total > 0)) return double.NaN;
+        if (!(total > 0)) return (double.NaN, false);
         // Buckets of unlike bounds overlap, so the place is sought where the counts below it reach the rank.
         double[] edges = [.. buckets.SelectMany(b => new[] { b.From, b.To }).Distinct().Order()];
         var rank = share * total;
         double below = 0;
-        for (var i = 0; i + 1 < edges.Length; i++)
+        for (var i = 0; i < edges.Length; i++)
         {
-            var (from, to) = (edges[i], edges[i + 1]);
+            var (from, to) = (edges[i], i + 1 < edges.Length ? edges[i + 1] : edges[i]);
             double at = 0, within = 0;
             foreach (var b in buckets)
             {
                 if (b.From == b.To) { if (b.From == from) at += b.Count; }
-                else if (b.From <= from && b.To >= to) within += b.Count * (to - from) / (b.To - b.From);
+                else if (b.From <= from && b.To >= to && to > from) within += b.Count * (to - from) / (b.To - b.From);
             }
-            if (rank <= below + at) return from;
+            if (at > 0 && rank <= below + at) return (from, from >= open);
             below += at;
-            if (rank <= below + within && within > 0) return from + ((rank - below) / within * (to - from));
+            if (within > 0 && rank <= below + within) return (from + (Math.Max(0, rank - below) / within * (to - from)), false);
             below += within;
         }
-        return edges[^1];
+        return (edges[^1], edges[^1] >= open);
     }
 
     internal void Write(ByteWriter to)
@@ -192,7 +217,9 @@ public sealed class DistributionSum
             foreach (var bound in part.Bounds) Number(to, bound);
             foreach (var count in part.Counts) to.Signed((long)count);
         }
-        to.Byte(_exponential is null ? (byte)0 : (byte)1);
+        to.Byte((byte)((_exponential is null ? 0 : HasExponential) | HasLimits));
+        Number(to, _floor);
+        Number(to, _ceiling);
         if (_exponential is not { } e) return;
         to.Signed(e.Scale);
         Number(to, e.Zeros);
@@ -225,7 +252,10 @@ public sealed class DistributionSum
             for (var i = 0; i < part.Counts.Length; i++) part.Counts[i] = from.Signed();
             read._explicit.Add(part);
         }
-        if (from.Byte() == 0) return read;
+        var has = from.Byte();
+        // Kept by an earlier version, nothing is known of them.
+        (read._floor, read._ceiling) = (has & HasLimits) != 0 ? (Number(ref from), Number(ref from)) : (double.NegativeInfinity, double.PositiveInfinity);
+        if ((has & HasExponential) == 0) return read;
         read._exponential = new Exponential { Scale = (int)from.Signed(), Zeros = Number(ref from), ZeroThreshold = Number(ref from) };
         Read(ref from, read._exponential.Positive);
         Read(ref from, read._exponential.Negative);
