@@ -15,6 +15,10 @@ public sealed record Change(string Key, long At, string What, string Place, stri
 
     public string Source { get; init; } = "";
 
+    /// <summary>The id of the event that told it, and the source that the event names; empty for what a person wrote down.</summary>
+    public string EventId { get; init; } = "";
+    public string EventSource { get; init; } = "";
+
     /// <summary>In a few words: <c>gate firmware 7.3</c>.</summary>
     public string Short => $"{What} {To}".Trim();
 

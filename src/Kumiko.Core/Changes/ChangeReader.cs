@@ -31,6 +31,8 @@ public static class ChangeReader
         {
             Kind = Text(from, Kind) ?? KindOf(from.Type),
             Source = source,
+            EventId = from.Id,
+            EventSource = from.Source,
         };
         // A clock from the year 1 has no place among nanoseconds.
         reason = from.Time is null && from.HasWrongTime ? "The time lies outside the years 1678 to 2261." : change.Problem();

@@ -7,11 +7,11 @@ namespace Kumiko.Core.Changes;
 /// <summary>What was done to what runs here.</summary>
 public sealed class ChangeStore(KeptDatabase kept)
 {
-    private const string Columns = "key AS Key, at AS At, kind AS Kind, what AS What, place AS Place, \"from\" AS \"From\", \"to\" AS \"To\", who AS Who, source AS Source";
+    private const string Columns = "key AS Key, at AS At, kind AS Kind, what AS What, place AS Place, \"from\" AS \"From\", \"to\" AS \"To\", who AS Who, source AS Source, event_id AS EventId, event_source AS EventSource";
 
     /// <summary>Adds a change; one with a key that is known already is left as it was.</summary>
     public Task<int> Add(Change change) => kept.Database.Writer.Write(connection => connection.Execute(
-        "INSERT INTO change (key, at, kind, what, place, \"from\", \"to\", who, source) VALUES (@Key, @At, @Kind, @What, @Place, @From, @To, @Who, @Source) ON CONFLICT (key) DO NOTHING", change));
+        "INSERT INTO change (key, at, kind, what, place, \"from\", \"to\", who, source, event_id, event_source) VALUES (@Key, @At, @Kind, @What, @Place, @From, @To, @Who, @Source, @EventId, @EventSource) ON CONFLICT (key) DO NOTHING", change));
 
     /// <summary>Takes back a change that a person wrote down.</summary>
     /// <returns>Rows removed: none where it came from elsewhere.</returns>
@@ -45,7 +45,9 @@ public sealed class ChangeStore(KeptDatabase kept)
         public string Who { get; init; } = "";
         public string Kind { get; init; } = "";
         public string Source { get; init; } = "";
+        public string EventId { get; init; } = "";
+        public string EventSource { get; init; } = "";
 
-        public Change Change() => new(Key, At, What, Place, From, To, Who) { Kind = Kind, Source = Source };
+        public Change Change() => new(Key, At, What, Place, From, To, Who) { Kind = Kind, Source = Source, EventId = EventId, EventSource = EventSource };
     }
 }

@@ -8,6 +8,9 @@ public static class RecordColumns
 {
     private const int MostSpread = 500;
 
+    /// <summary>The column that holds a record's attributes as one object.</summary>
+    public const string AllAttributes = "attributes";
+
     private static readonly Column[] All =
     [
         new("time", ColumnRole.Time, ValueKind.Time),
@@ -15,7 +18,7 @@ public static class RecordColumns
         new("service", ColumnRole.Detail),
         new("host", ColumnRole.Detail),
         new("body", ColumnRole.Detail),
-        new("attributes", ColumnRole.Detail, ValueKind.Object),
+        new(AllAttributes, ColumnRole.Detail, ValueKind.Object),
         new("trace_id", ColumnRole.Detail),
         new("span_id", ColumnRole.Detail),
         new("source", ColumnRole.Detail),
@@ -28,7 +31,7 @@ public static class RecordColumns
     /// <summary>Makes rows of such an answer.</summary>
     public static Func<Row, Value[]> Reader(RecordScope scope)
     {
-        var values = All.Where(c => !scope.IsHidden(c.Name)).Select(c => c.Name == "attributes" ? row => Value.Of(Attributes(scope, row)) : scope.Bind(c.Name))
+        var values = All.Where(c => !scope.IsHidden(c.Name)).Select(c => scope.Bind(c.Name))
             .Concat(scope.Added.Select(scope.Bind)).ToArray();
         return row => Array.ConvertAll(values, value => value(row));
     }
@@ -53,7 +56,7 @@ public static class RecordColumns
         var scope = (RecordScope)pipeline.Scope;
         var reader = Reader(scope);
         var schema = pipeline.Schema;
-        var attributes = schema.IndexOf("attributes");
+        var attributes = schema.IndexOf(AllAttributes);
         var names = new List<string>();
         var rows = new List<Value[]>();
         foreach (var row in answer)
@@ -65,7 +68,7 @@ public static class RecordColumns
                     if (names.Count < MostSpread && schema.IndexOf(name) < 0 && !names.Contains(name)) names.Add(name);
             rows.Add(values);
         }
-        var columns = schema.Columns.Where(c => c.Name != "attributes").Concat(names.Select(n => new Column(n, ColumnRole.Detail))).ToList();
+        var columns = schema.Columns.Where(c => c.Name != AllAttributes).Concat(names.Select(n => new Column(n, ColumnRole.Detail))).ToList();
         return new Frame(schema with { Columns = columns },
             [.. rows.Select(r => (Value[])[.. r.Where((_, i) => i != attributes), .. names.Select(n => attributes < 0 ? Value.Missing : r[attributes].AsObject.Get(n))])]);
     }

@@ -58,6 +58,7 @@ public sealed class RecordScope(FieldRefs fields) : Scope
     {
         if (Slots.TryGetValue(name, out var slot)) return row => row.Slots[slot];
         if (Hidden.Contains(name)) return _ => Value.Missing;
+        if (name == RecordColumns.AllAttributes) return row => Value.Of(RecordColumns.Attributes(this, row));
         var field = Fields.Get(name);
         if (Objects.IsEmpty) return row => row.Source.Field(field, row.Place);
         var objects = Objects.ToArray();

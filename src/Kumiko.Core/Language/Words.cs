@@ -13,7 +13,7 @@ internal static class Words
     public static readonly string[] Stages = ["where", "set", "select", "parse", "group", "top", "gaps", "order", "limit", "join", "union"];
 
     /// <summary>What can be read without being bound first.</summary>
-    public static readonly string[] Sets = ["logs", "metrics", "spans", "alerts", "changes", "patterns"];
+    public static readonly string[] Sets = ["logs", "metrics", "exemplars", "spans", "alerts", "changes", "patterns"];
 
     public static bool Is(string word, string keyword) => string.Equals(word, keyword, StringComparison.OrdinalIgnoreCase);
 

@@ -16,4 +16,10 @@ public sealed record Question(string Person, ParseResult Parsed, Window Window, 
 {
     /// <summary>Values of the query's parameters, as typed.</summary>
     public IReadOnlyDictionary<string, string> Parameters { get; init; } = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty;
+
+    /// <summary>Whether the answer to another one is the answer to this, at the same moment: all that it hangs on is the same.</summary>
+    public bool Asks(Question other) =>
+        Parsed.Text == other.Parsed.Text && Window == other.Window && Zone.Id == other.Zone.Id && Limits == other.Limits
+        && (Sources is null ? other.Sources is null : other.Sources is not null && Sources.SetEquals(other.Sources))
+        && Parameters.Count == other.Parameters.Count && Parameters.All(p => other.Parameters.TryGetValue(p.Key, out var value) && value == p.Value);
 }

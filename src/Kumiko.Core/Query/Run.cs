@@ -64,7 +64,12 @@ public sealed class Run : IDisposable
         if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
         return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Memory = _memory, Slices = Slices, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
 
-        Frame? Sets(string name, Window window) => name == "patterns" ? PatternSet.Read(Question, Snapshot, window) : around.Sets(name, window);
+        Frame? Sets(string name, Window window) => name switch
+        {
+            "patterns" => PatternSet.Read(Question, Snapshot, window),
+            "exemplars" when around.Metrics is { } metrics => ExemplarSet.Read(metrics, Question.Sources, window, Question.Limits.Rows),
+            _ => around.Sets(name, window),
+        };
     }
 
     private Pipeline Pipeline => _pipeline.Value;

@@ -41,7 +41,7 @@ public sealed class RunRegistry : IDisposable
     public Run FindOrOpen(string? id, Question question)
     {
         if (id is null || !_runs.TryGetValue(id, out var held) || held.Run.IsStopped || held.Run.Question.Person != question.Person
-            || held.Run.Question.Parsed.Text != question.Parsed.Text || held.Run.Question.Window != question.Window || !SameParameters(held.Run.Question, question)) return Open(question);
+            || !held.Run.Question.Asks(question)) return Open(question);
         held.Used = _clock.GetUtcNow();
         return held.Run;
     }
@@ -51,16 +51,12 @@ public sealed class RunRegistry : IDisposable
     {
         foreach (var (_, held) in _runs)
         {
-            var known = held.Run.Question;
-            if (held.Run.IsStopped || known.Person != question.Person || known.Parsed.Text != question.Parsed.Text || known.Window != question.Window || !SameParameters(known, question)) continue;
+            if (held.Run.IsStopped || held.Run.Question.Person != question.Person || !held.Run.Question.Asks(question)) continue;
             held.Used = _clock.GetUtcNow();
             return held.Run;
         }
         return Open(question);
     }
-
-    private static bool SameParameters(Question a, Question b) =>
-        a.Parameters.Count == b.Parameters.Count && a.Parameters.All(p => b.Parameters.TryGetValue(p.Key, out var value) && value == p.Value);
 
     private void Sweep()
     {

@@ -253,6 +253,26 @@ public sealed class MetricQueryTests : MetricTest
     }
 
     [Fact]
+    public async Task Scope_start_temporality_and_exemplars_can_be_asked_for()
+    {
+        using var records = Open();
+        using var metrics = Metrics(records);
+        var exemplar = new Exemplar(Today + Second, Value.Of(1.5), "5b8aa5a2d2c872e8321cf37308d69df2", "051581bf3cb55c13", new Attributes(["lane"], [Value.Of("2")]));
+        await metrics.Append([new Metric("tickets", "1", "", MetricKind.Sum, Resource.Unknown, new InstrumentationScope("gate.counter", "7.3", Attributes.Empty),
+            [new Core.Records.Sample { Time = Today + (5 * Second), Start = Today + Second, Value = Value.Of(4.0), Exemplars = [exemplar], Attributes = new Attributes(["terminal"], [Value.Of("Tarnhead")]) }]) { Temporality = Temporality.Delta, IsMonotonic = true }], "quay");
+        await metrics.Append([Of("tide.height", [(Today, 2.5)], "mast")], "radio");
+        var window = new Window(Today, Today + Hour);
+        var row = Ask(records, metrics, "from metrics scope = gate.counter | select name, scope, scope.version, temporality, start, terminal", window).Rows.Single();
+        Assert.Equal(["tickets", "gate.counter", "7.3", "delta"], row[..4].Select(v => v.AsText));
+        Assert.Equal((Today + Second, "Tarnhead"), (row[4].AsLong, row[5].AsText));
+        Assert.Equal("1", Told(Ask(records, metrics, "from metrics temporality = delta | group count()", window)));
+        var found = Ask(records, metrics, "from exemplars trace_id = 5b8aa5a2d2c872e8321cf37308d69df2 | select time, name, value, span_id, lane, terminal, sample_time, source", window).Rows.Single();
+        Assert.Equal((Today + Second, "tickets", 1.5, "051581bf3cb55c13", "2", "Tarnhead", Today + (5 * Second), "quay"),
+            (found[0].AsLong, found[1].AsText, found[2].AsDouble, found[3].AsText, found[4].AsText, found[5].AsText, found[6].AsLong, found[7].AsText));
+        Assert.Empty(Ask(records, metrics, "from exemplars", window.Shift(Hour)).Rows);
+    }
+
+    [Fact]
     public void Exponential_histograms_of_unlike_scales_merge_within_their_buckets() => Gen.Select(Gen.Double[0.01, 1_000].Array[1, 200], Gen.Double[0.01, 1_000].Array[1, 200], Gen.Int[0, 5], Gen.Int[0, 5]).Sample((a, b, scaleA, scaleB) =>
     {
         var sum = new DistributionSum();

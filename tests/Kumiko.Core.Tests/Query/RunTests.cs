@@ -140,6 +140,42 @@ public sealed class RunTests : IDisposable
     }
 
     [Fact]
+    public void A_run_is_shared_only_where_all_that_its_answer_hangs_on_is_the_same()
+    {
+        using var runs = new RunRegistry(_store, _clock);
+        var run = runs.Shared(Ask("refused"));
+        Assert.Same(run, runs.Shared(Ask("refused")));
+        Question[] others =
+        [
+            Ask("refused") with { Zone = NodaTime.DateTimeZone.ForOffset(NodaTime.Offset.FromHours(5)) },
+            Ask("refused") with { Limits = Limits.Default with { Rows = 10 } },
+            Ask("refused", sources: new HashSet<string> { "import" }),
+            Ask("refused") with { Window = Focus.Shift(1) },
+            Ask("refused") with { Parameters = new Dictionary<string, string> { ["who"] = "ines" } },
+        ];
+        foreach (var other in others)
+        {
+            Assert.NotSame(run, runs.Shared(other));
+            Assert.NotSame(run, runs.FindOrOpen(run.Id, other));
+            Assert.Same(runs.Shared(other), runs.Shared(other));
+        }
+        var narrowed = runs.Shared(Ask("refused", sources: new HashSet<string> { "import" }));
+        Assert.NotSame(narrowed, runs.Shared(Ask("refused", sources: new HashSet<string> { "quay" })));
+        Assert.Same(narrowed, runs.Shared(Ask("refused", sources: new HashSet<string> { "import" })));
+    }
+
+    [Fact]
+    public async Task All_attributes_of_a_record_are_a_column()
+    {
+        using var run = Run("| select attributes, body");
+        var reader = run.Passing(null).First();
+        var frame = await run.Frame();
+        Assert.Equal(["attributes", "body"], frame.Schema.Columns.Select(c => c.Name));
+        Assert.Contains(frame.Rows, r => r[0] is { Kind: ValueKind.Object } found && found.AsObject.Count > 0);
+        Assert.NotNull(reader);
+    }
+
+    [Fact]
     public async Task A_query_out_of_time_is_stopped_with_words()
     {
         using var run = new Run(Ask("refused") with { Limits = Limits.Default with { Time = TimeSpan.Zero } }, _store.Current);

@@ -107,8 +107,8 @@ public sealed class ChangeTests : IAsyncLifetime
     {
         await Send(Event, "application/cloudevents+json");
         using var query = await _server.Program(TokenPurpose.Query);
-        var rows = await query.GetStringAsync("/api/query?from=2026-11-23T00:00:00Z&to=2026-11-24T00:00:00Z&format=csv&q=" + Uri.EscapeDataString("from changes\n| select kind, what, place, before, after, who, source"));
-        Assert.Equal("deploy,gate firmware,Tarnhead,7.2,7.3,Oluchi Brandt,quay", rows.Trim().Split('\n')[1].Trim());
+        var rows = await query.GetStringAsync("/api/query?from=2026-11-23T00:00:00Z&to=2026-11-24T00:00:00Z&format=csv&q=" + Uri.EscapeDataString("from changes\n| select kind, what, place, before, after, who, source, event_id, event_source"));
+        Assert.Equal("deploy,gate firmware,Tarnhead,7.2,7.3,Oluchi Brandt,quay,r-7,/desk", rows.Trim().Split('\n')[1].Trim());
     }
 
     [Fact]

@@ -9,7 +9,10 @@ namespace Kumiko.Core.Intake.Syslog;
 public sealed partial class SyslogParser
 {
     /// <summary>With more parameters the structured data is left as text.</summary>
-    private const int MostFields = 256;
+    private const int MostFields = 256, SurelyPadded = 3;
+
+    private bool _unpadded;
+    private int _padded;
 
     private bool TryRfc5424(ReadOnlySpan<byte> message, ref Draft draft)
     {
@@ -56,7 +59,26 @@ public sealed partial class SyslogParser
             _inferred.Add("structured data not read");
             return start;
         }
-        return at + 1;
+        return at + 1 + OfSender(message[(at + 1)..]);
+    }
+
+    /// <summary>
+    /// Some relays keep the blank that followed the tag before all messages; others begin with a blank only where the text does. One blank
+    /// alone is taken for the relay's until a message without any has come this way; of several one is, where all so far had one.
+    /// </summary>
+    /// <returns>How many blanks are not the text's own.</returns>
+    private int OfSender(ReadOnlySpan<byte> text)
+    {
+        if (text.IsEmpty || text[0] != ' ')
+        {
+            _unpadded |= !text.IsEmpty;
+            return 0;
+        }
+        if (_unpadded) return 0;
+        var single = text.Length < 2 || text[1] != ' ';
+        var padded = single || _padded >= SurelyPadded;
+        if (single) _padded++;
+        return padded ? 1 : 0;
     }
 
     /// <summary>Reads <c>SD-ID *(SP PARAM-NAME="VALUE")]</c>.</summary>

@@ -42,7 +42,7 @@ internal sealed class MetricSamples : SampleSet
             new("value", ColumnRole.Value, ValueKind.Decimal) { Unit = units is [var unit] ? unit : "" },
         };
         if (series.Any(s => s.IsDistribution)) columns.AddRange([new("count", ColumnRole.Value, ValueKind.Integer), new("sum", ColumnRole.Value, ValueKind.Decimal)]);
-        columns.AddRange([new("unit", ColumnRole.Detail), new("kind", ColumnRole.Detail), new("source", ColumnRole.Detail)]);
+        columns.AddRange([new("start", ColumnRole.Detail, ValueKind.Time), new("unit", ColumnRole.Detail), new("kind", ColumnRole.Detail), new("source", ColumnRole.Detail)]);
         var known = columns.Select(c => c.Name).ToHashSet(StringComparer.Ordinal);
         foreach (var name in series.SelectMany(s => s.FieldNames).Distinct().Order(StringComparer.Ordinal)) if (known.Add(name)) columns.Add(new Column(name, ColumnRole.Key));
         return columns;
@@ -59,7 +59,7 @@ internal sealed class MetricSamples : SampleSet
 
     public override IEnumerable<Row> Rows(long moved, bool sorted)
     {
-        var samples = new List<(long Time, int Series, double Value, Distribution? Distribution)>();
+        var samples = new List<(long Time, long Start, int Series, double Value, Distribution? Distribution)>();
         if (_series.Count > 0)
         {
             using var snapshot = _store.Snapshot(_series);
@@ -71,7 +71,7 @@ internal sealed class MetricSamples : SampleSet
                 {
                     foreach (var piece in pieces.Where(p => p.Run is not null))
                         for (var i = piece.First; i < piece.End; i++)
-                            if (!double.IsNaN(piece.Run!.Values[i]) || piece.Run.Distributions is not null) samples.Add((piece.Run.Times[i], place, piece.Run.Values[i], piece.Run.Distributions?[i]));
+                            if (!double.IsNaN(piece.Run!.Values[i]) || piece.Run.Distributions is not null) samples.Add((piece.Run.Times[i], piece.Run.Starts?[i] ?? 0, place, piece.Run.Values[i], piece.Run.Distributions?[i]));
                     place++;
                     if (samples.Count > MostRows) throw new QueryRefusedException($"These are more than {MostRows:N0} samples. Group them, name a metric, or take a shorter focus.");
                 }
@@ -79,12 +79,14 @@ internal sealed class MetricSamples : SampleSet
             if (sorted) samples.Sort((a, b) => a.Time != b.Time ? b.Time.CompareTo(a.Time) : a.Series.CompareTo(b.Series));
             var blank = snapshot.Series.Select(Slots).ToArray();
             var hasCounts = Columns[Fixed].Name == "count";
+            var startAt = hasCounts ? Fixed + 2 : Fixed;
             for (var i = 0; i < samples.Count; i++)
             {
-                var (time, series, value, distribution) = samples[i];
+                var (time, start, series, value, distribution) = samples[i];
                 Value[] slots = [.. blank[series]];
                 slots[Time] = Records.Value.Time(time + moved);
                 slots[Value] = double.IsNaN(value) ? Records.Value.Missing : Records.Value.Of(value);
+                if (start > 0) slots[startAt] = Records.Value.Time(start + moved);
                 if (hasCounts && distribution is not null) (slots[Fixed], slots[Fixed + 1]) = (Records.Value.Of((long)distribution.Count), distribution.Sum is { } sum ? Records.Value.Of(sum) : Records.Value.Missing);
                 yield return new Row(RowSource.Columns, i, slots);
             }

@@ -20,7 +20,7 @@ internal sealed class SeriesRow(MetricSeries series) : RowSource
 internal sealed class SeriesScope : Scope
 {
     /// <summary>Names of what single samples have.</summary>
-    public static readonly string[] OfSamples = ["time", "value", "count", "sum"];
+    public static readonly string[] OfSamples = ["time", "value", "count", "sum", "start"];
 
     public override Func<Row, Value> Bind(string name) => row => ((SeriesRow)row.Source).Series.Field(name);
     public override bool Knows(string name) => true;

@@ -44,10 +44,19 @@ public sealed class MetricSeries
         "kind" => Value.Of(Words.Of(this)),
         "service" => Resource.Service.IsMissing ? Attributes.Get(name) : Resource.Service,
         "host" => Resource.Host.IsMissing ? Attributes.Get(name) : Resource.Host,
-        "time" or "value" or "count" or "sum" => Value.Missing,
+        "time" or "value" or "count" or "sum" or "start" => Value.Missing,
         _ when name.StartsWith(AttributesPrefix, StringComparison.Ordinal) => Attributes.Get(name[AttributesPrefix.Length..]),
         _ when name.StartsWith(ResourcePrefix, StringComparison.Ordinal) => Resource.Attributes.Get(name[ResourcePrefix.Length..]),
-        _ => Attributes.Get(name) is { IsMissing: false } own ? own : Resource.Attributes.Get(name),
+        _ => Attributes.Get(name) is { IsMissing: false } own ? own : Resource.Attributes.Get(name) is { IsMissing: false } shared ? shared : Described(name),
+    };
+
+    /// <summary>What the data model says of a series beside its attributes, which may have the same names.</summary>
+    private Value Described(string name) => name switch
+    {
+        "scope" when Scope.Name.Length > 0 => Value.Of(Scope.Name),
+        "scope.version" when Scope.Version.Length > 0 => Value.Of(Scope.Version),
+        "temporality" when Temporality != Temporality.Unspecified => Value.Of(IsDelta ? "delta" : "cumulative"),
+        _ => Value.Missing,
     };
 
     /// <summary>Names of all fields that it has beside those that every sample has.</summary>
@@ -60,8 +69,12 @@ public sealed class MetricSeries
             foreach (var name in Attributes.Names.ToArray()) yield return name;
             foreach (var name in Resource.Attributes.Names.ToArray())
                 if (name is not ("service.name" or "host.name") && Attributes.Get(name).IsMissing) yield return name;
+            foreach (var name in OfModel)
+                if (!Described(name).IsMissing) yield return name;
         }
     }
+
+    private static readonly string[] OfModel = ["scope", "scope.version", "temporality"];
 
     private static class Words
     {

@@ -290,6 +290,7 @@ public sealed class MetricStore : IDisposable
 
     private sealed class ExemplarRow
     {
+        public long Series { get; init; }
         public long Sample { get; init; }
         public long Time { get; init; }
         public double Value { get; init; }
@@ -298,17 +299,35 @@ public sealed class MetricStore : IDisposable
         public byte[] Fields { get; init; } = [];
     }
 
+    /// <summary>All exemplars that were measured in a window, each with its series and the time of its sample.</summary>
+    public IEnumerable<(MetricSeries Series, long Sample, Exemplar Exemplar)> Exemplars(Window window)
+    {
+        using var connection = _records.Database.Read();
+        var strings = new StringCache();
+        // A sample carries exemplars from before it; how long before is not said, but a day is more than any sender waits.
+        var rows = connection.Query<ExemplarRow>(
+            $"SELECT series AS Series, {ExemplarColumns} FROM exemplar WHERE sample >= @From AND sample < @Until AND time >= @From AND time < @To ORDER BY id",
+            new { window.From, window.To, Until = window.To < long.MaxValue - Instants.Day ? window.To + Instants.Day : long.MaxValue },
+            buffered: false);
+        foreach (var row in rows)
+            if (Book.Get((int)row.Series) is { } series) yield return (series, row.Sample, Read(row, strings));
+    }
+
+    private const string ExemplarColumns = "sample AS Sample, time AS Time, value AS Value, trace_id AS TraceId, span_id AS SpanId, fields AS Fields";
+
+    private static Exemplar Read(ExemplarRow row, StringCache strings)
+    {
+        var from = new ByteReader(row.Fields);
+        return new Exemplar(row.Time, Value.Of(row.Value), row.TraceId, row.SpanId, SeriesCodec.ReadFields(ref from, strings));
+    }
+
     /// <summary>The exemplars of a series by the time of the sample that carried them.</summary>
     public ILookup<long, Exemplar> Exemplars(MetricSeries series, Window window)
     {
         using var connection = _records.Database.Read();
         var strings = new StringCache();
-        return connection.Query<ExemplarRow>("SELECT sample AS Sample, time AS Time, value AS Value, trace_id AS TraceId, span_id AS SpanId, fields AS Fields FROM exemplar WHERE series = @Id AND sample >= @From AND sample < @To ORDER BY id", new { series.Id, window.From, window.To })
-            .ToLookup(r => r.Sample, r =>
-            {
-                var from = new ByteReader(r.Fields);
-                return new Exemplar(r.Time, Value.Of(r.Value), r.TraceId, r.SpanId, SeriesCodec.ReadFields(ref from, strings));
-            });
+        return connection.Query<ExemplarRow>($"SELECT {ExemplarColumns} FROM exemplar WHERE series = @Id AND sample >= @From AND sample < @To ORDER BY id", new { series.Id, window.From, window.To })
+            .ToLookup(r => r.Sample, r => Read(r, strings));
     }
 
     /// <summary>Samples by source and day of arrival.</summary>

@@ -33,7 +33,7 @@ public class SyslogParserTests
     [InlineData("<14>1 - - - - - -", "missing|missing|", "time of arrival")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio - - - -", "radio|missing|", "")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - - \uFEFFwith a mark", "radio|app|with a mark", "")]
-    [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - -  leading blank", "radio|app| leading blank", "")]
+    [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - -  leading blank", "radio|app|leading blank", "")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - [a b=\"1\"]    indented", "radio|app|   indented", "")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - [a b=\"1] broken", "radio|app|[a b=\"1] broken", "structured data not read")]
     [InlineData("<14>1 2026-11-23T18:00:00Z radio app - - [a b=\"1\"]no blank", "radio|app|[a b=\"1\"]no blank", "structured data not read")]
@@ -41,6 +41,19 @@ public class SyslogParserTests
     {
         var record = Parse(message);
         Assert.Equal((told, inferred), (Told(record), Field(record, "syslog.inferred")));
+    }
+
+    [Fact]
+    public void A_blank_before_every_message_is_the_relays_and_others_are_the_texts_own()
+    {
+        string[] Bodies(params string[] texts)
+        {
+            var parser = new SyslogParser();
+            return [.. texts.Select(t => parser.Parse(Encoding.UTF8.GetBytes("<14>1 2026-11-23T18:00:00Z radio app - - - " + t), "quay", Now, null).Body)];
+        }
+        Assert.Equal(["up", " at Link.Up", "  indented"], Bodies("up", " at Link.Up", "  indented"));
+        Assert.Equal(["one", "two", "three", " at Link.Up"], Bodies(" one", " two", " three", "  at Link.Up"));
+        Assert.Equal(["   at Link.Up"], Bodies("   at Link.Up"));
     }
 
     [Theory]
