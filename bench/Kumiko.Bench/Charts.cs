@@ -31,7 +31,7 @@ internal static class Charts
             await Told(browser, "a formula over two metrics by terminal, six hours, with its baseline", n => At(notices, n, hours), 300);
             await Told(browser, "the same after one series was edited", n => At(Edited(notices, n), 0, hours), 150);
             await Told(browser, "the same without a baseline", n => At(Edited(notices, n) with { HidesBaseline = true }, 0, hours), 150);
-            await Told(browser, "records by service, edited, a day, without a baseline", n => At(new ChartBoard { HidesBaseline = true, Series = [new BoardSeries("n", $"level >= info and not x{n} | group count() by service every 10m")] }, 0, day), 150);
+            await Told(browser, "records by service, edited, a day, without a baseline", n => At(new ChartBoard { HidesBaseline = true, Series = [new BoardSeries("n", $"level >= info and not x{n} | group count() by service per 10m")] }, 0, day), 150);
             await Told(browser, "one beside its peers and itself on two days, six hours", n => At(notices with { Series = [.. Edited(notices, n).Series.Select(s => s with { Hidden = true }), new BoardSeries("peers") { Peers = new PeersOf("unshown", "terminal", "Lindle") }, new BoardSeries("days") { Earlier = new EarlierOf("unshown", "1d", 2) }] }, 0, hours), 300);
             await Told(browser, "what moves with a series among the processors of all hosts, a day", n => At(notices, n, day + "&handler=MovesWith&name=arrived&of=system.cpu"), 1_000);
             await app.StopAsync();
@@ -39,7 +39,7 @@ internal static class Charts
         finally { Directory.Delete(data, true); }
     }
 
-    private static string Metric(string name, string figure, string by) => $"from metrics name = {name} | group {figure}(value) by {by} every 2m";
+    private static string Metric(string name, string figure, string by) => $"from metrics name = {name} | group {figure}(value) by {by} per 2m";
 
     /// <summary>With a query that was not asked before.</summary>
     private static ChartBoard Edited(ChartBoard board, int n) => board with { Series = [board.Series[0], board.Series[1] with { Text = board.Series[1].Text.Replace(" |", $" and terminal != t{n.ToString(CultureInfo.InvariantCulture)} |", StringComparison.Ordinal) }, board.Series[2]] };

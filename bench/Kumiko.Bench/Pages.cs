@@ -17,7 +17,7 @@ internal static class Pages
         ("a rare word", "refused"),
         ("conditions", "level >= warn and terminal = Tarnhead"),
         ("a regular expression", @"body ~ /after \d\.\d+s/"),
-        ("counted over time", "refused\n| group count() by reason every 1h"),
+        ("counted over time", "refused\n| group count() by reason per 1h"),
     ];
 
     /// <summary>Lets runs that nobody reads any more end before the next thing is measured.</summary>

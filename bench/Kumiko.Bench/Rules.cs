@@ -43,7 +43,7 @@ internal static class Rules
     private static IEnumerable<(string Name, RuleDefinition Definition)> Tried()
     {
         var refused = new CountOf("service = gate-control and \"refused\"");
-        RuleDefinition Of(Quantity quantity, Wrong wrong, params string[] keys) => new() { Quantity = quantity, Wrong = wrong, Keys = keys, LookBack = 10 * Instants.Minute, Interval = Instants.Minute };
+        RuleDefinition Of(Quantity quantity, Wrong wrong, params string[] keys) => new() { Quantity = quantity, Wrong = wrong, Keys = keys, InTheLast = 10 * Instants.Minute, CheckedEvery = Instants.Minute };
         yield return ("how many, by terminal, above a limit", Of(refused, new Beyond(false, 14, 30), "terminal"));
         yield return ("a share with least cases, by service", Of(new ShareOf("level >= error", "", 50), new Beyond(false, 0.02, 0.1), "service"));
         yield return ("different values", Of(new DistinctOf("refused", "ticket"), new Beyond(false, 30, 90), "terminal"));
@@ -78,7 +78,7 @@ internal static class Rules
             {
                 Name = "rule " + i,
                 Author = author,
-                Definition = new RuleDefinition { Quantity = new CountOf($"service = {Services[i % 10]} and {Conditions[i / 10 % 10]}"), Wrong = new Beyond(false, 1e6, null), Keys = i % 3 == 0 ? ["host"] : [], LookBack = (5 + (i / 100)) * Instants.Minute, Interval = Instants.Minute },
+                Definition = new RuleDefinition { Quantity = new CountOf($"service = {Services[i % 10]} and {Conditions[i / 10 % 10]}"), Wrong = new Beyond(false, 1e6, null), Keys = i % 3 == 0 ? ["host"] : [], InTheLast = (5 + (i / 100)) * Instants.Minute, CheckedEvery = Instants.Minute },
             }, since: now);
         await checker.CheckDue(now, default);
         Console.WriteLine("\n| rules due in one minute, two at once | seconds | share of the minute |\n|---|---|---|");

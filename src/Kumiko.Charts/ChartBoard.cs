@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Kumiko.Core.Language;
 using Kumiko.Core.Workbench;
 
 namespace Kumiko.Charts;
@@ -84,6 +85,21 @@ public sealed record ChartBoard
     /// <summary>The series that are drawn at most.</summary>
     [JsonIgnore]
     public int MostDrawn => Most is > 0 and <= 500 ? Most : 20;
+
+    /// <summary>With all texts of its series put right that can be without a person; null where there is none.</summary>
+    [JsonIgnore]
+    public ChartBoard? Mended
+    {
+        get
+        {
+            var mended = this with
+            {
+                Records = QueryParser.Parse(Records).Mended ?? Records,
+                Series = [.. Series.Select(s => QueryParser.Parse(s.Text).Mended is { } text ? s with { Text = text } : s)],
+            };
+            return mended.Records == Records && mended.Series.SequenceEqual(Series) ? null : mended;
+        }
+    }
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {

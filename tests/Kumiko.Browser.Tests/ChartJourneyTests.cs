@@ -79,7 +79,7 @@ public sealed class ChartJourneyTests(RunningDemo demo)
     public void A_stretch_drawn_on_a_chart_becomes_the_focus()
     {
         using var browser = new Browser(demo);
-        browser.SignIn("Ines Halloran", "/search?q=from metrics name = system.cpu.utilization | group avg(value) by service every 10m&from=-24h&to=now");
+        browser.SignIn("Ines Halloran", "/search?q=from metrics name = system.cpu.utilization | group avg(value) by service per 10m&from=-24h&to=now");
         var chart = browser.Find("svg.chart-picture");
         new Actions(browser.Driver).MoveToElement(chart, -100, 0).ClickAndHold().MoveByOffset(150, 0).Release().Perform();
         browser.Until(() => !browser.Here.Contains("from=-24h", StringComparison.Ordinal) && browser.Here.Contains("from=", StringComparison.Ordinal), "a new focus");

@@ -107,7 +107,7 @@ public sealed class JourneyTests(RunningDemo demo)
 
         // 5. Counted by reason over time: a chart with axes, legend, cross-hair and tooltip; dragging sets the focus.
         ines.Open("/search?q=refused");
-        ines.Ask("\n| group count() by reason every 5m", append: true);
+        ines.Ask("\n| group count() by reason per 5m", append: true);
         ines.Find("svg[data-chart]");
         Assert.NotEmpty(ines.All("svg[data-chart] text.tick"));
         Assert.InRange(ines.All(".legend tbody tr").Count, 2, 10);
@@ -130,8 +130,8 @@ public sealed class JourneyTests(RunningDemo demo)
         Fill(ines, "Name", "gate refusals");
         Fill(ines, "Warning", "20");
         Fill(ines, "Critical", "40");
-        Fill(ines, "LookBack", "1m");
-        Fill(ines, "Interval", "10s");
+        Fill(ines, "InTheLast", "1m");
+        Fill(ines, "CheckedEvery", "10s");
         // An address of its own: what other tests tell would use up the limit of hers.
         Fill(ines, "MailTo", "gates@skerryline.example");
         ines.Until(() => ines.Text("#trial").Contains("warning above 20", StringComparison.Ordinal), "the trial with the new limits");

@@ -70,8 +70,8 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Find("#trial .verdict");
         Fill("Warning", "2");
         Fill("Critical", "5");
-        Fill("LookBack", "1m");
-        Fill("Interval", "10s");
+        Fill("InTheLast", "1m");
+        Fill("CheckedEvery", "10s");
         _ines.Until(() => _ines.Text("#trial .says").Contains("above 2 (warning), above 5 (critical)", StringComparison.Ordinal), "the sentence");
         Assert.Empty(_ines.Axe());
         Save("lanterns");
@@ -94,8 +94,8 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Assert.False(_ines.Driver.FindElement(By.Name("Warning")).Displayed);
         Choose("Level", "critical");
         Fill("Expected", "1h");
-        Fill("LookBack", "1m");
-        Fill("Interval", "10s");
+        Fill("InTheLast", "1m");
+        Fill("CheckedEvery", "10s");
         await Send(1, ("body", "buoy ticks"), ("buoy", "north"));
         await Send(1, ("body", "buoy ticks"), ("buoy", "south"));
         _ines.Until(() => _ines.Text("#trial .says").Contains("for each buoy", StringComparison.Ordinal), "the sentence");
@@ -120,8 +120,8 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("Keys", "flag");
         Choose("Wrong", "new");
         Fill("History", "1d");
-        Fill("LookBack", "1m");
-        Fill("Interval", "10s");
+        Fill("InTheLast", "1m");
+        Fill("CheckedEvery", "10s");
         _ines.Until(() => _ines.Text("#trial .says").Contains("never seen in the 1 d before", StringComparison.Ordinal), "the sentence");
         Save("flags");
         await Send(1, ("body", "flag hoisted"), ("flag", "blue"));
@@ -140,8 +140,8 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("Least", "10");
         Fill("Warning", "20%");
         Fill("Critical", "50%");
-        Fill("LookBack", "1m");
-        Fill("Interval", "10s");
+        Fill("InTheLast", "1m");
+        Fill("CheckedEvery", "10s");
         _ines.Until(() => _ines.Text("#trial .says").Contains("at least 10", StringComparison.Ordinal), "the sentence");
         Save("ramps");
         await Send(4, ("body", "ramp moved"), ("stuck", true));
@@ -158,7 +158,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         await Send(30, ("body", "crate weighed"));
         _ines.Open("/rules/new?q=crate%20%7C%20group%20count()%20every%201m&limit=12");
         Assert.Equal("12", _ines.Find("[name=Warning]").GetAttribute("value"));
-        Assert.Equal("1m", _ines.Find("[name=LookBack]").GetAttribute("value"));
+        Assert.Equal("1m", _ines.Find("[name=InTheLast]").GetAttribute("value"));
         _ines.Until(() => _ines.All("rect.grip").Count == 1, "a limit that can be moved");
         var grip = _ines.Find("rect.grip");
         Assert.Equal("slider", grip.GetAttribute("role"));
@@ -173,13 +173,13 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     [Fact]
     public void A_mark_of_a_chart_offers_a_rule_with_its_figure()
     {
-        _ines.Open("/charts?" + Chart("level >= warn | group count() by service every 30m"));
+        _ines.Open("/charts?" + Chart("level >= warn | group count() by service per 30m"));
         _ines.Find("svg[data-chart]").SendKeys(Keys.ArrowRight);
         _ines.Until(() => { _ines.Find("svg[data-chart]").SendKeys(Keys.Enter); return _ines.All("a").Any(a => a.Displayed && a.Text.StartsWith("Be told of", StringComparison.Ordinal)); }, "the menu of a mark");
         _ines.Press("Be told of");
         _ines.Until(() => _ines.Here.StartsWith("/rules/new", StringComparison.Ordinal), "the rule");
         Assert.Contains("limit=", _ines.Here);
-        Assert.Equal("30m", _ines.Find("[name=LookBack]").GetAttribute("value"));
+        Assert.Equal("30m", _ines.Find("[name=InTheLast]").GetAttribute("value"));
         Assert.NotEqual("", _ines.Find("[name=Warning]").GetAttribute("value"));
         Assert.Equal("", _ines.Find("[name=Critical]").GetAttribute("value"));
     }
@@ -196,8 +196,8 @@ public sealed class RuleJourneyTests : IAsyncLifetime
             Fill("Keys", "quay");
             Fill("Warning", "1");
             Fill("Critical", "");
-            Fill("LookBack", "1m");
-            Fill("Interval", "10s");
+            Fill("InTheLast", "1m");
+            Fill("CheckedEvery", "10s");
             Save(name);
         }
         _ines.Open("/rules/new");
@@ -207,7 +207,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         new SelectElement(_ines.Find("select[name=Second]")).SelectByText("ramp waits");
         Fill("Within", "10m");
         Choose("Level", "critical");
-        Fill("Interval", "10s");
+        Fill("CheckedEvery", "10s");
         _ines.Until(() => _ines.Text("#trial .says").Contains("“winch slips”, then “ramp waits” within 10 min, of the same key", StringComparison.Ordinal), "the sentence");
         Save("The winch holds up the ramp");
         await Send(3, ("body", "winch slips"), ("quay", "Orra"));
@@ -237,7 +237,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Press("Be told when it burns");
         _ines.Until(() => _ines.Text("#trial .says").Contains("burn rate of “Berths fit”", StringComparison.Ordinal), "a rule on it");
         Fill("Critical", "2");
-        Fill("Interval", "1m");
+        Fill("CheckedEvery", "1m");
         Save("berths burn");
         await Send(60, ("body", "berth given"), ("fit", "bad"));
         Line("critical", "berths burn");
@@ -256,8 +256,8 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("Query", "\"horn sounds\"");
         Fill("Warning", "");
         Fill("Critical", "1");
-        Fill("LookBack", "5m");
-        Fill("Interval", "10s");
+        Fill("InTheLast", "5m");
+        Fill("CheckedEvery", "10s");
         Fill("FollowUp", "\"horn sounds\" | group count() by ship");
         Fill("Runbook", "1. Look out\n2. <script>alert(1)</script> [no](javascript:alert(1))");
         Save("horns");
@@ -300,7 +300,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Assert.Equal("silent hosts, copy", _ines.Find("[name=Name]").GetAttribute("value"));
         _ines.Click(() => _ines.Find(".as-text summary"));
         Assert.Contains("is silent as critical, expected for 1d", _ines.Find("textarea[name=text]").GetAttribute("value"));
-        Fill("text", "count of\n    refused\nin 15m, every 5m\nis below 3 as a warning\nfor 2 checks");
+        Fill("text", "count of\n    refused\nin the last 15m, checked every 5m\nis below 3 as a warning\nfor 2 checks");
         _ines.Press("Fill the form from this text");
         _ines.Until(() => _ines.Text("#trial .says").Contains("is below 3 (warning), for 2 checks", StringComparison.Ordinal), "the form from the text");
         Assert.Equal("silent hosts, copy", _ines.Find("[name=Name]").GetAttribute("value"));

@@ -51,8 +51,8 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Fill("Query", _word);
         Fill("Warning", "");
         Fill("Critical", "3");
-        Fill("LookBack", "30m");
-        Fill("Interval", "10s");
+        Fill("InTheLast", "30m");
+        Fill("CheckedEvery", "10s");
         Fill("Keys", keys);
         Fill("MailTo", "");
         Fill("Team", team);

@@ -9,8 +9,8 @@ namespace Kumiko.Browser.Tests;
 [Collection("asking")]
 public sealed class WorkbenchJourneyTests(RunningDemo demo)
 {
-    private const string Arrived = "from metrics name = skerry.notices.arrived | group increase(value) by terminal every 10m";
-    private const string Shown = "from metrics name = skerry.notices.shown | group increase(value) by terminal every 10m";
+    private const string Arrived = "from metrics name = skerry.notices.arrived | group growth(value) by terminal per 10m";
+    private const string Shown = "from metrics name = skerry.notices.shown | group growth(value) by terminal per 10m";
 
     private static string At(ChartBoard board, string more = "&from=-24h&to=now") => "/charts?c=" + Uri.EscapeDataString(board.ToJson()) + more;
 
@@ -122,14 +122,14 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         var what = ines.Find("[name='b.what']");
         what.SendKeys("http.server.request.count" + Keys.Tab);
         ines.Find("[name='b.where']").SendKeys("service = booking-web" + Keys.Tab);
-        ines.Until(() => ines.Find("[data-series-text]").GetDomProperty("value") == "from metrics name = http.server.request.count and service = booking-web | group per_second(value) every auto", "the text");
+        ines.Until(() => ines.Find("[data-series-text]").GetDomProperty("value") == "from metrics name = http.server.request.count and service = booking-web | group per_second(value) per auto", "the text");
         ines.Until(() => ines.All(".preview svg").Count == 1, "a small look at it");
         Choose(ines, ines.Find("form[data-series-form] [name=called]"), "requests");
         ines.Find("form[data-series-form] button.act").Click();
         ines.Until(() => ines.All("[data-series-row=requests]").Count == 1, "the requests");
         ines.Press("+ series");
         Choose(ines, ines.Find("form[data-series-form] [name=called]"), "busy");
-        Write(ines, "records", "from metrics name = system.cpu.utilization and service = booking-web | group avg(value) every auto", ("form", "area"), ("side", "right"), ("stroke", "dotted"));
+        Write(ines, "records", "from metrics name = system.cpu.utilization and service = booking-web | group avg(value) per auto", ("form", "area"), ("side", "right"), ("stroke", "dotted"));
         ines.Click(() => ines.Find("details.axes summary"));
         Choose(ines, ines.Find("[name=leftTitle]"), "requests a second");
         Choose(ines, ines.Find("[name=rightTitle]"), "processors");
@@ -153,7 +153,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     {
         using var ines = new Browser(demo);
         ines.SignIn("Ines Halloran", "/search?q=service = gate-control and refused&from=-24h&to=now");
-        ines.Ask("\n| group p95(wait) as slow by reason every 1h", append: true);
+        ines.Ask("\n| group p95(wait) as slow by reason per 1h", append: true);
         ines.Find("svg[data-chart]");
         ines.Find(".split [name=top]").SendKeys("10" + Keys.Enter);
         ines.Until(() => ines.Query.Contains("top 10 reason by slow with rest", StringComparison.Ordinal), "the highest and the rest");
@@ -175,7 +175,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     public void Small_multiples_by_service_on_paper_and_lacquer_with_the_keyboard_alone()
     {
         using var ines = new Browser(demo);
-        ines.SignIn("Ines Halloran", At(new ChartBoard { Series = [new BoardSeries("busy", "from metrics name = system.cpu.utilization | group avg(value) by service every 20m")] }));
+        ines.SignIn("Ines Halloran", At(new ChartBoard { Series = [new BoardSeries("busy", "from metrics name = system.cpu.utilization | group avg(value) by service per 20m")] }));
         Form(ines, "by", "service");
         ines.Until(() => ines.All("svg[data-chart] .multiple-name").Count >= 10, "a chart for each service");
         foreach (var theme in new[] { "paper", "lacquer" })
@@ -215,7 +215,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
             Choose(ines, part.FindElement(By.Name("kind")), kind);
             Choose(ines, part.FindElement(By.Name("text")), text);
         }
-        Part(0, "filling", "a query", "from metrics name = skerry.passengers.boarded | group increase(value) as boarded by terminal every 15m");
+        Part(0, "filling", "a query", "from metrics name = skerry.passengers.boarded | group growth(value) as boarded by terminal per 15m");
         var question = ines.Find("[name=question]");
         question.SendKeys("from filling");
         ines.Find(".join-verbs .act").Click();
@@ -223,12 +223,12 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
         ines.Until(() => ines.Find("[data-join-part=filling]").Text.Contains("rows", StringComparison.Ordinal), "its rows");
         ines.Click(() => ines.Find("[data-join-part=filling] summary"));
         ines.Until(() => ines.All("[data-join-part=filling] .as-table tbody tr").Count == 8, "its first rows");
-        Part(1, "lanes", "a query", "from metrics name = skerry.lanes.open | group last(value) as open by terminal every 5m");
+        Part(1, "lanes", "a query", "from metrics name = skerry.lanes.open | group last(value) as open by terminal per 5m");
         Choose(ines, ines.Find("[name=question]"), "from filling | join lanes nearest time within 30m on terminal");
         ines.Find(".join-verbs .act").Click();
         ines.Until(() => ines.All("[data-join-part=lanes]").Count == 1, "the second part");
         Part(2, "fast", "a constant", "10");
-        Choose(ines, ines.Find("[name=question]"), "service = gate-control and exists(wait)\n| group count() as scans, p95(wait) as slow by host, terminal every 15m\n| join filling on terminal, time\n| where filling.boarded > fast\n| join lanes nearest time within 30m on terminal\n| set per_lane = scans / lanes.open\n| group avg(per_lane) as scans_per_lane, avg(slow) as wait by host");
+        Choose(ines, ines.Find("[name=question]"), "service = gate-control and exists(wait)\n| group count() as scans, p95(wait) as slow by host, terminal per 15m\n| join filling on terminal, time\n| where filling.boarded > fast\n| join lanes nearest time within 30m on terminal\n| set per_lane = scans / lanes.open\n| group avg(per_lane) as scans_per_lane, avg(slow) as wait by host");
         ines.Find(".join-verbs .act").Click();
         ines.Until(() => ines.All(".join-count").Count == 2, "what found no partner, for both joins");
         Assert.Contains("partner", ines.All(".join-count")[0].Text);
@@ -249,7 +249,7 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
             .Append($"{{\"time\":\"{moment.AddMinutes(m).AddSeconds(30):O}\",\"service\":\"berth-desk\",\"body\":\"no berth was free\"}}"))]);
         using var ines = new Browser(demo);
         ines.SignIn("Ines Halloran");
-        var board = new ChartBoard { Title = "Berths not found", Series = [new BoardSeries("unmet", "failed / asked"), new BoardSeries("failed", "service = berth-desk and \"no berth\" | group count() every 1m"), new BoardSeries("asked", "service = berth-desk and \"asked for\" | group count() every 1m") { Hidden = true }], HidesBaseline = true };
+        var board = new ChartBoard { Title = "Berths not found", Series = [new BoardSeries("unmet", "failed / asked"), new BoardSeries("failed", "service = berth-desk and \"no berth\" | group count() per 1m"), new BoardSeries("asked", "service = berth-desk and \"asked for\" | group count() per 1m") { Hidden = true }], HidesBaseline = true };
         ines.Open(At(board, $"&from={moment.AddMinutes(-19):yyyy-MM-ddTHH:mm:ssZ}&to={moment.AddMinutes(19):yyyy-MM-ddTHH:mm:ssZ}"));
         // The step at the middle of the focus, by pointer.
         var picture = ines.Find("svg[data-chart]");

@@ -37,7 +37,7 @@ public sealed class BackgroundTests : IAsyncLifetime
     private async Task AddRule()
     {
         var person = await _server.Get<PeopleStore>().Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
-        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), LookBack = Instants.Minute, Interval = 10 * Instants.Second }, MailTo = person!.Email, Author = person.Id });
+        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), InTheLast = Instants.Minute, CheckedEvery = 10 * Instants.Second }, MailTo = person!.Email, Author = person.Id });
     }
 
     private async Task Refuse(int times)

@@ -38,7 +38,7 @@ public sealed class ChartPageTests : IAsyncLifetime
     private static readonly ChartBoard Errors = new()
     {
         Title = "Errors at the gates",
-        Series = [new BoardSeries("share", "bad / total") { Unit = "1" }, new BoardSeries("bad", "level >= error | group count() by host every 5m"), new BoardSeries("total", "| group count() by host every 5m") { Hidden = true }],
+        Series = [new BoardSeries("share", "bad / total") { Unit = "1" }, new BoardSeries("bad", "level >= error | group count() by host per 5m"), new BoardSeries("total", "| group count() by host per 5m") { Hidden = true }],
     };
 
     private async Task<string> Page(string url) => WebUtility.HtmlDecode(await _ines.GetStringAsync(url));
@@ -97,8 +97,8 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Equal(new PeersOf("bad", "host", "gate-t1"), peers.Series[^1].Peers);
         Assert.True(peers.Series[1].Hidden);
         Assert.Equal(new EarlierOf("bad", "12h24m", 3), (await Edit(Errors, "add", ("kind", "earlier"), ("of", "bad"), ("by", "12h24m"), ("copies", "3"))).Board.Series[^1].Earlier);
-        var (saved, _, _) = await Edit(Errors, "save", ("name", "bad"), ("called", "failed"), ("text", "level >= warn | group count() by host every 5m"), ("form", "Area"), ("side", "Right"), ("slot", "4"), ("stroke", "Dashed"), ("unit", "s"), ("decimals", "2"));
-        Assert.Equal(new BoardSeries("failed", "level >= warn | group count() by host every 5m") { Form = ChartForm.Area, Side = Side.Right, Slot = 4, Stroke = Stroke.Dashed, Unit = "s", Decimals = 2 }, saved.Series[1]);
+        var (saved, _, _) = await Edit(Errors, "save", ("name", "bad"), ("called", "failed"), ("text", "level >= warn | group count() by host per 5m"), ("form", "Area"), ("side", "Right"), ("slot", "4"), ("stroke", "Dashed"), ("unit", "s"), ("decimals", "2"));
+        Assert.Equal(new BoardSeries("failed", "level >= warn | group count() by host per 5m") { Form = ChartForm.Area, Side = Side.Right, Slot = 4, Stroke = Stroke.Dashed, Unit = "s", Decimals = 2 }, saved.Series[1]);
         Assert.Equal("failed / total", saved.Series[0].Text);
         Assert.Equal(["bad", "share", "total"], (await Edit(Errors, "up", ("name", "bad"))).Board.Series.Select(s => s.Name));
         Assert.Equal(2, (await Edit(Errors, "remove", ("name", "bad"))).Board.Series.Count);
@@ -189,12 +189,12 @@ public sealed class ChartPageTests : IAsyncLifetime
     [Fact]
     public async Task The_builder_and_the_text_say_the_same()
     {
-        var builder = await Page(At("/charts", Errors, ("handler", "Builder"), ("text", "level >= error | group p95(wait) by host every 5m")));
+        var builder = await Page(At("/charts", Errors, ("handler", "Builder"), ("text", "level >= error | group p95(wait) by host per 5m")));
         Assert.Contains("value=\"wait\"", builder);
         Assert.Contains("value=\"level >= error\"", builder);
-        Assert.Contains("edited as text", await Page(At("/charts", Errors, ("handler", "Builder"), ("text", "| group count() every 5m | limit 3"))));
-        var built = JsonDocument.Parse(await _ines.GetStringAsync(At("/charts", Errors, ("handler", "Built"), ("b.what", "wait"), ("b.where", "host = gate-t1"), ("b.function", "max"), ("b.by", "host, level"), ("b.every", "1m")))).RootElement;
-        Assert.Equal("host = gate-t1 | group max(wait) by host, level every 1m", built.GetProperty("text").GetString());
+        Assert.Contains("edited as text", await Page(At("/charts", Errors, ("handler", "Builder"), ("text", "| group count() per 5m | limit 3"))));
+        var built = JsonDocument.Parse(await _ines.GetStringAsync(At("/charts", Errors, ("handler", "Built"), ("b.what", "wait"), ("b.where", "host = gate-t1"), ("b.function", "max"), ("b.by", "host, level"), ("b.per", "1m")))).RootElement;
+        Assert.Equal("host = gate-t1 | group max(wait) by host, level per 1m", built.GetProperty("text").GetString());
         Assert.Contains("<svg", await Page(At("/charts", Errors, ("handler", "Preview"), ("what", "host"))));
         Assert.Empty(await Page(At("/charts", Errors, ("handler", "Preview"), ("what", ""))));
     }
@@ -213,7 +213,7 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Equal("restart", new Change("", 0, "restart", "", "", "", "").By(ChartBoard.UsualChangeText));
     }
 
-    private static Core.Rules.RuleDefinition Counting(string query, double? warning, double? critical, long lookBack) => new() { Quantity = new Core.Rules.CountOf(query), Wrong = new Core.Rules.Beyond(false, warning, critical), LookBack = lookBack };
+    private static Core.Rules.RuleDefinition Counting(string query, double? warning, double? critical, long lookBack) => new() { Quantity = new Core.Rules.CountOf(query), Wrong = new Core.Rules.Beyond(false, warning, critical), InTheLast = lookBack };
 
     [Fact]
     public async Task Limits_of_rules_on_the_same_records_are_drawn_at_the_length_of_a_step()
@@ -233,7 +233,7 @@ public sealed class ChartPageTests : IAsyncLifetime
     {
         foreach (var (baseline, said) in new[] { ("before", "the stretch before"), ("set:host = gate-t1", "host = gate-t1") })
         {
-            var page = await Page(At("/charts", Errors with { Series = [new BoardSeries("n", "level >= error | group count() every 5m")] }, ("base", baseline), ("from", "-1h"), ("to", "now")));
+            var page = await Page(At("/charts", Errors with { Series = [new BoardSeries("n", "level >= error | group count() per 5m")] }, ("base", baseline), ("from", "-1h"), ("to", "now")));
             Assert.Contains(" ghost", page);
             Assert.Contains(said, page);
             Assert.Contains("usually", page);
@@ -285,9 +285,9 @@ public sealed class ChartPageTests : IAsyncLifetime
     [InlineData("{\"series\":[{\"name\":\"a\",\"earlier\":{\"of\":\"nobody\",\"by\":\"-1d\",\"copies\":900}}]}")]
     [InlineData("{\"series\":[{\"name\":\"a\",\"earlier\":{\"of\":null,\"by\":null}}]}")]
     [InlineData("{\"series\":[{\"name\":\"a\",\"peers\":{\"of\":null,\"key\":null,\"own\":null}}]}")]
-    [InlineData("{\"series\":[{\"name\":\"a\",\"text\":\"| group count() every 1ms\"}],\"most\":999999,\"multiplesBy\":\"nothing\"}")]
-    [InlineData("{\"series\":[{\"name\":\"a\",\"text\":\"| group count() by host every 5m\",\"slot\":99}],\"pins\":[{\"at\":-9223372036854775808,\"text\":\"x\"}],\"changeText\":\"{who}{who}{nobody}\"}")]
-    [InlineData("{\"series\":[{\"name\":\"a\",\"text\":\"| group count() every 5m\"}],\"left\":{\"min\":5,\"max\":-5,\"scale\":\"logarithmic\"},\"pins\":[{\"at\":0,\"text\":null}]}")]
+    [InlineData("{\"series\":[{\"name\":\"a\",\"text\":\"| group count() per 1ms\"}],\"most\":999999,\"multiplesBy\":\"nothing\"}")]
+    [InlineData("{\"series\":[{\"name\":\"a\",\"text\":\"| group count() by host per 5m\",\"slot\":99}],\"pins\":[{\"at\":-9223372036854775808,\"text\":\"x\"}],\"changeText\":\"{who}{who}{nobody}\"}")]
+    [InlineData("{\"series\":[{\"name\":\"a\",\"text\":\"| group count() per 5m\"}],\"left\":{\"min\":5,\"max\":-5,\"scale\":\"logarithmic\"},\"pins\":[{\"at\":0,\"text\":null}]}")]
     public async Task A_hostile_address_is_answered_with_a_page(string board)
     {
         var answer = await _ines.GetAsync("/charts?c=" + Uri.EscapeDataString(board));
@@ -300,7 +300,7 @@ public sealed class ChartPageTests : IAsyncLifetime
     [Fact]
     public async Task A_join_shows_each_part_what_found_no_partner_and_what_is_usual()
     {
-        const string Query = "with bad = (level >= error | group count() as n by host every 5m), least = 0\n| group count() as total by host every 5m | join bad on host, time | where bad.n > least | set part = bad.n / total | group avg(part) as part by host";
+        const string Query = "with bad = (level >= error | group count() as n by host per 5m), least = 0\n| group count() as total by host per 5m | join bad on host, time | where bad.n > least | set part = bad.n / total | group avg(part) as part by host";
         var page = await Page("/charts/join?base=before&usual=1&from=-1h&to=now&q=" + Uri.EscapeDataString(Query));
         Assert.Contains("data-join-part=\"bad\"", page);
         Assert.Contains("a constant", page);
@@ -310,7 +310,7 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Contains("Open on Search", page);
         Assert.Contains("another part", await Page("/charts/join"));
         // A form sends its parts one by one; what is wrong is said beside them.
-        var sent = await _ines.GetAsync("/charts/join?name=bad&kind=query&text=" + Uri.EscapeDataString("level >= error | group count() by host every 5m") + "&name=&kind=query&text=&question=" + Uri.EscapeDataString("from bad"));
+        var sent = await _ines.GetAsync("/charts/join?name=bad&kind=query&text=" + Uri.EscapeDataString("level >= error | group count() by host per 5m") + "&name=&kind=query&text=&question=" + Uri.EscapeDataString("from bad"));
         Assert.Equal(HttpStatusCode.Redirect, sent.StatusCode);
         Assert.Contains("Draw it", await Page(sent.Headers.Location!.ToString()));
         Assert.Contains("is no name for a part", await Page("/charts/join?name=two%20words&kind=query&text=x&question=from%20x"));
@@ -320,15 +320,15 @@ public sealed class ChartPageTests : IAsyncLifetime
     [Fact]
     public async Task Search_draws_its_answer_in_every_form_split_and_in_parts()
     {
-        var page = await Page("/search?q=" + Uri.EscapeDataString("| group count() as n by host every 5m") + "&each=host");
+        var page = await Page("/search?q=" + Uri.EscapeDataString("| group count() as n by host per 5m") + "&each=host");
         Assert.Contains("small multiples by host", page);
         Assert.Contains("Compare on Charts", page);
         Assert.Contains("multiple-name", page);
         var ranking = await Page("/search?q=" + Uri.EscapeDataString("| group count() as n by host") + "&tab=line&form=ranking");
         Assert.Contains("class=\"bar-name\"", ranking);
-        var split = await _ines.GetAsync("/search?handler=Split&by=host&top=1&q=" + Uri.EscapeDataString("level >= error | group count() as n every 5m"));
-        Assert.Equal("level >= error | group count() as n by host every 5m\n| top 1 host by n with rest", Microsoft.AspNetCore.WebUtilities.QueryHelpers.ParseQuery(split.Headers.Location!.ToString().Split('?')[1])["q"].ToString());
+        var split = await _ines.GetAsync("/search?handler=Split&by=host&top=1&q=" + Uri.EscapeDataString("level >= error | group count() as n per 5m"));
+        Assert.Equal("level >= error | group count() as n by host per 5m\n| highest 1 host by n with rest", Microsoft.AspNetCore.WebUtilities.QueryHelpers.ParseQuery(split.Headers.Location!.ToString().Split('?')[1])["q"].ToString());
         // Links of before there were more forms.
-        Assert.Contains("stacked columns ", await Page("/search?tab=column&q=" + Uri.EscapeDataString("| group count() by host every 5m")));
+        Assert.Contains("stacked columns ", await Page("/search?tab=column&q=" + Uri.EscapeDataString("| group count() by host per 5m")));
     }
 }

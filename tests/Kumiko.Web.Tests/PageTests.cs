@@ -183,10 +183,10 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_rule_is_made_shown_changed_and_removed()
     {
         using var client = await _server.Person();
-        (string, string)[] form = [("Name", "gate refusals"), ("Query", "refused"), ("Warning", "2"), ("Critical", "9"), ("LookBack", "5m"), ("Interval", "1m"), ("MailTo", "ines@skerryline.example"), ("On", "true")];
+        (string, string)[] form = [("Name", "gate refusals"), ("Query", "refused"), ("Warning", "2"), ("Critical", "9"), ("InTheLast", "5m"), ("CheckedEvery", "1m"), ("MailTo", "ines@skerryline.example"), ("On", "true")];
         Assert.Equal("/alerts", (await RunningServer.Post(client, "/rules/new?q=refused", form)).Headers.Location!.ToString());
         var rule = Assert.Single(_server.Get<RuleStore>().Rules());
-        Assert.Equal(new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 2, 9), LookBack = 5 * Instants.Minute, Interval = Instants.Minute, Zone = rule.Definition.Zone }, rule.Definition);
+        Assert.Equal(new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 2, 9), InTheLast = 5 * Instants.Minute, CheckedEvery = Instants.Minute, Zone = rule.Definition.Zone }, rule.Definition);
         Assert.Contains("gate refusals", await client.GetStringAsync("/alerts"));
         form[0] = ("Name", "other");
         await RunningServer.Post(client, $"/rules/{rule.Id}", form);
@@ -198,8 +198,8 @@ public sealed class PageTests : IAsyncLifetime
 
     [Theory]
     [InlineData("Warning", "many", "as a number")]
-    [InlineData("LookBack", "soon", "length of time")]
-    [InlineData("Interval", "1s", "Check every 10s to 1d")]
+    [InlineData("InTheLast", "soon", "length of time")]
+    [InlineData("CheckedEvery", "1s", "Check every 10s to 1d")]
     [InlineData("MailTo", "not an address", "is no mail address")]
     [InlineData("Query", "level >=", "A value is missing")]
     [InlineData("Query", "a | group count()", "before group")]
@@ -207,7 +207,7 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_rule_that_makes_no_sense_is_not_saved(string field, string value, string says)
     {
         using var client = await _server.Person();
-        var form = new Dictionary<string, string> { ["Name"] = "n", ["Query"] = "refused", ["Warning"] = "2", ["Critical"] = "9", ["LookBack"] = "5m", ["Interval"] = "1m", ["MailTo"] = "" };
+        var form = new Dictionary<string, string> { ["Name"] = "n", ["Query"] = "refused", ["Warning"] = "2", ["Critical"] = "9", ["InTheLast"] = "5m", ["CheckedEvery"] = "1m", ["MailTo"] = "" };
         form[field] = value;
         var answer = await RunningServer.Post(client, "/rules/new?q=x", [.. form.Select(f => (f.Key, f.Value))]);
         Assert.Contains(says, WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync()));

@@ -97,7 +97,7 @@ public sealed class QueryApiTests : IAsyncLifetime
     [Fact]
     public async Task What_asks_for_too_much_is_400_before_the_first_row()
     {
-        var answer = await Ask("| group count() every 1ms");
+        var answer = await Ask("| group count() per 1ms");
         Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
         Assert.Contains("too many", await answer.Content.ReadAsStringAsync());
     }

@@ -28,8 +28,8 @@ public sealed class RuleFormTests
             Wrong = quantity.IsFigure ? wrong : new Happens(AlertLevel.Critical),
             Lasting = quantity.IsFigure ? lasting : new AtOnce(),
             Keys = quantity is CountOf or ShareOf or DistinctOf or EachRecord or SlowSpans ? ["terminal", "host"] : [],
-            LookBack = 10 * Instants.Minute,
-            Interval = Instants.Minute,
+            InTheLast = 10 * Instants.Minute,
+            CheckedEvery = Instants.Minute,
             NoData = noData,
             Hours = hours ? new CheckHours([1, 3, 7], 330, 1_380) : null,
         };
@@ -72,10 +72,10 @@ public sealed class RuleFormTests
 
     [Theory]
     [InlineData("refused and x", "count", "refused and x", "", null)]
-    [InlineData("refused | group count() by terminal, host every 15m", "count", "refused", "terminal, host", "15m")]
-    [InlineData("refused | where wait > 1 | group count() every auto", "count", "refused | where wait > 1", "", null)]
-    [InlineData("level >= warn | group avg(wait) as w by host every 5m | gaps as last | order by w", "figure", "level >= warn | group avg(wait) as w by host", "", "5m")]
-    [InlineData("from metrics name = x | group max(value) by host every 1m", "figure", "from metrics name = x | group max(value) by host", "", "1m")]
+    [InlineData("refused | group count() by terminal, host per 15m", "count", "refused", "terminal, host", "15m")]
+    [InlineData("refused | where wait > 1 | group count() per auto", "count", "refused | where wait > 1", "", null)]
+    [InlineData("level >= warn | group avg(wait) as w by host per 5m | gaps as last | order by w", "figure", "level >= warn | group avg(wait) as w by host", "", "5m")]
+    [InlineData("from metrics name = x | group max(value) by host per 1m", "figure", "from metrics name = x | group max(value) by host", "", "1m")]
     [InlineData("level >=", "count", "level >=", "", null)]
     public void A_question_becomes_what_a_rule_looks_at(string query, string quantity, string text, string keys, string? step)
     {
@@ -92,7 +92,7 @@ public sealed class RuleFormTests
             Words.Sentence(new RuleDefinition { Quantity = new ShareOf("a", "", 20), Keys = ["terminal"], Wrong = new Beyond(false, 0.02, 0.1), Lasting = new ForChecks(3), Delay = 30 * Instants.Second, Hours = new CheckHours([1, 2], 330, 1_380) }));
         Assert.Equal("“locks”, then “a rule that is gone” within 10 min, of the same key: critical. Quiet for 5 min, it has ended.", Words.Sentence(new RuleDefinition { Quantity = new InOrder([3, 9], 10 * Instants.Minute, true), Wrong = new Happens(AlertLevel.Critical) }));
         Assert.StartsWith("avg(wait) of “refused” for each host in the last 5 min is below its usual range by 4 spreads (warning)", Words.Sentence(new RuleDefinition { Quantity = new FigureOf("refused | group avg(wait) by host"), Wrong = new Unusual(Direction.Low, 4, null) }), StringComparison.Ordinal);
-        Assert.StartsWith("The burn rate of “Scans”, over 1 h and also over 5 min, is above 6 (critical)", Words.Sentence(new RuleDefinition { Quantity = new BurnRate(4, 5 * Instants.Minute), LookBack = Instants.Hour, Wrong = new Beyond(false, null, 6) }), StringComparison.Ordinal);
+        Assert.StartsWith("The burn rate of “Scans”, over 1 h and also over 5 min, is above 6 (critical)", Words.Sentence(new RuleDefinition { Quantity = new BurnRate(4, 5 * Instants.Minute), InTheLast = Instants.Hour, Wrong = new Beyond(false, null, 6) }), StringComparison.Ordinal);
         Definitions.Sample(d => Assert.DoesNotContain("  ", Words.Sentence(d)), iter: 300);
     }
 

@@ -21,7 +21,7 @@ public sealed class RulePageTests : IAsyncLifetime
         await intake.PostAsync("/intake/records", new StringContent(string.Concat(Enumerable.Repeat(System.Text.Json.JsonSerializer.Serialize(new { body }) + "\n", times)), Encoding.UTF8));
     }
 
-    private static readonly (string, string)[] Form = [("Name", "gate refusals"), ("Quantity", "count"), ("Query", "refused"), ("Wrong", "above"), ("Warning", "2"), ("Critical", "9"), ("LookBack", "5m"), ("Interval", "1m"), ("On", "true"), ("Over", "1d")];
+    private static readonly (string, string)[] Form = [("Name", "gate refusals"), ("Quantity", "count"), ("Query", "refused"), ("Wrong", "above"), ("Warning", "2"), ("Critical", "9"), ("InTheLast", "5m"), ("CheckedEvery", "1m"), ("On", "true"), ("Over", "1d")];
 
     private static (string, string)[] With(params (string Name, string Value)[] changed) => [.. Form.Where(f => changed.All(c => c.Name != f.Item1)), .. changed];
 
@@ -80,7 +80,7 @@ public sealed class RulePageTests : IAsyncLifetime
     {
         const string Markup = "<img src=x onerror=alert(1)>";
         using var client = await _server.Person();
-        await RunningServer.Post(client, "/rules/new", With(("Name", Markup), ("Note", Markup), ("Runbook", Markup + "\n\n[x](javascript:alert(1))"), ("Labels", Markup), ("Team", Markup), ("Keys", "body"), ("LookBack", "1m"), ("Interval", "10s"), ("FollowUp", "refused | group count() by body")));
+        await RunningServer.Post(client, "/rules/new", With(("Name", Markup), ("Note", Markup), ("Runbook", Markup + "\n\n[x](javascript:alert(1))"), ("Labels", Markup), ("Team", Markup), ("Keys", "body"), ("InTheLast", "1m"), ("CheckedEvery", "10s"), ("FollowUp", "refused | group count() by body")));
         await Send(12, "refused " + Markup);
         await _server.Get<RuleChecker>().CheckDue(Instants.FromDateTime(_server.Clock.GetUtcNow().AddSeconds(20)), default);
         var alert = Assert.Single(_server.Get<RuleStore>().Alerts.All(9));

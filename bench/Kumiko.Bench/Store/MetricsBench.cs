@@ -124,10 +124,10 @@ internal static class MetricsBench
         await metrics.Upkeep.CloseDays();
 
         var window = new Window(day, today);
-        Ask("one host's 20 series, by minute", window, "from metrics host = host-7 | group avg(value) as v by name every 1m", $"SELECT name, time_bucket(INTERVAL 1 minute, time) t, avg(value) v FROM sample JOIN series ON id = series WHERE host = 'host-7' AND {Of(window)} GROUP BY 1, 2");
-        Ask("mean by host and minute, 100 series", window, "from metrics name = measure.3 | group avg(value) as v by host every 1m", $"SELECT host, time_bucket(INTERVAL 1 minute, time) t, avg(value) v FROM sample JOIN series ON id = series WHERE name = 'measure.3' AND {Of(window)} GROUP BY 1, 2");
-        Ask("mean by host and minute, 2 000 series", window, "from metrics | group avg(value) as v by host every 1m", $"SELECT host, time_bucket(INTERVAL 1 minute, time) t, avg(value) v FROM sample JOIN series ON id = series WHERE {Of(window)} GROUP BY 1, 2");
-        Ask("a month of 50 series, by hour", new Window(today - (Days * Instants.Day), today), "from metrics | where place < 50 | group avg(value) as mean, max(value) as most by place every 1h", null);
+        Ask("one host's 20 series, by minute", window, "from metrics host = host-7 | group avg(value) as v by name per 1m", $"SELECT name, time_bucket(INTERVAL 1 minute, time) t, avg(value) v FROM sample JOIN series ON id = series WHERE host = 'host-7' AND {Of(window)} GROUP BY 1, 2");
+        Ask("mean by host and minute, 100 series", window, "from metrics name = measure.3 | group avg(value) as v by host per 1m", $"SELECT host, time_bucket(INTERVAL 1 minute, time) t, avg(value) v FROM sample JOIN series ON id = series WHERE name = 'measure.3' AND {Of(window)} GROUP BY 1, 2");
+        Ask("mean by host and minute, 2 000 series", window, "from metrics | group avg(value) as v by host per 1m", $"SELECT host, time_bucket(INTERVAL 1 minute, time) t, avg(value) v FROM sample JOIN series ON id = series WHERE {Of(window)} GROUP BY 1, 2");
+        Ask("a month of 50 series, by hour", new Window(today - (Days * Instants.Day), today), "from metrics | where place < 50 | group avg(value) as mean, max(value) as most by place per 1h", null);
         Ask("p95 by host over the day, 2 000 series", window, "from metrics | group p95(value) as v by host", $"SELECT host, quantile_cont(value, 0.95) v FROM sample JOIN series ON id = series WHERE {Of(window)} GROUP BY 1");
         Drawn();
 

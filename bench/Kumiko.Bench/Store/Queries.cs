@@ -28,7 +28,7 @@ internal static class Queries
         new("word over everything, common", "queue", ["-F", "-w", "queue"], "SELECT count(*) FROM record WHERE body LIKE '%queue%'", "SELECT count(*) FROM words WHERE words MATCH 'queue'", 3),
         new("rare term", "{rare}", ["-F", "-w", "{rare}"], null, "SELECT count(*) FROM words WHERE words MATCH '\"{rare}\"'", 50),
         new("regex with a literal", "body ~ /refused at \\w+: paid/", ["refused at \\w+: paid"], "SELECT count(*) FROM record WHERE regexp_matches(body, 'refused at \\w+: paid')", null, 1),
-        new("histogram of quarter hours by level", "| group count() as n by level every 15m", null, "SELECT time_bucket(INTERVAL 15 minute, time::TIMESTAMP) t, level, count(*) FROM record GROUP BY ALL", "SELECT time / 900000000000, severity, count(*) FROM record GROUP BY 1, 2", 2),
+        new("histogram of quarter hours by level", "| group count() as n by level per 15m", null, "SELECT time_bucket(INTERVAL 15 minute, time::TIMESTAMP) t, level, count(*) FROM record GROUP BY ALL", "SELECT time / 900000000000, severity, count(*) FROM record GROUP BY 1, 2", 2),
         new("percentile by field", "| group p95(wait_ms) as p by terminal", null, "SELECT terminal, quantile_cont(wait_ms, 0.95) FROM record GROUP BY ALL", null, 2),
         new("top by filtered field", "level >= error and wait_ms > 1000 | group count() as n by host | order by n desc | limit 10", null, "SELECT host, count(*) n FROM record WHERE level >= 17 AND wait_ms > 1000 GROUP BY host ORDER BY n DESC LIMIT 10", null, 2),
         new("patterns", "| group count() as n by pattern", null, "SELECT regexp_replace(body, '[0-9]+', '#', 'g') p, count(*) FROM record GROUP BY p", null, 10),

@@ -24,7 +24,7 @@ internal static class Scale
     [
         ("substring of a value", "*innie*"),
         ("regex with a literal", "body ~ /refused at \\w+: paid/"),
-        ("histogram of quarter hours by level", "| group count() as n by level every 15m"),
+        ("histogram of quarter hours by level", "| group count() as n by level per 15m"),
         ("percentile by field", "| group p95(wait_ms) as p by terminal"),
         ("patterns", "| group count() as n by pattern"),
     ];

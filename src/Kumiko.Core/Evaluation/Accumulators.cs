@@ -52,12 +52,12 @@ public abstract class Accumulator
     public abstract Value Result(in StepFacts step);
 
     /// <summary>What an empty step holds: nothing was counted, everything else is not known.</summary>
-    public static Value Empty(string aggregate) => aggregate is "count" or "distinct" ? Value.Of(0L) : aggregate == "rate" ? Value.Of(0.0) : Value.Missing;
+    public static Value Empty(string aggregate) => aggregate is "count" or "distinct" ? Value.Of(0L) : aggregate == "per_second()" ? Value.Of(0.0) : Value.Missing;
 
-    public static Accumulator Create(Call call, MemoryMeter memory) => call.Name switch
+    public static Accumulator Create(Call call, MemoryMeter memory) => call.Computes switch
     {
         "count" => new CountAccumulator(),
-        "rate" => new CountAccumulator(c => c.Seconds > 0 ? 1 / c.Seconds : 0),
+        "per_second()" => new CountAccumulator(c => c.Seconds > 0 ? 1 / c.Seconds : 0),
         "share" => new CountAccumulator(c => c.Rows > 0 ? 1.0 / c.Rows : 0),
         "distinct" => new DistinctAccumulator(memory),
         "sum" => new SumAccumulator(mean: false),
@@ -68,7 +68,7 @@ public abstract class Accumulator
         "correlate" => new CorrelationAccumulator(),
         "first" => new EdgeAccumulator(first: true),
         "last" => new EdgeAccumulator(first: false),
-        "increase" => new CounterAccumulator(perSecond: false, memory),
+        "growth" => new CounterAccumulator(perSecond: false, memory),
         "per_second" => new CounterAccumulator(perSecond: true, memory),
         _ => new PercentileAccumulator(ShareOf(call), memory),
     };

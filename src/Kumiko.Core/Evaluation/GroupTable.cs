@@ -19,7 +19,7 @@ public sealed class GroupPlan
     {
         (Group, Window, Time, Limits, Memory) = (group, window, time, limits, memory);
         (Cut, IsSliced) = (slices, slices is not null);
-        if (slices is null && group.Every is { } every)
+        if (slices is null && group.Per is { } every)
         {
             var length = every == "auto" ? Steps.RoundFor(window, 120) : Literals.Read(every).AsLong;
             if (Steps.Count(window, length) > limits.Steps)
@@ -185,13 +185,13 @@ public sealed class GroupTable(GroupPlan plan)
     }
 
     /// <summary>One row for each key and step, empty steps too, by time and then by the first aggregate, highest first.</summary>
-    public Frame Collect(Top? top = null)
+    public Frame Collect(Highest? highest = null)
     {
         IReadOnlyCollection<KeyGroups> groups = _groups.Values;
         // A question without keys has an answer even where nothing was found: zero.
         if (groups.Count == 0 && plan.Keys.Length == 0) groups = [new KeyGroups([], "")];
         foreach (var group in groups) Link(group);
-        if (top is not null) groups = Ranked(groups, top);
+        if (highest is not null) groups = Ranked(groups, highest);
         var steps = plan.Cut?.Starts.Count ?? 1;
         if ((long)steps * groups.Count > plan.Limits.Rows)
             throw new QueryRefusedException($"{steps:N0} steps of {groups.Count:N0} keys are more than {plan.Limits.Rows:N0} rows. Take a longer step or fewer keys.");
@@ -206,7 +206,7 @@ public sealed class GroupTable(GroupPlan plan)
                 group.Keys.CopyTo(row, first - plan.Keys.Length);
                 var found = group.Steps.GetValueOrDefault(step);
                 for (var i = 0; i < plan.Aggregates.Length; i++)
-                    row[first + i] = found is null ? Accumulator.Empty(plan.Aggregates[i].Call.Name) : found[i].Result(facts[step]);
+                    row[first + i] = found is null ? Accumulator.Empty(plan.Aggregates[i].Call.Computes) : found[i].Result(facts[step]);
                 rows.Add((group.Name, row));
             }
         var highestFirst = Comparer<Value>.Create((a, b) => a.IsMissing || b.IsMissing ? Comparison.Sort(a, b) : Comparison.Sort(b, a));
@@ -226,7 +226,7 @@ public sealed class GroupTable(GroupPlan plan)
     {
         for (var a = 0; a < plan.Aggregates.Length; a++)
         {
-            if (plan.Aggregates[a].Call.Name is not ("increase" or "per_second")) continue;
+            if (plan.Aggregates[a].Call.Computes is not ("growth" or "per_second")) continue;
             CounterAccumulator? before = null;
             foreach (var step in group.Steps.Keys.Order())
             {
@@ -238,18 +238,18 @@ public sealed class GroupTable(GroupPlan plan)
     }
 
     /// <summary>The groups of the keys that are highest over the whole window, and the rest as one where asked.</summary>
-    private List<KeyGroups> Ranked(IReadOnlyCollection<KeyGroups> groups, Top top)
+    private List<KeyGroups> Ranked(IReadOnlyCollection<KeyGroups> groups, Highest highest)
     {
-        var key = IndexOf(plan.Group.By, top.Key);
-        var by = IndexOf(plan.Group.Aggregates, top.By);
+        var key = IndexOf(plan.Group.By, highest.Key);
+        var by = IndexOf(plan.Group.Aggregates, highest.By);
         var whole = new StepFacts(plan.Window.Length / (double)Instants.Second, 1);
         var best = groups.GroupBy(g => NameOf(g.Keys[key]), StringComparer.Ordinal)
             .Select(g => (g.Key, Figure: Whole(g, by).Result(whole)))
             .OrderBy(g => g.Figure, Comparer<Value>.Create((a, b) => a.IsMissing || b.IsMissing ? Comparison.Sort(a, b) : Comparison.Sort(b, a)))
             .ThenBy(g => g.Key, StringComparer.Ordinal)
-            .Take((int)Math.Min(top.Count, int.MaxValue)).Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
+            .Take((int)Math.Min(highest.Count, int.MaxValue)).Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
         var kept = groups.Where(g => best.Contains(NameOf(g.Keys[key]))).ToList();
-        if (!top.Rest) return kept;
+        if (!highest.Rest) return kept;
         var rest = new Dictionary<string, KeyGroups>(StringComparer.Ordinal);
         foreach (var group in groups.Where(g => !best.Contains(NameOf(g.Keys[key]))))
         {
@@ -278,6 +278,6 @@ public sealed class GroupTable(GroupPlan plan)
     {
         for (var i = 0; i < items.Count; i++)
             if (items[i].Expr == named || (named is Field field && field.Name == items[i].Name)) return i;
-        throw new QueryRefusedException($"top names {QueryPrinter.Print(named)}, which the group before it does not have.");
+        throw new QueryRefusedException($"highest names {QueryPrinter.Print(named)}, which the group before it does not have.");
     }
 }

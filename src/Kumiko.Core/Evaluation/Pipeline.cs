@@ -71,7 +71,7 @@ public sealed class Pipeline
     public required IReadOnlyList<PipelineStep> RecordSteps { get; init; }
 
     /// <summary>A group of records right behind them; null where there is none.</summary>
-    public required (GroupPlan Plan, Top? Top, int Index)? Group { get; init; }
+    public required (GroupPlan Plan, Highest? Highest, int Index)? Group { get; init; }
 
     /// <summary>All steps behind the records, or behind the group.</summary>
     public required IReadOnlyList<PipelineStep> Steps { get; init; }
@@ -134,7 +134,7 @@ public sealed class Pipeline
         {
             var table = new GroupTable(group.Plan);
             foreach (var row in passed) table.Add(row);
-            passed = RowsOf(table.Collect(group.Top));
+            passed = RowsOf(table.Collect(group.Highest));
         }
         return Steps.Aggregate(passed, (rows, step) => step.Run(rows));
     }

@@ -13,7 +13,7 @@ public sealed partial class PipelineBuilder
     private readonly List<Func<Row, bool>> _tests = [];
     private readonly List<PipelineStep> _recordSteps = [], _steps = [];
 
-    private (GroupPlan Plan, Top? Top, int Index)? _group;
+    private (GroupPlan Plan, Highest? Highest, int Index)? _group;
     private Scope _scope;
     private Schema _schema;
     private string _set = "logs";
@@ -133,9 +133,9 @@ public sealed partial class PipelineBuilder
             case Parse parse: Parse(parse); break;
             case Select select: Select(select.Columns); break;
             case SelectAll all: Remove(all.Except.Select(f => f.Name).ToHashSet(StringComparer.Ordinal)); break;
-            case Group group: Grouped(group, next as Top); break;
+            case Group group: Grouped(group, next as Highest); break;
             // It was taken into the group before it.
-            case Top: break;
+            case Highest: break;
             case Gaps gaps:
                 var (columns, step) = (Columns("gaps"), _schema.Step);
                 Step(rows => GapFilling.Fill(gaps, rows, columns, step));
@@ -240,27 +240,27 @@ public sealed partial class PipelineBuilder
         if (names.Contains("time")) _schema = _schema with { Step = null };
     }
 
-    private void Grouped(Group group, Top? top)
+    private void Grouped(Group group, Highest? highest)
     {
-        if (group.Every is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
+        if (group.Per is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
             throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
         var slices = _group is null ? _around.Slices : null;
         var plan = new GroupPlan(group, _schema.Window, Compiler, _around.Context, _scope.Bind("time"), _around.Limits, _around.Memory, slices);
         var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
-        if (_samples is not null && _group is null && !(onSamples && _samples.CanGather(plan)) && plan.Aggregates.FirstOrDefault(a => a.Call.Name is "increase" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
+        if (_samples is not null && _group is null && !(onSamples && _samples.CanGather(plan)) && plan.Aggregates.FirstOrDefault(a => a.Call.Computes is "growth" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
             throw new QueryRefusedException($"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group.");
         if (slices is not null)
         {
             (_group, _beforeGroup) = ((plan, null, _index), [.. _steps]);
             _steps.Clear();
         }
-        else if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, top, _index);
+        else if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, highest, _index);
         else
             Step(rows =>
             {
                 var table = new GroupTable(plan);
                 foreach (var row in rows) table.Add(row);
-                return Pipeline.RowsOf(table.Collect(top));
+                return Pipeline.RowsOf(table.Collect(highest));
             });
         var units = (_scope as ColumnScope)?.Columns.Where(c => c.Unit.Length > 0).ToDictionary(c => c.Name, c => c.Unit, StringComparer.Ordinal) ?? [];
         _scope = new ColumnScope([.. plan.Columns().Select(c => c.Role != ColumnRole.Value ? c : c with { Unit = UnitOf((Call)group.Aggregates.First(a => a.Name == c.Name).Expr, units, _samples?.AreDistributions == true) })]);
@@ -272,13 +272,13 @@ public sealed partial class PipelineBuilder
     {
         var of = call.Arguments.Count > 0 && call.Arguments[0] is Field field ? units.GetValueOrDefault(field.Name, "") : "";
         // The growth of a histogram is a number of values, whatever they are measured in.
-        if (areDistributions && call.Name == "increase") of = "";
-        if (areDistributions && call.Name == "per_second") return "{value}/s";
-        return call.Name switch
+        if (areDistributions && call.Computes == "growth") of = "";
+        if (areDistributions && call.Computes == "per_second") return "{value}/s";
+        return call.Computes switch
         {
             "count" or "distinct" or "correlate" => "",
             "share" => "1",
-            "rate" => "{record}/s",
+            "per_second()" => "{record}/s",
             "per_second" => of.Length == 0 ? "" : of == "s" ? "1" : of + "/s",
             _ => of,
         };

@@ -24,7 +24,7 @@ public abstract class SampleSet
     public abstract bool CanGather(GroupPlan plan);
 
     /// <summary>The answer of such a plan, as <see cref="GroupTable.Collect"/> gives it.</summary>
-    public abstract Frame Gather(GroupPlan plan, Top? top, long moved);
+    public abstract Frame Gather(GroupPlan plan, Highest? highest, long moved);
 
     /// <summary>What such a plan gathers, before it is an answer.</summary>
     public abstract GroupTable GatherTable(GroupPlan plan, long moved);

@@ -9,7 +9,7 @@ public sealed record Parameter(string Name, bool Optional);
 public static class Parameters
 {
     /// <summary>Those that need a value from outside, in the order in which they stand.</summary>
-    public static IReadOnlyList<Parameter> Undeclared(Query query)
+    public static IReadOnlyList<Parameter> WithoutValue(Query query)
     {
         var finder = new Finder();
         finder.Visit(query);
@@ -75,7 +75,7 @@ public static class Parameters
         protected override Stage Visit(Stage stage) => stage switch
         {
             // A name bound to a value is a constant in expressions; names of columns and keys stay.
-            Limit or Top => stage,
+            Limit or Highest => stage,
             _ => base.Visit(stage),
         };
 

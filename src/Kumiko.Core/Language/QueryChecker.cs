@@ -11,7 +11,7 @@ internal static class QueryChecker
         foreach (var binding in query.With) if (binding.Query is { } inner) Check(inner, errors);
         HashSet<string>? columns = null;
         Stage? before = null;
-        var (grouped, every) = ((Group?)null, false);
+        var (grouped, perStep) = ((Group?)null, false);
         foreach (var stage in query.Stages)
         {
             foreach (var call in Expressions(stage).SelectMany(Calls))
@@ -21,20 +21,20 @@ internal static class QueryChecker
             switch (stage)
             {
                 case Group group:
-                    (columns, grouped, every) = (Columns(group, errors), group, group.Every is not null);
+                    (columns, grouped, perStep) = (Columns(group, errors), group, group.Per is not null);
                     break;
                 case SetFields set:
                     columns?.UnionWith(set.Items.Select(i => i.Name));
                     break;
                 case Select select:
                     columns = Distinct(select.Columns, [], errors);
-                    every &= columns.Contains("time");
+                    perStep &= columns.Contains("time");
                     break;
-                case Top top:
-                    CheckTop(top, before as Group, errors);
+                case Highest highest:
+                    CheckHighest(highest, before as Group, errors);
                     break;
-                case Gaps when !every:
-                    errors.Add(new SyntaxError(stage.Span, "gaps fills empty steps. Write it behind a group with every."));
+                case Gaps when !perStep:
+                    errors.Add(new SyntaxError(stage.Span, "gaps fills empty steps. Write it behind a group with per."));
                     break;
                 case Join join when grouped is null && join.On.Count == 0 && join.Kind != JoinKind.Nearest:
                     errors.Add(new SyntaxError(stage.Span, "After on come the columns that both sides have."));
@@ -44,17 +44,17 @@ internal static class QueryChecker
         }
     }
 
-    private static void CheckTop(Top top, Group? group, List<SyntaxError> errors)
+    private static void CheckHighest(Highest highest, Group? group, List<SyntaxError> errors)
     {
-        if (group is null) errors.Add(new SyntaxError(top.Span, "top stands right behind a group."));
-        else if (!group.By.Any(b => b.Expr == top.Key || (top.Key is Field key && key.Name == b.Name)))
-            errors.Add(new SyntaxError(top.Key.Span, "top ranks a key of the group before it. Name one of its keys here."));
-        else if (!group.Aggregates.Any(a => a.Expr == top.By || (top.By is Field by && by.Name == a.Name)))
-            errors.Add(new SyntaxError(top.By.Span, "top ranks by an aggregate of the group before it. Name one of them here."));
+        if (group is null) errors.Add(new SyntaxError(highest.Span, "highest stands right behind a group."));
+        else if (!group.By.Any(b => b.Expr == highest.Key || (highest.Key is Field key && key.Name == b.Name)))
+            errors.Add(new SyntaxError(highest.Key.Span, "highest ranks a key of the group before it. Name one of its keys here."));
+        else if (!group.Aggregates.Any(a => a.Expr == highest.By || (highest.By is Field by && by.Name == a.Name)))
+            errors.Add(new SyntaxError(highest.By.Span, "highest ranks by an aggregate of the group before it. Name one of them here."));
     }
 
     private static HashSet<string> Columns(Group group, List<SyntaxError> errors) =>
-        Distinct(group.By.Concat(group.Aggregates), group.Every is null ? [] : ["time"], errors);
+        Distinct(group.By.Concat(group.Aggregates), group.Per is null ? [] : ["time"], errors);
 
     private static HashSet<string> Distinct(IEnumerable<Named> items, IEnumerable<string> already, List<SyntaxError> errors)
     {

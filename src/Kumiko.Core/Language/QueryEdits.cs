@@ -66,8 +66,8 @@ public static class QueryEdits
 
     /// <summary>The query with its group split by one more field; of many values the highest, the rest merged into one. Without a group, records are counted over time.</summary>
     /// <param name="field">Empty to leave the keys as they are.</param>
-    /// <param name="top">How many values; null for all.</param>
-    public static string SplitBy(string text, string field, int? top)
+    /// <param name="highest">How many values; null for all.</param>
+    public static string SplitBy(string text, string field, int? highest)
     {
         var parsed = QueryParser.Parse(text);
         if (!parsed.Ok) return text;
@@ -80,14 +80,14 @@ public static class QueryEdits
         }
         var at = parsed.Query.Stages.ToList().FindIndex(s => s is Group);
         var group = (Group)parsed.Query.Stages[at];
-        var next = at + 1 < parsed.Query.Stages.Count ? parsed.Query.Stages[at + 1] as Top : null;
+        var next = at + 1 < parsed.Query.Stages.Count ? parsed.Query.Stages[at + 1] as Highest : null;
         if (field.Length > 0 && group.By.All(b => b.Name != field)) group = group with { By = new Seq<Named>([.. group.By, new Named(new Field(field), null)]) };
         var printed = QueryPrinter.Print(group);
         var end = next?.Span.End ?? group.Span.End;
-        if (top is { } most && group.By.Count > 0)
+        if (highest is { } most && group.By.Count > 0)
         {
             var key = field.Length > 0 ? field : group.By[^1].Name;
-            printed += "\n| " + QueryPrinter.Print(new Top(most, new Field(key), group.Aggregates[0] is { Alias: { } alias } ? new Field(alias) : group.Aggregates[0].Expr, Rest: true));
+            printed += "\n| " + QueryPrinter.Print(new Highest(most, new Field(key), group.Aggregates[0] is { Alias: { } alias } ? new Field(alias) : group.Aggregates[0].Expr, Rest: true));
         }
         else if (next is not null) printed += "\n| " + QueryPrinter.Print(next);
         while (end > group.Span.Start && char.IsWhiteSpace(text[end - 1])) end--;

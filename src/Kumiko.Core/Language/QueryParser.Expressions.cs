@@ -204,6 +204,9 @@ public sealed partial class QueryParser
         return new Literal(_in.Text[start.._in.Position], false) { Span = TextSpan.Between(start, _in.Position) };
     }
 
+    /// <summary>Functions that had other names once.</summary>
+    private static readonly Dictionary<string, string> Renamings = new(StringComparer.Ordinal) { ["increase"] = "growth", ["rate"] = "per_second" };
+
     private Expr? ParseCall(string name, int start)
     {
         if (!Deeper()) return null;
@@ -215,6 +218,13 @@ public sealed partial class QueryParser
             if (!_in.Take(')')) { _in.Error(start, _in.Position, "This bracket is not closed. Add )."); return null; }
             _depth--;
             return new Exists(field) { Span = TextSpan.Between(start, _in.Position) };
+        }
+        if (Renamings.GetValueOrDefault(name.ToLowerInvariant()) is { } today)
+        {
+            var behind = _in.Position;
+            _in.Position = start + name.Length;
+            Renamed(today, start);
+            (_in.Position, name) = (behind, today);
         }
         if (Functions.Find(name) is not { } function)
         {

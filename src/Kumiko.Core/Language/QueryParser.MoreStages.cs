@@ -78,15 +78,15 @@ public sealed partial class QueryParser
         return null;
     }
 
-    private Top? ParseTop()
+    private Highest? ParseHighest()
     {
-        if (WholeNumber("After top comes a whole number, such as 10.") is not { } count) return null;
+        if (WholeNumber("After highest comes a whole number, such as 10.") is not { } count) return null;
         if (Expression() is not { } key) return null;
-        if (!_in.TakeKeyword("by")) { _in.Error(_in.Position, _in.Position + 1, "Write top 10, a key of the group, by, and one of its aggregates."); return null; }
+        if (!_in.TakeKeyword("by")) { _in.Error(_in.Position, _in.Position + 1, "Write highest 10, a key of the group, by, and one of its aggregates."); return null; }
         if (Expression() is not { } by) return null;
         var rest = _in.TakeKeyword("with");
         if (rest && !_in.TakeKeyword("rest")) { _in.Error(_in.Position, _in.Position + 1, "After with comes rest: all other keys as one."); return null; }
-        return new Top(count, key, by, rest);
+        return new Highest(count, key, by, rest);
     }
 
     private long? WholeNumber(string missing)
@@ -100,7 +100,7 @@ public sealed partial class QueryParser
 
     private Gaps? ParseGaps()
     {
-        const string Usage = "Write gaps as last, gaps as line or gaps as 0, and up to 5 steps where wanted.";
+        const string Usage = "Write gaps as last, gaps as line or gaps as 0, and up to 3 steps where wanted.";
         if (!_in.TakeKeyword("as")) { _in.Error(_in.Position, _in.Position + 1, Usage); return null; }
         _in.SkipBlank();
         GapFill fill;

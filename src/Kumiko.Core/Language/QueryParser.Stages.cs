@@ -17,13 +17,22 @@ public sealed partial class QueryParser
             "set" => ParseSet(),
             "select" => ParseSelect(),
             "parse" => ParseParse(),
-            "top" => ParseTop(),
+            "highest" => ParseHighest(),
+            "top" => Renamed("highest", start) ? ParseHighest() : null,
             "gaps" => ParseGaps(),
             "join" => ParseJoin(),
             "union" => ParseUnion(),
             _ => UnknownStage(name, start),
         };
         return stage is null ? null : stage with { Span = TextSpan.Between(start, _in.Position) };
+    }
+
+    /// <summary>Says that the word before the cursor is another one today. What follows is read as if that stood there.</summary>
+    private bool Renamed(string today, int start)
+    {
+        var old = _in.Text[start.._in.Position].TrimEnd();
+        _in.Error(start, start + old.Length, $"“{old}” is written “{today}” now.", today);
+        return true;
     }
 
     private Stage? UnknownStage(string name, int start)
@@ -46,14 +55,16 @@ public sealed partial class QueryParser
             if (NamedList(aggregates: false) is not { } keys) return null;
             by = keys;
         }
-        if (!_in.TakeKeyword("every")) return new Group(aggregates, by, null);
         _in.SkipBlank();
         var start = _in.Position;
-        if (_in.TakeKeyword("auto")) return new Group(aggregates, by, "auto") { EverySpan = TextSpan.Between(start, _in.Position) };
+        if (!_in.TakeKeyword("per") && !(_in.TakeKeyword("every") && Renamed("per", start))) return new Group(aggregates, by, null);
+        _in.SkipBlank();
+        start = _in.Position;
+        if (_in.TakeKeyword("auto")) return new Group(aggregates, by, "auto") { PerSpan = TextSpan.Between(start, _in.Position) };
         var step = Number();
         if (step is not null && step.ToValue() is { Kind: ValueKind.Duration, AsLong: > 0 })
-            return new Group(aggregates, by, step.Text) { EverySpan = step.Span };
-        _in.Error(start, Math.Max(start + 1, _in.Position), "After every comes a length of time, such as 5m, or auto.");
+            return new Group(aggregates, by, step.Text) { PerSpan = step.Span };
+        _in.Error(start, Math.Max(start + 1, _in.Position), "After per comes a length of time, such as 5m, or auto.");
         return null;
     }
 
@@ -114,7 +125,14 @@ public sealed partial class QueryParser
     {
         if (WholeNumber("After limit comes a whole number, such as 20.") is not { } count) return null;
         var by = new List<Expr>();
-        if (_in.TakeKeyword("by"))
+        _in.SkipBlank();
+        var start = _in.Position;
+        if (_in.TakeKeyword("for") && !_in.TakeKeyword("each"))
+        {
+            _in.Error(start, Math.Max(start + 1, _in.Position), "Write limit 1 for each, then the fields.");
+            return null;
+        }
+        if (_in.Position > start || (_in.TakeKeyword("by") && Renamed("for each", start)))
             do
             {
                 if (Expression() is not { } key) return null;

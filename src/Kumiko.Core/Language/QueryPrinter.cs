@@ -62,17 +62,17 @@ public static class QueryPrinter
         Where where => "where " + Print(where.Condition),
         Group group => "group " + List(group.Aggregates)
             + (group.By.Count > 0 ? " by " + List(group.By) : "")
-            + (group.Every is { } every ? " every " + every : ""),
+            + (group.Per is { } step ? " per " + step : ""),
         OrderBy order => "order by " + string.Join(", ", order.Items.Select(i => Print(i.Expr) + (i.Descending ? " desc" : ""))),
         Limit limit => "limit " + limit.Count.ToString(CultureInfo.InvariantCulture)
-            + (limit.By.Count > 0 ? " by " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
+            + (limit.By.Count > 0 ? " for each " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
         SetFields set => "set " + string.Join(", ", set.Items.Select(i => Words.Name(i.Name, match: false) + " = " + Print(i.Expr))),
         // “select all” alone means every column.
         Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Words.Is(first, "all") => "select `" + first + "`" + List(select.Columns)[first.Length..],
         Select select => "select " + List(select.Columns),
         SelectAll all => "select all" + (all.Except.Count > 0 ? " except " + Names(all.Except) : ""),
         Parse parse => $"parse {(parse.Only ? "only " : "")}{Nested(parse.Source, PrimaryLevel)} as {Shape(parse)}",
-        Top top => $"top {top.Count.ToString(CultureInfo.InvariantCulture)} {Print(top.Key)} by {Print(top.By)}{(top.Rest ? " with rest" : "")}",
+        Highest highest => $"highest {highest.Count.ToString(CultureInfo.InvariantCulture)} {Print(highest.Key)} by {Print(highest.By)}{(highest.Rest ? " with rest" : "")}",
         Gaps gaps => "gaps as " + gaps.Fill switch { GapFill.Last => "last", GapFill.Line => "line", _ => "0" } + (gaps.Most is { } most ? FormattableString.Invariant($" up to {most} steps") : ""),
         Join join => $"join {(join.Kind == JoinKind.All ? "all " : "")}{Words.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
         Union union => "union " + Words.Name(union.Right, match: false),

@@ -19,7 +19,7 @@ public abstract class QueryRewriter
         SetFields set => set with { Items = Visit(set.Items) },
         Select select => select with { Columns = Visit(select.Columns) },
         Parse parse => parse with { Source = Visit(parse.Source) },
-        Top top => top with { Key = Visit(top.Key), By = Visit(top.By) },
+        Highest highest => highest with { Key = Visit(highest.Key), By = Visit(highest.By) },
         OrderBy order => order with { Items = new Seq<OrderItem>(order.Items.Select(i => i with { Expr = Visit(i.Expr) })) },
         Limit limit => limit with { By = Visit(limit.By) },
         _ => stage,

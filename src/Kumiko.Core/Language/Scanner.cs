@@ -26,10 +26,10 @@ internal sealed class Scanner(string text)
     public char Peek(int ahead = 1) => Position + ahead < Text.Length ? Text[Position + ahead] : '\0';
 
     /// <summary>Records an error; always null, so that a parser can return it.</summary>
-    public void Error(int start, int end, string message)
+    public void Error(int start, int end, string message, string? mend = null)
     {
         // One error at a place is enough; what follows from it would only confuse.
-        if (_errors.Count == 0 || _errors[^1].Span.Start != start) _errors.Add(new SyntaxError(TextSpan.Between(start, end), message));
+        if (_errors.Count == 0 || _errors[^1].Span.Start != start) _errors.Add(new SyntaxError(TextSpan.Between(start, end), message) { Mend = mend });
     }
 
     /// <summary>Reads a query inside the query: its comments and stages are its own.</summary>

@@ -108,7 +108,11 @@ public sealed record Literal(string Text, bool Quoted) : Expr
 public sealed record RegexLiteral(string Pattern, string Flags) : Expr;
 
 public sealed record Field(string Name) : Expr;
-public sealed record Call(string Name, Seq<Expr> Arguments) : Expr;
+public sealed record Call(string Name, Seq<Expr> Arguments) : Expr
+{
+    /// <summary>What it computes: rows a second, <c>per_second()</c>, are another aggregate than the growth of a counter in a second.</summary>
+    public string Computes => Arguments.Count == 0 && Name == "per_second" ? "per_second()" : Name;
+}
 public sealed record Negate(Expr Inner) : Expr;
 
 /// <summary>One of <c>+ - * / %</c>.</summary>
@@ -121,9 +125,9 @@ public sealed record Where(Expr Condition) : Stage;
 /// <param name="Aggregates">At least one.</param>
 /// <param name="By">Keys; empty for one row over all.</param>
 /// <param name="Every">The step as it was spelled (<c>5m</c>, <c>auto</c>), or null.</param>
-public sealed record Group(Seq<Named> Aggregates, Seq<Named> By, string? Every) : Stage
+public sealed record Group(Seq<Named> Aggregates, Seq<Named> By, string? Per) : Stage
 {
-    public TextSpan EverySpan { get; init; }
+    public TextSpan PerSpan { get; init; }
 }
 
 /// <summary>An expression and the name it was given, if any.</summary>
@@ -163,7 +167,7 @@ public sealed record Parse(Expr Source, ParseShape Shape, string Pattern, string
 /// <param name="Key">A key of the group.</param>
 /// <param name="By">An aggregate of the group.</param>
 /// <param name="Rest">Whether all other keys are merged into one.</param>
-public sealed record Top(long Count, Expr Key, Expr By, bool Rest) : Stage;
+public sealed record Highest(long Count, Expr Key, Expr By, bool Rest) : Stage;
 
 public enum GapFill { Last, Line, Zero }
 

@@ -5,6 +5,9 @@ namespace Kumiko.Core.Language;
 /// <param name="Message">Short, plain, and says what to do.</param>
 public sealed record SyntaxError(TextSpan Span, string Message)
 {
+    /// <summary>What stands in its place when it is right; null where only a person can tell.</summary>
+    public string? Mend { get; init; }
+
     /// <summary>Line and column of the place, counted from 1.</summary>
     public (int Line, int Column) Position(string text)
     {
@@ -30,4 +33,16 @@ public sealed record Hint(TextSpan Span, string Message);
 public sealed record ParseResult(string Text, Query Query, IReadOnlyList<SyntaxError> Errors, IReadOnlyList<Hint> Hints)
 {
     public bool Ok => Errors.Count == 0;
+
+    /// <summary>The text with all that is wrong put right; null where something needs a person, or nothing is wrong.</summary>
+    public string? Mended
+    {
+        get
+        {
+            if (Errors.Count == 0 || Errors.Any(e => e.Mend is null)) return null;
+            var text = Text;
+            foreach (var error in Errors.OrderByDescending(e => e.Span.Start)) text = text[..error.Span.Start] + error.Mend + text[error.Span.End..];
+            return text;
+        }
+    }
 }

@@ -8,9 +8,9 @@ internal static class Words
     public static readonly HashSet<string> MatchKeywords = new(StringComparer.OrdinalIgnoreCase) { "and", "or", "not" };
 
     public static readonly HashSet<string> ExpressionKeywords = new(StringComparer.OrdinalIgnoreCase)
-        { "and", "or", "not", "in", "as", "by", "every", "desc", "asc", "true", "false" };
+        { "and", "or", "not", "in", "as", "by", "per", "desc", "asc", "true", "false" };
 
-    public static readonly string[] Stages = ["where", "set", "select", "parse", "group", "top", "gaps", "order", "limit", "join", "union"];
+    public static readonly string[] Stages = ["where", "set", "select", "parse", "group", "highest", "gaps", "order", "limit", "join", "union"];
 
     /// <summary>What can be read without being bound first.</summary>
     public static readonly string[] Sets = ["logs", "metrics", "exemplars", "spans", "alerts", "changes", "patterns"];

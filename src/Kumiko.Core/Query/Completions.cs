@@ -36,7 +36,7 @@ public static class Completions
         if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field) found.AddRange(measured is { } of ? Metrics.MetricCompletions.Values(place, field, of.Before, of.Store) : await Values(place, field, run));
         if (place.Wanted.HasFlag(Wanted.Field)) found.AddRange(measured is { } asked ? MeasuredFields(place, asked.Before, asked.Store) : await Fields(place, run));
         if (place.Wanted.HasFlag(Wanted.Function))
-            found.AddRange(Functions.List.Where(f => !f.Aggregate || place.Stage is "group" or "top").OrderBy(f => f.Aggregate != (place.Stage == "group"))
+            found.AddRange(Functions.List.Where(f => !f.Aggregate || place.Stage is "group" or "highest").OrderBy(f => f.Aggregate != (place.Stage == "group"))
                 .Select(f => new Completion(CompletionKind.Function, f.Name, f.Name + (f.Most == 0 ? "()" : "("), f.Signature, f.Help)));
         found.AddRange(place.Keywords.Select(k => new Completion(CompletionKind.Keyword, k, k + " ", WordHelp.For(k)?.Title, WordHelp.For(k)?.Text)));
         return [.. found.Where(c => Fits(c.Label, place.Prefix) && c.Label != place.Prefix).OrderBy(c => !c.Label.StartsWith(place.Prefix, StringComparison.OrdinalIgnoreCase)).Take(Most)];
@@ -75,7 +75,7 @@ public static class Completions
             {
                 case SetFields set: names.AddRange(set.Items.Select(i => i.Name)); break;
                 case Parse parse: names.AddRange(Slots(parse)); break;
-                case Group group: (names, grouped) = ([.. group.Every is null ? [] : new[] { "time" }, .. group.By.Select(b => b.Name), .. group.Aggregates.Select(a => a.Name)], true); break;
+                case Group group: (names, grouped) = ([.. group.Per is null ? [] : new[] { "time" }, .. group.By.Select(b => b.Name), .. group.Aggregates.Select(a => a.Name)], true); break;
                 case Select select: (names, grouped) = ([.. select.Columns.Select(c => c.Name)], true); break;
             }
         return names;

@@ -27,7 +27,7 @@ internal static class PlanText
             foreach (var step in pipeline.RecordSteps) lines.Add($"stage {step.Index}: record by record" + (step.FitSlot is null ? "" : ", cuts fields out"));
         }
         if (pipeline.Group is { } group)
-            lines.Add($"stage {group.Index}: group by {(pipeline.RecordSteps.Count == 0 ? "columns" : "records")}, two workers, parts merged" + (group.Top is null ? "" : ", ranked over the window"));
+            lines.Add($"stage {group.Index}: group by {(pipeline.RecordSteps.Count == 0 ? "columns" : "records")}, two workers, parts merged" + (group.Highest is null ? "" : ", ranked over the window"));
         foreach (var step in pipeline.Steps) lines.Add($"stage {step.Index}: row by row" + (step.Join is null ? "" : ", the other side held by its keys"));
         if (pipeline.ReadsOn) lines.Add("newest first, stops when enough are read");
         return lines;

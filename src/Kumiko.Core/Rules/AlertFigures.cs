@@ -28,7 +28,7 @@ public sealed class AlertFigureReader(RecordStore records, RuleReader reader, Ru
         var definition = alert.Definition;
         if (definition.Quantity is EachRecord each) return await Happenings(alert, each, window, cancel);
         if (!definition.Quantity.IsFigure) return null;
-        var (interval, most) = (definition.Interval, RuleChecker.IsQuick(definition) ? MostPoints : MostSlowPoints);
+        var (interval, most) = (definition.CheckedEvery, RuleChecker.IsQuick(definition) ? MostPoints : MostSlowPoints);
         var step = Math.Max(1, (window.Length + (interval * most) - 1) / (interval * most)) * interval;
         var last = window.To / interval * interval;
         var checks = new List<long>();

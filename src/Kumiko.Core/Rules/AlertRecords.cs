@@ -16,7 +16,7 @@ public static class AlertRecords
         var definition = alert.Definition;
         var end = alert.Started - definition.Delay;
         // What happens stands at the record itself.
-        return definition.Quantity.IsFigure ? new Window(end - definition.LookBack, end) : new Window(alert.Started - definition.LookBack, alert.Started + 1);
+        return definition.Quantity.IsFigure ? new Window(end - definition.InTheLast, end) : new Window(alert.Started - definition.InTheLast, alert.Started + 1);
     }
 
     /// <summary>The query for the records of an alert's keys; null where the rule looks at no records.</summary>

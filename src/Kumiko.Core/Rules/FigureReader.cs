@@ -20,12 +20,12 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
     /// <exception cref="Evaluation.QueryRefusedException">A query cannot be answered.</exception>
     public Task<SlidingAnswer> At(RuleDefinition definition, IReadOnlyList<long> ends, Snapshot snapshot, CancellationToken cancel) => definition.Quantity switch
     {
-        CountOf count => Ask(Counting(count.Query, "count", [], definition.Keys), definition, definition.LookBack, ends, snapshot, cancel),
-        DistinctOf distinct => Ask(Counting(distinct.Query, "distinct", [new Field(distinct.Field)], definition.Keys), definition, definition.LookBack, ends, snapshot, cancel),
-        FigureOf figure => Ask(figure.Query, definition, definition.LookBack, ends, snapshot, cancel),
-        ShareOf share => Share(share.Part, share.Whole, share.Least, definition, definition.LookBack, ends, snapshot, cancel),
-        SlowSpans { AsShare: false } slow => Ask(Counting(SpansOf(slow, slow: true), "count", [], definition.Keys), definition, definition.LookBack, ends, snapshot, cancel),
-        SlowSpans slow => Share(SpansOf(slow, slow: true), SpansOf(slow, slow: false), slow.Least, definition, definition.LookBack, ends, snapshot, cancel),
+        CountOf count => Ask(Counting(count.Query, "count", [], definition.Keys), definition, definition.InTheLast, ends, snapshot, cancel),
+        DistinctOf distinct => Ask(Counting(distinct.Query, "distinct", [new Field(distinct.Field)], definition.Keys), definition, definition.InTheLast, ends, snapshot, cancel),
+        FigureOf figure => Ask(figure.Query, definition, definition.InTheLast, ends, snapshot, cancel),
+        ShareOf share => Share(share.Part, share.Whole, share.Least, definition, definition.InTheLast, ends, snapshot, cancel),
+        SlowSpans { AsShare: false } slow => Ask(Counting(SpansOf(slow, slow: true), "count", [], definition.Keys), definition, definition.InTheLast, ends, snapshot, cancel),
+        SlowSpans slow => Share(SpansOf(slow, slow: true), SpansOf(slow, slow: false), slow.Least, definition, definition.InTheLast, ends, snapshot, cancel),
         BurnRate burn => Burn(burn, definition, ends, snapshot, cancel),
         BudgetBurnt budget => Burnt(Find(budget.Objective), definition, ends, snapshot, cancel),
         _ => throw new InvalidOperationException("This is no figure."),
@@ -86,7 +86,7 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
     private async Task<SlidingAnswer> Burn(BurnRate burn, RuleDefinition definition, IReadOnlyList<long> ends, Snapshot snapshot, CancellationToken cancel)
     {
         var objective = Find(burn.Objective);
-        var (slow, fast) = (await Failing(objective, definition, definition.LookBack, ends, snapshot, cancel), await Failing(objective, definition, burn.Short, ends, snapshot, cancel));
+        var (slow, fast) = (await Failing(objective, definition, definition.InTheLast, ends, snapshot, cancel), await Failing(objective, definition, burn.Short, ends, snapshot, cancel));
         var (values, seen) = (new double[ends.Count], new bool[ends.Count]);
         for (var i = 0; i < values.Length; i++)
         {
@@ -121,7 +121,7 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
         var (first, last) = (Hour(ends[0] - objective.Period), Hour(ends[^1]));
         var hours = await Hours(objective, definition, first, last, ends[^1], snapshot, cancel);
         // What comes behind the last whole hour of each instant, step by step.
-        var step = RuleDefinition.Gcd(definition.Interval, Instants.Hour);
+        var step = RuleDefinition.Gcd(definition.CheckedEvery, Instants.Hour);
         var steps = new SortedSet<long>();
         foreach (var end in ends) for (var at = Hour(end) + step; at <= end; at += step) steps.Add(at);
         var good = await Slices(objective.Good, definition, step, [.. steps], snapshot, cancel);

@@ -18,8 +18,8 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
         Moved moved => Of(moved, reading),
         Unusual unusual => Of(unusual, reading),
         Silent silent => new(!reading.Seen && IsExpected(silent, key, at) ? silent.Level : AlertLevel.None, true, 0),
-        // It is new until it has been there for a look-back.
-        NewValue fresh => new(reading.Seen && key.Name.Any(c => c != '\0' && c != '\u001f') && key.FirstSeen is { } first && at - first < definition.LookBack ? fresh.Level : AlertLevel.None, true, double.IsNaN(reading.Value) ? 0 : reading.Value),
+        // It is new until it has been there for as long as is looked at.
+        NewValue fresh => new(reading.Seen && key.Name.Any(c => c != '\0' && c != '\u001f') && key.FirstSeen is { } first && at - first < definition.InTheLast ? fresh.Level : AlertLevel.None, true, double.IsNaN(reading.Value) ? 0 : reading.Value),
         WillReach reach => double.IsNaN(reading.Compared) ? Nothing : new(reading.Compared <= reach.Critical ? AlertLevel.Critical : reading.Compared <= reach.Warning ? AlertLevel.Warning : AlertLevel.None, true, -reading.Compared),
         _ => Nothing,
     };
@@ -70,6 +70,6 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
     {
         Silent silent => silent.Expected,
         NewValue fresh => fresh.History,
-        _ => Math.Max(Instants.Day, definition.LookBack),
+        _ => Math.Max(Instants.Day, definition.InTheLast),
     };
 }

@@ -45,7 +45,7 @@ public sealed record SlowSpans(string Service, string Operation, long Slower, bo
 /// <summary>How much of an objective's budget is burnt, over its period: 1 is all of it.</summary>
 public sealed record BudgetBurnt(long Objective) : Quantity;
 
-/// <summary>How many times as fast as it may an objective's budget burns: the lower of the rates over the look-back and over a shorter window, so that it is both lasting and present.</summary>
+/// <summary>How many times as fast as it may an objective's budget burns: the lower of the rates over what is looked at and over a shorter window, so that it is both lasting and present.</summary>
 public sealed record BurnRate(long Objective, long Short) : Quantity;
 
 /// <summary>Every record that meets a query's conditions, as it comes in.</summary>

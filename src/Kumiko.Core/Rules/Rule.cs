@@ -89,7 +89,7 @@ public sealed class Rule
     {
         get
         {
-            var interval = Definition.Interval;
+            var interval = Definition.CheckedEvery;
             return Checked is { } last ? ((last / interval) + 1) * interval : Created / interval * interval;
         }
     }

@@ -27,8 +27,8 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     {
         var all = rules.Rules().Where(r => !r.Paused).ToList();
         // The clock went back: what was checked was the future.
-        foreach (var rule in all.Where(r => r.Checked > now + r.Definition.Interval)) await rules.Write(connection => RuleStore.TurnBack(connection, rule, now / rule.Definition.Interval * rule.Definition.Interval));
-        var due = all.Where(r => r.Due <= now && !(r.Checked > now + r.Definition.Interval)).ToList();
+        foreach (var rule in all.Where(r => r.Checked > now + r.Definition.CheckedEvery)) await rules.Write(connection => RuleStore.TurnBack(connection, rule, now / rule.Definition.CheckedEvery * rule.Definition.CheckedEvery));
+        var due = all.Where(r => r.Due <= now && !(r.Checked > now + r.Definition.CheckedEvery)).ToList();
         // One that takes long does not hold up the others. Rules of rules come last, so that they see what the others started.
         var broken = new ConcurrentQueue<Exception>();
         async Task Try(Rule rule, CancellationToken stop)
@@ -46,7 +46,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     private async Task Check(Rule rule, long now, CancellationToken cancel)
     {
         var began = clock.GetTimestamp();
-        var (definition, interval) = (rule.Definition, rule.Definition.Interval);
+        var (definition, interval) = (rule.Definition, rule.Definition.CheckedEvery);
         var due = (now - rule.Due) / interval + 1;
         // What is asked window by window is not made up for: it would pile up.
         var quick = IsQuick(definition);

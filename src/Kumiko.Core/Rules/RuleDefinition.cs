@@ -23,7 +23,7 @@ public enum NoData
 public sealed record RuleDefinition
 {
     public const long ShortestInterval = 10 * Instants.Second, LongestInterval = Instants.Day;
-    public const long LongestLookBack = 28 * Instants.Day;
+    public const long LongestWindow = 28 * Instants.Day;
     public const int MostKeys = 200, MostFields = 5;
 
     private const int MostSlices = 20_000, MostRules = 10;
@@ -35,9 +35,11 @@ public sealed record RuleDefinition
     /// <summary>Fields that tell alerts apart; of a query that groups by itself, its own are.</summary>
     public IReadOnlyList<string> Keys { get; init; } = [];
 
-    /// <summary>The length of the window that each check looks at.</summary>
-    public long LookBack { get; init; } = 5 * Instants.Minute;
-    public long Interval { get; init; } = Instants.Minute;
+    /// <summary>How far back each check looks.</summary>
+    public long InTheLast { get; init; } = 5 * Instants.Minute;
+
+    /// <summary>How long lies between two checks.</summary>
+    public long CheckedEvery { get; init; } = Instants.Minute;
 
     /// <summary>How long is waited for what comes late: the window ends so much before the check.</summary>
     public long Delay { get; init; }
@@ -56,17 +58,17 @@ public sealed record RuleDefinition
     [JsonIgnore]
     public long Slice => Wrong switch
     {
-        Moved moved => Gcd(Gcd(Interval, LookBack), moved.Earlier),
-        _ when Quantity is BurnRate burn => Gcd(Gcd(Interval, LookBack), burn.Short),
-        _ => Gcd(Interval, LookBack),
+        Moved moved => Gcd(Gcd(CheckedEvery, InTheLast), moved.Earlier),
+        _ when Quantity is BurnRate burn => Gcd(Gcd(CheckedEvery, InTheLast), burn.Short),
+        _ => Gcd(CheckedEvery, InTheLast),
     };
 
     internal static long Gcd(long a, long b) => b == 0 ? a : Gcd(b, a % b);
 
     public bool Equals(RuleDefinition? other) => other is not null && Quantity == other.Quantity && Wrong == other.Wrong && Lasting == other.Lasting && Keys.SequenceEqual(other.Keys)
-        && LookBack == other.LookBack && Interval == other.Interval && Delay == other.Delay && NoData == other.NoData && Hours == other.Hours && Zone == other.Zone;
+        && InTheLast == other.InTheLast && CheckedEvery == other.CheckedEvery && Delay == other.Delay && NoData == other.NoData && Hours == other.Hours && Zone == other.Zone;
 
-    public override int GetHashCode() => HashCode.Combine(Quantity, Wrong, Lasting, LookBack, Interval);
+    public override int GetHashCode() => HashCode.Combine(Quantity, Wrong, Lasting, InTheLast, CheckedEvery);
 
     /// <summary>What is wrong with the settings, each as a sentence; empty where it can be checked.</summary>
     public IReadOnlyList<string> Faults()
@@ -76,19 +78,19 @@ public sealed record RuleDefinition
         if (Quantity is InOrder { Rules: var rules, Within: var within })
         {
             if (rules.Count is < 2 or > MostRules) faults.Add($"Choose 2 to {MostRules} rules, in their order.");
-            if (within is < Instants.Second or > LongestLookBack) faults.Add("Let the next follow within 1s to 28d.");
+            if (within is < Instants.Second or > LongestWindow) faults.Add("Let the next follow within 1s to 28d.");
         }
         if (Quantity.IsFigure == Wrong is Happens) faults.Add(Quantity.IsFigure ? "Say what is wrong with the figure." : "What happens at its own times is wrong by happening.");
         if (Keys.Count > MostFields) faults.Add($"A rule can tell alerts apart by {MostFields} fields.");
         if (Keys.Distinct(StringComparer.Ordinal).Count() < Keys.Count) faults.Add("Name each field to tell alerts apart by once.");
         if (Wrong is NewValue && Keys.Count == 0 && Quantity is not FigureOf) faults.Add("Say of which field a new value is told: name it under “for each”.");
         if (Quantity is FigureOf or BudgetBurnt or BurnRate or InOrder && Keys.Count > 0) faults.Add("The keys of this are its own; leave “for each” empty.");
-        if (Interval < ShortestInterval || Interval > LongestInterval) faults.Add("Check every 10s to 1d.");
-        if (LookBack < ShortestInterval || LookBack > LongestLookBack) faults.Add("Look back over 10s to 28d.");
-        else if (Interval >= ShortestInterval && LookBack < Interval && Quantity.IsFigure) faults.Add("Look back at least as far as the time between checks, or records are missed.");
-        if (faults.Count == 0 && Quantity.IsFigure && LookBack / Slice > MostSlices) faults.Add("Let the look-back be a round number of the time between checks.");
+        if (CheckedEvery < ShortestInterval || CheckedEvery > LongestInterval) faults.Add("Check every 10s to 1d.");
+        if (InTheLast < ShortestInterval || InTheLast > LongestWindow) faults.Add("Look at the last 10s to 28d.");
+        else if (CheckedEvery >= ShortestInterval && InTheLast < CheckedEvery && Quantity.IsFigure) faults.Add("Look at no shorter stretch than lies between two checks, or records are missed.");
+        if (faults.Count == 0 && Quantity.IsFigure && InTheLast / Slice > MostSlices) faults.Add("Look at a stretch that is a round number of the time between checks.");
         if (Delay < 0 || Delay > Instants.Day) faults.Add("Wait up to 1d for what comes late.");
-        if (Quantity is BurnRate { Short: var shorter } && (shorter < ShortestInterval || shorter >= LookBack)) faults.Add("The second window of a burn rate must be shorter than the look-back.");
+        if (Quantity is BurnRate { Short: var shorter } && (shorter < ShortestInterval || shorter >= InTheLast)) faults.Add("The second window of a burn rate must be shorter than the first.");
         LastingFaults(faults);
         WrongFaults(faults);
         if (Hours is { } hours && (hours.Days.Count == 0 || hours.Days.Any(d => d is < 1 or > 7) || hours.From is < 0 or >= CheckHours.MinutesOfDay || hours.To is < 0 or > CheckHours.MinutesOfDay || hours.From == hours.To))
@@ -101,7 +103,7 @@ public sealed record RuleDefinition
         if (Lasting is ForChecks { Count: < 1 or > Lasting.MostChecks }) faults.Add($"It can be wrong for 1 to {Lasting.MostChecks} checks.");
         if (Lasting is not ForShare { Share: var share, Window: var window }) return;
         if (!(share is > 0 and <= 1)) faults.Add("The share of the window is more than 0 and up to 100%.");
-        if (window < Interval || (Interval > 0 && window / Interval > Lasting.MostChecks)) faults.Add($"The window that a share is of holds 1 to {Lasting.MostChecks} checks.");
+        if (window < CheckedEvery || (CheckedEvery > 0 && window / CheckedEvery > Lasting.MostChecks)) faults.Add($"The window that a share is of holds 1 to {Lasting.MostChecks} checks.");
     }
 
     private void WrongFaults(List<string> faults)
@@ -115,20 +117,20 @@ public sealed record RuleDefinition
             case Moved moved:
                 LimitFaults(moved.Warning, moved.Critical, false, any: false, faults);
                 if (moved.By == MoveBy.Factor && (moved.Warning <= 1 || moved.Critical <= 1)) faults.Add("A factor is more than 1: 2 is twice as much, or half.");
-                if (moved.Earlier is < Instants.Second or > LongestLookBack) faults.Add("Compare with 1s to 28d earlier.");
-                else if (faults.Count == 0 && (moved.Earlier + LookBack) / Slice > MostSlices) faults.Add("Compare with a round number of look-backs earlier.");
+                if (moved.Earlier is < Instants.Second or > LongestWindow) faults.Add("Compare with 1s to 28d earlier.");
+                else if (faults.Count == 0 && (moved.Earlier + InTheLast) / Slice > MostSlices) faults.Add("Compare with a round number of such stretches earlier.");
                 break;
             case Unusual unusual: LimitFaults(unusual.Warning, unusual.Critical, false, any: false, faults); break;
             case Silent { Expected: var expected }:
-                if (expected < LookBack || expected > LongestLookBack) faults.Add("What came in a stretch of at least the look-back, and up to 28d, can be expected.");
+                if (expected < InTheLast || expected > LongestWindow) faults.Add("What came in a stretch at least as long as is looked at, and up to 28d, can be expected.");
                 break;
             case NewValue { History: var history }:
-                if (history < LookBack || history > LongestLookBack) faults.Add("The history that a value is new to is at least the look-back, and up to 28d.");
+                if (history < InTheLast || history > LongestWindow) faults.Add("The history that a value is new to is at least as long as what is looked at, and up to 28d.");
                 break;
             case WillReach reach:
                 if (!double.IsFinite(reach.Limit)) faults.Add("Give the limit that will be reached.");
                 LimitFaults(reach.Warning, reach.Critical, below: true, any: false, faults);
-                if (reach.Trend < 2 * Interval || reach.Trend > LongestLookBack) faults.Add("Take the trend from a stretch of at least two checks, and up to 28d.");
+                if (reach.Trend < 2 * CheckedEvery || reach.Trend > LongestWindow) faults.Add("Take the trend from a stretch of at least two checks, and up to 28d.");
                 break;
         }
     }
@@ -162,8 +164,8 @@ internal sealed record RuleQuery(string Name, string Text, bool MakesFigures, bo
         var parsed = QueryParser.Parse(Text);
         if (Text.Length > Longest) yield return $"{Name} has more than {Longest} characters.";
         else if (!parsed.Ok) yield return $"{Name}: {parsed.Errors[0].Describe(Text)}";
-        else if (Parameters.Undeclared(parsed.Query) is [{ Name: var open }, ..]) yield return $"{Name}: :{open} has no value. Write the value itself.";
-        else if (parsed.Query.Stages.OfType<Group>().Any(g => g.Every is not null)) yield return $"{Name}: a rule has steps of its own. Take “every” away; the look-back takes its place.";
+        else if (Parameters.WithoutValue(parsed.Query) is [{ Name: var open }, ..]) yield return $"{Name}: :{open} is without a value. Write the value itself.";
+        else if (parsed.Query.Stages.OfType<Group>().Any(g => g.Per is not null)) yield return $"{Name}: a rule has steps of its own. Take “per” away; what each check looks at takes its place.";
         else if (OneByOne && (parsed.Query.From is { Set: not "logs" } || parsed.Query.With.Count > 0 || parsed.Query.Stages.Any(s => s is Join or Union)))
             yield return $"{Name}: only records come in one by one. Take “from”, “with” and joins away, or count instead.";
         else if (!MakesFigures && parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse or Join or Union))) yield return $"{Name}: what is counted are its rows, so it ends before group, order by or limit.";

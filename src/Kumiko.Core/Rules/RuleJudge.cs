@@ -12,12 +12,12 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     private const int MostRemembered = 5_000, FlappingStarts = 4, FlappingChecks = 20;
 
     /// <summary>Starts within so long are counted; a quarter of it must be quiet before what flaps has ended.</summary>
-    private readonly long _flapWindow = Math.Max(Instants.Hour, FlappingChecks * definition.Interval);
+    private readonly long _flapWindow = Math.Max(Instants.Hour, FlappingChecks * definition.CheckedEvery);
 
     private static readonly string[] Single = ["0", "1", "2"];
 
     private readonly long _memory = Judgement.Memory(definition);
-    private readonly (int Least, int Of) _lasting = definition.Lasting.Checks(definition.Interval);
+    private readonly (int Least, int Of) _lasting = definition.Lasting.Checks(definition.CheckedEvery);
     private readonly int _mostKeys = definition.Wrong is NewValue ? MostRemembered : RuleDefinition.MostKeys;
 
     /// <summary>Judges checks one after another.</summary>
@@ -176,14 +176,14 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
         return TurnOf(key, TurnKind.Started, at, null);
     }
 
-    /// <summary>Ends what has not happened again for a look-back.</summary>
+    /// <summary>Ends what has not happened again for as long as is looked at.</summary>
     public IEnumerable<Turn> Calm(long now)
     {
         foreach (var key in state.Keys.Values.OrderBy(k => k.LastSeen).ThenBy(k => k.Name, StringComparer.Ordinal).ToList())
         {
-            if (key.LastSeen is not { } last || now - last < definition.LookBack) continue;
+            if (key.LastSeen is not { } last || now - last < definition.InTheLast) continue;
             state.Keys.Remove(key.Name);
-            if (key.Level != AlertLevel.None) yield return TurnOf(key, TurnKind.Ended, last + definition.LookBack, null);
+            if (key.Level != AlertLevel.None) yield return TurnOf(key, TurnKind.Ended, last + definition.InTheLast, null);
         }
     }
 }

@@ -5,7 +5,7 @@ namespace Kumiko.Core.Rules;
 /// <summary>How much of a processor checking takes: what each rule's last check took, as often as it is checked.</summary>
 public sealed class RuleLoad(RuleStore rules)
 {
-    public double Share => rules.Rules().Where(r => !r.Paused).Sum(r => (double)r.Took / r.Definition.Interval);
+    public double Share => rules.Rules().Where(r => !r.Paused).Sum(r => (double)r.Took / r.Definition.CheckedEvery);
 
     public string Words
     {

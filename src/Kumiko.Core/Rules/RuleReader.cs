@@ -83,7 +83,7 @@ public sealed class RuleReader(FigureReader figures)
             var bucket = (end + (UsualStep / 2)) / UsualStep * UsualStep;
             if (likes.TryGetValue(bucket, out var known)) return known;
             var times = new SortedSet<long>();
-            foreach (var like in LikeTimes.Of(bucket, oldest + definition.LookBack + UsualAround, zone))
+            foreach (var like in LikeTimes.Of(bucket, oldest + definition.InTheLast + UsualAround, zone))
                 for (var at = like - UsualAround; at <= like + UsualAround; at += step)
                     if (Aligned(at) is var grid && grid < end) times.Add(grid);
             return likes[bucket] = [.. times];
@@ -104,8 +104,8 @@ public sealed class RuleReader(FigureReader figures)
 
     private Task<RuleReadings> Trends(RuleDefinition definition, WillReach reach, IReadOnlyList<long> checks, long[] ends, Snapshot snapshot, CancellationToken cancel)
     {
-        var points = (int)Math.Clamp(reach.Trend / definition.Interval, 2, MostTrendPoints);
-        var step = Math.Max(1, reach.Trend / points / definition.Interval) * definition.Interval;
+        var points = (int)Math.Clamp(reach.Trend / definition.CheckedEvery, 2, MostTrendPoints);
+        var step = Math.Max(1, reach.Trend / points / definition.CheckedEvery) * definition.CheckedEvery;
         return Compared(definition, checks, ends, end => [.. Enumerable.Range(1, points).Select(p => end - (p * step))], snapshot, (found, line, end, others) =>
         {
             var trend = RobustTrend.Of([.. others.Reverse().Append(end).Select(o => ((o - end) / (double)Instants.Second, found.At(line, o)))]);
@@ -128,11 +128,11 @@ public sealed class RuleReader(FigureReader figures)
         if (state.IsWarm) return;
         state.IsWarm = true;
         if (definition.Wrong is not (NewValue or Silent)) return;
-        var before = first - definition.Delay - definition.LookBack;
+        var before = first - definition.Delay - definition.InTheLast;
         // Windows of about a fiftieth of the history, one beside the other.
         var length = Math.Max(1, Judgement.Memory(definition) / WarmWindows / definition.Slice) * definition.Slice;
         long[] ends = [.. Enumerable.Range(0, WarmWindows).Select(w => before - ((WarmWindows - 1 - w) * length))];
-        var answer = await figures.At(definition with { LookBack = length, Interval = length, Wrong = new Beyond(false, 0, null), Quantity = definition.Quantity is BurnRate burn ? new BudgetBurnt(burn.Objective) : definition.Quantity }, ends, snapshot, cancel);
+        var answer = await figures.At(definition with { InTheLast = length, CheckedEvery = length, Wrong = new Beyond(false, 0, null), Quantity = definition.Quantity is BurnRate burn ? new BudgetBurnt(burn.Objective) : definition.Quantity }, ends, snapshot, cancel);
         var empty = answer.Lines.All(l => !l.Seen.Contains(true));
         if (empty && definition.Wrong is NewValue fresh)
         {

@@ -19,11 +19,11 @@ public static class RuleText
         var text = new StringBuilder();
         Print(text, definition.Quantity);
         if (definition.Keys.Count > 0) text.Append("for each ").AppendJoin(", ", definition.Keys.Select(Name)).Append('\n');
-        text.Append(CultureInfo.InvariantCulture, $"in {Length(definition.LookBack)}, every {Length(definition.Interval)}");
+        text.Append(CultureInfo.InvariantCulture, $"in the last {Length(definition.InTheLast)}, checked every {Length(definition.CheckedEvery)}");
         if (definition.Delay > 0) text.Append(", ").Append(Length(definition.Delay)).Append(" late");
         text.Append('\n').Append(Wrong(definition.Wrong)).Append('\n');
         if (definition.Lasting is ForChecks checks) text.Append(CultureInfo.InvariantCulture, $"for {checks.Count} checks\n");
-        if (definition.Lasting is ForShare share) text.Append(CultureInfo.InvariantCulture, $"in {Percent(share.Share)} of the last {Length(share.Window)}\n");
+        if (definition.Lasting is ForShare share) text.Append(CultureInfo.InvariantCulture, $"at {Percent(share.Share)} of the checks of {Length(share.Window)}\n");
         if (definition.NoData != NoData.Quiet) text.Append("without data ").Append(definition.NoData == NoData.Warn ? "warn" : "keep").Append('\n');
         if (definition.Hours is { } hours) text.Append("only ").AppendJoin(' ', hours.Days.Select(d => DayNames[d - 1])).Append(CultureInfo.InvariantCulture, $" from {Clock(hours.From)} to {Clock(hours.To)}\n");
         if (definition.Zone != "UTC") text.Append("zone ").Append(definition.Zone).Append('\n');

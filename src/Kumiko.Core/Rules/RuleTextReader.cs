@@ -38,7 +38,7 @@ public sealed partial class RuleTextReader
         {
             if (Keys().Match(line) is { Success: true } keys) definition = definition with { Keys = Names(keys.Groups[1].Value) };
             else if (When().Match(line) is { Success: true } when)
-                definition = definition with { LookBack = Length(when.Groups[1].Value), Interval = Length(when.Groups[2].Value), Delay = when.Groups[3].Success ? Length(when.Groups[3].Value) : 0 };
+                definition = definition with { InTheLast = Length(when.Groups[1].Value), CheckedEvery = Length(when.Groups[2].Value), Delay = when.Groups[3].Success ? Length(when.Groups[3].Value) : 0 };
             else if (ForChecksLine().Match(line) is { Success: true } checks) definition = definition with { Lasting = new ForChecks(Whole(checks.Groups[1].Value)) };
             else if (ForShareLine().Match(line) is { Success: true } share) definition = definition with { Lasting = new ForShare(Number(share.Groups[1].Value), Length(share.Groups[2].Value)) };
             else if (WithoutData().Match(line) is { Success: true } without) definition = definition with { NoData = without.Groups[1].Value switch { "warn" => NoData.Warn, "keep" => NoData.Keep, _ => NoData.Quiet } };
@@ -48,12 +48,19 @@ public sealed partial class RuleTextReader
                 if (NodaTime.DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone.Groups[1].Value) is null) throw new FormatException($"“{zone.Groups[1].Value}” is no time zone. Write one such as Europe/Lisbon.");
                 definition = definition with { Zone = zone.Groups[1].Value };
             }
+            else if (Renamed(line) is { } today) throw new FormatException($"“{Short(line)}” is written “{today}” now.");
             else if (Wrong(line) is { } wrong) (definition, told) = (definition with { Wrong = wrong }, true);
             else throw new FormatException($"“{Short(line)}” is not understood. Print a rule to see how lines are written.");
             _at++;
         }
         return told ? definition : throw new FormatException("Say what is wrong, such as: is above 40 as a warning.");
     }
+
+    /// <summary>How a line is written today that was written otherwise once; null for others.</summary>
+    private static string? Renamed(string line) =>
+        FormerWhen().Match(line) is { Success: true } when ? $"in the last {when.Groups[1].Value}, checked every {when.Groups[2].Value}"
+        : FormerShare().Match(line) is { Success: true } share ? $"at {share.Groups[1].Value} of the checks of {share.Groups[2].Value}"
+        : null;
 
     private static string Short(string line) => line.Length <= 60 ? line : line[..60] + "…";
 
@@ -159,9 +166,11 @@ public sealed partial class RuleTextReader
     private const string As = " as (?:a )?(?<level>warning|critical)$";
 
     [GeneratedRegex("^for each (.+)$")] private static partial Regex Keys();
-    [GeneratedRegex(@"^in (\S+), every ([^\s,]+)(?:, (\S+) late)?$")] private static partial Regex When();
+    [GeneratedRegex(@"^in the last (\S+), checked every ([^\s,]+)(?:, (\S+) late)?$")] private static partial Regex When();
     [GeneratedRegex(@"^for (\d+) checks?$")] private static partial Regex ForChecksLine();
-    [GeneratedRegex(@"^in (\S+) of the last (\S+)$")] private static partial Regex ForShareLine();
+    [GeneratedRegex(@"^at (\S+) of the checks of (\S+)$")] private static partial Regex ForShareLine();
+    [GeneratedRegex(@"^in (\S+), every (.+)$")] private static partial Regex FormerWhen();
+    [GeneratedRegex(@"^in (\S+) of the last (\S+)$")] private static partial Regex FormerShare();
     [GeneratedRegex("^without data (quiet|warn|keep)$")] private static partial Regex WithoutData();
     [GeneratedRegex(@"^only ([A-Za-z ]+) from (\d\d:\d\d) to (\d\d:\d\d)$")] private static partial Regex Only();
     [GeneratedRegex(@"^zone (\S+)$")] private static partial Regex Zone();

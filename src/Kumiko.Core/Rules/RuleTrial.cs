@@ -39,7 +39,7 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
     /// <summary>The checks of a stretch: at whole intervals since 1970.</summary>
     public static long[] Checks(RuleDefinition definition, Window window)
     {
-        var interval = definition.Interval;
+        var interval = definition.CheckedEvery;
         var (first, last) = ((window.From / interval) + 1, window.To / interval);
         if (last - first >= MostChecks) throw new QueryRefusedException($"{last - first:N0} checks are too many to be tried. Take a longer time between checks, or a shorter trial.");
         return [.. Enumerable.Range(0, (int)Math.Max(0, last - first + 1)).Select(i => (first + i) * interval)];
@@ -55,9 +55,9 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
             notes.Add($"Each check of this query is a question of its own, so only the last {checks.Length} checks are tried.");
         }
         if (checks.Length == 0) return new Trial(window, new RuleReadings([], [], double.NaN), []);
-        window = window with { From = checks[0] - definition.Interval };
+        window = window with { From = checks[0] - definition.CheckedEvery };
         var oldest = snapshot.Batches.Count == 0 ? window.To : snapshot.Batches.Min(b => b.MinTime);
-        if (oldest > window.From + definition.LookBack) notes.Add("Part of this stretch lies before anything was collected.");
+        if (oldest > window.From + definition.InTheLast) notes.Add("Part of this stretch lies before anything was collected.");
         var state = new JudgeState();
         await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
         var warm = state.ToJson();

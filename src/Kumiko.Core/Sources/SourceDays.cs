@@ -14,7 +14,7 @@ namespace Kumiko.Core.Sources;
 public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStore metrics, ChangeStore changes)
 {
     public const int Days = 14;
-    private const string Asked = "| group count() as n by source every 1d";
+    private const string Asked = "| group count() as n by source per 1d";
 
     private readonly Lock _lock = new();
     private (long Minute, string Zone, Task<IReadOnlyDictionary<string, long[]>> Counts)? _latest;

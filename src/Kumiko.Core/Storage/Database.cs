@@ -1,5 +1,6 @@
 using System.Globalization;
 using Dapper;
+using Kumiko.Core.Storage.Migrations;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Storage;
@@ -65,16 +66,22 @@ public sealed class Database : IDisposable
     private static void Migrate(SqliteConnection connection, string prefix)
     {
         var assembly = typeof(Database).Assembly;
-        var files = assembly.GetManifestResourceNames()
-            .Where(n => n.Contains($".Migrations.{prefix}-", StringComparison.Ordinal)).Order(StringComparer.Ordinal).ToList();
+        const string Folder = ".Migrations.";
+        var files = assembly.GetManifestResourceNames().Where(n => n.Contains($"{Folder}{prefix}-", StringComparison.Ordinal)).ToDictionary(n => Path.GetFileNameWithoutExtension(n[(n.IndexOf(Folder, StringComparison.Ordinal) + Folder.Length)..]));
+        var steps = Migration.All.Where(m => m.Name.StartsWith(prefix + "-", StringComparison.Ordinal)).ToDictionary(m => m.Name);
+        string[] names = [.. files.Keys.Concat(steps.Keys).Order(StringComparer.Ordinal)];
         var done = connection.ExecuteScalar<long>("PRAGMA user_version");
-        if (done > files.Count)
-            throw new InvalidOperationException($"This data was written by a newer Kumiko (version {done} of {prefix}, {files.Count} is known). Start that version.");
-        for (var i = (int)done; i < files.Count; i++)
+        if (done > names.Length)
+            throw new InvalidOperationException($"This data was written by a newer Kumiko (version {done} of {prefix}, {names.Length} is known). Start that version.");
+        for (var i = (int)done; i < names.Length; i++)
         {
-            using var reader = new StreamReader(assembly.GetManifestResourceStream(files[i])!);
             using var transaction = connection.BeginTransaction();
-            connection.Execute(reader.ReadToEnd(), transaction: transaction);
+            if (steps.TryGetValue(names[i], out var step)) step.Run(connection, transaction);
+            else
+            {
+                using var reader = new StreamReader(assembly.GetManifestResourceStream(files[names[i]])!);
+                connection.Execute(reader.ReadToEnd(), transaction: transaction);
+            }
             connection.Execute("PRAGMA user_version = " + (i + 1).ToString(CultureInfo.InvariantCulture), transaction: transaction);
             transaction.Commit();
         }

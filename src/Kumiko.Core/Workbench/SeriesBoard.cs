@@ -93,7 +93,7 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
     private async Task<SeriesAnswer> OfQuery(NamedSeries of, long earlier, string condition)
     {
         var text = of.Text.Trim();
-        if (text.Length == 0) return new SeriesAnswer(of, null, "Write a query, such as service = gate-control | group count() every auto, or a formula over the other names.");
+        if (text.Length == 0) return new SeriesAnswer(of, null, "Write a query, such as service = gate-control | group count() per auto, or a formula over the other names.");
         var parsed = QueryParser.Parse(text);
         if (!parsed.Ok) return new SeriesAnswer(of, null, parsed.Errors[0].Describe(parsed.Text));
         // Records alone are counted.
@@ -102,8 +102,8 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
         var asked = parsed.Text;
         if (earlier != 0) parsed = QueryParser.Parse(QueryPrinter.Print(EarlierQuery.Of(parsed.Query, earlier)));
         var frame = await ask(parsed);
-        if (frame.Schema.Step is null || frame.Schema.IndexOf(ColumnRole.Time) < 0) return new SeriesAnswer(of, null, "The answer has no steps of time. Add every 5m, or every auto, to its group.") { Query = asked };
-        if (frame.Schema.IndexOf(ColumnRole.Value) < 0) return new SeriesAnswer(of, null, "The answer has no figure. Add a group, such as group count() every auto.") { Query = asked };
+        if (frame.Schema.Step is null || frame.Schema.IndexOf(ColumnRole.Time) < 0) return new SeriesAnswer(of, null, "The answer has no steps of time. Add per 5m, or per auto, to its group.") { Query = asked };
+        if (frame.Schema.IndexOf(ColumnRole.Value) < 0) return new SeriesAnswer(of, null, "The answer has no figure. Add a group, such as group count() per auto.") { Query = asked };
         return new SeriesAnswer(of, Named(frame, of.Name), null) { Query = asked };
     }
 

@@ -45,11 +45,11 @@ public static class QueryEndpoint
         var text = value("q") ?? "";
         var surroundings = http.RequestServices.GetRequiredService<RunRegistry>().Surroundings;
         var parsed = QueryParser.Parse(text, surroundings.Tables());
-        if (!parsed.Ok) return Results.Json(new { error = parsed.Errors[0].Describe(text), errors = parsed.Errors.Select(e => new { line = e.Position(text).Line, column = e.Position(text).Column, message = e.Message }) }, statusCode: 400);
+        if (!parsed.Ok) return Results.Json(new { error = parsed.Errors[0].Describe(text), errors = parsed.Errors.Select(e => new { line = e.Position(text).Line, column = e.Position(text).Column, message = e.Message }), mended = parsed.Mended }, statusCode: 400);
         // p.terminal=Tarnhead gives the parameter :terminal its value.
         var parameters = names.Where(n => n.StartsWith(ParameterPrefix, StringComparison.Ordinal)).ToDictionary(n => n[ParameterPrefix.Length..], n => value(n) ?? "", StringComparer.Ordinal);
         var question = new Question(name, parsed, window, now, zone, Limits.Default) { Parameters = parameters };
-        if (Parameters.Undeclared(parsed.Query).FirstOrDefault(p => !p.Optional && parameters.GetValueOrDefault(p.Name) is null or "") is { } missing) return Wrong($":{missing.Name} has no value. Send it as {ParameterPrefix}{missing.Name}.");
+        if (Parameters.WithoutValue(parsed.Query).FirstOrDefault(p => !p.Optional && parameters.GetValueOrDefault(p.Name) is null or "") is { } missing) return Wrong($":{missing.Name} is without a value. Send it as {ParameterPrefix}{missing.Name}.");
         var run = new Run(question, http.RequestServices.GetRequiredService<RecordStore>().Current, surroundings);
         http.Response.RegisterForDispose(run);
         http.Response.RegisterForDispose(run.Attach(http.RequestAborted));

@@ -63,7 +63,7 @@ public sealed partial class ChartsModel
                 made = new BoardSeries(Board.FreeName("share"), two.Count == 2 ? $"{two[0]} / {two[1]}" : two.Count == 1 ? two[0] : "");
                 break;
             default:
-                made = new BoardSeries(Board.FreeName("records"), Asked("text") is { Length: > 0 and <= LongestText } text ? text : "| group count() every auto");
+                made = new BoardSeries(Board.FreeName("records"), Asked("text") is { Length: > 0 and <= LongestText } text ? text : "| group count() per auto");
                 break;
         }
         // Who compares one with its peers looks at these lines instead of all of them.
@@ -103,7 +103,7 @@ public sealed partial class ChartsModel
         var metric = known?.Name ?? "";
         // A metric that was just chosen begins with what suits its kind.
         var function = known is not null && Asked("b.was") != metric && !SeriesBuilder.Functions.Any(f => f.Name == Asked("b.function") && f.TakesField) ? FigureOf(known) : Asked("b.function");
-        var built = new SeriesBuilder(metric, Asked("b.where"), function, metric.Length > 0 ? "" : Asked("b.what"), [.. Asked("b.by").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(6)], Asked("b.every") is { Length: > 0 } every ? every : "auto");
+        var built = new SeriesBuilder(metric, Asked("b.where"), function, metric.Length > 0 ? "" : Asked("b.what"), [.. Asked("b.by").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Take(6)], Asked("b.per") is { Length: > 0 } every ? every : "auto");
         return built.Problem() is { } problem ? ("", problem, function) : (built.Text, null, function);
     }
 

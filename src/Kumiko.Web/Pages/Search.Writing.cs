@@ -16,6 +16,7 @@ public sealed partial class SearchModel
         return new JsonResult(new
         {
             errors = parsed.Errors.Select(e => new { from = e.Span.Start, to = e.Span.End, message = e.Describe(parsed.Text) }),
+            mended = parsed.Mended,
             hints = parsed.Hints.Select(h => new { from = h.Span.Start, to = h.Span.End, message = h.Message }),
         });
     }

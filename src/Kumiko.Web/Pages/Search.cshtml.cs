@@ -138,7 +138,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         Address = SearchAddress.Parse(name => Request.Query[name], now, Notices);
         Zone = viewer.Zone(Address.Zone);
         Parsed = QueryParser.Parse(Address.Query, surroundings.Tables());
-        Parameters = Core.Language.Parameters.Undeclared(Parsed.Query);
+        Parameters = Core.Language.Parameters.WithoutValue(Parsed.Query);
         Address = Address with { Parameters = [.. Parameters.Select(p => (p.Name, Value: Request.Query["p." + p.Name].ToString())).Where(p => p.Value.Length is > 0 and <= 500)] };
         var window = Address.Focus.Resolve(now);
         var question = new Question(User.Identity?.Name ?? "", Parsed.Ok ? Parsed : QueryParser.Parse(""), window, now, Zone, Limits.Default) { Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal) };

@@ -73,13 +73,13 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
 
     public async Task<Frame> Ask(ParseResult parsed, Window window, string person, long now, DateTimeZone zone, CancellationToken cancel)
     {
-        if (Parameters.Undeclared(parsed.Query) is [{ Name: var open }, ..]) throw new QueryRefusedException($":{open} has no value. Write the value itself.");
+        if (Parameters.WithoutValue(parsed.Query) is [{ Name: var open }, ..]) throw new QueryRefusedException($":{open} is without a value. Write the value itself.");
         var run = runs.Shared(new Question(person, parsed, window, now, zone, Limits.Default));
         // A chart may ask hundreds of queries, with copies and days to compare; they take turns, so that others get theirs.
         await _turns.WaitAsync(cancel);
         using var turn = new Turn(_turns);
         using var reading = run.Attach(cancel);
-        return run.IsGrouped ? await run.Frame() : throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count() every auto.");
+        return run.IsGrouped ? await run.Frame() : throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count() per auto.");
     }
 
     public async Task<BoardAnswer> Read(ChartAddress address, string person, long now, DateTimeZone zone, double width, double height, CancellationToken cancel)
@@ -209,7 +209,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             else
                 try
                 {
-                    var counted = await Ask(QueryParser.Parse($"{QueryEdits.RecordsOnly(board.Records)}\n| group count() every {Quantities.Duration(step)}"), drawn, person, now, zone, cancel);
+                    var counted = await Ask(QueryParser.Parse($"{QueryEdits.RecordsOnly(board.Records)}\n| group count() per {Quantities.Duration(step)}"), drawn, person, now, zone, cancel);
                     var (time, figure) = (counted.Schema.IndexOf(ColumnRole.Time), counted.Schema.IndexOf(ColumnRole.Value));
                     var steps = counted.Rows.Select(r => (r[time].AsLong, r[figure].AsDouble)).ToList();
                     over = over with { Counts = new ChartCounts(steps, "records") };
@@ -231,7 +231,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             foreach (var rule in all.Where(r => r.Definition is { Quantity: CountOf, Wrong: Beyond } && Counted(r) is { } match && match == QueryParser.Parse(QueryEdits.RecordsOnly(answer.Query!)).Query.Match))
                 foreach (var (limit, level) in new[] { (rule.Definition.Wrong.Limits.Warning, "warning"), (rule.Definition.Wrong.Limits.Critical, "critical") })
                     if (limit is { } most)
-                        limits.Add(new Threshold(most * ((double)step / rule.Definition.LookBack), $"{rule.Name}: {level} {(((Beyond)rule.Definition.Wrong).Below ? "below" : "above")} {Format.Number(most)} in {Quantities.Duration(rule.Definition.LookBack)}", level, of.Side));
+                        limits.Add(new Threshold(most * ((double)step / rule.Definition.InTheLast), $"{rule.Name}: {level} {(((Beyond)rule.Definition.Wrong).Below ? "below" : "above")} {Format.Number(most)} in {Quantities.Duration(rule.Definition.InTheLast)}", level, of.Side));
         return limits;
     }
 }

@@ -29,13 +29,11 @@ public static class PointMenus
         if (!parsed.Ok || parsed.Query.Match is not { } match || parsed.Query.Stages.Count > 0) return new PointMenu("This is no condition.", []);
         var records = address with { Query = QueryEdits.RecordsOnly(address.Query), Tab = Tab.Auto };
         var without = match is Compare { Op: CompareOp.Equal } compare ? compare with { Op = CompareOp.NotEqual } : (Expr)new Not(match);
-        var actions = new List<PointAction>
-        {
-            new("Only this", With(address, match)), new("Without this", With(address, without)),
+        return new PointMenu(Cut(condition),
+        [
+            .. Verbs(address, match, without, Fields(match).Distinct()),
             new("Its records", With(records, match)), new("Its records in a new tab", With(records, match), NewTab: true),
-        };
-        foreach (var field in Fields(match).Distinct()) actions.Add(new PointAction($"Count by {field}", (address with { Query = QueryEdits.CountBy(address.Query, field), Tab = Tab.Auto, At = null }).Url()));
-        return new PointMenu(Cut(condition), actions);
+        ]);
     }
 
     /// <summary>A mark of a drawn answer: a group at a step of time.</summary>
@@ -71,11 +69,18 @@ public static class PointMenus
 
     private static List<PointAction> Only(SearchAddress address, Expr only, Expr without, IReadOnlyList<string> fields)
     {
-        var actions = new List<PointAction> { new("Only this", With(address, only)), new("Without this", With(address, without)), new("In a new tab", With(address, only), NewTab: true) };
-        foreach (var field in fields) actions.Add(new PointAction($"Count by {field}", (address with { Query = QueryEdits.CountBy(address.Query, field), Tab = Tab.Auto, At = null }).Url()));
+        List<PointAction> actions = [.. Verbs(address, only, without, fields), new("In a new tab", With(address, only), NewTab: true)];
         if (fields.Count == 0) actions.Add(new PointAction("Count over time", (address with { Query = QueryEdits.CountOverTime(QueryEdits.With(address.Query, only).Text), Tab = Tab.Auto, At = null }).Url()));
         return actions;
     }
+
+    /// <summary>What is done with a value: only it, what else there is beside it, all but it.</summary>
+    private static IEnumerable<PointAction> Verbs(SearchAddress address, Expr only, Expr without, IEnumerable<string> fields) =>
+    [
+        new("Only this", With(address, only)),
+        .. fields.Select(f => new PointAction($"Count by {f}", (address with { Query = QueryEdits.CountBy(address.Query, f), Tab = Tab.Auto, At = null }).Url())),
+        new("Without this", With(address, without)),
+    ];
 
     private static string With(SearchAddress address, Expr condition) => (address with { Query = QueryEdits.With(address.Query, condition).Text, At = null }).Url();
 

@@ -57,7 +57,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task Nobody_acknowledges_and_the_next_is_told_once()
     {
-        await Add(Counting() with { LookBack = 20 * Minute }, mail: "");
+        await Add(Counting() with { InTheLast = 20 * Minute }, mail: "");
         var (quay, pager) = (await AddChannel("quay"), await AddChannel("pager"));
         await Routes.AddRoute("a", new RouteDefinition { Channels = [quay], Steps = [new EscalationStep(5 * Minute, [pager])] });
         await Send(9);
@@ -70,7 +70,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task Who_acknowledges_in_time_stops_the_escalation()
     {
-        await Add(Counting() with { LookBack = 20 * Minute }, mail: "");
+        await Add(Counting() with { InTheLast = 20 * Minute }, mail: "");
         var (quay, pager) = (await AddChannel("quay"), await AddChannel("pager"));
         await Routes.AddRoute("a", new RouteDefinition { Channels = [quay], Steps = [new EscalationStep(5 * Minute, [pager])] });
         await Send(9);
@@ -83,7 +83,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task A_quiet_time_holds_and_tells_afterwards_what_is_still_wrong()
     {
-        var rule = await Add(Counting() with { LookBack = 20 * Minute }, name: "lasting");
+        var rule = await Add(Counting() with { InTheLast = 20 * Minute }, name: "lasting");
         await Add(Counting("horn"), name: "short");
         await Routes.AddQuiet(new QuietDefinition { From = Now, Until = Now + (10 * Minute), Reason = "new gates" }, "Ines Halloran");
         await Send(9);
@@ -99,7 +99,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task A_quiet_time_that_is_ended_early_tells_what_it_held()
     {
-        await Add(Counting() with { LookBack = 20 * Minute });
+        await Add(Counting() with { InTheLast = 20 * Minute });
         var quiet = await Routes.AddQuiet(new QuietDefinition { From = Now, Until = Now + Instants.Hour, Reason = "new gates" }, "Ines Halloran");
         await Send(9);
         await PassAndTell(60);
@@ -158,7 +158,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task Nobody_is_told_of_what_is_snoozed_until_it_wakes()
     {
-        await Add(Counting(warning: 2, critical: 5) with { LookBack = 20 * Minute });
+        await Add(Counting(warning: 2, critical: 5) with { InTheLast = 20 * Minute });
         await Send(3);
         await PassAndTell(10);
         await Store.Alerts.Snooze(Store.Alerts.All(1)[0].Id, "Ines Halloran", Now + (10 * Minute));
@@ -172,7 +172,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task Who_wakes_an_alert_is_told_at_once_what_it_was_silent_about()
     {
-        await Add(Counting(warning: 2, critical: 5) with { LookBack = 20 * Minute });
+        await Add(Counting(warning: 2, critical: 5) with { InTheLast = 20 * Minute });
         await Send(3);
         await PassAndTell(10);
         var alert = Store.Alerts.All(1)[0].Id;
@@ -236,7 +236,7 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task What_turns_critical_is_told_at_once_though_its_warning_was_told_just_before()
     {
-        await Add(Counting(warning: 2, critical: 5) with { LookBack = 20 * Minute });
+        await Add(Counting(warning: 2, critical: 5) with { InTheLast = 20 * Minute });
         await Send(3);
         await PassAndTell(10);
         await Send(9);

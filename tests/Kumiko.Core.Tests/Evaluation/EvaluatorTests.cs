@@ -148,7 +148,7 @@ public class EvaluatorTests
         var from = Sample.At("2026-11-23T17:00:00Z");
         var window = new Window(from, from + Instants.Hour);
         var records = Enumerable.Range(0, 500).Select(i => Sample.Random(i, from + (i * 5 * Instants.Second))).ToList();
-        var frame = Oracle.Of("| group count() as n, avg(wait) by terminal every 10m", window, Context).Collect(records);
+        var frame = Oracle.Of("| group count() as n, avg(wait) by terminal per 10m", window, Context).Collect(records);
         Assert.Equal(["time", "terminal", "n", "avg(wait)"], frame.Schema.Columns.Select(c => c.Name));
         Assert.Equal(500, frame.Rows.Sum(r => r[2].AsLong));
         var terminals = frame.Rows.Select(r => r[1].ToText()).Distinct().Count();
@@ -202,14 +202,14 @@ public class EvaluatorTests
         var many = Oracle.Of("| group count() by k", new Window(0, Instants.Hour), Context, limits);
         var keys = Enumerable.Range(0, 20).Select(i => Sample.With(("k", Value.Of((long)i))));
         Assert.Contains("More than 10 different values of k", Assert.Throws<QueryRefusedException>(() => many.Collect(keys)).Message);
-        Assert.Contains("are too many", Assert.Throws<QueryRefusedException>(() => Oracle.Of("| group count() every 1ms", new Window(0, Instants.Hour), Context).Collect([])).Message);
+        Assert.Contains("are too many", Assert.Throws<QueryRefusedException>(() => Oracle.Of("| group count() per 1ms", new Window(0, Instants.Hour), Context).Collect([])).Message);
     }
 
     [Fact]
     public void Order_and_limit_take_the_first_of_each_key()
     {
         var records = Enumerable.Range(0, 30).Select(i => Sample.With(("k", Value.Of(i % 3 == 0 ? "x" : "y")), ("n", Value.Of((long)i)))).ToList();
-        var rows = Oracle.Of("| order by n desc | limit 2 by k", Ever, Context).Records(records).Select(r => r.Attributes.Get("n").AsLong);
+        var rows = Oracle.Of("| order by n desc | limit 2 for each k", Ever, Context).Records(records).Select(r => r.Attributes.Get("n").AsLong);
         Assert.Equal([29, 28, 27, 24], rows);
     }
 }

@@ -25,24 +25,24 @@ public class StageTests
     [Fact]
     public void A_counter_that_begins_anew_goes_on_growing()
     {
-        Assert.Equal(["Integer 4 | 70 | 0.0291666667"], Lines("| group count(), increase(c), per_second(c)", Counter));
+        Assert.Equal(["Integer 4 | 70 | 0.0291666667"], Lines("| group count(), growth(c), per_second(c)", Counter));
         // The growth between two samples belongs to the step of the later one.
-        Assert.Equal(["missing", "30", "10", "missing", "30", "missing"], Lines("| group increase(c) as g every 10m | select g", Counter));
+        Assert.Equal(["missing", "30", "10", "missing", "30", "missing"], Lines("| group growth(c) as g per 10m | select g", Counter));
     }
 
     [Fact]
     public void Rates_and_shares_know_their_step()
     {
         var records = Enumerable.Range(0, 60).Select(i => At(i, ("k", Value.Of(i % 4 == 0 ? "a" : "b"))));
-        Assert.Equal(["Text a | 0.25 | 0.00416666667", "Text b | 0.75 | 0.0125"], Lines("| group share() as s, rate() as r by k | order by k | select k, s, r", records));
+        Assert.Equal(["Text a | 0.25 | 0.00416666667", "Text b | 0.75 | 0.0125"], Lines("| group share() as s, per_second() as r by k | order by k | select k, s, r", records));
     }
 
     [Fact]
     public void Top_ranks_over_the_whole_window_and_merges_the_rest()
     {
         var records = Enumerable.Range(0, 60).Select(i => At(i, ("k", Value.Of(i < 30 ? "early" : i % 3 == 0 ? "x" : i % 3 == 1 ? "y" : "z")), ("n", Value.Of(i)))).ToList();
-        Assert.Equal(["Text early | Integer 30"], Lines("| group count() as n by k | top 1 k by n", records));
-        var both = Lines("| group count() as c, p50(n) as m by k every 30m | top 1 k by c with rest", records);
+        Assert.Equal(["Text early | Integer 30"], Lines("| group count() as n by k | highest 1 k by n", records));
+        var both = Lines("| group count() as c, p50(n) as m by k per 30m | highest 1 k by c with rest", records);
         Assert.Equal(4, both.Length);
         Assert.Contains(both, l => l.Contains("(rest) | Integer 30 | 44.5", StringComparison.Ordinal));
         Assert.Contains(both, l => l.Contains("early | Integer 0 | missing", StringComparison.Ordinal));
@@ -52,9 +52,9 @@ public class StageTests
     public void Gaps_are_filled_as_asked_and_marked()
     {
         LogRecord[] records = [At(5, ("n", Value.Of(10L))), At(35, ("n", Value.Of(40L)))];
-        const string Text = "| group avg(n) as n every 10m | select n | ";
-        Assert.Equal(["10", "missing", "missing", "40", "missing", "missing"], Lines("| group avg(n) as n every 10m | select n", records));
-        string[] Of(string gaps) => Lines($"| group avg(n) as n every 10m | gaps as {gaps} | select n", records);
+        const string Text = "| group avg(n) as n per 10m | select n | ";
+        Assert.Equal(["10", "missing", "missing", "40", "missing", "missing"], Lines("| group avg(n) as n per 10m | select n", records));
+        string[] Of(string gaps) => Lines($"| group avg(n) as n per 10m | gaps as {gaps} | select n", records);
         Assert.Equal(["10", "20 Filled", "30 Filled", "40", "missing", "missing"], Of("line"));
         Assert.Equal(["10", "missing", "missing", "40", "missing", "missing"], Of("line up to 1 steps"));
         Assert.Equal(["10", "10 Filled", "missing", "40", "40 Filled", "missing"], Of("last up to 1 steps"));
@@ -68,16 +68,16 @@ public class StageTests
         // Dublin put its clocks back on 25 October 2026, so that day had 25 hours.
         var window = new Window(Sample.At("2026-10-23T23:00:00Z"), Sample.At("2026-10-27T00:00:00Z"));
         var records = Enumerable.Range(0, 73).Select(h => new LogRecord { Time = window.From + (h * Instants.Hour), Observed = 0, Sequence = h });
-        Assert.Equal(["Integer 24", "Integer 25", "Integer 24"], Lines("| group count() as n every 1d | select n", records, window, "Europe/Dublin"));
+        Assert.Equal(["Integer 24", "Integer 25", "Integer 24"], Lines("| group count() as n per 1d | select n", records, window, "Europe/Dublin"));
     }
 
     [Fact]
     public void Steps_that_the_window_cuts_are_partial()
     {
         var window = new Window(From + (5 * Instants.Minute), From + (25 * Instants.Minute));
-        var frame = Oracle.Of("| group count() every 10m", window).Collect([At(6)]);
+        var frame = Oracle.Of("| group count() per 10m", window).Collect([At(6)]);
         Assert.Equal([From, From + (20 * Instants.Minute)], frame.Schema.PartialSteps.Order());
-        Assert.Empty(Oracle.Of("| group count() every 10m", Hour).Collect([]).Schema.PartialSteps);
+        Assert.Empty(Oracle.Of("| group count() per 10m", Hour).Collect([]).Schema.PartialSteps);
     }
 
     [Fact]
@@ -96,7 +96,7 @@ public class StageTests
 
     [Fact]
     public void Joins_of_unequal_steps_are_refused() =>
-        Assert.Contains("have steps of 5m and 10m", Assert.Throws<QueryRefusedException>(() => Lines("with r = (| group count() as n every 10m) | group count() as n every 5m | join r on time", [At(1)])).Message);
+        Assert.Contains("have steps of 5m and 10m", Assert.Throws<QueryRefusedException>(() => Lines("with r = (| group count() as n per 10m) | group count() as n per 5m | join r on time", [At(1)])).Message);
 
     [Fact]
     public void A_parameter_is_one_value_and_never_text_of_the_query()
@@ -110,7 +110,7 @@ public class StageTests
         Assert.Equal(3, Count("k = :p?"));
         Assert.Equal(3, Count("not k = :p?"));
         Assert.Equal(2, Count("with p = 409 k != :p"));
-        Assert.Equal([new Parameter("p", false), new Parameter("q", true)], Parameters.Undeclared(QueryParser.Parse("with r = 1 k = :p and j = :q? and l = :r | where k > :p").Query));
+        Assert.Equal([new Parameter("p", false), new Parameter("q", true)], Parameters.WithoutValue(QueryParser.Parse("with r = 1 k = :p and j = :q? and l = :r | where k > :p").Query));
     }
 
     [Fact]

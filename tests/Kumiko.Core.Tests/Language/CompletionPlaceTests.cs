@@ -51,7 +51,7 @@ public class CompletionPlaceTests
     {
         Assert.Contains("and", At("refused ¦").Keywords);
         Assert.DoesNotContain("and", At("¦").Keywords);
-        Assert.Contains("every", At("| group count() ¦").Keywords);
+        Assert.Contains("per", At("| group count() ¦").Keywords);
         Assert.Contains("desc", At("| order by x ¦").Keywords);
         Assert.Empty(At("terminal = ¦").Keywords);
     }

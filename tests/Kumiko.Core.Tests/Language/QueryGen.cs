@@ -101,7 +101,7 @@ internal static class QueryGen
     private static readonly Gen<Seq<Stage>> TopAndGaps = Gen.Select(Aggregate, Gen.Bool, Gen.Enum<GapFill>(), Gen.OneOf<long?>(null, 1, 9)).Select((a, rest, fill, most) => new Seq<Stage>(
     [
         new Group(new Seq<Named>([new Named(a, "n")]), new Seq<Named>([new Named(new Field("host"), null)]), "5m"),
-        new Top(3, new Field("host"), new Field("n"), rest), new Gaps(fill, most),
+        new Highest(3, new Field("host"), new Field("n"), rest), new Gaps(fill, most),
     ]));
 
     private static readonly Gen<Stage> Stage = Gen.OneOf(

@@ -34,26 +34,26 @@ public sealed class ExecutorLaws : StoreTest
 
     private static readonly Gen<string> Key = Gen.OneOf("terminal", "level", "service", "host", "x", "wait", "source", "status", "trace_id", "severity_text", "lower(terminal)", "hour(time)", "http.status", "nothing", "pattern", "x.inner", "floor_to(x, 2)", "date(time)", "if(level >= warn, \"bad\", \"good\")", "body");
 
-    private static readonly Gen<string> Aggregate = Gen.OneOf("count()", "count(wait)", "count(level >= error)", "distinct(terminal)", "distinct(x)", "sum(x)", "avg(x)", "min(x)", "max(wait)", "median(x)", "p95(x)", "percentile(x, 12.5)", "stddev(http.status)", "first(terminal)", "last(x)", "rate()", "share()", "correlate(x, http.status)", "increase(http.status)", "per_second(x)", "p90(wait)", "count(body)", "max(time)", "last(level)");
+    private static readonly Gen<string> Aggregate = Gen.OneOf("count()", "count(wait)", "count(level >= error)", "distinct(terminal)", "distinct(x)", "sum(x)", "avg(x)", "min(x)", "max(wait)", "median(x)", "p95(x)", "percentile(x, 12.5)", "stddev(http.status)", "first(terminal)", "last(x)", "per_second()", "share()", "correlate(x, http.status)", "growth(http.status)", "per_second(x)", "p90(wait)", "count(body)", "max(time)", "last(level)");
 
-    private static readonly Gen<string> Group = Gen.Select(Aggregate.Array[1, 2], Key.Array[0, 2], Gen.OneOf("", "", " every 1h", " every 30m", " every 1d", " every auto"), (a, k, e) => $" | group {string.Join(", ", a.Distinct())}{(k.Length > 0 ? " by " + string.Join(", ", k.Distinct()) : "")}{e}");
+    private static readonly Gen<string> Group = Gen.Select(Aggregate.Array[1, 2], Key.Array[0, 2], Gen.OneOf("", "", " per 1h", " per 30m", " per 1d", " per auto"), (a, k, e) => $" | group {string.Join(", ", a.Distinct())}{(k.Length > 0 ? " by " + string.Join(", ", k.Distinct()) : "")}{e}");
 
     private static readonly Gen<string> RecordStage = Gen.OneOf(
         " | where x > 2", " | where length(body) > 10 and level >= info", " | where starts(body, \"ticket\")", " | set y = x * 2", " | set terminal = upper(terminal), y = length(body)", " | where y > 3",
         " | parse body as \"ticket {t} refused: {reason} after {took:duration}\"", " | parse only body as \"seat {n:integer}\"", " | parse body as /(?<first>\\w+)/", " | parse only body as json", " | parse body as logfmt", " | where took > 400ms", " | where n > 12 or exists(reason)", " | select all except terminal", " | where terminal = \"Orra\"");
 
-    private static readonly Gen<string> LateStage = Gen.OneOf(" | order by count() desc", " | limit 3", " | where count() > 1", " | set z = 1", " | order by terminal", " | limit 1 by terminal", " | select all except terminal", " | union others", " | join all others on terminal", " | join others on terminal", " | gaps as last", " | gaps as line up to 2 steps", " | gaps as 0");
+    private static readonly Gen<string> LateStage = Gen.OneOf(" | order by count() desc", " | limit 3", " | where count() > 1", " | set z = 1", " | order by terminal", " | limit 1 for each terminal", " | select all except terminal", " | union others", " | join all others on terminal", " | join others on terminal", " | gaps as last", " | gaps as line up to 2 steps", " | gaps as 0");
 
     private static readonly Gen<string> Query = Gen.OneOf(
         Match,
         Gen.Select(Match, RecordStage.Array[0, 3], (m, s) => m + string.Concat(s)),
-        Gen.Select(Match, RecordStage.Array[0, 2], Gen.OneOf(" | order by x desc, terminal | limit 5", " | limit 7", " | limit 2 by level", " | order by body", " | select time, body, x", " | order by time | limit 3 | select x, terminal as t"), (m, s, o) => m + string.Concat(s) + o),
+        Gen.Select(Match, RecordStage.Array[0, 2], Gen.OneOf(" | order by x desc, terminal | limit 5", " | limit 7", " | limit 2 for each level", " | order by body", " | select time, body, x", " | order by time | limit 3 | select x, terminal as t"), (m, s, o) => m + string.Concat(s) + o),
         Gen.Select(Match, Group, (m, g) => m + g),
         Gen.Select(Match, RecordStage, Group, Gen.OneOf("", "", " | order by time", " | limit 4", " | where time > 2026-10-25T00:00:00Z"), (m, s, g, l) => m + s + g + l),
-        Gen.Select(Match, Aggregate, Gen.Bool, Gen.OneOf("", " every 1h"), (m, a, rest, every) => $"{m} | group {a} as n by terminal, level{every} | top 2 terminal by n{(rest ? " with rest" : "")}"),
-        Gen.Select(Match, Match, Gen.OneOf("", " every 1h"), LateStage.Array[0, 2], (m, o, every, l) => $"with others = ({o} | group count() as c by terminal{every}) {m} | group count() by terminal{every}{string.Concat(l)}"),
+        Gen.Select(Match, Aggregate, Gen.Bool, Gen.OneOf("", " per 1h"), (m, a, rest, every) => $"{m} | group {a} as n by terminal, level{every} | highest 2 terminal by n{(rest ? " with rest" : "")}"),
+        Gen.Select(Match, Match, Gen.OneOf("", " per 1h"), LateStage.Array[0, 2], (m, o, every, l) => $"with others = ({o} | group count() as c by terminal{every}) {m} | group count() by terminal{every}{string.Concat(l)}"),
         Gen.Select(Match, Match, Gen.OneOf(" | union others", " | join others on terminal", " | join all others on x", " | join others nearest time within 5m on terminal"), (m, o, s) => $"with others = ({o} | where level >= error | set y = 1) {m}{s}"),
-        Gen.Select(Match, Gen.OneOf("over 90m", "earlier 1h", "over 1h earlier 30m"), Gen.OneOf("", " | group count() every 1h", " | where time > 2026-10-25T00:30:00Z"), (m, s, g) => $"from logs {s} {m}{g}"));
+        Gen.Select(Match, Gen.OneOf("over 90m", "earlier 1h", "over 1h earlier 30m"), Gen.OneOf("", " | group count() per 1h", " | where time > 2026-10-25T00:30:00Z"), (m, s, g) => $"from logs {s} {m}{g}"));
 
     private static readonly Gen<LogRecord> Templated = Gen.Select(Gen.Int[0, 100_000], Gen.Int[0, 5], (seed, shape) =>
     {

@@ -110,7 +110,7 @@ public sealed class MetricQueryTests : MetricTest
         {
             using var records = Open(path: Path.Combine(folder, "records.db"));
             using var metrics = Metrics(records);
-            var query = $"from metrics name = depth | group count() as n, sum(value) as s, avg(value) as a, min(value) as lo, max(value) as hi, first(value) as f, last(value) as l, increase(value) as i, per_second(value) as r, p95(value) as p by host every {step / Minute}m | order by time, host";
+            var query = $"from metrics name = depth | group count() as n, sum(value) as s, avg(value) as a, min(value) as lo, max(value) as hi, first(value) as f, last(value) as l, growth(value) as i, per_second(value) as r, p95(value) as p by host per {step / Minute}m | order by time, host";
             var expected = Naive(series, window, step);
             // In three parts, sealed and closed between them, so that every way of lying about is met.
             for (var part = 0; part < 3; part++)
@@ -163,14 +163,14 @@ public sealed class MetricQueryTests : MetricTest
         await metrics.Append([
             Histogram(Temporality.Cumulative, "a", (at, Took(50, 0, 0, 0)), (at + Minute, Took(150, 0, 0, 0))),
             Histogram(Temporality.Cumulative, "b", (at, Took(0, 0, 0, 0)), (at + Minute, Took(0, 0, 0, 10)), (at + (2 * Minute), Took(0, 0, 4, 0)))], "quay");
-        var query = "from metrics name = took | group p50(value) as half, avg(value) as mean, increase(value) as n, count() as samples every 1m";
+        var query = "from metrics name = took | group p50(value) as half, avg(value) as mean, growth(value) as n, count() as samples per 1m";
         const string Expected = "-1440m – – – 2; -1439m 0.55 0.772727273 110 2; -1438m 2.5 2.5 4 1";
         var window = new Window(at, at + (3 * Minute));
         Assert.Equal(Expected, Told(Ask(records, metrics, query, window)));
         await metrics.Upkeep.Seal();
         await metrics.Upkeep.CloseDays();
         Assert.Equal(Expected, Told(Ask(records, metrics, query, window)));
-        Assert.Equal("-1440m 114", Told(Ask(records, metrics, "from metrics name = took | group increase(value) every 1d", new Window(at, Today))));
+        Assert.Equal("-1440m 114", Told(Ask(records, metrics, "from metrics name = took | group growth(value) per 1d", new Window(at, Today))));
         Assert.Equal(["time", "name", "value", "count", "sum"], Ask(records, metrics, "from metrics", window).Schema.Columns.Take(5).Select(c => c.Name));
     }
 
@@ -236,7 +236,7 @@ public sealed class MetricQueryTests : MetricTest
         var window = new Window(Today, Today + Hour);
         for (var closed = 0; closed < 2; closed++)
         {
-            var row = Ask(records, metrics, "from metrics name = tickets | group increase(value) as n, per_second(value) as r", window).Rows[0];
+            var row = Ask(records, metrics, "from metrics name = tickets | group growth(value) as n, per_second(value) as r", window).Rows[0];
             Assert.Equal((growth, start == 5 ? growth / 15 : growth / 10), (row[0].AsDouble, row[1].AsDouble));
             await metrics.Upkeep.Seal();
         }
@@ -249,7 +249,7 @@ public sealed class MetricQueryTests : MetricTest
         using var metrics = Metrics(records);
         var took = Histogram(Temporality.Cumulative, "a", (Today + Minute, Took(6, 0, 0, 0)), (Today + (2 * Minute), Took(10, 0, 0, 0)));
         await metrics.Append([took with { Samples = [.. took.Samples.Select(s => new Core.Records.Sample { Time = s.Time, Start = Today + Second, Distribution = s.Distribution, Attributes = s.Attributes })] }], "quay");
-        Assert.Equal(10, Ask(records, metrics, "from metrics name = took | group increase(value) as n", new Window(Today, Today + Hour)).Rows[0][0].AsDouble);
+        Assert.Equal(10, Ask(records, metrics, "from metrics name = took | group growth(value) as n", new Window(Today, Today + Hour)).Rows[0][0].AsDouble);
     }
 
     [Fact]
@@ -301,16 +301,16 @@ public sealed class MetricQueryTests : MetricTest
         var window = new Window(Today, Today + Hour);
         Assert.Equal("1m db.connections.used 5 seat-1; 0m db.connections.used 3 seat-1", Told(Ask(records, metrics, "from metrics name = db.*.used | select time, name, value, host", window)));
         Assert.Equal("limit 1; used 2", Told(Ask(records, metrics, "from metrics name = db.* and host = seat-* | group count() as n by replace(name, \"db.connections.\", \"\") as part | order by part", window)));
-        Assert.Equal("0m 0.3", Told(Ask(records, metrics, """
-            with used = (from metrics name = db.connections.used | group avg(value) as v by host every 1m),
-                 cap = (from metrics name = db.connections.limit | group max(value) as v by host every 1m)
-            from used | join cap on host, time | set pct = v / cap.v | select time, pct | where pct > 0
+        Assert.Equal("0m 7", Told(Ask(records, metrics, """
+            with used = (from metrics name = db.connections.used | group avg(value) as v by host per 1m),
+                 cap = (from metrics name = db.connections.limit | group max(value) as v by host per 1m)
+            from used | join cap on host, time | set left = cap.v - v | select time, left | where left > 0
             """, window)));
         Assert.Equal("0", Told(Ask(records, metrics, "from metrics name = nothing | group count()", window)));
         Assert.Equal("2", Told(Ask(records, metrics, "from metrics value > 4 | group count()", window)));
         Assert.Equal("tide.height", Told(Ask(records, metrics, "from metrics mast | select name", window)));
-        Assert.Equal("{connection}", Ask(records, metrics, "from metrics name = db.connections.used | group avg(value) as v, per_second(value) as r every 1m", window).Schema.Columns[1].Unit);
-        Assert.Equal("60m 5; 61m 3", Told(Ask(records, metrics, "from metrics over 1h earlier 1h name = db.connections.used | group sum(value) as s every 1m | where s > 0 | order by s desc | set time = if(s > 4, time - 1m, time + 1m)", window.Shift(Hour))));
+        Assert.Equal("{connection}", Ask(records, metrics, "from metrics name = db.connections.used | group avg(value) as v, per_second(value) as r per 1m", window).Schema.Columns[1].Unit);
+        Assert.Equal("60m 5; 61m 3", Told(Ask(records, metrics, "from metrics over 1h earlier 1h name = db.connections.used | group sum(value) as s per 1m | where s > 0 | order by s desc | set time = if(s > 4, time - 1m, time + 1m)", window.Shift(Hour))));
     }
 
     [Fact]
@@ -345,8 +345,8 @@ public sealed class MetricQueryTests : MetricTest
         Assert.Equal((Today, 3.0, "quay"), catalogue.All()[0] is var first ? (first.LastTime, first.LastValue, first.Sources.Single()) : default);
         Assert.Equal(["host 2: seat-1 1, seat-2 1", "service 1: seat-ledger 2"], catalogue.Details("db.connections.used")!.Attributes.Select(a => $"{a.Name} {a.Distinct}: {string.Join(", ", a.Values.Select(v => $"{v.Value} {v.Series}"))}"));
         Assert.Null(catalogue.Details("nothing"));
-        Assert.Equal("from metrics name = db.connections.used\n| group avg(value) as mean by host every auto", catalogue.QueryFor("db.connections.used"));
-        Assert.Equal("from metrics name = scans\n| group per_second(value) as rate every auto", catalogue.QueryFor("scans"));
+        Assert.Equal("from metrics name = db.connections.used\n| group avg(value) as mean by host per auto", catalogue.QueryFor("db.connections.used"));
+        Assert.Equal("from metrics name = scans\n| group per_second(value) as rate per auto", catalogue.QueryFor("scans"));
         Assert.Contains("p95(value) as slow", catalogue.QueryFor("took"));
         Assert.Equal("scans", Assert.Single(catalogue.All(), e => e.Has("COUNTER quay")).Name);
         foreach (var entry in catalogue.All()) Assert.NotNull(Ask(records, metrics, catalogue.QueryFor(entry.Name), new Window(Today, Today + Hour)));
@@ -358,9 +358,9 @@ public sealed class MetricQueryTests : MetricTest
         using var records = Open();
         using var metrics = Metrics(records);
         await metrics.Append([Of("scans", [(Today, 3)], "gate-1", MetricKind.Sum, Temporality.Cumulative)], "quay");
-        var e = Assert.Throws<QueryRefusedException>(() => Ask(records, metrics, "from metrics name = scans | where value > 2 | group increase(value) every 1m", new Window(Today, Today + Hour)));
+        var e = Assert.Throws<QueryRefusedException>(() => Ask(records, metrics, "from metrics name = scans | where value > 2 | group growth(value) per 1m", new Window(Today, Today + Hour)));
         Assert.Contains("put conditions on value or time behind the group", e.Message);
-        var many = Assert.Throws<QueryRefusedException>(() => Ask(records, metrics, "from metrics | group avg(value) by host every 1s", new Window(Today, Today + Hour), limits: Limits.Default with { Rows = 100 }));
+        var many = Assert.Throws<QueryRefusedException>(() => Ask(records, metrics, "from metrics | group avg(value) by host per 1s", new Window(Today, Today + Hour), limits: Limits.Default with { Rows = 100 }));
         Assert.Contains("more than 100 rows", many.Message);
     }
 
@@ -370,7 +370,7 @@ public sealed class MetricQueryTests : MetricTest
         using var records = Open();
         using var metrics = Metrics(records);
         await metrics.Append([Of("scans", [(Today, 3)], "g", MetricKind.Sum, Temporality.Cumulative, Today - Hour), Of("scans", [(Today + Minute, 7)], "g", MetricKind.Sum, Temporality.Cumulative, Today + 1)], "quay");
-        Assert.Equal("7", Told(Ask(records, metrics, "from metrics name = scans | group increase(value)", new Window(Today, Today + Hour))));
+        Assert.Equal("7", Told(Ask(records, metrics, "from metrics name = scans | group growth(value)", new Window(Today, Today + Hour))));
     }
 
     [Fact]
@@ -383,7 +383,7 @@ public sealed class MetricQueryTests : MetricTest
         await metrics.Upkeep.CloseDays();
         foreach (var zone in new[] { DateTimeZone.ForOffset(Offset.FromHoursAndMinutes(5, 45)), DateTimeZone.ForOffset(Offset.FromHours(-3)), DateTimeZoneProviders.Tzdb["Europe/Berlin"] })
         {
-            var frame = Ask(records, metrics, "from metrics name = depth | group count() as n every 1d", new Window(Today - (2 * Day), Today + Day), zone);
+            var frame = Ask(records, metrics, "from metrics name = depth | group count() as n per 1d", new Window(Today - (2 * Day), Today + Day), zone);
             Assert.Equal(8_640, frame.Rows.Sum(r => r[1].AsLong));
             foreach (var row in frame.Rows)
             {

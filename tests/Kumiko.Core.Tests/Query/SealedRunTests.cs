@@ -16,7 +16,7 @@ public sealed class SealedRunTests : StoreTest
     private static readonly string[] Texts =
     [
         "", "refused", "refus*", "\"at the gate\"", "level >= warn", "terminal = Tarnhead and not refused", "x > 3", "wait in (400ms, 7)", "exists(trace_id)", "body ~ /gate-\\w+/", "nothing",
-        "refused | where wait > 1", "| group count() by terminal", "level >= info | group count() as n, avg(x) by service every 10m | order by n desc", "| group count() every 5m", "Tarnhead | order by time | limit 5", "| limit 2 by terminal",
+        "refused | where wait > 1", "| group count() by terminal", "level >= info | group count() as n, avg(x) by service per 10m | order by n desc", "| group count() per 5m", "Tarnhead | order by time | limit 5", "| limit 2 for each terminal",
     ];
 
     private static readonly Window Hours = new(Sample.At("2026-11-23T16:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));

@@ -16,9 +16,9 @@ public sealed class SlidingTests : StoreTest
 {
     private static readonly string[] Texts =
     [
-        "| group count()", "refused | group count() by terminal", "| group distinct(terminal)", "| group sum(x)", "| group avg(x) by service", "| group p95(x), count()", "| group max(wait) by terminal", "level >= warn | group rate()",
+        "| group count()", "refused | group count() by terminal", "| group distinct(terminal)", "| group sum(x)", "| group avg(x) by service", "| group p95(x), count()", "| group max(wait) by terminal", "level >= warn | group per_second()",
         "| group last(body) by terminal", "| group share() by service", "| group count(level >= error) as bad, count() as n by terminal | set part = bad / n | where n > 1 | select terminal, part",
-        "| set long = length(body) | group avg(long)", "| parse body as \"{a} at {}\" | group count() by a | order by a | limit 3", "| group stddev(x)", "| group increase(x) by terminal",
+        "| set long = length(body) | group avg(long)", "| parse body as \"{a} at {}\" | group count() by a | order by a | limit 3", "| group stddev(x)", "| group growth(x) by terminal",
     ];
 
     private static SlidingQuery Query(RecordStore store, string text) => new("test", QueryParser.Parse(text), DateTimeZone.Utc, store.Current, RunSurroundings.None);
@@ -64,8 +64,8 @@ public sealed class SlidingTests : StoreTest
     [InlineData("| group count()", true)]
     [InlineData("| group count() by terminal | where terminal != Orra | order by terminal", true)]
     [InlineData("| where time > now() | group count()", false)]
-    [InlineData("| group count() every 5m", false)]
-    [InlineData("| group count() by terminal | top 3 terminal by `count()`", false)]
+    [InlineData("| group count() per 5m", false)]
+    [InlineData("| group count() by terminal | highest 3 terminal by `count()`", false)]
     [InlineData("refused", false)]
     public void Slices_fit_one_plain_group(string text, bool fits) =>
         Assert.Equal(fits, new SlidingQuery("test", QueryParser.Parse(text), DateTimeZone.Utc, null!, RunSurroundings.None).IsQuick);

@@ -55,7 +55,7 @@ public class BriefTests : RuleTest
     {
         // Twenty-five of an ordinary day, and a first episode of the new firmware in the morning.
         for (var hour = 2; hour < 7; hour++) await At(TimeSpan.FromHours(hour), 5, ("firmware", Value.Of("7.2")));
-        await Add(Refusals with { LookBack = Instants.Minute });
+        await Add(Refusals with { InTheLast = Instants.Minute });
         await Pass(1);
         await At(TimeSpan.Zero, 40, ("firmware", Value.Of("7.3")));
         await Pass(200, 10);

@@ -8,7 +8,7 @@ namespace Kumiko.Core.Tests.Rules;
 /// <summary>What happens at its own times: every record, alerts in order; and objectives.</summary>
 public sealed class HappeningTests : RuleTest
 {
-    private static readonly RuleDefinition Every = new() { Quantity = new EachRecord("level >= fatal or refused"), Wrong = new Happens(AlertLevel.Critical), Keys = ["terminal"], LookBack = Minute, Interval = 10 * Second };
+    private static readonly RuleDefinition Every = new() { Quantity = new EachRecord("level >= fatal or refused"), Wrong = new Happens(AlertLevel.Critical), Keys = ["terminal"], InTheLast = Minute, CheckedEvery = 10 * Second };
 
     [Fact]
     public async Task Every_record_that_matches_is_told_at_once_and_more_of_them_are_counted()
@@ -79,9 +79,9 @@ public sealed class HappeningTests : RuleTest
 
     private async Task<(Rule First, Rule Then, Rule Order)> InOrder(bool sameKey)
     {
-        var first = await Add(Counting("lock", 0, null) with { Keys = ["terminal"], LookBack = 10 * Second }, name: "locks");
-        var then = await Add(Counting("refused", 0, null) with { Keys = ["terminal"], LookBack = 10 * Second }, name: "refusals");
-        var order = await Add(new RuleDefinition { Quantity = new InOrder([first.Id, then.Id], Minute, sameKey), Wrong = new Happens(AlertLevel.Critical), LookBack = 2 * Minute, Interval = 10 * Second }, name: "locks bring refusals");
+        var first = await Add(Counting("lock", 0, null) with { Keys = ["terminal"], InTheLast = 10 * Second }, name: "locks");
+        var then = await Add(Counting("refused", 0, null) with { Keys = ["terminal"], InTheLast = 10 * Second }, name: "refusals");
+        var order = await Add(new RuleDefinition { Quantity = new InOrder([first.Id, then.Id], Minute, sameKey), Wrong = new Happens(AlertLevel.Critical), InTheLast = 2 * Minute, CheckedEvery = 10 * Second }, name: "locks bring refusals");
         return (first, then, order);
     }
 
@@ -135,7 +135,7 @@ public sealed class HappeningTests : RuleTest
         Assert.Empty(objective.Faults());
         // A hundred events each hour for three days; ten of each may fail.
         for (var hour = 1; hour <= 72; hour++) await Serve(Now - (hour * Hour), 95, 5);
-        var definition = new RuleDefinition { Quantity = new BudgetBurnt(objective.Id), Wrong = new Beyond(false, 0.4, 0.9), LookBack = Hour, Interval = Minute };
+        var definition = new RuleDefinition { Quantity = new BudgetBurnt(objective.Id), Wrong = new Beyond(false, 0.4, 0.9), InTheLast = Hour, CheckedEvery = Minute };
         var rule = await Add(definition, name: "budget");
         await Pass(60, step: 60);
         Assert.Equal(0.5, Store.Find(rule.Id)!.Figure!.Value, 1e-6);
@@ -155,7 +155,7 @@ public sealed class HappeningTests : RuleTest
     public async Task A_burn_rate_needs_both_its_windows()
     {
         var objective = await Serving();
-        var rule = await Add(new RuleDefinition { Quantity = new BurnRate(objective.Id, 5 * Minute), Wrong = new Beyond(false, null, 2), LookBack = Hour, Interval = Minute }, name: "burning");
+        var rule = await Add(new RuleDefinition { Quantity = new BurnRate(objective.Id, 5 * Minute), Wrong = new Beyond(false, null, 2), InTheLast = Hour, CheckedEvery = Minute }, name: "burning");
         for (var minute = 60; minute >= 1; minute--) await Serve(Now - (minute * Minute) + Second, minute > 30 ? 5 : 10, minute > 30 ? 5 : 0);
         await Pass(60, step: 60);
         // Over the hour a quarter failed, two and a half times what may; now nothing does.
@@ -181,7 +181,7 @@ public sealed class HappeningTests : RuleTest
     public async Task An_objective_that_is_gone_fails_the_check()
     {
         var objective = await Serving();
-        var rule = await Add(new RuleDefinition { Quantity = new BudgetBurnt(objective.Id), Wrong = new Beyond(false, 0.5, null), LookBack = Hour, Interval = Minute });
+        var rule = await Add(new RuleDefinition { Quantity = new BudgetBurnt(objective.Id), Wrong = new Beyond(false, 0.5, null), InTheLast = Hour, CheckedEvery = Minute });
         await Objectives.Remove(objective.Id, true);
         await Pass(60, step: 60);
         Assert.Contains("no longer there", Store.Find(rule.Id)!.Problem, StringComparison.Ordinal);

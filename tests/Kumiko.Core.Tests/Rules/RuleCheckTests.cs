@@ -55,7 +55,7 @@ public sealed class RuleCheckTests : RuleTest
     public async Task Windows_are_half_open_and_end_at_whole_intervals()
     {
         Clock.Advance(TimeSpan.FromSeconds(3));
-        var rule = await Add(Counting(warning: 0, critical: null) with { LookBack = 10 * Second });
+        var rule = await Add(Counting(warning: 0, critical: null) with { InTheLast = 10 * Second });
         await Pass(8);
         // At the very end of the window of 18:00:10, which is the start of the next.
         await Records.Append([Record(Now - Now % (10 * Second))], "quay");
@@ -274,7 +274,7 @@ public sealed class RuleCheckTests : RuleTest
     [Fact]
     public async Task A_follow_up_that_fails_says_so_and_the_alert_is_there()
     {
-        await Add(Counting(), followUp: "from metrics | where value > 1 | group increase(value)");
+        await Add(Counting(), followUp: "from metrics | where value > 1 | group growth(value)");
         await Send(4);
         await Pass(10);
         await Tell();
@@ -314,7 +314,7 @@ public sealed class RuleCheckTests : RuleTest
     [Fact]
     public async Task What_comes_and_goes_is_one_alert_that_says_so()
     {
-        await Add(Counting() with { LookBack = 10 * Second });
+        await Add(Counting() with { InTheLast = 10 * Second });
         await Pass(1);
         for (var i = 0; i < 8; i++)
         {
@@ -371,7 +371,7 @@ public sealed class RuleCheckTests : RuleTest
             using var kept = new Kumiko.Core.Storage.KeptDatabase(path);
             var store = new RuleStore(kept, Clock);
             var rule = Assert.Single(store.Rules());
-            Assert.Equal(new RuleDefinition { Quantity = new CountOf("level >= error"), Wrong = new Beyond(false, 20, 60), LookBack = 5 * Minute, Interval = Minute, Zone = "Europe/Lisbon" }, rule.Definition);
+            Assert.Equal(new RuleDefinition { Quantity = new CountOf("level >= error"), Wrong = new Beyond(false, 20, 60), InTheLast = 5 * Minute, CheckedEvery = Minute, Zone = "Europe/Lisbon" }, rule.Definition);
             var alert = Assert.Single(store.Alerts.All(10));
             Assert.Equal((rule.Id, 31.0, AlertLevel.Warning, true), (alert.Rule, alert.Worst!.Value, alert.Level, alert.IsOpen));
             Assert.Equal(31, Assert.Single(store.Alerts.Events(alert.Id)).Value);

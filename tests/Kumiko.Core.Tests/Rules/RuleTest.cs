@@ -93,8 +93,8 @@ public abstract class RuleTest : IDisposable
     {
         Quantity = new CountOf(query),
         Wrong = new Beyond(false, warning, critical),
-        LookBack = Instants.Minute,
-        Interval = 10 * Instants.Second,
+        InTheLast = Instants.Minute,
+        CheckedEvery = 10 * Instants.Second,
     };
 
     protected RuleTrial Trials => new(Reader, Around, id => Store.Find(id)?.Definition, new Written(Disturbances));

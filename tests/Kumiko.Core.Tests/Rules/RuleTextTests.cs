@@ -52,7 +52,7 @@ public sealed class RuleTextTests
         from noData in Gen.Enum<NoData>()
         from hours in Hours
         from zone in Gen.OneOf(Gen.Const("UTC"), Gen.Const("Europe/Lisbon"))
-        select new RuleDefinition { Quantity = quantity, Wrong = wrong, Lasting = lasting, Keys = keys, LookBack = times.Item1, Interval = times.Item2, Delay = times.Item3, NoData = noData, Hours = hours, Zone = zone };
+        select new RuleDefinition { Quantity = quantity, Wrong = wrong, Lasting = lasting, Keys = keys, InTheLast = times.Item1, CheckedEvery = times.Item2, Delay = times.Item3, NoData = noData, Hours = hours, Zone = zone };
 
     [Fact]
     public void Any_rule_prints_and_reads_back() => Definitions.Sample(definition =>
@@ -84,8 +84,8 @@ public sealed class RuleTextTests
             Wrong = new Beyond(false, 0.02, 0.1),
             Lasting = new ForShare(1.0 / 3, 15 * Instants.Minute),
             Keys = ["service"],
-            LookBack = 5 * Instants.Minute,
-            Interval = Instants.Minute,
+            InTheLast = 5 * Instants.Minute,
+            CheckedEvery = Instants.Minute,
             Delay = 30 * Instants.Second,
             Hours = new CheckHours([1, 5], 330, 1_380),
             Zone = "Europe/Lisbon",
@@ -97,9 +97,9 @@ public sealed class RuleTextTests
             among at least 50 of
                 exists(status)
             for each service
-            in 5m, every 1m, 30s late
+            in the last 5m, checked every 1m, 30s late
             is above 0.02 as a warning, above 0.1 as critical
-            in 33.3333333333333% of the last 15m
+            at 33.3333333333333% of the checks of 15m
             without data warn
             only Mon Fri from 05:30 to 23:00
             zone Europe/Lisbon
@@ -109,10 +109,12 @@ public sealed class RuleTextTests
 
     [Theory]
     [InlineData("", "Line 1: Nothing is written")]
-    [InlineData("count of\n    refused\nin 5m, every 1m", "Say what is wrong")]
-    [InlineData("count of\n    refused\nin 5q, every 1m\nis above 1 as critical", "Line 3: “5q” is no length of time")]
+    [InlineData("count of\n    refused\nin the last 5m, checked every 1m", "Say what is wrong")]
+    [InlineData("count of\n    refused\nin the last 5q, checked every 1m\nis above 1 as critical", "Line 3: “5q” is no length of time")]
     [InlineData("count of\n    refused\nis above x as critical", "Line 3: “x” is no number")]
     [InlineData("count of\n    refused\nis above 1 as critical\nzone Atlantis", "Line 4: “Atlantis” is no time zone")]
+    [InlineData("count of\n    refused\nin 5m, every 1m, 30s late\nis above 1 as critical", "Line 3: “in 5m, every 1m, 30s late” is written “in the last 5m, checked every 1m, 30s late” now")]
+    [InlineData("count of\n    refused\nis above 1 as critical\nin 33% of the last 15m", "Line 4: “in 33% of the last 15m” is written “at 33% of the checks of 15m” now")]
     [InlineData("weather", "Line 1: “weather” is nothing that can be looked at")]
     [InlineData("share of\n    a\nis above 1 as critical", "Write “among”")]
     [InlineData("count of\n    refused\nis above 1 as a warning, below 2 as critical", "is not understood")]
@@ -120,7 +122,7 @@ public sealed class RuleTextTests
     [InlineData("count of\n    refused\nonly Mon from 01:00 to 99:00", "“99:00” is no time of day")]
     public void What_is_wrong_with_a_text_is_told_with_its_line(string text, string says) => Assert.Contains(says, RuleTextReader.Read(text).Problem, StringComparison.Ordinal);
 
-    private static readonly RuleDefinition Good = new() { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 2, 5), LookBack = Instants.Minute, Interval = 10 * Instants.Second };
+    private static readonly RuleDefinition Good = new() { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 2, 5), InTheLast = Instants.Minute, CheckedEvery = 10 * Instants.Second };
 
     public static TheoryData<RuleDefinition, string> Senseless() => new()
     {
@@ -128,21 +130,21 @@ public sealed class RuleTextTests
         { Good with { Wrong = new Beyond(false, 5, 5) }, "must be above" },
         { Good with { Wrong = new Beyond(true, 5, 9) }, "must be below" },
         { Good with { Wrong = new Beyond(false, double.NaN, null) }, "A limit is a number" },
-        { Good with { LookBack = 5 * Instants.Second, Interval = 10 * Instants.Second }, "Look back over" },
-        { Good with { Interval = 5 * Instants.Second }, "Check every" },
-        { Good with { Interval = 90 * Instants.Second }, "records are missed" },
-        { Good with { LookBack = Instants.Day + 1 }, "round number" },
+        { Good with { InTheLast = 5 * Instants.Second, CheckedEvery = 10 * Instants.Second }, "Look at the last" },
+        { Good with { CheckedEvery = 5 * Instants.Second }, "Check every" },
+        { Good with { CheckedEvery = 90 * Instants.Second }, "records are missed" },
+        { Good with { InTheLast = Instants.Day + 1 }, "round number" },
         { Good with { Quantity = new CountOf("level >=") }, "Line 1" },
         { Good with { Quantity = new CountOf("| group count()") }, "before group" },
         { Good with { Quantity = new FigureOf("refused") }, "needs a figure" },
-        { Good with { Quantity = new FigureOf("| group count() every 5m") }, "steps of its own" },
-        { Good with { Quantity = new CountOf("terminal = :terminal") }, "has no value" },
+        { Good with { Quantity = new FigureOf("| group count() per 5m") }, "steps of its own" },
+        { Good with { Quantity = new CountOf("terminal = :terminal") }, "is without a value" },
         { Good with { Quantity = new FigureOf("| group count() by host"), Keys = ["host"] }, "keys of this are its own" },
         { Good with { Quantity = new EachRecord("refused") }, "wrong by happening" },
         { Good with { Quantity = new EachRecord("from metrics"), Wrong = new Happens(AlertLevel.Warning) }, "one by one" },
         { Good with { Wrong = new Happens(AlertLevel.Critical) }, "Say what is wrong with the figure" },
         { Good with { Wrong = new NewValue(AlertLevel.Warning, Instants.Day) }, "of which field" },
-        { Good with { Wrong = new NewValue(AlertLevel.Warning, Instants.Second), Keys = ["host"] }, "at least the look-back" },
+        { Good with { Wrong = new NewValue(AlertLevel.Warning, Instants.Second), Keys = ["host"] }, "at least as long as what is looked at" },
         { Good with { Wrong = new Silent(AlertLevel.None, Instants.Day) }, "whether it is a warning or critical" },
         { Good with { Wrong = new Moved(Direction.High, MoveBy.Factor, Instants.Day, 0.5, null) }, "A factor is more than 1" },
         { Good with { Wrong = new Unusual(Direction.High, -1, null) }, "more than 0" },
@@ -155,7 +157,7 @@ public sealed class RuleTextTests
         { Good with { Delay = -1 }, "Wait up to" },
         { Good with { Hours = new CheckHours([], 0, 60) }, "at least one day" },
         { Good with { Quantity = new InOrder([1], Instants.Minute, true), Wrong = new Happens(AlertLevel.Critical) }, "Choose 2 to" },
-        { Good with { Quantity = new BurnRate(1, Instants.Hour) }, "shorter than the look-back" },
+        { Good with { Quantity = new BurnRate(1, Instants.Hour) }, "shorter than the first" },
     };
 
     [Theory]

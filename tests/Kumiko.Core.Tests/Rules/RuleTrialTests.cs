@@ -42,8 +42,8 @@ public sealed class RuleTrialTests : RuleTest
         Wrong = Wrongs[t.Item2],
         Lasting = Lastings[t.Item3],
         NoData = t.Item4,
-        LookBack = (t.Item5 + 1) * 10 * Second,
-        Interval = 10 * Second,
+        InTheLast = (t.Item5 + 1) * 10 * Second,
+        CheckedEvery = 10 * Second,
         Delay = t.Item6 ? 10 * Second : 0,
     }).Where(d => d.Faults().Count == 0 && (RuleChecker.IsQuick(d) || d.Wrong is not (Unusual or WillReach)));
 
@@ -110,7 +110,7 @@ public sealed class RuleTrialTests : RuleTest
         var rules = new List<Rule>();
         foreach (var wrong in Wrongs)
         {
-            var definition = new RuleDefinition { Quantity = quantity, Keys = keys, Wrong = wrong, LookBack = 20 * Second, Interval = 10 * Second };
+            var definition = new RuleDefinition { Quantity = quantity, Keys = keys, Wrong = wrong, InTheLast = 20 * Second, CheckedEvery = 10 * Second };
             if (definition.Faults().Count == 0) rules.Add(await Add(definition));
         }
         Assert.True(rules.Count >= Wrongs.Length - 1);
@@ -145,7 +145,7 @@ public sealed class RuleTrialTests : RuleTest
             await Fill([step % 7, step % 3, 0], step);
             Clock.Advance(TimeSpan.FromSeconds(10));
         }
-        var trial = await Try(Counting(warning: 5, critical: 12) with { LookBack = 20 * Second }, new Window(Now - (10 * Minute), Now));
+        var trial = await Try(Counting(warning: 5, critical: 12) with { InTheLast = 20 * Second }, new Window(Now - (10 * Minute), Now));
         Assert.True(trial.Curve.Count > 5);
         Assert.Contains(trial.Curve, c => c.Limit == 5);
         Assert.Contains(trial.Curve, c => c.Limit == 12);
@@ -182,7 +182,7 @@ public sealed class RuleTrialTests : RuleTest
             var from = today - (week * 7 * Day);
             await Records.Append([.. Enumerable.Range(-60, 120).SelectMany(minute => Enumerable.Range(0, 10 + (minute % 3)).Select(i => Record(from + (minute * Minute) + (i * Second)))).Concat(week > 0 ? [] : Enumerable.Range(0, 30).Select(i => Record(from + (30 * Minute) + i)))], "quay");
         }
-        var definition = Counting() with { LookBack = Minute, Interval = Minute, Wrong = new Unusual(Direction.High, 4, null) };
+        var definition = Counting() with { InTheLast = Minute, CheckedEvery = Minute, Wrong = new Unusual(Direction.High, 4, null) };
         var trial = await Try(definition, new Window(today + (10 * Minute), today + (50 * Minute)));
         var episode = Assert.Single(trial.Episodes);
         Assert.Equal((today + (31 * Minute), today + (32 * Minute), 40.0), (episode.From, episode.To!.Value, episode.Worst));
@@ -201,7 +201,7 @@ public sealed class RuleTrialTests : RuleTest
             await Metrics.Append([new Metric("disk", "1", "", MetricKind.Gauge, Resource.Unknown, InstrumentationScope.None, [new Kumiko.Core.Records.Sample { Time = Now, Value = Value.Of(minute == 70 ? 0.9 : 0.3 + (0.002 * Math.Max(0, minute - 60))), Attributes = Attributes.Empty }])], "quay");
             Clock.Advance(TimeSpan.FromMinutes(1));
         }
-        var definition = new RuleDefinition { Quantity = new FigureOf("from metrics name = disk | group last(value)"), Wrong = new WillReach(false, 0.9, 30 * Minute, 6 * 3_600, 4.2 * 3_600), LookBack = 5 * Minute, Interval = Minute };
+        var definition = new RuleDefinition { Quantity = new FigureOf("from metrics name = disk | group last(value)"), Wrong = new WillReach(false, 0.9, 30 * Minute, 6 * 3_600, 4.2 * 3_600), InTheLast = 5 * Minute, CheckedEvery = Minute };
         var trial = await Try(definition, new Window(began + (40 * Minute), Now));
         var episode = Assert.Single(trial.Episodes);
         // It grows 0.12 an hour from the sixtieth minute; one odd sample bends nothing.
@@ -214,9 +214,9 @@ public sealed class RuleTrialTests : RuleTest
     public async Task Seven_days_of_minutes_fit_and_thirty_are_the_most()
     {
         await Send(1);
-        var week = await Try(Counting() with { Interval = Minute }, new Window(Now - (7 * Day), Now));
+        var week = await Try(Counting() with { CheckedEvery = Minute }, new Window(Now - (7 * Day), Now));
         Assert.Equal(7 * 1_440, week.Readings.Checks.Count);
-        var year = await Try(Counting() with { Interval = Minute }, new Window(Now - (365 * Day), Now));
+        var year = await Try(Counting() with { CheckedEvery = Minute }, new Window(Now - (365 * Day), Now));
         Assert.Equal(30 * 1_440, year.Readings.Checks.Count);
         Assert.Contains(year.Notes, n => n.Contains("before anything was collected", StringComparison.Ordinal));
     }

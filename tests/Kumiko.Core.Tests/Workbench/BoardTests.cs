@@ -28,7 +28,7 @@ public class BoardTests
         ["hourly"] = Steps(["terminal"], "", Instants.Hour, (0, ["Lindle"], 1)),
     };
 
-    private static NamedSeries Query(string name, string of) => new(name, $"from metrics name = {of} | group sum(value) every 1m");
+    private static NamedSeries Query(string name, string of) => new(name, $"from metrics name = {of} | group sum(value) per 1m");
 
     [Fact]
     public async Task A_formula_is_matched_by_time_and_keys_whatever_the_order_of_names()
@@ -96,7 +96,7 @@ public class BoardTests
         await board.Answer("n");
         await board.Answer("n", 7 * Instants.Day);
         await board.Answer("n", 0, "host = gate-t3");
-        Assert.Equal(["level >= error | group count() every auto", "from logs earlier 1w level >= error | group count() every auto", "level >= error and host = gate-t3 | group count() every auto"], asked);
+        Assert.Equal(["level >= error | group count() per auto", "from logs earlier 1w level >= error | group count() per auto", "level >= error and host = gate-t3 | group count() per auto"], asked);
     }
 
     [Fact]
@@ -143,7 +143,7 @@ public class BoardTests
     public void A_renamed_series_is_renamed_in_formulas_and_nowhere_else()
     {
         Assert.Equal("(came - shown) / came", SeriesFormula.Renamed("(arrived - shown) / arrived", "arrived", "came"));
-        Assert.Equal("from metrics name = arrived | group count() every 1m", SeriesFormula.Renamed("from metrics name = arrived | group count() every 1m", "arrived", "came"));
+        Assert.Equal("from metrics name = arrived | group count() per 1m", SeriesFormula.Renamed("from metrics name = arrived | group count() per 1m", "arrived", "came"));
         Assert.Equal("if(came > 0, \"arrived\", shown)", SeriesFormula.Renamed("if(arrived > 0, \"arrived\", shown)", "arrived", "came"));
     }
 

@@ -11,24 +11,24 @@ namespace Kumiko.Core.Tests.Workbench;
 public class BuilderTests
 {
     [Theory]
-    [InlineData("from metrics name = skerry.tide.height and host = tide-1 | group avg(value) by host every 5m", "skerry.tide.height", "host = tide-1", "avg", "value", "host", "5m")]
-    [InlineData("service = gate-control and refused | group count() by reason, terminal every auto", "", "service = gate-control and refused", "count", "", "reason,terminal", "auto")]
+    [InlineData("from metrics name = skerry.tide.height and host = tide-1 | group avg(value) by host per 5m", "skerry.tide.height", "host = tide-1", "avg", "value", "host", "5m")]
+    [InlineData("service = gate-control and refused | group count() by reason, terminal per auto", "", "service = gate-control and refused", "count", "", "reason,terminal", "auto")]
     [InlineData("level >= warn", "", "level >= warn", "count", "", "", "auto")]
     [InlineData("", "", "", "count", "", "", "auto")]
-    [InlineData("| group p95(wait) every 1h", "", "", "p95", "wait", "", "1h")]
+    [InlineData("| group p95(wait) per 1h", "", "", "p95", "wait", "", "1h")]
     public void A_text_is_read_as_what_could_be_pointed_at(string text, string metric, string where, string function, string field, string by, string every)
     {
         var built = SeriesBuilder.Read(text)!;
-        Assert.Equal((metric, where, function, field, by, every), (built.Metric, built.Where, built.Function, built.Field, string.Join(',', built.By), built.Every));
+        Assert.Equal((metric, where, function, field, by, every), (built.Metric, built.Where, built.Function, built.Field, string.Join(',', built.By), built.Per));
     }
 
     [Theory]
-    [InlineData("| group count() every 1m | where x > 1")]
-    [InlineData("with a = 1 | group count() every 1m")]
-    [InlineData("from metrics over 1h name = x | group avg(value) every 1m")]
-    [InlineData("from metrics service = x | group avg(value) every 1m")]
-    [InlineData("| group count() as n, p95(wait) every 1m")]
-    [InlineData("| group percentile(wait, 97) every 1m")]
+    [InlineData("| group count() per 1m | where x > 1")]
+    [InlineData("with a = 1 | group count() per 1m")]
+    [InlineData("from metrics over 1h name = x | group avg(value) per 1m")]
+    [InlineData("from metrics service = x | group avg(value) per 1m")]
+    [InlineData("| group count() as n, p95(wait) per 1m")]
+    [InlineData("| group percentile(wait, 97) per 1m")]
     [InlineData("reason = ")]
     public void What_says_more_is_left_to_the_text(string text) => Assert.Null(SeriesBuilder.Read(text));
 
@@ -45,7 +45,7 @@ public class BuilderTests
             var built = new SeriesBuilder(metric, conditions, called, takes ? metric.Length > 0 ? "value" : field : "", [.. by.Distinct()], every);
             if (built.Problem() is not null) return false;
             var read = SeriesBuilder.Read(built.Text)!;
-            return (read.Metric, read.Function, read.Field, string.Join(',', read.By), read.Every) == (built.Metric, built.Function, built.Field, string.Join(',', built.By), built.Every) && read.Text == built.Text;
+            return (read.Metric, read.Function, read.Field, string.Join(',', read.By), read.Per) == (built.Metric, built.Function, built.Field, string.Join(',', built.By), built.Per) && read.Text == built.Text;
         });
     }
 
@@ -71,15 +71,15 @@ public class BuilderTests
         Assert.Equal(expected, UnitRules.Of(SeriesFormula.Read(formula, ["a", "b"], out _)!.Expr, n => n == "a" ? a : b));
 
     [Theory]
-    [InlineData("refused | group count() every 1m", "from logs earlier 1d refused\n| group count() every 1m")]
-    [InlineData("from metrics earlier 12h name = x | group avg(value) every 1m", "from metrics earlier 1d12h name = x\n| group avg(value) every 1m")]
+    [InlineData("refused | group count() per 1m", "from logs earlier 1d refused\n| group count() per 1m")]
+    [InlineData("from metrics earlier 12h name = x | group avg(value) per 1m", "from metrics earlier 1d12h name = x\n| group avg(value) per 1m")]
     public void An_earlier_query_reads_so_much_before(string text, string expected) =>
         Assert.Equal(expected, QueryPrinter.Print(EarlierQuery.Of(QueryParser.Parse(text).Query, Instants.Day)));
 
     [Fact]
     public void Any_query_that_is_read_earlier_still_parses_and_reads_twice_as_much_before()
     {
-        Pick("refused", "from metrics name = a | group avg(value) every 1m", "with a = (refused | group count() by host every 1m) from a | limit 3", "from logs over 2h level = error", "with a = 1 | where x > a").Select(Gen.Long[1, 400]).Sample((text, minutes) =>
+        Pick("refused", "from metrics name = a | group avg(value) per 1m", "with a = (refused | group count() by host per 1m) from a | limit 3", "from logs over 2h level = error", "with a = 1 | where x > a").Select(Gen.Long[1, 400]).Sample((text, minutes) =>
         {
             var once = EarlierQuery.Of(QueryParser.Parse(text).Query, minutes * Instants.Minute);
             var printed = QueryParser.Parse(QueryPrinter.Print(once));
@@ -91,7 +91,7 @@ public class BuilderTests
     [Fact]
     public void Bound_parts_are_read_earlier_once()
     {
-        var text = "with a = (from metrics name = x | group avg(value) as v by host every 1m), b = (level = error | group count() by host every 1m) from a | join b on host, time";
+        var text = "with a = (from metrics name = x | group avg(value) as v by host per 1m), b = (level = error | group count() by host per 1m) from a | join b on host, time";
         var moved = QueryPrinter.Print(EarlierQuery.Of(QueryParser.Parse(text).Query, Instants.Hour));
         Assert.Equal(2, moved.Split("earlier 1h").Length - 1);
         Assert.Contains("from a\n| join b", moved);
@@ -100,13 +100,13 @@ public class BuilderTests
     [Fact]
     public void A_join_is_taken_apart_and_put_together()
     {
-        const string Text = "with used = (from metrics name = a | group avg(value) as v by host every 1m),\n     fast = 20\nfrom used | where v > fast";
+        const string Text = "with used = (from metrics name = a | group avg(value) as v by host per 1m),\n     fast = 20\nfrom used | where v > fast";
         var draft = JoinDraft.Read(Text);
-        Assert.Equal([("used", "from metrics name = a | group avg(value) as v by host every 1m", false), ("fast", "20", true)], draft.Parts.Select(p => (p.Name, p.Text, p.IsConstant)));
+        Assert.Equal([("used", "from metrics name = a | group avg(value) as v by host per 1m", false), ("fast", "20", true)], draft.Parts.Select(p => (p.Name, p.Text, p.IsConstant)));
         Assert.Equal("from used | where v > fast", draft.Question);
         Assert.Equal(Text, draft.Text);
         Assert.Equal(QueryParser.Parse(Text).Query, QueryParser.Parse(draft.Text).Query);
-        Assert.Equal("from metrics name = a | group avg(value) as v by host every 1m", draft.Alone(draft.Parts[0]));
+        Assert.Equal("from metrics name = a | group avg(value) as v by host per 1m", draft.Alone(draft.Parts[0]));
         Assert.Equal("level =", JoinDraft.Read("level = ").Question);
     }
 
@@ -120,11 +120,11 @@ public class BuilderTests
     }
 
     [Theory]
-    [InlineData("refused | group count() every 5m", "reason", null, "refused | group count() by reason every 5m")]
-    [InlineData("refused | group count() as n by reason every 5m", "terminal", 3, "refused | group count() as n by reason, terminal every 5m\n| top 3 terminal by n with rest")]
-    [InlineData("refused | group count() by reason every 5m | top 5 reason by count() | limit 3", "", 2, "refused | group count() by reason every 5m\n| top 2 reason by count() with rest | limit 3")]
-    [InlineData("refused", "reason", null, "refused\n| group count() by reason every auto")]
-    [InlineData("refused | parse body as \"ticket {t} {}\"", "", null, "refused | parse body as \"ticket {t} {}\"\n| group count() every auto")]
+    [InlineData("refused | group count() per 5m", "reason", null, "refused | group count() by reason per 5m")]
+    [InlineData("refused | group count() as n by reason per 5m", "terminal", 3, "refused | group count() as n by reason, terminal per 5m\n| highest 3 terminal by n with rest")]
+    [InlineData("refused | group count() by reason per 5m | highest 5 reason by count() | limit 3", "", 2, "refused | group count() by reason per 5m\n| highest 2 reason by count() with rest | limit 3")]
+    [InlineData("refused", "reason", null, "refused\n| group count() by reason per auto")]
+    [InlineData("refused | parse body as \"ticket {t} {}\"", "", null, "refused | parse body as \"ticket {t} {}\"\n| group count() per auto")]
     [InlineData("reason = ", "x", 1, "reason = ")]
     public void An_answer_is_split_by_a_field_with_the_rest_as_one(string text, string field, int? top, string expected)
     {

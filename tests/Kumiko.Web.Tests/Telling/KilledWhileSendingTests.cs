@@ -31,7 +31,7 @@ public sealed class KilledWhileSendingTests : IDisposable
         var channels = new ChannelStore(kept, TimeProvider.System);
         var hook = await channels.Add(new Channel { Name = "hook", Settings = new WebhookSettings(url, []), Author = person!.Id });
         await new RouteStore(kept, channels, TimeProvider.System).AddRoute("all", new RouteDefinition { Channels = [hook] });
-        await new RuleStore(kept, TimeProvider.System).Add(new Rule { Name = "silence", Definition = new RuleDefinition { Quantity = new CountOf(""), Wrong = new Silent(AlertLevel.Critical, Instants.Day), LookBack = Instants.Minute, Interval = Instants.Hour }, Author = person.Id });
+        await new RuleStore(kept, TimeProvider.System).Add(new Rule { Name = "silence", Definition = new RuleDefinition { Quantity = new CountOf(""), Wrong = new Silent(AlertLevel.Critical, Instants.Day), InTheLast = Instants.Minute, CheckedEvery = Instants.Hour }, Author = person.Id });
     }
 
     [Fact]

@@ -23,7 +23,7 @@ internal static class TellingFixtures
     {
         Id = 3,
         Name = "Refusals at the gates",
-        Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 14, 30), LookBack = 10 * Instants.Minute, Keys = ["terminal"], Zone = "Europe/Dublin" },
+        Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 14, 30), InTheLast = 10 * Instants.Minute, Keys = ["terminal"], Zone = "Europe/Dublin" },
         Runbook = "## First\n1. Ring the quay\n2. Wait",
         Labels = "gates, passengers",
         Team = "Quayside",

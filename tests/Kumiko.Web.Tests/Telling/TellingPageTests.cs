@@ -32,7 +32,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     private async Task<Alert> Alert()
     {
         var person = await _server.Get<PeopleStore>().Add("Tomas Verrall", $"{Guid.NewGuid():N}@skerryline.example", Role.Analyst, null);
-        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), LookBack = Instants.Hour, Interval = Instants.Minute }, Runbook = "1. Ring the quay", Author = person!.Id });
+        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), InTheLast = Instants.Hour, CheckedEvery = Instants.Minute }, Runbook = "1. Ring the quay", Author = person!.Id });
         using var intake = await _server.Program(TokenPurpose.Intake);
         await intake.PostAsync("/intake/records", new StringContent(string.Concat(Enumerable.Repeat("{\"body\":\"ticket refused <b>\"}\n", 12)), Encoding.UTF8));
         await _server.Get<RuleChecker>().CheckDue(Instants.FromDateTime(_server.Clock.GetUtcNow().AddMinutes(2)), default);

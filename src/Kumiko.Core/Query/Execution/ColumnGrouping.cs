@@ -16,7 +16,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
     private static readonly List<Value> Levels = [.. Enumerable.Range(0, 256).Select(Value.Level)];
 
-    private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Call.Name is "first" or "last" or "increase" or "per_second");
+    private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Call.Computes is "first" or "last" or "growth" or "per_second");
 
     /// <summary>Adds rows of a segment to a table.</summary>
     public void Add(SegmentScan scan, Bits rows, GroupTable table, CancellationToken cancel)

@@ -106,13 +106,13 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
 
     /// <summary>The answer as it is gathered, where nothing comes behind a group of samples; null elsewhere.</summary>
     public static Frame? Gathered(Pipeline pipeline) =>
-        pipeline is { Samples: { } samples, Group: { } group, Steps.Count: 0 } && samples.Gather(group.Plan, group.Top, pipeline.Moved) is var frame && frame.Rows.Count <= pipeline.Limit
+        pipeline is { Samples: { } samples, Group: { } group, Steps.Count: 0 } && samples.Gather(group.Plan, group.Highest, pipeline.Moved) is var frame && frame.Rows.Count <= pipeline.Limit
             ? frame with { Schema = pipeline.Schema with { Columns = Frame.WithKinds(pipeline.Schema.Columns, frame.Rows) } } : null;
 
     /// <summary>The rows that the steps behind the records or their group begin with.</summary>
     public IEnumerable<Row> Start(Pipeline pipeline) =>
         pipeline.Group is not { } group ? Passing(pipeline)
-        : Pipeline.RowsOf(pipeline.Samples is { } samples ? samples.Gather(group.Plan, group.Top, pipeline.Moved) : Gather(pipeline, group.Plan).Collect(group.Top));
+        : Pipeline.RowsOf(pipeline.Samples is { } samples ? samples.Gather(group.Plan, group.Highest, pipeline.Moved) : Gather(pipeline, group.Plan).Collect(group.Highest));
 
     /// <summary>What the first group of a pipeline with slices gathers.</summary>
     public GroupTable Table(Pipeline pipeline)

@@ -62,6 +62,6 @@ public sealed class MetricCatalogue(MetricStore store)
         };
         var by = details?.Attributes.Where(a => a.Distinct is >= FewestParts and <= MostParts).OrderBy(a => a.Name is "service" ? 0 : a.Name is "host" ? 2 : 1).ThenByDescending(a => a.Distinct).FirstOrDefault()?.Name;
         var match = QueryPrinter.PrintMatch(new Compare(new Field("name"), CompareOp.Equal, Literals.For(Records.Value.Of(entry.Name))));
-        return $"from metrics {match}\n| group {figure}{(by is null ? "" : " by " + QueryPrinter.Print(new Field(by)))} every auto";
+        return $"from metrics {match}\n| group {figure}{(by is null ? "" : " by " + QueryPrinter.Print(new Field(by)))} per auto";
     }
 }

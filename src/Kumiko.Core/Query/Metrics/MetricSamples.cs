@@ -107,7 +107,7 @@ internal sealed class MetricSamples : SampleSet
         plan.Group.By.All(b => !Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(b.Expr, name)))
         && Array.TrueForAll(plan.Aggregates, a => SampleGrouping.Takes(a.Call));
 
-    public override Frame Gather(GroupPlan plan, Top? top, long moved) => Grouped(plan, moved, g => g.Gather(top)) ?? new GroupTable(plan).Collect(top);
+    public override Frame Gather(GroupPlan plan, Highest? highest, long moved) => Grouped(plan, moved, g => g.Gather(highest)) ?? new GroupTable(plan).Collect(highest);
 
     public override GroupTable GatherTable(GroupPlan plan, long moved) => Grouped(plan, moved, g => g.Table()) ?? new GroupTable(plan);
 

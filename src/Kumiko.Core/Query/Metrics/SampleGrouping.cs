@@ -48,33 +48,33 @@ internal sealed class SampleGrouping
             return place;
         });
         _steps = plan.Cut?.Starts.Count ?? 1;
-        var names = plan.Aggregates.Select(a => a.Call.Name).ToList();
+        var names = plan.Aggregates.Select(a => a.Call.Computes).ToList();
         _totals = names.Exists(n => IsTotal(n));
-        _counters = names.Exists(n => n is "increase" or "per_second");
+        _counters = names.Exists(n => n is "growth" or "per_second");
         _edges = names.Exists(n => n is "first" or "last");
         _spread = names.Contains("stddev");
         _percentiles = names.Exists(n => IsPercentile(n));
     }
 
-    private static bool IsTotal(string name) => name is "count" or "rate" or "share" or "sum" or "avg" or "min" or "max";
+    private static bool IsTotal(string name) => name is "count" or "per_second()" or "share" or "sum" or "avg" or "min" or "max";
     private static bool IsPercentile(string name) => name is "median" or "percentile" || (name[0] == 'p' && name.Length > 1 && char.IsAsciiDigit(name[1]));
 
     /// <summary>Whether an aggregate asks for a figure of value alone.</summary>
     public static bool Takes(Call call) =>
-        call.Arguments.Count == 0 ? call.Name is "count" or "rate" or "share"
-        : call.Arguments[0] is Field { Name: "value" } && (call.Name is "increase" or "per_second" or "first" or "last" or "stddev" || IsTotal(call.Name) || IsPercentile(call.Name));
+        call.Arguments.Count == 0 ? call.Computes is "count" or "per_second()" or "share"
+        : call.Arguments[0] is Field { Name: "value" } && (call.Name is "growth" or "per_second" or "first" or "last" or "stddev" || IsTotal(call.Name) || IsPercentile(call.Name));
 
     /// <exception cref="QueryRefusedException">There are more groups than may be.</exception>
-    public Frame Gather(Top? top)
+    public Frame Gather(Highest? highest)
     {
         var parts = Parts();
         // Most questions are answered from the cells; the table is for what needs more than numbers, and for ranking.
-        if (top is null && _totals && !_counters && !_edges && !_spread && !_percentiles && parts.TryTake(out var first))
+        if (highest is null && _totals && !_counters && !_edges && !_spread && !_percentiles && parts.TryTake(out var first))
         {
             foreach (var part in parts) first.Add(part);
             return first.Frame();
         }
-        return TableOf(parts).Collect(top);
+        return TableOf(parts).Collect(highest);
     }
 
     /// <summary>What was gathered, before it is an answer.</summary>
@@ -436,7 +436,7 @@ internal sealed class SampleGrouping
                 (_part, _byName) = (part, byName);
                 var plan = part._plan;
                 (_orders, _facts) = (new int[part._of._steps][], new StepFacts[part._of._steps]);
-                _figures = Array.ConvertAll([.. plan.Aggregates], a => FigureOf(a.Call.Name));
+                _figures = Array.ConvertAll([.. plan.Aggregates], a => FigureOf(a.Call.Computes));
                 _first = (plan.Cut is null ? 0 : 1) + plan.Keys.Length;
             }
 
@@ -503,7 +503,7 @@ internal sealed class SampleGrouping
         private static Figure FigureOf(string aggregate) => aggregate switch
         {
             "count" => static (Part p, int cell, in StepFacts _) => Value.Of(p._counts[cell]),
-            "rate" => static (Part p, int cell, in StepFacts facts) => Value.Of(facts.Seconds > 0 ? p._counts[cell] / facts.Seconds : 0),
+            "per_second()" => static (Part p, int cell, in StepFacts facts) => Value.Of(facts.Seconds > 0 ? p._counts[cell] / facts.Seconds : 0),
             "share" => static (Part p, int cell, in StepFacts facts) => p._counts[cell] == 0 ? Value.Missing : Value.Of((double)p._counts[cell] / facts.Rows),
             "sum" => static (Part p, int cell, in StepFacts _) => p._weights[cell] > 0 ? Value.Of(p._sums[cell]) : Value.Missing,
             "avg" => static (Part p, int cell, in StepFacts _) => p._weights[cell] > 0 ? Value.Of(p._sums[cell] / p._weights[cell]) : Value.Missing,
@@ -522,7 +522,7 @@ internal sealed class SampleGrouping
                     _group = group;
                     var totals = new SampleTotals(_counts[cell], _weights[cell], _sums[cell], _mins[cell], _maxes[cell]);
                     var accumulators = At(step);
-                    for (var i = 0; i < accumulators.Length; i++) if (IsTotal(_plan.Aggregates[i].Call.Name)) accumulators[i].Add(totals);
+                    for (var i = 0; i < accumulators.Length; i++) if (IsTotal(_plan.Aggregates[i].Call.Computes)) accumulators[i].Add(totals);
                 }
             return _table;
         }

@@ -23,7 +23,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         if (query.With.Count > 0 || query.From is { Over: not null } or { Earlier: not null }) return false;
         if ((query.Match is { } match && MentionsNow(match)) || query.Stages.Any(MentionsNow)) return false;
         var group = query.Stages.ToList().FindIndex(s => s is Group);
-        if (group < 0 || ((Group)query.Stages[group]).Every is not null) return false;
+        if (group < 0 || ((Group)query.Stages[group]).Per is not null) return false;
         return query.Stages.Take(group).All(s => s is Where or SetFields or Parse or Select) && query.Stages.Skip(group + 1).All(s => s is Where or SetFields or Select or SelectAll or OrderBy or Limit);
     }
 
@@ -49,7 +49,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             throw new QueryRefusedException($"{ends.Count:N0} windows of {groups.Count:N0} keys are too many at once. Take a shorter stretch, a longer time between checks, or fewer keys.");
         if (groups.Count == 0 && _plan.Keys.Length == 0) groups = [new KeyGroups([], "")];
         var rows = SharedRows(groups, places);
-        var collector = new SlidingCollector(pipeline.Schema, ends, _plan.Aggregates[0].Call.Name, pipeline.Steps.Count == 0);
+        var collector = new SlidingCollector(pipeline.Schema, ends, _plan.Aggregates[0].Call.Computes, pipeline.Steps.Count == 0);
         var perEnd = pipeline.Steps.Count == 0 ? null : new List<Value[]>[places.Length];
         var any = new bool[places.Length];
         foreach (var group in groups.OrderBy(g => g.Name, StringComparer.Ordinal))
@@ -93,7 +93,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private void Each(KeyGroups group, int[] places, long[]? rows, bool always, Action<int, Value[], bool> take)
     {
         var line = new Line(group);
-        var counts = Array.TrueForAll(_plan.Aggregates, a => a.Call.Name is "count" or "rate") ? line.Counts(_plan.Aggregates.Length) : null;
+        var counts = Array.TrueForAll(_plan.Aggregates, a => a.Call.Computes is "count" or "per_second()") ? line.Counts(_plan.Aggregates.Length) : null;
         var blocks = new Dictionary<long, Accumulator[]>();
         for (var e = 0; e < places.Length; e++)
         {
@@ -104,7 +104,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             var facts = new StepFacts(slices * _plan.Cut!.Length / (double)Instants.Second, rows?[e] ?? 0);
             Accumulator[]? held = low == high || counts is not null ? null : Window(line, places[e], low, high, blocks);
             for (var a = 0; a < _plan.Aggregates.Length; a++)
-                row[_plan.Keys.Length + a] = low == high ? Accumulator.Empty(_plan.Aggregates[a].Call.Name)
+                row[_plan.Keys.Length + a] = low == high ? Accumulator.Empty(_plan.Aggregates[a].Call.Computes)
                     : counts is not null ? Counted(a, counts[a][high] - counts[a][low], facts)
                     : Result(held!, a, high - low, facts);
             take(e, row, low < high);
@@ -117,7 +117,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private Value Result(Accumulator[] held, int aggregate, int present, in StepFacts facts)
     {
         var result = held[aggregate].Result(facts);
-        return pipeline.Samples is not null && _plan.Aggregates[aggregate].Call.Name == "per_second" && result.IsQuantity ? Value.Of(result.AsDouble / present) : result;
+        return pipeline.Samples is not null && _plan.Aggregates[aggregate].Call.Computes == "per_second" && result.IsQuantity ? Value.Of(result.AsDouble / present) : result;
     }
 
     private Accumulator[] Window(Line line, int end, int low, int high, Dictionary<long, Accumulator[]> blocks)

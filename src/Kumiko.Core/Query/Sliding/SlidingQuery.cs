@@ -32,7 +32,7 @@ public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone
     /// <exception cref="QueryRefusedException">The query cannot be answered, or these are too many windows.</exception>
     public async Task<SlidingAnswer> Answer(long length, long slice, IReadOnlyList<long> ends, CancellationToken cancel)
     {
-        if (Parameters.Undeclared(parsed.Query) is [{ Name: var open }, ..]) throw new QueryRefusedException($":{open} has no value. Write the value itself.");
+        if (Parameters.WithoutValue(parsed.Query) is [{ Name: var open }, ..]) throw new QueryRefusedException($":{open} is without a value. Write the value itself.");
         if (ends.Count == 0) return new SlidingAnswer([], [], double.NaN);
         var parts = new List<SlidingAnswer>();
         if (IsQuick)
@@ -77,7 +77,7 @@ public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone
         using var reading = run.Attach(cancel);
         if (!run.IsGrouped) throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count().");
         var frame = await run.Frame();
-        var aggregate = parsed.Query.Stages.Count > 0 && parsed.Query.Stages[^1] is Group { Aggregates: [{ Expr: Call call }, ..] } ? call.Name : "";
+        var aggregate = parsed.Query.Stages.Count > 0 && parsed.Query.Stages[^1] is Group { Aggregates: [{ Expr: Call call }, ..] } ? call.Computes : "";
         var collector = new SlidingCollector(frame.Schema, [end], aggregate, aggregate.Length > 0);
         foreach (var row in frame.Rows) collector.Add(0, row, null);
         return collector.Finish();

@@ -12,7 +12,7 @@ public sealed class BriefReader(AlertFigureReader figures, DifferenceReader diff
     private const long ShortestSpan = Instants.Hour, LongestSpan = 2 * Instants.Day;
 
     /// <summary>How far back the figure is shown.</summary>
-    public static long SpanOf(RuleDefinition definition) => Math.Clamp(12 * definition.LookBack, ShortestSpan, Math.Max(LongestSpan, 2 * definition.LookBack));
+    public static long SpanOf(RuleDefinition definition) => Math.Clamp(12 * definition.InTheLast, ShortestSpan, Math.Max(LongestSpan, 2 * definition.InTheLast));
 
     /// <param name="rule">Null where it was removed meanwhile.</param>
     /// <param name="turn">How it started.</param>

@@ -75,7 +75,7 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         foreach (var other in alerts.Of(alert.Rule, MostAlerts).Where(a => a.Id != alert.Id && a.Started < focus.From && !(a.Ended < from)).OrderBy(a => a.Started))
         {
             left++;
-            if (other.Started - alert.Definition.LookBack > from) windows.Add(new Window(from, other.Started - alert.Definition.LookBack));
+            if (other.Started - alert.Definition.InTheLast > from) windows.Add(new Window(from, other.Started - alert.Definition.InTheLast));
             from = Math.Max(from, other.Ended ?? focus.From);
         }
         if (from < focus.From) windows.Add(new Window(from, focus.From));

@@ -52,7 +52,7 @@ public sealed class IndexModel(RuleStore rules, RecordStore records, RuleWords w
     }
 
     /// <summary>Whether records that the last check of a rule looked for are damaged.</summary>
-    public bool LacksRecords(Rule rule) => rule.Checked is { } at && records.DamageIn(new Window(at - rule.Definition.LookBack - rule.Definition.Delay, at)).Count > 0;
+    public bool LacksRecords(Rule rule) => rule.Checked is { } at && records.DamageIn(new Window(at - rule.Definition.InTheLast - rule.Definition.Delay, at)).Count > 0;
 
     public string OwnerOf(AlertLine line) => line.Rule?.Owner is { } id ? people.Find(id)?.Name ?? "" : "";
 

@@ -64,7 +64,7 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
         using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
         var span = BriefReader.SpanOf(alert.Definition);
         var until = Math.Min(Now, (alert.Ended ?? Now) + (span / 4));
-        if (await figures.Read(alert, new Window(alert.Started - span, Math.Max(until, alert.Started + alert.Definition.Interval)), HttpContext.RequestAborted) is not { } read) return null;
+        if (await figures.Read(alert, new Window(alert.Started - span, Math.Max(until, alert.Started + alert.Definition.CheckedEvery)), HttpContext.RequestAborted) is not { } read) return null;
         return AlertPicture.Draw(alert, read, AlertRecords.Focus(alert), alert.Ended, "Figure and limit over time", Viewer.WidthBeside(Beside) - 40, PictureHeight, Zone);
     }
 

@@ -134,7 +134,7 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     /// <summary>A query as a rule's quantity, and limits well above what is usual: twice the 95th percentile of the past day, which a short trouble in it does not lift.</summary>
     private async Task Propose(string query, string? limit, long? objective)
     {
-        if (objective is { } id) (Form.Quantity, Form.Objective, Form.LookBack, Form.Critical, Form.Name) = ("burn", id.ToString(CultureInfo.InvariantCulture), "1h", "6", $"{objectives.Find(id)?.Name} burns fast");
+        if (objective is { } id) (Form.Quantity, Form.Objective, Form.InTheLast, Form.Critical, Form.Name) = ("burn", id.ToString(CultureInfo.InvariantCulture), "1h", "6", $"{objectives.Find(id)?.Name} burns fast");
         var proposal = RuleProposal.Of(query);
         if (objective is null) proposal.Fill(Form);
         if (limit is not null && double.TryParse(limit, NumberStyles.Float, CultureInfo.InvariantCulture, out var at) && double.IsFinite(at))

@@ -42,8 +42,8 @@ public sealed class RuleForm
     public string? Checks { get; set; }
     public string? Share { get; set; }
     public string? ShareOf { get; set; }
-    public string? LookBack { get; set; }
-    public string? Interval { get; set; }
+    public string? InTheLast { get; set; }
+    public string? CheckedEvery { get; set; }
     public string? Delay { get; set; }
     public string? NoData { get; set; }
     public bool HasHours { get; set; }
@@ -94,10 +94,10 @@ public sealed class RuleForm
         Trend = "6h",
         Lasting = "once",
         Checks = "3",
-        Share = "33%",
-        ShareOf = "15m",
-        LookBack = "5m",
-        Interval = "1m",
+        Share = "60%",
+        ShareOf = "12m",
+        InTheLast = "5m",
+        CheckedEvery = "1m",
         Delay = "0s",
         NoData = "quiet",
         Days = [1, 2, 3, 4, 5, 6, 7],
@@ -125,7 +125,7 @@ public sealed class RuleForm
             case ForChecks checks: (form.Lasting, form.Checks) = ("checks", Number(checks.Count)); break;
             case ForShare share: (form.Lasting, form.Share, form.ShareOf) = ("share", Percent(share.Share), Length(share.Window)); break;
         }
-        (form.Keys, form.LookBack, form.Interval, form.Delay, form.NoData) = (string.Join(", ", of.Keys), Length(of.LookBack), Length(of.Interval), of.Delay == 0 ? "0s" : Length(of.Delay), of.NoData.ToString().ToLowerInvariant());
+        (form.Keys, form.InTheLast, form.CheckedEvery, form.Delay, form.NoData) = (string.Join(", ", of.Keys), Length(of.InTheLast), Length(of.CheckedEvery), of.Delay == 0 ? "0s" : Length(of.Delay), of.NoData.ToString().ToLowerInvariant());
         if (of.Hours is { } hours) (form.HasHours, form.Days, form.From, form.To) = (true, [.. hours.Days], RuleText.Clock(hours.From), RuleText.Clock(hours.To));
         return form;
     }
@@ -201,8 +201,8 @@ public sealed class RuleFormReader(RuleForm form)
             Wrong = quantity.IsFigure ? Wrong() : new Happens(Level()),
             Lasting = !quantity.IsFigure ? new AtOnce() : form.Lasting switch { "checks" => new ForChecks((int)Whole(form.Checks, "number of checks")), "share" => new ForShare(Figure(form.Share, "the share of the window") ?? 0, Length(form.ShareOf, "the window of the share")), _ => new AtOnce() },
             Keys = quantity is FigureOf or BudgetBurnt or BurnRate or InOrder ? [] : [.. (form.Keys ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)],
-            LookBack = Length(form.LookBack, "the look-back"),
-            Interval = Length(form.Interval, "the time between checks"),
+            InTheLast = Length(form.InTheLast, "how far checks look back"),
+            CheckedEvery = Length(form.CheckedEvery, "the time between checks"),
             Delay = string.IsNullOrWhiteSpace(form.Delay) || form.Delay.Trim() is "0" or "0s" ? 0 : Length(form.Delay, "the wait for what comes late"),
             NoData = form.NoData switch { "warn" => NoData.Warn, "keep" => NoData.Keep, _ => NoData.Quiet },
             Hours = form.HasHours ? new CheckHours([.. form.Days.Distinct().Order()], Clock(form.From), Clock(form.To)) : null,

@@ -22,15 +22,15 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
             ForShare share => $", at {Percent(share.Share)} of the checks of the last {Format.Duration(share.Window)}",
             _ => "",
         };
-        if (!definition.Quantity.IsFigure) return $"{What(definition)}: {Level(((Happens)definition.Wrong).Level)}. Quiet for {Format.Duration(definition.LookBack)}, it has ended.";
-        return $"{What(definition)}{Window(definition)} {Wrong(definition, unit)}{end}. Checked every {Format.Duration(definition.Interval)}{(definition.Delay > 0 ? $", {Format.Duration(definition.Delay)} late" : "")}{Hours(definition)}.";
+        if (!definition.Quantity.IsFigure) return $"{What(definition)}: {Level(((Happens)definition.Wrong).Level)}. Quiet for {Format.Duration(definition.InTheLast)}, it has ended.";
+        return $"{What(definition)}{Window(definition)} {Wrong(definition, unit)}{end}. Checked every {Format.Duration(definition.CheckedEvery)}{(definition.Delay > 0 ? $", {Format.Duration(definition.Delay)} late" : "")}{Hours(definition)}.";
     }
 
     private static string Window(RuleDefinition definition) => definition.Quantity switch
     {
         BudgetBurnt => "",
-        BurnRate burn => $", over {Format.Duration(definition.LookBack)} and also over {Format.Duration(burn.Short)},",
-        _ => $" in the last {Format.Duration(definition.LookBack)}",
+        BurnRate burn => $", over {Format.Duration(definition.InTheLast)} and also over {Format.Duration(burn.Short)},",
+        _ => $" in the last {Format.Duration(definition.InTheLast)}",
     };
 
     private static string Hours(RuleDefinition definition) => definition.Hours is { } hours
@@ -117,7 +117,7 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
         unit = UnitOf(definition, unit);
         var (where, limits) = (of.Length > 0 ? of + ": " : "", definition.Wrong.Limits);
         var limit = level == AlertLevel.Critical ? limits.Critical : limits.Warning;
-        var window = definition.Quantity.IsFigure && definition.Quantity is not BudgetBurnt ? $" in {Format.Duration(definition.LookBack)}" : "";
+        var window = definition.Quantity.IsFigure && definition.Quantity is not BudgetBurnt ? $" in {Format.Duration(definition.InTheLast)}" : "";
         return where + definition.Wrong switch
         {
             Beyond beyond => $"{Text(value, unit)}{window}; {(level == AlertLevel.Critical ? "critical" : "a warning")} {(beyond.Below ? "below" : "above")} {Text(limit, unit)}",

@@ -15,7 +15,7 @@ public static class TrialPicture
     public static Drawing? Draw(RuleDefinition definition, Trial trial, double width, double height, DateTimeZone zone, long now, IReadOnlyList<KnownDisturbance>? known = null)
     {
         if (trial.Window.Length <= 0) return null;
-        var step = Math.Max(definition.Interval, Steps.RoundFor(trial.Window, MostSteps));
+        var step = Math.Max(definition.CheckedEvery, Steps.RoundFor(trial.Window, MostSteps));
         var cut = Steps.Cut(trial.Window, step, zone);
         var unit = RuleWords.UnitOf(definition, trial.Unit);
         var (frame, layers) = definition.Quantity.IsFigure ? Figures(definition, trial, cut, unit) : Happenings(trial, cut);

@@ -183,7 +183,22 @@ async function check() {
   if (!response.ok || text !== view.state.doc.toString()) return;
   const found = await response.json();
   view.dispatch({ effects: setErrors.of(found.errors) });
-  document.getElementById('typed').replaceChildren(...found.errors.map(e => line('error', e.message)), ...found.hints.map(h => line('hint', h.message)));
+  document.getElementById('typed').replaceChildren(...found.errors.map(e => line('error', e.message)), ...(found.mended ? [mend(found.mended)] : []), ...found.hints.map(h => line('hint', h.message)));
+}
+
+// What is wrong with the text is known to be written otherwise now: one click writes it so.
+function mend(text) {
+  const button = document.createElement('button');
+  button.type = 'button';
+  button.className = 'mend';
+  button.textContent = 'Write it so';
+  button.title = text;
+  button.addEventListener('click', () => {
+    view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+    view.focus();
+    check();
+  });
+  return button;
 }
 
 function line(className, text) {

@@ -1,10 +1,10 @@
 import { StreamLanguage } from '@codemirror/language';
 
 // Colours for the query language. The server's parser is what decides; this only paints.
-const stages = /^(where|set|select|parse|group|top|gaps|order|limit|join|union)\b/i;
+const stages = /^(where|set|select|parse|group|highest|gaps|order|limit|join|union)\b/i;
 const openings = /^(with(?=\s+[\w`]+\s*=)|over(?=\s+\d)|earlier(?=\s+\d))/i;
-const stageWords = /^(all|except|only|with|rest|on|nearest|within|up|to|steps|last|line|json|logfmt)\b(?!\s*[=<>!~(,.])/i;
-const words = /^(and|or|not|in|by|as|every|desc|asc|auto|true|false|from|logs)\b(?!\s*[=<>!~])/i;
+const stageWords = /^(all|except|only|with|rest|on|nearest|within|up|to|steps|for|each|last|line|json|logfmt)\b(?!\s*[=<>!~(,.])/i;
+const words = /^(and|or|not|in|by|as|per|desc|asc|auto|true|false|from|logs)\b(?!\s*[=<>!~])/i;
 
 function inQuotes(stream, state) {
   while (!stream.eol()) {

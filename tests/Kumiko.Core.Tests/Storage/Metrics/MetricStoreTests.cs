@@ -94,15 +94,15 @@ public sealed class MetricStoreTests : MetricTest
         await metrics.Upkeep.Sweep();
         var window = new Window(Today - Day, Today);
         Assert.Empty(records.Notices);
-        var before = Told(Ask(records, metrics, "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n every 6h", window));
+        var before = Told(Ask(records, metrics, "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n per 6h", window));
         Clock.Advance(TimeSpan.FromDays(3));
         await metrics.Upkeep.Retain();
         await metrics.Upkeep.Sweep();
-        Assert.Equal(before, Told(Ask(records, metrics, "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n every 6h", window)));
+        Assert.Equal(before, Told(Ask(records, metrics, "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n per 6h", window)));
         // Steps inside the window, where its edges cut a day whose samples are gone.
         Assert.Empty(records.Notices);
         Assert.Contains("-1440m 2.99722222 6 2160", before);
-        Assert.Equal("-1440m 360", Told(Ask(records, metrics, "from metrics name = depth | group count() as n every 1d", window with { From = Today - Hour - 1 })));
+        Assert.Equal("-1440m 360", Told(Ask(records, metrics, "from metrics name = depth | group count() as n per 1d", window with { From = Today - Hour - 1 })));
         Assert.Empty(metrics.Read(Ever));
         Clock.Advance(TimeSpan.FromDays(3));
         await metrics.Upkeep.Retain();
@@ -166,7 +166,7 @@ public sealed class MetricStoreTests : MetricTest
         using (var metrics = Metrics(copy))
         {
             Assert.Equal(expected, All(metrics));
-            Assert.Equal("-1440m a 8640; -1440m b 0; 0m a 1; 0m b 1", Told(Ask(copy, metrics, "from metrics | group count() as n by host every 1d | order by time, host", new Window(Today - Day, Today + Day))));
+            Assert.Equal("-1440m a 8640; -1440m b 0; 0m a 1; 0m b 1", Told(Ask(copy, metrics, "from metrics | group count() as n by host per 1d | order by time, host", new Window(Today - Day, Today + Day))));
         }
     }
 
