@@ -156,7 +156,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     public async Task A_limit_comes_from_a_click_on_a_chart_and_is_dragged()
     {
         await Send(30, ("body", "crate weighed"));
-        _ines.Open("/rules/new?q=crate%20%7C%20group%20count()%20every%201m&limit=12");
+        _ines.Open("/rules/new?q=crate%20%7C%20group%20count()%20per%201m&limit=12");
         Assert.Equal("12", _ines.Find("[name=Warning]").GetAttribute("value"));
         Assert.Equal("1m", _ines.Find("[name=InTheLast]").GetAttribute("value"));
         _ines.Until(() => _ines.All("rect.grip").Count == 1, "a limit that can be moved");

@@ -366,7 +366,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
         ines.SignIn("Ines Halloran");
         ines.Find(".person summary").Click();
         ines.Press("lacquer");
-        foreach (var path in new[] { "/search?q=refused&from=-1d&to=now", "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20every%201h&from=-1d&to=now", "/search?q=refused%20%7C%20group%20count()%20by%20reason", "/alerts", "/searches", "/rules/new?q=refused" })
+        foreach (var path in new[] { "/search?q=refused&from=-1d&to=now", "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20per%201h&from=-1d&to=now", "/search?q=refused%20%7C%20group%20count()%20by%20reason", "/alerts", "/searches", "/rules/new?q=refused" })
         {
             ines.Open(path);
             ines.Until(() => ines.All("[data-load]:not([data-load-on])").Count == 0, "all parts");

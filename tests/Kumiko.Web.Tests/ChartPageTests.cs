@@ -1,6 +1,7 @@
 using System.Net;
 using System.Text;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Kumiko.Charts;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
@@ -52,6 +53,17 @@ public sealed class ChartPageTests : IAsyncLifetime
         var url = answer.GetProperty("url").GetString()!;
         var text = Microsoft.AspNetCore.WebUtilities.QueryHelpers.ParseQuery(url[url.IndexOf('?')..])["c"].ToString();
         return (ChartBoard.FromJson(text, out _)!, answer.GetProperty("problem").GetString(), url);
+    }
+
+    [Fact]
+    public async Task Old_words_of_a_chart_are_written_anew_by_one_click()
+    {
+        var board = new ChartBoard { Series = [new BoardSeries("n", "refused | group count() every 5m"), new BoardSeries("m", "refused | group rate() every auto")] };
+        var page = WebUtility.HtmlDecode(await _ines.GetStringAsync("/charts?c=" + Uri.EscapeDataString(board.ToJson())));
+        Assert.Contains("“every” is written “per” now.", page);
+        var link = Regex.Match(page, """<a class="mend" href="([^"]+)">Write it so</a>""").Groups[1].Value;
+        var mended = ChartBoard.FromJson(Uri.UnescapeDataString(link[(link.IndexOf("c=", StringComparison.Ordinal) + 2)..]), out _)!;
+        Assert.Equal(["refused | group count() per 5m", "refused | group per_second() per auto"], mended.Series.Select(s => s.Text));
     }
 
     [Fact]
@@ -117,7 +129,7 @@ public sealed class ChartPageTests : IAsyncLifetime
     [Theory]
     [InlineData("save", "name=bad&called=two words", "no name for a series")]
     [InlineData("save", "name=bad&called=total", "Two series would be called total")]
-    [InlineData("save", "name=bad&called=every", "is a word of the language")]
+    [InlineData("save", "name=bad&called=per", "is a word of the language")]
     [InlineData("save", "name=nobody", "no such series")]
     [InlineData("add", "kind=peers&of=bad", "Say which one")]
     [InlineData("add", "kind=earlier&of=bad&by=soon", "no length of time")]

@@ -91,7 +91,7 @@ public sealed class PageTests : IAsyncLifetime
     {
         await Send("{\"body\":\"ticket refused\",\"reason\":\"void\"}");
         using var client = await _server.Person();
-        foreach (var path in new[] { "/search", "/search?q=%7C%20group%20count()%20by%20reason%20every%205m", "/alerts", "/rules/new?q=refused", "/nowhere" })
+        foreach (var path in new[] { "/search", "/search?q=%7C%20group%20count()%20by%20reason%20per%205m", "/alerts", "/rules/new?q=refused", "/nowhere" })
         {
             var answer = await client.GetAsync(path);
             var policy = string.Join(' ', answer.Headers.GetValues("Content-Security-Policy"));
@@ -106,7 +106,7 @@ public sealed class PageTests : IAsyncLifetime
     [InlineData("from=now&to=-3h&span=0s&at=99999999999999999999.1")]
     [InlineData("from=1678-01-01T00:00:00Z&to=2261-01-01T00:00:00Z")]
     [InlineData("from=-200y&tab=read&tab=line&q=a&q=b")]
-    [InlineData("q=%7C%20group%20count()%20every%201ms")]
+    [InlineData("q=%7C%20group%20count()%20per%201ms")]
     [InlineData("q=body%20~%20%2F(a%2B)%2B%24%2F&run=nonsense&now=-5")]
     [InlineData("handler=Rows&below=x&q=(((")]
     [InlineData("handler=Fields&run=%00")]
@@ -149,7 +149,7 @@ public sealed class PageTests : IAsyncLifetime
 
     [Theory]
     [InlineData("refused", HttpStatusCode.OK, "time,level,service,host,body,attributes")]
-    [InlineData("%7C%20group%20count()%20every%201ms", HttpStatusCode.BadRequest, "This was not answered")]
+    [InlineData("%7C%20group%20count()%20per%201ms", HttpStatusCode.BadRequest, "This was not answered")]
     public async Task An_export_is_a_file_and_what_is_refused_is_told_before_it_begins(string query, HttpStatusCode status, string holds)
     {
         await Send("{\"body\":\"ticket refused\"}");

@@ -1,6 +1,7 @@
 using System.Net;
 using System.Net.Http.Headers;
 using System.Text;
+using System.Text.Json;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
@@ -32,6 +33,16 @@ public sealed class QueryApiTests : IAsyncLifetime
 
     private Task<HttpResponseMessage> Ask(string query, string more = "") =>
         _client.GetAsync($"/api/query?q={Uri.EscapeDataString(query)}&from=2026-11-23T17:00:00Z&to=2026-11-23T18:00:00Z{more}");
+
+    [Fact]
+    public async Task An_old_word_is_an_error_that_names_the_new_one()
+    {
+        using var response = await Ask("| group rate() every 5m");
+        Assert.Equal(HttpStatusCode.BadRequest, response.StatusCode);
+        var answer = JsonDocument.Parse(await response.Content.ReadAsStringAsync()).RootElement;
+        Assert.Contains("“rate” is written “per_second” now.", answer.GetProperty("error").GetString());
+        Assert.Equal("| group per_second() per 5m", answer.GetProperty("mended").GetString());
+    }
 
     [Fact]
     public async Task Records_come_newest_first_as_ndjson()

@@ -48,6 +48,21 @@ public sealed class SearchPageTests : IAsyncLifetime
     private async Task<JsonElement> Json(string url) => JsonDocument.Parse(await _ines.GetStringAsync(url)).RootElement;
 
     [Fact]
+    public async Task Old_words_in_an_address_name_those_of_today_and_one_click_writes_them()
+    {
+        await Send(Refusal(1));
+        const string Old = "refused | group count() as n by terminal every 5m | top 2 terminal by n with rest", Today = "refused | group count() as n by terminal per 5m | highest 2 terminal by n with rest";
+        var page = Text(await _ines.GetStringAsync("/search?q=" + Uri.EscapeDataString(Old)));
+        Assert.Contains("“every” is written “per” now.", page);
+        Assert.Contains("“top” is written “highest” now.", page);
+        var link = Regex.Match(page, """<p class="mend"><a href="([^"]+)">Write it so</a>""").Groups[1].Value;
+        Assert.Equal("/search?q=" + Uri.EscapeDataString(Today), link);
+        Assert.DoesNotContain("is written", Text(await _ines.GetStringAsync(link)));
+        // While it is typed too.
+        Assert.Equal(Today, (await Json("/search?handler=Check&q=" + Uri.EscapeDataString(Old))).GetProperty("mended").GetString());
+    }
+
+    [Fact]
     public async Task Completion_offers_values_with_their_counts()
     {
         await Send([.. Enumerable.Range(0, 5).Select(i => Refusal(i)), Refusal(9, "Orra", "ticket void")]);
@@ -64,7 +79,7 @@ public sealed class SearchPageTests : IAsyncLifetime
     public async Task A_word_is_explained_whether_it_is_of_the_language_or_a_field()
     {
         await Send(Refusal(1), Refusal(2, "Orra"));
-        Assert.Equal("group aggregates by fields every step", (await Json("/search?handler=Help&word=group")).GetProperty("title").GetString());
+        Assert.Equal("group aggregates by fields per step", (await Json("/search?handler=Help&word=group")).GetProperty("title").GetString());
         Assert.Contains("2 values: Orra, Tarnhead", (await Json("/search?handler=Help&word=terminal")).GetProperty("text").GetString());
         Assert.False((await Json("/search?handler=Help&word=nonsense")).TryGetProperty("title", out _));
     }
