@@ -20,7 +20,7 @@ internal static class Charts
         try
         {
             using var folder = DataFolder.TryOpen(data)!;
-            await using var app = await DemoHost.Build(new DemoOptions { Data = data, Port = 0, History = TimeSpan.FromHours(50), Ahead = TimeSpan.FromHours(50), PlaysByItself = false }, folder);
+            await using var app = await DemoHost.Build(new DemoOptions { Data = data, Port = 0, History = TimeSpan.FromHours(50), Ahead = TimeSpan.FromHours(50), PlaysByItself = false, Offset = TimeSpan.Zero }, folder);
             await app.StartAsync();
             using var browser = new HttpClient(new HttpClientHandler { CookieContainer = new CookieContainer() }) { BaseAddress = new Uri(app.Services.GetRequiredService<ServerState>().Address) };
             await SignedIn.As(browser, "Ines Halloran");

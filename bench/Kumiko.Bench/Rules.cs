@@ -26,7 +26,7 @@ internal static class Rules
         try
         {
             using var folder = DataFolder.TryOpen(data)!;
-            await using var app = await DemoHost.Build(new DemoOptions { Data = data, Port = 0, PlaysByItself = false, HasRules = false }, folder);
+            await using var app = await DemoHost.Build(new DemoOptions { Data = data, Port = 0, PlaysByItself = false, HasRules = false, Offset = TimeSpan.Zero }, folder);
             await app.StartAsync();
             await app.Services.GetRequiredService<HistoryFiller>().Complete;
             var store = app.Services.GetRequiredService<RecordStore>();

@@ -38,7 +38,7 @@ public static class DemoHost
         };
         var app = KumikoServer.Build(server, folder, builder =>
         {
-            builder.Services.AddSingleton(options).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>().AddSingleton<Senders>();
+            builder.Services.AddSingleton(options).AddSingleton(s => new LineZone(folder.Path, options.Offset, s.GetRequiredService<TimeProvider>())).AddSingleton(truth).AddSingleton(mailbox).AddSingleton(new Simulator(options.Seed, options.Scale)).AddSingleton(new SignalFiles(folder.Path)).AddSingleton<HistoryFiller>().AddSingleton<Senders>();
             builder.Services.AddSingleton(hooks).AddSingleton<TrapReceiver>().AddHostedService(s => s.GetRequiredService<TrapReceiver>()).AddSingleton<TellingDesk>();
             builder.Services.AddSingleton<IHostedService>(sink).AddHostedService<LiveSender>().AddHostedService<ReleaseDesk>().AddHostedService(s => s.GetRequiredService<HistoryFiller>());
             builder.Services.AddSingleton<IKnownDisturbances, WrittenDisturbances>();
@@ -48,13 +48,15 @@ public static class DemoHost
         });
         HostMetrics.Map(app);
         foreach (var hook in new[] { hooks.Chat, hooks.Pager }) hook.Map(app, app.Services.GetRequiredService<TimeProvider>());
-        await AddPeople(app.Services.GetRequiredService<PeopleStore>());
+        await AddPeople(app.Services.GetRequiredService<PeopleStore>(), app.Services.GetRequiredService<LineZone>());
         await app.Services.GetRequiredService<HistoryFiller>().Begin();
         return app;
     }
 
-    private static async Task AddPeople(PeopleStore people)
+    private static async Task AddPeople(PeopleStore people, LineZone zone)
     {
-        foreach (var (name, email, role) in SkerryLine.People) await people.Add(name, email, role, null);
+        foreach (var (name, email, role) in SkerryLine.People)
+            // Where the line's clocks differ from those of the browser, people see the line's.
+            if (await people.Add(name, email, role, null) is { } person && zone.Offset != TimeSpan.Zero) await people.SetZone(person.Id, zone.Id);
     }
 }

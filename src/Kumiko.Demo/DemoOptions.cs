@@ -26,6 +26,9 @@ public sealed class DemoOptions
     /// <summary>Whether there are rules and an objective from the start.</summary>
     public bool HasRules { get; init; } = true;
 
+    /// <summary>How far the line's own clocks are ahead of UTC; null to choose it at the first start, see <see cref="World.LineZone"/>.</summary>
+    public TimeSpan? Offset { get; init; }
+
     /// <summary>How many records there are for each of the usual world.</summary>
     public double Scale => Records / 3_000_000;
 

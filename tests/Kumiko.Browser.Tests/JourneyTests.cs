@@ -7,6 +7,13 @@ namespace Kumiko.Browser.Tests;
 [Collection("watching")]
 public sealed class JourneyTests(RunningDemo demo)
 {
+    /// <summary>Opens a stand-in of the demo by its menu.</summary>
+    private static void Demo(Browser browser, string name)
+    {
+        browser.Click(() => browser.Find(".demo summary"));
+        browser.Press(name);
+    }
+
     [Fact]
     public void A_question_cut_out_of_bodies_understood_and_corrected()
     {
@@ -141,14 +148,14 @@ public sealed class JourneyTests(RunningDemo demo)
         Assert.Contains("gate refusals", ines.Text("main"));
 
         // 7. The release desk plays the disturbance; the rule fires; alert, strip and mail say so.
-        ines.Press("Release desk");
+        Demo(ines, "Release desk");
         ines.Press("Send gate firmware 7.3 to Tarnhead");
         ines.Button("Roll back to 7.2");
         ines.Open("/alerts");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".tabs-band h2").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal); }, "a critical alert", timePasses: true);
         Assert.Contains(ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal));
-        ines.Press("Mailbox");
+        Demo(ines, "Mailbox");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text.Contains("ritical: gate refusals", StringComparison.Ordinal)); }, "the mail", timePasses: true);
         ines.All("article.mail a").First(a => a.Text.Contains("/search?q=", StringComparison.Ordinal)).Click();
         ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "the query of the mail");

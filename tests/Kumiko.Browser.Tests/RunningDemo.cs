@@ -28,7 +28,7 @@ public sealed class RunningDemo : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         _folder = DataFolder.TryOpen(_path)!;
-        _app = await DemoHost.Build(new DemoOptions { Data = _path, Port = 0, History = TimeSpan.FromHours(30), Ahead = TimeSpan.FromHours(30), PlaysByItself = false, HasRules = false }, _folder, b => b.Services.AddSingleton<TimeProvider>(Clock));
+        _app = await DemoHost.Build(new DemoOptions { Data = _path, Port = 0, History = TimeSpan.FromHours(30), Ahead = TimeSpan.FromHours(30), PlaysByItself = false, HasRules = false, Offset = TimeSpan.Zero }, _folder, b => b.Services.AddSingleton<TimeProvider>(Clock));
         await _app.StartAsync();
     }
 

@@ -58,6 +58,28 @@ public partial class KitTests
     }
 
     [Fact]
+    public void Labels_are_moved_apart_in_their_order_and_stay_inside() => Gen.Select(Gen.Double[-50, 450].Array[1, 12], Gen.Double[100, 400]).Sample((wanted, bottom) =>
+    {
+        const double Least = 14, Top = 10;
+        var places = SpreadLabels.Apart(wanted, Least, Top, bottom);
+        var least = wanted.Length > 1 ? Math.Min(Least, (bottom - Top) / (wanted.Length - 1)) : Least;
+        Assert.All(places, p => Assert.InRange(p, Top - 1e-9, bottom + 1e-9));
+        foreach (var (a, b) in places.Order().Zip(places.Order().Skip(1))) Assert.True(b - a >= least - 1e-9, $"{a} and {b}");
+        var order = Enumerable.Range(0, wanted.Length).OrderBy(i => wanted[i]).ThenBy(i => i);
+        Assert.Equal(places.Order(), order.Select(i => places[i]));
+    }, iter: 2_000);
+
+    [Fact]
+    public void Labels_of_two_near_limits_at_the_foot_do_not_lie_on_each_other()
+    {
+        var spec = Frames.Spec() with { Thresholds = [new Threshold(0.2, "above 0.2", "warning"), new Threshold(0.1, "above 0.1", "critical")] };
+        var drawing = Chart.Draw(Frames.Counts(("a", [.. Enumerable.Range(0, 40).Select(i => (double?)(i % 97))])), spec, Frames.View("2027-11-23T00:00:00Z"))!;
+        var labels = drawing.Marks.OfType<TextMark>().Where(m => m.Style.StartsWith("limit-label")).Select(m => m.Y).Order().ToArray();
+        Assert.Equal(2, labels.Length);
+        Assert.True(labels[1] - labels[0] >= 13.9);
+    }
+
+    [Fact]
     public void Limits_of_the_specification_hold()
     {
         var axis = ValueAxis.For(3, 8, ChartUnit.None, 5, new AxisSpec(Min: 2, Max: 11), zero: true);

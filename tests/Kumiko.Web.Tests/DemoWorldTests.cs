@@ -1,5 +1,6 @@
 using System.IO.Compression;
 using System.Text.Json;
+using Kumiko.Core.Accounts;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
@@ -196,11 +197,56 @@ public sealed class DemoWorldTests : IDisposable
         Assert.Equal(Evening.AddDays(-1), new Truth(_folder).Entries[1].End);
     }
 
+    [Theory]
+    [InlineData("2026-11-23T23:30:00Z", -360, "UTC-06")]
+    [InlineData("2026-11-23T03:10:20Z", -580, "UTC-09:40")]
+    [InlineData("2026-11-23T17:30:00Z", 0, "UTC")]
+    [InlineData("2026-11-23T05:30:00Z", 720, "UTC+12")]
+    [InlineData("2026-11-23T08:47:59Z", 523, "UTC+08:43")]
+    public void Whenever_the_demo_is_first_started_it_is_half_past_five_at_the_line(string at, int minutes, string id)
+    {
+        var clock = new FakeTimeProvider(DateTimeOffset.Parse(at, System.Globalization.CultureInfo.InvariantCulture));
+        var zone = new LineZone(_folder, null, clock);
+        Assert.Equal((minutes, id, 17, 30), ((int)zone.Offset.TotalMinutes, zone.Id, zone.Now.Hour, zone.Now.Minute));
+        Assert.NotNull(NodaTime.DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone.Id));
+        // Later starts go on with it.
+        clock.Advance(TimeSpan.FromHours(7));
+        Assert.Equal(zone.Offset, new LineZone(_folder, null, clock).Offset);
+    }
+
+    [Fact]
+    public void A_demo_that_was_there_before_keeps_its_clock()
+    {
+        new Truth(_folder).Begin(1, Evening, null, 1);
+        Assert.Equal(TimeSpan.Zero, new LineZone(_folder, null, new FakeTimeProvider(Evening.AddHours(5))).Offset);
+    }
+
+    [Fact]
+    public async Task A_start_at_night_shows_the_evening_peak_and_the_disturbance_after_it_bites()
+    {
+        var clock = new FakeTimeProvider(new DateTimeOffset(2026, 11, 23, 23, 30, 0, TimeSpan.Zero));
+        using var folder = DataFolder.TryOpen(_folder)!;
+        await using var app = await DemoHost.Build(new DemoOptions { Data = _folder, Port = 0, Records = 300_000, History = TimeSpan.FromHours(30), Ahead = TimeSpan.FromHours(30) }, folder, b => b.Services.AddSingleton<TimeProvider>(clock));
+        var (zone, truth) = (app.Services.GetRequiredService<LineZone>(), app.Services.GetRequiredService<Truth>());
+        Assert.All(app.Services.GetRequiredService<PeopleStore>().All(), p => Assert.Equal("UTC-06", p.Zone));
+        var now = zone.Now;
+        var store = app.Services.GetRequiredService<RecordStore>().Current;
+        int Written(DateTimeOffset from, DateTimeOffset to) => store.NewestFirst(new Core.Frames.Window(Instants.FromDateTime(from), Instants.FromDateTime(to)), BatchTest.All, null, CancellationToken.None).Count();
+        // The quiet hours lie at the line's night.
+        Assert.InRange(Written(now.AddHours(-3), now), 3 * Written(now.AddHours(-15), now.AddHours(-12)), int.MaxValue);
+        var soon = Assert.Single(truth.Entries, e => e.Start > now);
+        Assert.Equal(now.AddMinutes(4), soon.Start);
+        var failures = Measurements.Between(soon.Start.AddMinutes(1), soon.Start.AddMinutes(6), truth.Plays, 1).Where(m => m.Name == "skerry.payment.handshake.failures")
+            .GroupBy(m => m.Resource.Host.ToText()).ToDictionary(g => g.Key, g => g.Sum(m => m.Samples.Sum(s => s.Value.AsDouble)));
+        // The rule warns above 4 in five minutes.
+        Assert.Equal(["pay-5", "pay-6"], failures.Where(f => f.Value > 4).Select(f => f.Key).Order());
+    }
+
     [Fact]
     public async Task History_comes_whole_once_even_when_it_is_stopped_in_between()
     {
         var clock = new FakeTimeProvider(Evening.AddSeconds(20));
-        DemoOptions Options() => new() { Data = _folder, Port = 0, Records = 60_000, History = TimeSpan.FromDays(2), Ahead = TimeSpan.FromHours(9) };
+        DemoOptions Options() => new() { Data = _folder, Port = 0, Records = 60_000, History = TimeSpan.FromDays(2), Ahead = TimeSpan.FromHours(9), Offset = TimeSpan.Zero };
         using var folder = DataFolder.TryOpen(_folder)!;
         long ahead;
         await using (var first = await DemoHost.Build(Options(), folder, b => b.Services.AddSingleton<TimeProvider>(clock)))

@@ -7,7 +7,7 @@ namespace Kumiko.Charts.Forms;
 /// <summary>Series over time: lines, steps, areas and columns, side by side or stacked, on one or two value axes.</summary>
 internal static class OverTime
 {
-    private const double Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 44, TitleRoom = 18, LongestEvent = 420, ShortestEvent = 60;
+    private const double Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 44, TitleRoom = 18, LongestEvent = 420, ShortestEvent = 60, LabelHeight = 14;
 
     public static bool Takes(ChartForm form) => form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
 
@@ -205,18 +205,16 @@ internal static class OverTime
 
         private void Thresholds()
         {
-            var labels = new List<double>();
             foreach (var threshold in spec.Thresholds.OrderByDescending(t => t.Value))
             {
                 var y = Y(AxisOf(threshold.Side), threshold.Value);
                 _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, "limit " + threshold.Level) { Handle = threshold.Handle });
-                if (threshold.Label.Length == 0) continue;
-                // Above the line, below it at the upper edge, and never on another label.
-                var at = y - 4 < _plot.Top + 10 ? y + 14 : y - 4;
-                while (labels.Exists(l => Math.Abs(l - at) < 13)) at += 14;
-                labels.Add(at);
-                _marks.Add(new TextMark(_plot.Right - 4, Math.Min(at, _plot.Bottom - 2), threshold.Label, Anchor.End, "limit-label " + threshold.Level));
             }
+            // Above the line, below it at the upper edge, and never on another label.
+            Threshold[] named = [.. spec.Thresholds.Where(t => t.Label.Length > 0).OrderByDescending(t => t.Value)];
+            var wanted = Array.ConvertAll(named, t => Y(AxisOf(t.Side), t.Value) is var y && y - 4 < _plot.Top + 10 ? y + 14 : y - 4);
+            foreach (var (threshold, at) in named.Zip(SpreadLabels.Apart(wanted, LabelHeight, _plot.Top + 10, _plot.Bottom - 2)))
+                _marks.Add(new TextMark(_plot.Right - 4, at, threshold.Label, Anchor.End, "limit-label " + threshold.Level));
         }
 
         private void Series()

@@ -68,6 +68,13 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
         return [.. connection.Query<long>("SELECT created FROM delivery WHERE channel IS @Channel AND recipient = @Recipient AND kind IN ('alert', 'digest') AND created > @since AND id <= @Id", new { sending.Channel, sending.Recipient, sending.Id, since })];
     }
 
+    /// <summary>Whether it is not settled yet who is told of an alert.</summary>
+    public bool IsWaiting(long alert)
+    {
+        using var connection = kept.Database.Read();
+        return connection.ExecuteScalar<bool>("SELECT EXISTS (SELECT 1 FROM telling WHERE alert = @alert AND planned IS NULL)", new { alert });
+    }
+
     /// <summary>Who was told of an alert, in order.</summary>
     public IReadOnlyList<ToldWhom> Of(long alert)
     {

@@ -24,11 +24,19 @@ public sealed class TemplateMatcher
     /// <summary>The constants, where all slots between them are of any text; null where some slot has a type.</summary>
     private readonly string?[]? _constants;
 
-    public TemplateMatcher(string template)
+    public TemplateMatcher(string template) : this(PartsOf(template))
+    {
+    }
+
+    private static TemplatePart[] PartsOf(string template)
     {
         var (parts, error) = ParseTemplate.Read(template);
-        if (error is not null) throw new ArgumentException(error, nameof(template));
-        _parts = [.. parts];
+        return error is null ? [.. parts] : throw new ArgumentException(error, nameof(template));
+    }
+
+    private TemplateMatcher(TemplatePart[] parts)
+    {
+        _parts = parts;
         _characters = Array.ConvertAll(_parts, p => p.IsSlot ? Characters(p.Type!) : null);
         if (Array.TrueForAll(_parts, p => !p.IsSlot || p.IsOpen)) _constants = Array.ConvertAll(_parts, p => p.IsSlot ? null : p.Text);
         Names = [.. parts.Where(p => p.IsSlot && p.Text.Length > 0).Select(p => p.Text)];
@@ -39,6 +47,26 @@ public sealed class TemplateMatcher
 
     /// <summary>The most slots a match can have, with those that skip: room for <see cref="Match"/>.</summary>
     public int Slots => _parts.Length;
+
+    /// <summary>Where a text stops fitting: as many pieces as do fit stand in it up to a place.</summary>
+    /// <param name="At">How much of the text fits.</param>
+    /// <param name="Wanted">The piece that does not stand there; null where the template ends before the text does.</param>
+    public sealed record Misfit(int At, TemplatePart? Wanted);
+
+    /// <summary>Why a text does not fit; null for one that does.</summary>
+    public Misfit? Explain(ReadOnlySpan<char> text)
+    {
+        Span<(int Start, int End)> places = stackalloc (int, int)[_parts.Length + 1];
+        if (Match(text, places)) return null;
+        // With what is left open behind it, ever fewer of its pieces.
+        for (var pieces = _parts.Length; pieces > 0; pieces--)
+        {
+            var endsOpen = _parts[pieces - 1] is { IsSlot: true, IsOpen: true };
+            TemplatePart[] begun = endsOpen ? _parts[..pieces] : [.. _parts[..pieces], new TemplatePart("", "")];
+            if (new TemplateMatcher(begun).Match(text, places)) return new Misfit(endsOpen ? places[pieces - 1].Start : places[pieces].Start, pieces == _parts.Length ? null : _parts[pieces]);
+        }
+        return new Misfit(0, _parts.Length > 0 ? _parts[0] : null);
+    }
 
     /// <summary>Finds where each piece of the template stands.</summary>
     /// <param name="text">Must fit as a whole.</param>

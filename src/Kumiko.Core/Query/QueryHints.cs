@@ -25,7 +25,7 @@ internal static class QueryHints
     public static IReadOnlyList<AnswerHint> Of(Run run, StageCounts counts, CancellationToken cancel)
     {
         var parsed = run.Question.Parsed;
-        if (parsed.Query.Match is not { } match && !parsed.Query.Stages.Any(s => s is Where)) return [];
+        if (parsed.Query.Match is null && !parsed.Query.Stages.Any(s => s is Where or Parse)) return [];
         // Advice must not tell of records that the person may not read.
         var allowed = run.Question.Sources;
         var sample = run.Snapshot.NewestFirst(run.Question.Window, BatchTest.All, null, cancel).Where(r => allowed is null || allowed.Contains(r.Source)).Take(Looked).ToList();
@@ -35,6 +35,7 @@ internal static class QueryHints
         hints.AddRange(OtherKinds(parsed.Text, counts, sample));
         hints.AddRange(TwoWords(parsed, counts));
         hints.AddRange(ValueWords(parsed, run.ReadsRecords && counts.Records > 0 ? [.. run.Passing(null).Take(FoundLooked)] : sample));
+        hints.AddRange(Templates(run, parsed, cancel));
         if (run.ReadsRecords && counts.Records == 0 && LastTrue(run, cancel) is { } last) hints.Add(last);
         return [.. hints.DistinctBy(h => h.Message).Take(MostHints)];
     }
@@ -178,6 +179,58 @@ internal static class QueryHints
             }
         }
     }
+
+    /// <summary>Templates that fit none of the records before them: where the first one stops, and what was wanted there.</summary>
+    private static IEnumerable<AnswerHint> Templates(Run run, ParseResult parsed, CancellationToken cancel)
+    {
+        if (parsed.Query.From is { Set: not "logs" } || parsed.Query.With.Count > 0) yield break;
+        for (var s = 0; s < parsed.Query.Stages.Count && parsed.Query.Stages[s] is Where or SetFields or Parse; s++)
+        {
+            if (parsed.Query.Stages[s] is not Parse { Shape: ParseShape.Template, Source: Field { Name: var name } } parse || parsed.Query.Stages.Take(s).Any(b => b is not Where)) continue;
+            var matcher = new TemplateMatcher(parse.Pattern);
+            var bind = RecordFields.Bind(name);
+            var texts = Before(run, parsed, parse, cancel).Select(r => bind(r)).Where(v => !v.IsMissing).Select(v => v.ToText()).Take(FoundLooked).ToList();
+            var misfits = texts.ConvertAll(t => (Text: t, Misfit: matcher.Explain(t)));
+            if (misfits.Count == 0 || misfits.Exists(m => m.Misfit is null)) continue;
+            // The one that fits furthest tells most.
+            var (text, misfit) = misfits.MaxBy(m => m.Misfit!.At);
+            yield return Misfit(parsed, parse, name, text, misfit!);
+        }
+    }
+
+    /// <summary>The newest records that come to a stage.</summary>
+    private static IEnumerable<LogRecord> Before(Run run, ParseResult parsed, Parse stage, CancellationToken cancel)
+    {
+        var until = parsed.Text[..stage.Span.Start].TrimEnd();
+        var before = QueryParser.Parse(until.EndsWith('|') ? until[..^1] : until);
+        if (!before.Ok) yield break;
+        using var own = new Run(run.Question with { Parsed = before }, run.Snapshot.Share());
+        foreach (var record in own.Passing(null))
+        {
+            cancel.ThrowIfCancellationRequested();
+            yield return record;
+        }
+    }
+
+    private static AnswerHint Misfit(ParseResult parsed, Parse parse, string field, string text, TemplateMatcher.Misfit misfit)
+    {
+        static string Short(string text) => text.Length <= ShownText ? text : text[..ShownText] + "…";
+        var rest = Short(text[misfit.At..]);
+        var place = misfit.At == 0 ? "At its beginning" : $"Behind “{(misfit.At <= ShownText ? text[..misfit.At] : "…" + text[(misfit.At - ShownText)..misfit.At])}”";
+        if (misfit.Wanted is null)
+        {
+            // Behind the last piece, inside the quotes.
+            var end = parse.PatternSpan.End - 1;
+            var instead = parse.PatternSpan.Length > 1 && end <= parsed.Text.Length ? parsed.Text[..end] + "{}" + parsed.Text[end..] : null;
+            return new AnswerHint($"The template fits no {field}: it ends before the {field} does. {place} follows “{rest}”. End it with {{}} to skip the rest.", instead);
+        }
+        var wanted = misfit.Wanted.Value is { IsSlot: true } slot ? slot.Type is "" or null ? "some text" : $"{Article(slot.Type)} {slot.Type}" : $"“{Short(misfit.Wanted.Value.Text)}”";
+        return new AnswerHint(rest.Length == 0 ? $"The template fits no {field}. {place} it wants {wanted}, and the {field} ends there." : $"The template fits no {field}. {place} it wants {wanted}, and there stands “{rest}”.");
+    }
+
+    private static string Article(string type) => type[0] is 'a' or 'e' or 'i' or 'o' or 'u' ? "an" : "a";
+
+    private const int ShownText = 60;
 
     private const int MostFieldsOfWord = 3;
 

@@ -12,7 +12,7 @@ namespace Kumiko.Demo.StandIns;
 /// Writes the history of the world, the newest hours before the first page is there and older ones while people
 /// work. How far it came is kept, so that a stopped demonstration goes on where it was.
 /// </summary>
-public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, LineIntake intake, RecordStore store, MetricStore metrics, DataFolder folder, TimeProvider clock, ILogger<HistoryFiller> log) : BackgroundService
+public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, LineIntake intake, RecordStore store, MetricStore metrics, DataFolder folder, LineZone zone, ILogger<HistoryFiller> log) : BackgroundService
 {
     private static readonly TimeSpan SmallestGap = TimeSpan.FromSeconds(30);
 
@@ -29,12 +29,12 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     /// <summary>Writes what has to be there at once: the newest hours of history, or what happened since the last stop.</summary>
     public async Task Begin()
     {
-        var now = clock.GetUtcNow();
+        var now = zone.Now;
         options.LiveFrom = now;
         if (Filled() is not null)
         {
             var newest = store.Current.NewestFirst(new Core.Frames.Window(0, Core.Records.Instants.FromDateTime(now)), BatchTest.All, null, CancellationToken.None).FirstOrDefault();
-            var since = newest is null ? now : Core.Records.Instants.ToDateTime(newest.Time).AddMilliseconds(1);
+            var since = newest is null ? now : zone.At(Core.Records.Instants.ToDateTime(newest.Time).AddMilliseconds(1));
             if (since < now - options.History) since = now - options.History;
             if (now - since < SmallestGap) options.LiveFrom = since;
             else
@@ -56,7 +56,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
         await Task.Yield();
         try
         {
-            await Back(Simulator.Floor(clock.GetUtcNow() - options.History), stoppingToken);
+            await Back(Simulator.Floor(zone.Now - options.History), stoppingToken);
             log.LogInformation("History is complete");
             _complete.TrySetResult();
         }
@@ -68,11 +68,11 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     private async Task Back(DateTimeOffset oldest, CancellationToken cancel)
     {
         Task? taking = null;
-        for (var until = Filled() ?? oldest; until > oldest;)
+        for (var until = zone.At(Filled() ?? oldest); until > oldest;)
         {
             cancel.ThrowIfCancellationRequested();
             // Whole pieces of a day, so that a piece that was cut off is the same when it is made again.
-            var from = new DateTimeOffset((until.UtcTicks - 1) / Piece.Ticks * Piece.Ticks, TimeSpan.Zero);
+            var from = zone.At(new DateTimeOffset((until.UtcTicks - 1) / Piece.Ticks * Piece.Ticks, TimeSpan.Zero));
             if (from < oldest) from = oldest;
             var lines = Made(from, until);
             // While one piece is taken in, the next is made.
@@ -115,7 +115,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     /// <summary>Places each disturbance once in the days before, and one soon after.</summary>
     private void PlaceHistory(DateTimeOffset now)
     {
-        var today = new DateTimeOffset(now.UtcDateTime.Date, TimeSpan.Zero);
+        var today = new DateTimeOffset(now.Date, now.Offset);
         foreach (var disturbance in Disturbances.All)
         {
             var (days, at, lasts, intensity) = disturbance.InHistory;
@@ -130,7 +130,7 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     /// </summary>
     private static DateTimeOffset? FirmwareStart(DateTimeOffset now)
     {
-        var today = new DateTimeOffset(now.UtcDateTime.Date, TimeSpan.Zero);
+        var today = new DateTimeOffset(now.Date, now.Offset);
         DateTimeOffset[] starts = [today.Add(new TimeSpan(6, 48, 0)), today.AddDays(-1).Add(new TimeSpan(17, 51, 0))];
         return starts.Cast<DateTimeOffset?>().FirstOrDefault(s => (now - s!.Value).TotalHours is >= 6 and <= 22);
     }

@@ -9,8 +9,8 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>What the hosts of a service measure, as OpenMetrics text for whoever fetches it.</summary>
 public static class HostMetrics
 {
-    public static void Map(WebApplication app) => app.MapGet("/demo/metrics/{service}", (string service, Truth truth, DemoOptions options, TimeProvider clock) =>
-        SkerryLine.Hosts.TryGetValue(service, out var hosts) ? Results.Text(Write(service, hosts, Simulator.Floor(clock.GetUtcNow()), truth.Plays, options.Seed), "application/openmetrics-text; version=1.0.0; charset=utf-8") : Results.NotFound()).AllowAnonymous();
+    public static void Map(WebApplication app) => app.MapGet("/demo/metrics/{service}", (string service, Truth truth, DemoOptions options, LineZone zone) =>
+        SkerryLine.Hosts.TryGetValue(service, out var hosts) ? Results.Text(Write(service, hosts, Simulator.Floor(zone.Now), truth.Plays, options.Seed), "application/openmetrics-text; version=1.0.0; charset=utf-8") : Results.NotFound()).AllowAnonymous();
 
     private static string Write(string service, string[] hosts, DateTimeOffset minute, IReadOnlyList<Play> plays, int seed)
     {

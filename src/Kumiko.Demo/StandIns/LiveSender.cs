@@ -11,7 +11,7 @@ namespace Kumiko.Demo.StandIns;
 /// The fleet of senders: once a second what was written since, by the protocol each of them speaks, over loopback. Its
 /// speed is a matter of how many there are, as time itself cannot be hurried.
 /// </summary>
-public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, ScrapeStore targets, ServerState state, DemoOptions options, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
+public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, ScrapeStore targets, ServerState state, DemoOptions options, LineZone zone, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
 {
     /// <summary>What could not be sent is tried again for so long.</summary>
     private static readonly TimeSpan KeptFor = TimeSpan.FromMinutes(2);
@@ -46,7 +46,7 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
             using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1), clock);
             do
             {
-                var until = clock.GetUtcNow();
+                var until = zone.Now;
                 await Signal(measured, options.LiveFrom, until, stoppingToken);
                 // Those that were heard last time have the same stretch to send, which is made once.
                 foreach (var alike in channels.GroupBy(c => c.From < until - KeptFor ? until - KeptFor : c.From).ToList())

@@ -9,7 +9,7 @@ using Microsoft.Extensions.Hosting;
 namespace Kumiko.Demo.StandIns;
 
 /// <summary>Writes the ferry line's rules once its history is there, and has them checked over the past day.</summary>
-public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveStore objectives, RuleChecker checker, Teller teller, TellingDesk telling, PeopleStore people, TimeProvider clock) : BackgroundService
+public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveStore objectives, RuleChecker checker, Teller teller, TellingDesk telling, PeopleStore people, LineZone zone, TimeProvider clock) : BackgroundService
 {
     private static readonly TimeSpan Past = TimeSpan.FromHours(24);
 
@@ -39,7 +39,7 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
         var added = new List<(long Id, LineRule Of)>();
         foreach (var of in LineRules.All)
         {
-            var id = await rules.Add(RuleOf(of, names, everybody, ines, mail: false), since);
+            var id = await rules.Add(RuleOf(of, names, everybody, ines, zone.Id, mail: false), since);
             if (of.Key is { } key) names[key] = id;
             added.Add((id, of));
         }
@@ -47,7 +47,7 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
         await checker.CheckDue(now, cancel);
         await teller.TellWaiting(cancel);
         await telling.Add(ines.Id, cancel);
-        foreach (var (id, of) in added) await rules.Change(RuleOf(of, names, everybody, ines, mail: true, id));
+        foreach (var (id, of) in added) await rules.Change(RuleOf(of, names, everybody, ines, zone.Id, mail: true, id));
     }
 
     /// <exception cref="InvalidOperationException">A rule of the ferry line cannot be read: its text is wrong.</exception>
@@ -58,11 +58,11 @@ public sealed class RuleDesk(HistoryFiller history, RuleStore rules, ObjectiveSt
         return definition ?? throw new InvalidOperationException($"{of.Name}: {problem}");
     }
 
-    private static Rule RuleOf(LineRule of, Dictionary<string, long> names, Dictionary<string, Person> everybody, Person author, bool mail, long id = 0) => new()
+    private static Rule RuleOf(LineRule of, Dictionary<string, long> names, Dictionary<string, Person> everybody, Person author, string zone, bool mail, long id = 0) => new()
     {
         Id = id,
         Name = of.Name,
-        Definition = DefinitionOf(of, names),
+        Definition = DefinitionOf(of, names) with { Zone = zone },
         Note = of.Note,
         Runbook = of.Runbook,
         Labels = of.Labels,

@@ -9,7 +9,7 @@ using Kumiko.Web.Hosting;
 namespace Kumiko.Demo.StandIns;
 
 /// <summary>The ferry line's channels, its sailing calendar, and its routes: quay duty from the first to the last sailing, otherwise the harbour office, on storm days both.</summary>
-public sealed class TellingDesk(ChannelStore channels, RouteStore routes, SecretKeeper secrets, HookInboxes hooks, TrapReceiver traps, ServerOptions options, ServerState state, Truth truth, TimeProvider clock)
+public sealed class TellingDesk(ChannelStore channels, RouteStore routes, SecretKeeper secrets, HookInboxes hooks, TrapReceiver traps, ServerOptions options, ServerState state, Truth truth, LineZone zone)
 {
     public const string Calendar = "Sailings", Storm = "storm", QuayMail = "quay@skerryline.example", OfficeMail = "office@skerryline.example";
 
@@ -20,7 +20,7 @@ public sealed class TellingDesk(ChannelStore channels, RouteStore routes, Secret
         await state.Known.WaitAsync(cancel);
         WriteScript();
         // The storms of the days before; of today somebody says so.
-        var today = clock.GetUtcNow().UtcDateTime.Date;
+        var today = zone.Now.Date;
         Task<long> Channel(string name, ChannelSettings settings, string secret = "", string template = "", ChannelQuiet? quiet = null) =>
             channels.Add(new Channel { Name = name, Settings = settings, Secret = secrets.Lock(secret), Template = template, Quiet = quiet ?? ChannelQuiet.Default, Author = author });
         var signed = new WebhookSecret(HookInbox.Secret, []).ToText();
@@ -32,8 +32,9 @@ public sealed class TellingDesk(ChannelStore channels, RouteStore routes, Secret
         var horn = await Channel("Harbour horn", new ScriptSettings("horn.sh", ["{{ level }}", "{{ where }}"]));
         var sailings = await routes.AddCalendar(Calendar, new DutyCalendar
         {
+            Zone = zone.Id,
             Hours = [new CheckHours([1, 2, 3, 4, 5, 6, 7], SkerryLine.Timetable.Min(s => s.Departs), SkerryLine.Timetable.Max(s => s.Departs))],
-            Days = [new CalendarDay("2026-12-25", true, "no sailing", true), .. truth.Entries.Where(e => e.Disturbance == StormNumber && e.Start.UtcDateTime.Date < today).Select(e => new CalendarDay(NodaTime.Text.LocalDatePattern.Iso.Format(NodaTime.LocalDate.FromDateTime(e.Start.UtcDateTime)), false, Storm, false)).Distinct()],
+            Days = [new CalendarDay("2026-12-25", true, "no sailing", true), .. truth.Entries.Where(e => e.Disturbance == StormNumber && zone.At(e.Start).Date < today).Select(e => new CalendarDay(NodaTime.Text.LocalDatePattern.Iso.Format(NodaTime.LocalDate.FromDateTime(zone.At(e.Start).DateTime)), false, Storm, false)).Distinct()],
         });
         var quayside = new AlertMatch { Teams = ["Quayside"] };
         await routes.AddRoute("Quay duty while ships sail", new RouteDefinition { Match = quayside, Times = new RouteTimes { Calendar = sailings, Side = CalendarSide.Inside, AlsoOn = Storm }, Channels = [quay, chat], Steps = [new EscalationStep(10 * Instants.Minute, [pager])] });

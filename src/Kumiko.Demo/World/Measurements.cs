@@ -69,7 +69,7 @@ public static class Measurements
         foreach (var terminal in SkerryLine.Terminals)
         {
             var (arrived, shown) = (new List<Core.Records.Sample>(), new List<Core.Records.Sample>());
-            var day = new DateTimeOffset(minutes[0].UtcDateTime.Date, TimeSpan.Zero);
+            var day = new DateTimeOffset(minutes[0].Date, minutes[0].Offset);
             var (sumArrived, sumShown) = (0L, 0L);
             var next = 0;
             for (var minute = day; next < minutes.Count; minute = minute.AddMinutes(1))

@@ -16,7 +16,7 @@ public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string
     {
         var (time, level, body) = Spelling(Service);
         to.WriteStartObject();
-        to.WriteString(time, (Time + Drift).ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture));
+        to.WriteString(time, (Time + Drift).UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture));
         to.WriteString(level, level == "lvl" ? Level.ToUpperInvariant() : Level);
         to.WriteString("service", Service);
         to.WriteString("host", Host);

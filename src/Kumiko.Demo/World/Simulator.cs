@@ -150,7 +150,8 @@ public sealed class Simulator(int seed, double scale = 1)
         }
     }
 
-    public static DateTimeOffset Floor(DateTimeOffset time) => new(time.UtcTicks / TimeSpan.TicksPerMinute * TimeSpan.TicksPerMinute, TimeSpan.Zero);
+    /// <summary>The full minute, on the same clock.</summary>
+    public static DateTimeOffset Floor(DateTimeOffset time) => new(time.Ticks / TimeSpan.TicksPerMinute * TimeSpan.TicksPerMinute, time.Offset);
 
     private static void Add(List<SimulatedRecord> records, Random random, DateTimeOffset minute, Line line, string[] hosts, double rate, IReadOnlyList<Play> plays, Play? play)
     {

@@ -6,6 +6,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
+using Kumiko.Core.Rules;
 using Kumiko.Core.Searches;
 using Kumiko.Core.Workbench;
 using Kumiko.Web.Hosting;
@@ -17,9 +18,9 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 /// <summary>Quantities compared: named series, formulas over them, what is laid over, and the way from a mark to its records.</summary>
-public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, BoardReader boards, MetricCatalogue metrics, SearchStore searches, Viewer viewer, ToldProblems problems, TimeProvider clock) : PageModel
+public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, BoardReader boards, MetricCatalogue metrics, SearchStore searches, RuleStore rules, Viewer viewer, ToldProblems problems, TimeProvider clock) : PageModel
 {
-    private const int PanelWidth = 212, ChartHeight = 310, HighChart = 440;
+    private const int PanelWidth = 212, ChartHeight = 310, HighChart = 440, MostAlertsLooked = 200;
 
     public ChartAddress Address { get; private set; } = null!;
     public ChartBoard Board => Address.Board;
@@ -38,6 +39,9 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
 
     /// <summary>Charts that people kept, for a page that has none yet.</summary>
     public IReadOnlyList<KeptSearch> KeptCharts { get; private set; } = [];
+
+    /// <summary>What else it offers to begin with; null for a chart that has series.</summary>
+    public ChartStarts? Starts { get; private set; }
 
     private void Prepare()
     {
@@ -60,7 +64,11 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
         Kept = long.TryParse(Request.Query["kept"], NumberStyles.None, CultureInfo.InvariantCulture, out var kept) ? searches.FindKept(kept, viewer.Id) : null;
         ViewData["Carried"] = Address.View with { Kept = [] };
         Answer = await boards.Read(Address, viewer.Name, Now, Zone, viewer.WidthBeside(PanelWidth), Board.MultiplesBy is not null || Board.Form == ChartForm.HeatMap ? HighChart : ChartHeight, HttpContext.RequestAborted);
-        if (Board.Series.Count == 0) KeptCharts = [.. searches.Kept(viewer.Id, KeptKind.Chart).Take(12)];
+        if (Board.Series.Count == 0)
+        {
+            KeptCharts = [.. searches.Kept(viewer.Id, KeptKind.Chart).Take(12)];
+            Starts = ChartStarts.Of(Address.View, searches.Asked(viewer.Id), [.. rules.Alerts.All(MostAlertsLooked).Where(a => a.IsOpen)], metrics.All(), entry => MetricCatalogue.QueryFor(entry, metrics.Details(entry.Name)));
+        }
         var run = runs.Shared(new Question(viewer.Name, QueryParser.Parse(""), Answer.Focus, Now, Zone, Limits.Default));
         Strip = await strips.Build(Address.View, run, viewer, ChartAddress.Path) with { WrongTime = when };
         return Page();

@@ -34,6 +34,37 @@ public sealed class HintTests : StoreTest
     }
 
     [Theory]
+    [InlineData("| parse body as \"ticket {ticket} refused: {reason}\"", null, null)]
+    [InlineData("| parse body as \"ticket {ticket} refused: \"", "it ends before the body does. Behind “ticket SK-40417-B refused: ” follows “seat already claimed", "| parse body as \"ticket {ticket} refused: {}\"")]
+    [InlineData("refused | parse only body as \"ticket {ticket} refused\" | group count() by ticket", "it ends before the body does", "refused | parse only body as \"ticket {ticket} refused{}\" | group count() by ticket")]
+    [InlineData("| parse body as \"ticket {ticket} accepted: {reason}\"", "At its beginning it wants “ticket ”", null)]
+    [InlineData("| parse body as \"ticket {n:integer} refused: {reason}\"", "Behind “ticket ” it wants an integer, and there stands “SK-40417-B refused", null)]
+    [InlineData("| parse body as \"ticket {} refused: {reason} twice\"", "it wants “ twice”", null)]
+    public async Task A_template_that_fits_nothing_says_where_it_stops(string query, string? says, string? instead)
+    {
+        var hints = await Hints(query);
+        if (says is null) { Assert.DoesNotContain(hints, h => h.Message.Contains("template")); return; }
+        var hint = Assert.Single(hints, h => h.Message.StartsWith("The template fits no body"));
+        if (!query.Contains("accepted")) Assert.Contains(says, hint.Message);
+        Assert.Equal(instead, hint.Instead);
+    }
+
+    [Theory]
+    [InlineData("a {x} b", "a 1 b", null)]
+    [InlineData("a {x} b", "a 1 b c", "5 end")]
+    [InlineData("a {x} b", "a 1 c", "2  b")]
+    [InlineData("a {x:integer} b", "a z b", "2 integer")]
+    [InlineData("b", "a", "0 b")]
+    [InlineData("a{x}", "", "0 a")]
+    [InlineData("{x} = {y:integer}", "k = v", "4 integer")]
+    [InlineData("{x:integer}", "12 seats", "2 end")]
+    public void Where_a_text_stops_fitting_is_told(string template, string text, string? told)
+    {
+        var misfit = new TemplateMatcher(template).Explain(text);
+        Assert.Equal(told, misfit is null ? null : $"{misfit.At} {(misfit.Wanted is { } wanted ? wanted.IsSlot ? wanted.Type : wanted.Text : "end")}");
+    }
+
+    [Theory]
     [InlineData("levle = error", "Did you mean level?", "level = error")]
     [InlineData("Terminal = Tarnhead", "Did you mean terminal?", "terminal = Tarnhead")]
     [InlineData("nowhere_at_all = 1", "has a field nowhere_at_all", null)]

@@ -10,6 +10,7 @@ using Kumiko.Core.Rules.Briefs;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
 using Kumiko.Web.Rendering.Rules;
+using Kumiko.Web.Rendering.Telling;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
 using NodaTime;
@@ -17,7 +18,7 @@ using NodaTime;
 namespace Kumiko.Web.Pages.Alerts;
 
 /// <summary>One alert: its brief first, then how it went on, what stands near it, who was told, and what people do with it.</summary>
-public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader figures, SendingStore sendings, RuleWords words, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader figures, SendingStore sendings, RouteStore routes, RuleWords words, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
 {
     private const long Around = 15 * Instants.Minute;
     private const int PictureHeight = 200, MostRecords = 5, Beside = 780, WidestBrief = 720;
@@ -26,6 +27,9 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
     public Drawing? Later { get; private set; }
     public IReadOnlyList<Alert> Near { get; private set; } = [];
     public IReadOnlyList<ToldWhom> Told { get; private set; } = [];
+
+    /// <summary>Null where somebody was told.</summary>
+    public WhyNobody? Why { get; private set; }
     public IReadOnlyList<AlertEvent> Events { get; private set; } = [];
     public RuleWords Words => words;
 
@@ -36,6 +40,7 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
         Part = await show.Of(alert, Zone, Math.Min(Viewer.Width - 30, WidestBrief), Since(id), HttpContext.RequestAborted) with { HasLinks = true };
         Near = [.. rules.Alerts.In(new Window(alert.Started - Around, alert.Started + Around)).Where(a => a.Id != id && Math.Abs(a.Started - alert.Started) <= Around)];
         (Told, Events) = (sendings.Of(id), rules.Alerts.Events(id));
+        if (Told.Count == 0) Why = WhyNobody.Of(alert, rules.Find(alert.Rule), routes.Book(), sendings.IsWaiting(id), Zone);
         // Where nothing asks later, all comes at once.
         if (!Viewer.HasScripts) Later = await Draw(alert);
         return await Show(FormattableString.Invariant($"/alerts/{id}"), when);
@@ -73,15 +78,17 @@ public sealed class OneModel(RuleStore rules, BriefShow show, AlertFigureReader 
     {
         Begin();
         if (rules.Alerts.Find(id) is not { } alert) return NotFound();
-        if (AlertRecords.Query(alert) is not { } query || QueryParser.Parse(query) is not { Ok: true } parsed) return Content("<p class=\"hint\">It is made of other rows than records. Open them in Search.</p>", "text/html");
+        if (AlertRecords.Query(alert) is not { } query || QueryParser.Parse(query) is not { Ok: true } parsed) return Behind(alert);
         try
         {
             var run = Runs.Open(new Question(Viewer.Name, parsed, AlertRecords.Focus(alert), Now, Zone, Limits.Default));
-            if (!run.ReadsRecords) return Content("<p class=\"hint\">It is made of other rows than records. Open them in Search.</p>", "text/html");
+            if (!run.ReadsRecords) return Behind(alert);
             return Partial("_BehindAlert", new BehindPart(await run.Records(null, MostRecords), Zone));
         }
         catch (QueryRefusedException e) { return Partial("_Refused", e.Message); }
     }
+
+    private ContentResult Behind(Alert alert) => Content($"<p class=\"hint\">{System.Net.WebUtility.HtmlEncode(RowsBehind.Sentence(alert.Definition))}</p>", "text/html");
 
     public Task<IActionResult> OnPostAcknowledgeAsync(long id) => Change(id, () => rules.Alerts.Acknowledge(id, Viewer.Name));
 

@@ -90,7 +90,7 @@ async function zoom(span) {
 const time = new Map();
 function clock(svg, milliseconds, seconds = false) {
   const key = svg.dataset.zone + seconds;
-  if (!time.has(key)) time.set(key, new Intl.DateTimeFormat('en-GB', { timeZone: svg.dataset.zone, weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', ...(seconds ? { second: '2-digit' } : {}) }));
+  if (!time.has(key)) time.set(key, new Intl.DateTimeFormat('en-GB', { timeZone: svg.dataset.zone.replace(/^UTC(?=[+-])/, ''), weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', ...(seconds ? { second: '2-digit' } : {}) }));
   return time.get(key).format(milliseconds).replace(',', '');
 }
 
