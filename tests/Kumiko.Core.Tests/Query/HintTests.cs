@@ -54,7 +54,6 @@ public sealed class HintTests : StoreTest
     [InlineData("a {x} b", "a 1 b c", "5 end")]
     [InlineData("a {x} b", "a 1 c", "2  b")]
     [InlineData("a {x:integer} b", "a z b", "2 integer")]
-    [InlineData("b", "a", "0 b")]
     [InlineData("a{x}", "", "0 a")]
     [InlineData("{x} = {y:integer}", "k = v", "4 integer")]
     [InlineData("{x:integer}", "12 seats", "2 end")]

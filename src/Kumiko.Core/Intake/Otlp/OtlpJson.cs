@@ -10,6 +10,8 @@ internal static class OtlpJson
     /// <summary>More digits than these are not all kept by a double, as which the reader takes bare numbers.</summary>
     private const int ExactDigits = 15;
 
+    private static readonly SearchValues<byte> NumberBytes = SearchValues.Create("0123456789+-.eE"u8);
+
     /// <summary>Puts long whole numbers in quotes, in which all 64 bits of them are read.</summary>
     public static byte[] WithExactNumbers(in ReadOnlySequence<byte> body)
     {
@@ -27,7 +29,7 @@ internal static class OtlpJson
             }
             if (c == '"') inside = true;
             if (c is not ((>= (byte)'0' and <= (byte)'9') or (byte)'-')) continue;
-            var length = text[i..].IndexOfAnyExcept("0123456789+-.eE"u8);
+            var length = text[i..].IndexOfAnyExcept(NumberBytes);
             var number = length < 0 ? text[i..] : text.Slice(i, length);
             if (number.Length > ExactDigits && !number.ContainsAny(".eE+"u8))
             {
