@@ -78,6 +78,19 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Contains("Name a quantity", await Page("/charts"));
     }
 
+    [Fact]
+    public async Task An_empty_sheet_offers_what_was_asked_lately_and_what_is_worth_a_look()
+    {
+        await Page("/search?q=" + Uri.EscapeDataString("level >= error | group count() by host per 5m"));
+        await Page("/search?q=" + Uri.EscapeDataString("level = error"));
+        var page = await Page("/charts");
+        var asked = Regex.Match(page, "(?s)Asked lately.*?</table>").Value;
+        Assert.Contains("level >= error | group count() by host per 5m</a>", asked);
+        Assert.DoesNotContain(">level = error</a>", asked);
+        var link = Regex.Match(page, "href=\"([^\"]+)\"[^>]*>Errors by service</a>").Groups[1].Value;
+        Assert.Contains("<svg", await Page(link));
+    }
+
     [Theory]
     [InlineData("Ranking")]
     [InlineData("HeatMap")]

@@ -222,6 +222,17 @@ public sealed class RuleCheckTests : RuleTest
     }
 
     [Fact]
+    public void A_value_that_was_there_under_another_name_is_not_new()
+    {
+        var definition = new RuleDefinition { Quantity = new CountOf(""), Wrong = new NewValue(AlertLevel.Warning, Instants.Day), Keys = ["pattern"], InTheLast = Instants.Minute };
+        var at = Sample.At("2026-11-23T17:00:00Z");
+        IEnumerable<string> Turns(long? known) => new RuleJudge(definition, new JudgeState()).Check(
+            new RuleReadings([at], [new ReadingLine("k", ["k"], [Reading.Of(3, true)]) { KnownSince = known }], 0), 0, 1).Select(t => t.Kind.ToString());
+        Assert.Equal(["Started"], Turns(null));
+        Assert.Empty(Turns(at - (2 * Instants.Day)));
+    }
+
+    [Fact]
     public async Task Each_recipient_has_a_mail_of_their_own()
     {
         await Add(Counting(), "a@skerryline.example, b@skerryline.example");

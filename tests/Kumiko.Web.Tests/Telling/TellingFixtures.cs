@@ -29,7 +29,7 @@ internal static class TellingFixtures
         Team = "Quayside",
     };
 
-    public static Alert AlertOf(string where = "Tarnhead") => new()
+    public static Alert AlertOf(string where = "Tarnhead", AlertLevel level = AlertLevel.Critical) => new()
     {
         Id = 7,
         Rule = 3,
@@ -38,7 +38,7 @@ internal static class TellingFixtures
         Keys = [where],
         Definition = Refusals.Definition,
         Started = At,
-        Level = AlertLevel.Critical,
+        Level = level,
         Value = 47,
         Worst = 61,
         Labels = Refusals.Labels,

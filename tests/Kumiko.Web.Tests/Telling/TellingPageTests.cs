@@ -248,7 +248,7 @@ public sealed class TellingPageTests : IAsyncLifetime
         using var client = await _server.Person(Role.Administrator);
         var page = WebUtility.HtmlDecode(await client.GetStringAsync($"/alerts/{alert.Id}"));
         Assert.Contains("refusals: 12 in 1 h; a warning above 1, since", page);
-        Assert.Contains("Nobody: no route holds", page);
+        Assert.Contains("There is no route yet: make one that leads this alert to a channel.", page);
         Assert.Contains("<svg", await client.GetStringAsync($"/alerts/{alert.Id}?handler=Figures"));
         Assert.Contains("ticket refused &lt;b&gt;", await client.GetStringAsync($"/alerts/{alert.Id}?handler=Records"));
         Assert.Contains("since then", await client.GetStringAsync($"/alerts/{alert.Id}?handler=Since"));
