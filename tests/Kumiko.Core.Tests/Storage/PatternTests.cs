@@ -211,6 +211,13 @@ public sealed class PatternTests
     }
 
     [Fact]
+    public void What_is_not_always_known_at_the_end_of_a_line_is_an_option() => Assert.Single(Texts(
+        "gate 4 scanner answered 'no such ticket'",
+        "gate 4 scanner answered 'no such ticket', terminal: quay-2",
+        "gate 9 scanner answered 'no such ticket', terminal: quay-1, lane: 7",
+        "gate 9 scanner answered 'sailing is closed', terminal: quay-2"));
+
+    [Fact]
     public void A_bracketed_figure_has_any_unit()
     {
         string[] units = ["B", "kB", "MB", "GB"];

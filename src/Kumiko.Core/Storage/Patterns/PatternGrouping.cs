@@ -31,7 +31,11 @@ internal sealed class PatternGrouping
     private int Place(Signature signature)
     {
         ref var place = ref CollectionsMarshal.GetValueRefOrAddDefault(_places, signature, out var known);
-        if (known) return place;
+        if (known)
+        {
+            _signatures[place].Join(signature);
+            return place;
+        }
         place = _signatures.Count;
         _signatures.Add(signature);
         _parents.Add(place);
@@ -134,6 +138,9 @@ internal sealed class PatternGrouping
         /// <summary>Gaps and one plain word.</summary>
         Near,
 
+        /// <summary>Names and their values, the first with a colon: ", terminal: {}, lane: {}".</summary>
+        Named,
+
         /// <summary>Plain words and the value that they are said of: "retired seat {}". They make another line than the value alone.</summary>
         Said,
     }
@@ -152,6 +159,7 @@ internal sealed class PatternGrouping
         if (!single && stretches[0].Length >= 2 && stretches.TrueForAll(s => !s.AsSpan().Contains(null)) && stretches[0].Any(w => w is not ":" && stretches.TrueForAll(s => s.AsSpan().Contains(w))) && !bucket.TrueForAll(c => _signatures[c.Signature].Reason == c.From)) return false;
         var kinds = stretches.ConvertAll(s => KindOf(s));
         SetApartSaid(stretches, kinds);
+        for (var i = 0; i < kinds.Count; i++) if (kinds[i] == Stretch.Named && !IsBesides(bucket[i])) kinds[i] = Stretch.Mixed;
         var found = new int[Enum.GetValues<Stretch>().Length];
         foreach (var (kind, count) in kinds.Zip(stretches).DistinctBy(x => string.Join('\n', x.Second)).CountBy(x => x.First)) found[(int)kind] = count;
         var before = words[..from].Count(w => w is not null and not ":");
@@ -197,10 +205,10 @@ internal sealed class PatternGrouping
         var (atStart, inSentence) = (before == 0, before >= 2);
         int N(Stretch kind) => found[(int)kind];
         static int Bit(Stretch kind) => 1 << (int)kind;
-        var (empty, gap, value, words, mixed) = (N(Stretch.Empty) > 0, N(Stretch.Gap) > 0, N(Stretch.Value), N(Stretch.Words), N(Stretch.Mixed) + N(Stretch.Near));
+        var (empty, gap, value, words, mixed) = (N(Stretch.Empty) > 0, N(Stretch.Gap) > 0, N(Stretch.Value), N(Stretch.Words), N(Stretch.Mixed) + N(Stretch.Near) + N(Stretch.Named));
         var told = value + words + mixed + N(Stretch.Turn) + N(Stretch.MixedTurn);
         var accepted = 0;
-        const int mixedOnes = (1 << (int)Stretch.Mixed) | (1 << (int)Stretch.Near);
+        const int mixedOnes = (1 << (int)Stretch.Mixed) | (1 << (int)Stretch.Near) | (1 << (int)Stretch.Named);
         if (empty && gap && shared >= 1) accepted |= Bit(Stretch.Empty) | Bit(Stretch.Gap);
         if (value > 0 && value + (gap ? 1 : 0) >= 2 && shared >= 1) accepted |= Bit(Stretch.Value) | Bit(Stretch.Gap);
         if (value > 0 && empty && shared >= 2) accepted |= Bit(Stretch.Value) | Bit(Stretch.Empty);
@@ -217,6 +225,8 @@ internal sealed class PatternGrouping
         // Something more, or nothing; or something more beside what is always there.
         if (N(Stretch.Phrase) > 0 && (empty || gap || N(Stretch.Phrase) > 1) && shared >= 1 && !atStart) accepted |= Bit(Stretch.Phrase) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
         if (mixed + N(Stretch.MixedTurn) > 0 && (empty || gap) && shared >= 3 && inSentence) accepted |= mixedOnes | Bit(Stretch.MixedTurn) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
+        // What a line knows of its occasion stands at its end, and is not always known.
+        if (N(Stretch.Named) > 0 && (empty || gap) && atEnd && before >= 2) accepted |= Bit(Stretch.Named) | Bit(Stretch.Empty) | Bit(Stretch.Gap);
         // One plain word more among many values is a value too.
         if (N(Stretch.Near) > 0 && gap && shared >= 2 && manyGaps && !atStart) accepted |= Bit(Stretch.Near) | Bit(Stretch.Gap);
         var others = mixed + words + value + (gap ? 1 : 0);
@@ -258,6 +268,7 @@ internal sealed class PatternGrouping
         if (gaps + joins == stretch.Length) return gaps > 0 && !denies ? Stretch.Phrase : Stretch.Turn;
         if (gaps == 0) return turns > 0 ? Stretch.Turn : Stretch.Words;
         if (IsSaid(stretch)) return Stretch.Said;
+        if (IsNamed(stretch)) return Stretch.Named;
         return turns > 0 ? Stretch.MixedTurn : gaps == stretch.Length - 1 ? Stretch.Near : Stretch.Mixed;
     }
 
@@ -303,6 +314,23 @@ internal sealed class PatternGrouping
     }
 
     private static bool IsSaid(ReadOnlySpan<string?> stretch) => stretch.Length is >= 3 and <= 5 && stretch[^1] is null && HasPlainPair(stretch);
+
+    /// <summary>A name, a colon and a value, perhaps behind another value; only the first colon of a line is one of its words.</summary>
+    private static bool IsNamed(ReadOnlySpan<string?> stretch)
+    {
+        if (stretch.Length >= 4 && stretch[0] is null) stretch = stretch[1..];
+        if (stretch.Length < 3 || stretch.Length % 2 == 0 || stretch[1] is not ":") return false;
+        if (stretch[0] is not { } first || Words.IsTurn(first) || stretch[2] is not null) return false;
+        for (var i = 3; i < stretch.Length; i += 2)
+            if (stretch[i] is not { } name || Words.IsTurn(name) || stretch[i + 1] is not null) return false;
+        return true;
+    }
+
+    private bool IsBesides(Cut cut)
+    {
+        var signature = _signatures[cut.Signature];
+        return signature.IsBehindComma(signature.Words[cut.From] is null ? cut.From + 1 : cut.From);
+    }
 
     private static bool HasPlainPair(ReadOnlySpan<string?> stretch)
     {
