@@ -119,7 +119,7 @@ public static class LineRules
             count of
                 level >= error
             for each service
-            in the last 10m, checked every 5m
+            in the last 10m, checked every 2m
             is unusually high by 6 spreads as a warning, by 14 spreads as critical
             for 2 checks
             """, "Fleet", "", "overview") { FollowUp = "level >= error | group count() by host, pattern | order by `count()` desc | limit 5" },
