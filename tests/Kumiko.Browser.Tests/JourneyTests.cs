@@ -155,6 +155,12 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".tabs-band h2").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal); }, "a critical alert", timePasses: true);
         Assert.Contains(ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal));
+        // Its page is tall or short: the strip stands at the foot of the window.
+        ines.Click(() => ines.All(".list tbody a").First(a => a.Text.Contains("gate refusals", StringComparison.Ordinal)));
+        ines.Until(() => ines.Here.StartsWith("/alerts/", StringComparison.Ordinal), "the page of the alert");
+        Assert.True((bool)ines.Driver.ExecuteScript("return Math.abs(document.querySelector('#strip').getBoundingClientRect().bottom - innerHeight) < 2")!);
+        ines.Driver.ExecuteScript("document.querySelectorAll('.brief-split section').forEach(s => s.remove())");
+        Assert.True((bool)ines.Driver.ExecuteScript("return Math.abs(document.querySelector('#strip').getBoundingClientRect().bottom - innerHeight) < 2")!);
         Demo(ines, "Mailbox");
         ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text.Contains("ritical: gate refusals", StringComparison.Ordinal)); }, "the mail", timePasses: true);
         ines.All("article.mail a").First(a => a.Text.Contains("/search?q=", StringComparison.Ordinal)).Click();

@@ -55,7 +55,8 @@ public sealed class RuleReader(FigureReader figures)
         {
             var reading = found.ReadingAt(line, end);
             return compare(found, line, end, others(end)) is { } with ? reading with { Compared = with.Compared, Spread = with.Spread } : reading;
-        })) { KnownSince = KnownSince(definition, line, snapshot) };
+        }))
+        { KnownSince = KnownSince(definition, line, snapshot) };
         // A key of which no window has anything is judged like one of which other windows have something.
         var nothing = new SlidingLine(Absent, [], Enumerable.Repeat(found.Answer.Nothing, found.Answer.Ends.Count).ToArray(), new bool[found.Answer.Ends.Count]);
         return new RuleReadings(checks, [.. found.Answer.Lines.Select(Of)], found.Answer.Nothing) { Unit = found.Answer.Unit, Kind = found.Answer.Kind, Absent = Of(nothing).Readings };
