@@ -18,8 +18,8 @@ public sealed class ObjectiveReader(FigureReader figures)
 {
     public const long Long = Instants.Hour, Short = 5 * Instants.Minute;
 
-    private static RuleDefinition Asking(Objective objective, Quantity quantity, long lookBack, long interval) =>
-        new() { Quantity = quantity, Wrong = new Beyond(false, 0, null), InTheLast = lookBack, CheckedEvery = interval, Zone = objective.Zone };
+    private static RuleDefinition Asking(Objective objective, Quantity quantity, long inTheLast, long checkedEvery) =>
+        new() { Quantity = quantity, Wrong = new Beyond(false, 0, null), InTheLast = inTheLast, CheckedEvery = checkedEvery, Zone = objective.Zone };
 
     public async Task<ObjectiveNow> Now(Objective objective, long now, Snapshot snapshot, CancellationToken cancel)
     {

@@ -20,7 +20,7 @@ public sealed class FindModel(SearchStore searches, RunRegistry runs, LookupTabl
     private const int MostOfKind = 8;
 
     /// <summary>In this stretch fields and services are looked for.</summary>
-    private const long LookBack = Instants.Hour;
+    private const long Lately = Instants.Hour;
 
     public IReadOnlyList<FoundThing> Found { get; private set; } = [];
 
@@ -38,7 +38,7 @@ public sealed class FindModel(SearchStore searches, RunRegistry runs, LookupTabl
             found.AddRange(searches.Frozen(viewer.Id).Where(f => Named(f.Title)).Take(MostOfKind).Select(f => new FoundThing(f.Kind == KeptKind.Chart ? "frozen chart" : "frozen answer", f.Title, f.Words, "/frozen/" + f.Id)));
             var now = Instants.FromDateTime(clock.GetUtcNow());
             // To the next whole minute, so that letters typed one after the other share a run.
-            var window = TimeRange.Last(LookBack).Resolve((now / Instants.Minute * Instants.Minute) + Instants.Minute);
+            var window = TimeRange.Last(Lately).Resolve((now / Instants.Minute * Instants.Minute) + Instants.Minute);
             var run = runs.Shared(new Question(viewer.Name, QueryParser.Parse(""), window, now, viewer.Zone(null), Core.Evaluation.Limits.Default));
             foreach (var (kind, field) in new[] { ("service", "service"), ("host", "host") })
                 found.AddRange(((await run.Field(field, null, 200))?.Top ?? []).Where(v => Named(v.Value.ToText())).Take(MostOfKind).Select(v => new FoundThing(kind, v.Value.ToText(), null, Asking(QueryEdits.With("", field, v.Value, false).Text))));

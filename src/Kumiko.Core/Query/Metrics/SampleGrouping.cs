@@ -17,7 +17,7 @@ internal sealed class SampleGrouping
     private const int LeastAtOnce = 5;
 
     /// <summary>How far before the window a counter's last sample is looked for, from which the first growth counts.</summary>
-    private static readonly long LookBack = 5 * Instants.Minute;
+    private static readonly long CounterReach = 5 * Instants.Minute;
 
     /// <summary>With fewer samples than this percentiles are read from them, exactly; with more from levels.</summary>
     private const long MostExact = 4_000_000;
@@ -97,7 +97,7 @@ internal sealed class SampleGrouping
         if (_keys.Count > _plan.Limits.Keys) new GroupTable(_plan).Refuse();
         if ((long)_steps * _keys.Count > _plan.Limits.Rows)
             throw new QueryRefusedException($"{_steps:N0} steps of {_keys.Count:N0} keys are more than {_plan.Limits.Rows:N0} rows. Take a longer step or fewer keys.");
-        var needs = new SampleNeeds(_window, _counters ? LookBack : 0, Grain(), _percentiles, _edges);
+        var needs = new SampleNeeds(_window, _counters ? CounterReach : 0, Grain(), _percentiles, _edges);
         var parts = new ConcurrentBag<Part>();
         var next = -1;
         // Few series are parted too, so that every worker has some.
