@@ -11,8 +11,9 @@ internal static class SpreadLabels
         var order = Enumerable.Range(0, wanted.Count).OrderBy(i => wanted[i]).ThenBy(i => i).ToArray();
         var places = wanted.ToArray();
         if (order.Length > 1) least = Math.Min(least, Math.Max(0, bottom - top) / (order.Length - 1));
-        for (var (i, from) = (0, top); i < order.Length; from = places[order[i++]] + least) places[order[i]] = Math.Max(places[order[i]], from);
+        // Up first: a label stands above its line, and lower it would lie on it.
         for (var (i, to) = (order.Length - 1, bottom); i >= 0; to = places[order[i--]] - least) places[order[i]] = Math.Min(places[order[i]], to);
+        for (var (i, from) = (0, top); i < order.Length; from = places[order[i++]] + least) places[order[i]] = Math.Max(places[order[i]], from);
         return places;
     }
 }
