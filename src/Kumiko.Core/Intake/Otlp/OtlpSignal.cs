@@ -50,26 +50,29 @@ internal static class OtlpSignals
     private static OtlpSignal? OfItem(ReadOnlyMemory<byte> item)
     {
         using var input = new CodedInputStream(item.ToArray());
-        var (firstLength, secondLength, hasData) = (-1, -1, false);
+        var (first, second, hasData) = (0, 0, false);
         while (input.ReadTag() is var tag && tag != 0)
         {
             var (field, wire) = (WireFormat.GetTagFieldNumber(tag), WireFormat.GetTagWireType(tag));
             // The time of a log is a fixed number, where a span has its trace and a metric its name.
             if (field is 1 or 11 && wire == WireFormat.WireType.Fixed64) return OtlpSignal.Logs;
             if (field == 2 && wire == WireFormat.WireType.Varint) return OtlpSignal.Logs;
+            // When a span began and ended.
+            if (field is 7 or 8 && wire == WireFormat.WireType.Fixed64) return OtlpSignal.Traces;
             if (wire != WireFormat.WireType.LengthDelimited)
             {
                 input.SkipLastField();
                 continue;
             }
             var length = input.ReadBytes().Length;
-            if (field == 1) firstLength = length;
-            if (field == 2) secondLength = length;
+            if (field == 1) first = length;
+            if (field == 2) second = length;
             // Gauge, sum, histogram, exponential histogram, summary.
             hasData |= field is 5 or 7 or 9 or 10 or 11;
         }
-        if (firstLength == TraceBytes && secondLength == SpanBytes) return OtlpSignal.Traces;
-        return firstLength > 0 && hasData ? OtlpSignal.Metrics : null;
+        // A metric's name may be as long as the id of a trace, and what it says as that of a span: then nothing is sure.
+        var mayBeSpan = first == TraceBytes && second == SpanBytes;
+        return first > 0 && hasData && !mayBeSpan ? OtlpSignal.Metrics : null;
     }
 
     private static IEnumerable<ReadOnlyMemory<byte>> Fields(ReadOnlyMemory<byte> message, int number)

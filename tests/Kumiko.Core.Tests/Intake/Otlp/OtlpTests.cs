@@ -261,6 +261,15 @@ public class OtlpTests : StoreTest
         }
     }
 
+    [Fact]
+    public void A_metric_whose_name_is_as_long_as_the_id_of_a_trace_is_taken()
+    {
+        var metric = new Wire.Metric { Name = "skerry.cpu.usage", Description = "CPU time", Sum = new Wire.Sum { DataPoints = { new Wire.NumberDataPoint { AsInt = 3, TimeUnixNano = 5 } } } };
+        Assert.Equal((16, 8), (metric.Name.Length, metric.Description.Length));
+        var metrics = new Wire.ExportMetricsServiceRequest { ResourceMetrics = { new Wire.ResourceMetrics { ScopeMetrics = { new Wire.ScopeMetrics { Metrics = { metric } } } } } };
+        Assert.Null(Reason<Wire.ExportMetricsServiceRequest>(new ReadOnlySequence<byte>(OtlpBody.Write(metrics, OtlpEncoding.Protobuf)), OtlpEncoding.Protobuf));
+    }
+
     private static string? Reason<T>(ReadOnlySequence<byte> body, OtlpEncoding encoding) where T : class, IMessage<T>, new()
     {
         OtlpBody.Parse<T>(body, encoding, out var reason);
