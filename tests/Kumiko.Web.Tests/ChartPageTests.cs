@@ -87,8 +87,14 @@ public sealed class ChartPageTests : IAsyncLifetime
         var asked = Regex.Match(page, "(?s)Asked lately.*?</table>").Value;
         Assert.Contains("level >= error | group count() by host per 5m</a>", asked);
         Assert.DoesNotContain(">level = error</a>", asked);
-        var link = Regex.Match(page, "href=\"([^\"]+)\"[^>]*>Errors by service</a>").Groups[1].Value;
-        Assert.Contains("<svg", await Page(link));
+        foreach (var (name, series, text) in new[] { ("Errors by service", "gate-control", "level >= error | group count() by service per auto"), ("level >= error | group count() by host per 5m", "gate-h1", "by host per 5m") })
+        {
+            var link = Regex.Match(page, $"href=\"([^\"]+)\"[^>]*>{Regex.Escape(name)}</a>").Groups[1].Value;
+            var chart = await Page(link);
+            Assert.DoesNotContain("Name a quantity", chart);
+            Assert.Contains(text, chart);
+            Assert.Contains($"<td>{series}</td>", chart);
+        }
     }
 
     [Theory]

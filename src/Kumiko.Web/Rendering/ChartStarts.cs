@@ -1,3 +1,4 @@
+using Kumiko.Charts;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Rules;
@@ -17,15 +18,16 @@ public sealed record ChartStarts(IReadOnlyList<ChartStart> Asked, IReadOnlyList<
 
     public static ChartStarts Of(SearchAddress view, IReadOnlyList<AskedSearch> asked, IReadOnlyList<Alert> open, IReadOnlyList<MetricEntry> metrics, Func<MetricEntry, string> queryFor)
     {
-        string To(string query) => (view with { Query = query, Kept = [] }).Url("/charts");
+        string To(string query, string title = "") => new ChartAddress(view, new ChartBoard { Title = title, Series = [new BoardSeries("answer", query)] }).Url();
+        ChartStart Titled(string name, string what, string query) => new(name, what, To(query, name));
         var lately = asked.Where(a => IsOverTime(a.Query)).Take(MostAsked).Select(a => new ChartStart(a.Query.ReplaceLineEndings(" "), "", To(a.Query)));
         var worth = new List<ChartStart>();
         foreach (var alert in open.DistinctBy(a => a.Rule).Take(MostAlerts))
-            if (OverTime(alert) is { } query) worth.Add(new ChartStart(BriefWords.Title(alert), "an alert that is open", To(query)));
-        worth.Add(new ChartStart("Records by service", "where there is more or less than there was", To("| group count() by service per auto")));
-        worth.Add(new ChartStart("Errors by service", "who complains", To("level >= error | group count() by service per auto")));
+            if (OverTime(alert) is { } query) worth.Add(Titled(BriefWords.Title(alert), "an alert that is open", query));
+        worth.Add(Titled("Records by service", "where there is more or less than there was", "| group count() by service per auto"));
+        worth.Add(Titled("Errors by service", "who complains", "level >= error | group count() by service per auto"));
         foreach (var metric in metrics.GroupBy(m => m.Kind).OrderBy(g => g.Key, StringComparer.Ordinal).SelectMany(g => g.OrderByDescending(m => m.Series).ThenBy(m => m.Name, StringComparer.Ordinal).Take(MostOfKind)))
-            worth.Add(new ChartStart(metric.Name, metric.Description.Length > 0 ? metric.Description : metric.Kind, To(queryFor(metric))));
+            worth.Add(Titled(metric.Name, metric.Description.Length > 0 ? metric.Description : metric.Kind, queryFor(metric)));
         return new ChartStarts([.. lately], worth);
     }
 
