@@ -204,6 +204,18 @@ public sealed class WorkbenchJourneyTests(RunningDemo demo)
     }
 
     [Fact]
+    public void What_an_empty_sheet_offers_opens_as_a_chart_below_the_top_bar()
+    {
+        using var ines = new Browser(demo);
+        ines.SignIn("Ines Halloran", "/charts");
+        ines.Click(() => ines.All(".starts a").First(a => a.Text == "Errors by service"));
+        ines.Until(() => ines.All(".legend-box td").Any(c => c.Text.Length > 0), "its legend");
+        Assert.Equal("0", ines.Driver.ExecuteScript("return `${Math.max(0, document.scrollingElement.scrollHeight - innerHeight)}`"));
+        Assert.Equal("0", ines.Driver.ExecuteScript("return `${document.scrollingElement.scrollTop}`"));
+        NoProblems(ines);
+    }
+
+    [Fact]
     public void Which_gate_holds_up_boarding_by_a_join_of_three_sets()
     {
         using var ines = new Browser(demo);
