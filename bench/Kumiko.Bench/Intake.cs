@@ -29,7 +29,9 @@ internal static class Intake
         var path = Path.Combine(Path.GetTempPath(), $"kumiko-rows-{Guid.NewGuid():N}.db");
         using var connection = new SqliteConnection("Data Source=" + path + ";Pooling=False");
         connection.Open();
-        connection.Execute("PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; CREATE TABLE record (time INTEGER, severity INTEGER, service TEXT, host TEXT, body TEXT, attributes TEXT, trace TEXT)");
+        connection.Execute(
+            "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; CREATE TABLE record (time INTEGER, severity INTEGER, service TEXT, host TEXT, body TEXT, attributes TEXT, trace TEXT)"
+        );
         var reader = new Lines();
         var started = Stopwatch.GetTimestamp();
         var count = 0;
@@ -39,8 +41,20 @@ internal static class Intake
             using var transaction = connection.BeginTransaction();
             foreach (var r in reader.Read(batch).Records)
             {
-                connection.Execute("INSERT INTO record VALUES (@Time, @SeverityNumber, @service, @host, @Body, @attributes, @TraceId)",
-                    new { r.Time, r.SeverityNumber, service = r.Resource.Service.ToText(), host = r.Resource.Host.ToText(), r.Body, attributes = Value.Of(r.Attributes).ToJson(), r.TraceId }, transaction);
+                connection.Execute(
+                    "INSERT INTO record VALUES (@Time, @SeverityNumber, @service, @host, @Body, @attributes, @TraceId)",
+                    new
+                    {
+                        r.Time,
+                        r.SeverityNumber,
+                        service = r.Resource.Service.ToText(),
+                        host = r.Resource.Host.ToText(),
+                        r.Body,
+                        attributes = Value.Of(r.Attributes).ToJson(),
+                        r.TraceId,
+                    },
+                    transaction
+                );
                 count++;
             }
             transaction.Commit();

@@ -12,7 +12,8 @@ internal sealed class Lines
     public RecordBlock Read(ReadOnlySpan<byte> lines)
     {
         foreach (var range in lines.Split((byte)'\n'))
-            if (lines[range] is { IsEmpty: false } line && _parser.Parse(line, 0, _builder) is { } refusal) throw new InvalidOperationException(refusal.Reason);
+            if (lines[range] is { IsEmpty: false } line && _parser.Parse(line, 0, _builder) is { } refusal)
+                throw new InvalidOperationException(refusal.Reason);
         return _builder.Build();
     }
 }

@@ -4,27 +4,37 @@ using Kumiko.Bench;
 // Measures what docs/performance.md tells, all in one run on one machine: read the ratios, not the milliseconds.
 if (args is ["kill", ..])
 {
-    await Kumiko.Bench.Store.Killed.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 200);
+    await Kumiko.Bench.Store.Killed.Measure(
+        args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 200
+    );
     return;
 }
 if (args is ["receivers", ..])
 {
-    await Kumiko.Bench.Receivers.ReceiverBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 2_000_000);
+    await Kumiko.Bench.Receivers.ReceiverBench.Measure(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 2_000_000
+    );
     return;
 }
 if (args is ["flat", ..])
 {
-    await Kumiko.Bench.Receivers.ReceiverBench.Flat(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000);
+    await Kumiko.Bench.Receivers.ReceiverBench.Flat(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000
+    );
     return;
 }
 if (args is ["attack", ..])
 {
-    await Kumiko.Bench.Attack.AttackBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000);
+    await Kumiko.Bench.Attack.AttackBench.Measure(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000
+    );
     return;
 }
 if (args is ["fuzz", ..])
 {
-    Kumiko.Bench.Receivers.FuzzBench.Measure(args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000);
+    Kumiko.Bench.Receivers.FuzzBench.Measure(
+        args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000
+    );
     return;
 }
 if (args is ["patterns", ..])
@@ -39,12 +49,17 @@ if (args is ["parts"])
 }
 if (args is ["queries", ..])
 {
-    await Kumiko.Bench.Store.Queries.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
+    await Kumiko.Bench.Store.Queries.Measure(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000
+    );
     return;
 }
 if (args is ["search", ..])
 {
-    await Search.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 10_000_000, args.Length > 2 ? args[2] : null);
+    await Search.Measure(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 10_000_000,
+        args.Length > 2 ? args[2] : null
+    );
     return;
 }
 if (args is ["charts"])
@@ -79,12 +94,18 @@ if (args is ["alone", var kept])
 }
 if (args is ["ingest", ..])
 {
-    await Kumiko.Bench.Store.StoreBench.Ingest(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000);
+    await Kumiko.Bench.Store.StoreBench.Ingest(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000
+    );
     return;
 }
 if (args is ["scale", ..])
 {
-    await Report.Written("bench scale", () => Kumiko.Bench.Store.Scale.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000));
+    await Report.Written("bench scale", () =>
+        Kumiko.Bench.Store.Scale.Measure(
+            args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 20_000_000
+        )
+    );
     return;
 }
 if (args is ["export", var stored])
@@ -94,7 +115,11 @@ if (args is ["export", var stored])
 }
 if (args is ["store", ..])
 {
-    await Report.Written("bench store", () => Kumiko.Bench.Store.StoreBench.Measure(args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000));
+    await Report.Written("bench store", () =>
+        Kumiko.Bench.Store.StoreBench.Measure(
+            args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 5_000_000
+        )
+    );
     return;
 }
 var records = args.Length > 0 ? int.Parse(args[0], System.Globalization.CultureInfo.InvariantCulture) : 500_000;

@@ -10,8 +10,14 @@ internal static class Report
     {
         var (console, text) = (Console.Out, new StringBuilder());
         Console.SetOut(new Both(console, text));
-        try { await run(); }
-        finally { Console.SetOut(console); }
+        try
+        {
+            await run();
+        }
+        finally
+        {
+            Console.SetOut(console);
+        }
         if (Document() is not { } path)
         {
             Console.Error.WriteLine("There is no docs/performance.md above this program, so the figures were printed only.");
@@ -20,15 +26,23 @@ internal static class Report
         var document = await File.ReadAllTextAsync(path);
         var (start, end) = ($"<!-- {name} -->\n", $"<!-- end of {name} -->");
         var (from, to) = (document.IndexOf(start, StringComparison.Ordinal), document.IndexOf(end, StringComparison.Ordinal));
-        if (from < 0 || to < from) throw new InvalidOperationException($"{path} has no place for the figures: a line {start.Trim()} and a line {end}.");
+        if (from < 0 || to < from)
+            throw new InvalidOperationException($"{path} has no place for the figures: a line {start.Trim()} and a line {end}.");
         // The document has headings of its own above these.
-        await File.WriteAllTextAsync(path, document[..(from + start.Length)] + text.ToString().Trim().Replace("# ", "### ", StringComparison.Ordinal) + "\n" + document[to..]);
+        await File.WriteAllTextAsync(
+            path,
+            document[..(from + start.Length)]
+                + text.ToString().Trim().Replace("# ", "### ", StringComparison.Ordinal)
+                + "\n"
+                + document[to..]
+        );
     }
 
     private static string? Document()
     {
         for (var folder = new DirectoryInfo(AppContext.BaseDirectory); folder is not null; folder = folder.Parent)
-            if (Path.Combine(folder.FullName, "docs", "performance.md") is var path && File.Exists(path)) return path;
+            if (Path.Combine(folder.FullName, "docs", "performance.md") is var path && File.Exists(path))
+                return path;
         return null;
     }
 
@@ -49,7 +63,9 @@ internal static class Report
         }
 
         public override void WriteLine(string? value) => Write(value + "\n");
+
         public override void WriteLine() => Write('\n');
+
         public override void Flush() => console.Flush();
     }
 }

@@ -11,11 +11,13 @@ internal static partial class SignedIn
         client.DefaultRequestHeaders.Add("Cookie", "width=1280");
         var page = await client.GetStringAsync("/signin");
         var form = page[..page.IndexOf("<strong>" + name, StringComparison.Ordinal)];
-        var answer = await client.PostAsync("/signin?handler=Offered", new FormUrlEncodedContent(
-        [
-            KeyValuePair.Create("id", Id().Matches(form)[^1].Groups[1].Value),
-            KeyValuePair.Create("__RequestVerificationToken", Token().Match(page).Groups[1].Value),
-        ]));
+        var answer = await client.PostAsync(
+            "/signin?handler=Offered",
+            new FormUrlEncodedContent([
+                KeyValuePair.Create("id", Id().Matches(form)[^1].Groups[1].Value),
+                KeyValuePair.Create("__RequestVerificationToken", Token().Match(page).Groups[1].Value),
+            ])
+        );
         answer.EnsureSuccessStatusCode();
     }
 

@@ -29,13 +29,33 @@ internal sealed class World : IAsyncDisposable
         var world = new World { _data = Directory.CreateTempSubdirectory("kumiko-bench-").FullName };
         world.MakeBatches(records);
         world._folder = DataFolder.TryOpen(world._data)!;
-        world.App = KumikoServer.Build(new ServerOptions { Data = world._data, Port = 0, GrpcPort = 0, SyslogPort = 0, Offered = p => p.All() }, world._folder);
+        world.App = KumikoServer.Build(
+            new ServerOptions
+            {
+                Data = world._data,
+                Port = 0,
+                GrpcPort = 0,
+                SyslogPort = 0,
+                Offered = p => p.All(),
+            },
+            world._folder
+        );
         await world.App.StartAsync();
         var address = new Uri(world.App.Services.GetRequiredService<ServerState>().Address);
-        await world.App.Services.GetRequiredService<PeopleStore>().Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
+        await world
+            .App.Services.GetRequiredService<PeopleStore>()
+            .Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
         world.Sender = new HttpClient { BaseAddress = address };
-        world.Sender.DefaultRequestHeaders.Authorization = new("Bearer", await world.App.Services.GetRequiredService<TokenStore>().Create("bench", TokenPurpose.Intake));
-        world.Browser = new HttpClient(new HttpClientHandler { CookieContainer = new CookieContainer(), AutomaticDecompression = DecompressionMethods.None }) { BaseAddress = address };
+        world.Sender.DefaultRequestHeaders.Authorization = new(
+            "Bearer",
+            await world.App.Services.GetRequiredService<TokenStore>().Create("bench", TokenPurpose.Intake)
+        );
+        world.Browser = new HttpClient(
+            new HttpClientHandler { CookieContainer = new CookieContainer(), AutomaticDecompression = DecompressionMethods.None }
+        )
+        {
+            BaseAddress = address,
+        };
         await SignedIn.As(world.Browser, "Ines Halloran");
         return world;
     }
@@ -50,10 +70,13 @@ internal sealed class World : IAsyncDisposable
         {
             using var buffer = new MemoryStream();
             simulator.Write(buffer, minute.AddMinutes(-1), minute, []);
-            lines.AddRange(System.Text.Encoding.UTF8.GetString(buffer.ToArray()).Split('\n', StringSplitOptions.RemoveEmptyEntries));
+            lines.AddRange(
+                System.Text.Encoding.UTF8.GetString(buffer.ToArray()).Split('\n', StringSplitOptions.RemoveEmptyEntries)
+            );
         }
         Records = lines.Count;
-        foreach (var chunk in lines.Chunk(BatchRecords)) Batches.Add(System.Text.Encoding.UTF8.GetBytes(string.Join('\n', chunk) + "\n"));
+        foreach (var chunk in lines.Chunk(BatchRecords))
+            Batches.Add(System.Text.Encoding.UTF8.GetBytes(string.Join('\n', chunk) + "\n"));
     }
 
     public async ValueTask DisposeAsync()

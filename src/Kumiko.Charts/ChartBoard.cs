@@ -25,23 +25,28 @@ public sealed record BoardSeries(string Name, string Text = "")
 
     /// <summary>What it is, in words or as it was typed.</summary>
     [JsonIgnore]
-    public string InWords => this switch
-    {
-        { Peers: { } p } => $"{p.Own} beside {p.Of} of every other {p.Key}: {(p.Median ? "median" : "mean")}, and where 10 to 90 % lie",
-        { Earlier: { Copies: 1 } e } => $"{e.Of}, {e.By} earlier",
-        { Earlier: { } e } => $"{e.Of}, {e.Copies} times {e.By} earlier: mean, lowest to highest",
-        _ => Text,
-    };
+    public string InWords =>
+        this switch
+        {
+            { Peers: { } p } =>
+                $"{p.Own} beside {p.Of} of every other {p.Key}: {(p.Median ? "median" : "mean")}, and where 10 to 90 % lie",
+            { Earlier: { Copies: 1 } e } => $"{e.Of}, {e.By} earlier",
+            { Earlier: { } e } => $"{e.Of}, {e.Copies} times {e.By} earlier: mean, lowest to highest",
+            _ => Text,
+        };
 }
 
 /// <summary>A moment that somebody marked.</summary>
 /// <param name="At">UTC nanoseconds.</param>
 public sealed record BoardPin(long At, string Text);
 
-/// <summary>A chart as people make and keep it: named series with their looks, a form, and what is laid over. Kept as JSON.</summary>
+/// <summary>A chart as people make and keep it: named series with their looks, a form, and what is laid over. Kept as
+/// JSON.</summary>
 public sealed record ChartBoard
 {
-    public const int Newest = 1, MostPins = 20, LongestTitle = 120;
+    public const int Newest = 1,
+        MostPins = 20,
+        LongestTitle = 120;
 
     /// <summary>How a change is told where nothing else is chosen.</summary>
     public const string UsualChangeText = "{what} {from} → {to}, by {who}";
@@ -107,16 +112,25 @@ public sealed record ChartBoard
         DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault,
         UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow,
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
-        TypeInfoResolver = new System.Text.Json.Serialization.Metadata.DefaultJsonTypeInfoResolver { Modifiers = { LeaveOutEmpty } },
+        TypeInfoResolver = new System.Text.Json.Serialization.Metadata.DefaultJsonTypeInfoResolver
+        {
+            Modifiers = { LeaveOutEmpty },
+        },
     };
 
     /// <summary>Empty lists, texts and axes that say nothing would only make addresses longer.</summary>
     private static void LeaveOutEmpty(System.Text.Json.Serialization.Metadata.JsonTypeInfo type)
     {
         foreach (var property in type.Properties)
-            if (property.PropertyType == typeof(string)) property.ShouldSerialize = static (_, value) => value is string { Length: > 0 };
-            else if (property.PropertyType == typeof(AxisSpec)) property.ShouldSerialize = static (_, value) => !new AxisSpec().Equals(value);
-            else if (typeof(System.Collections.ICollection).IsAssignableFrom(property.PropertyType) || property.PropertyType.Name.StartsWith("IReadOnlyList", StringComparison.Ordinal)) property.ShouldSerialize = static (_, value) => value is System.Collections.ICollection { Count: > 0 };
+            if (property.PropertyType == typeof(string))
+                property.ShouldSerialize = static (_, value) => value is string { Length: > 0 };
+            else if (property.PropertyType == typeof(AxisSpec))
+                property.ShouldSerialize = static (_, value) => !new AxisSpec().Equals(value);
+            else if (
+                typeof(System.Collections.ICollection).IsAssignableFrom(property.PropertyType)
+                || property.PropertyType.Name.StartsWith("IReadOnlyList", StringComparison.Ordinal)
+            )
+                property.ShouldSerialize = static (_, value) => value is System.Collections.ICollection { Count: > 0 };
     }
 
     public string ToJson() => JsonSerializer.Serialize(this, Json);
@@ -141,41 +155,76 @@ public sealed record ChartBoard
     /// <summary>What is wrong with it, in a sentence; null for nothing.</summary>
     public string? Fault()
     {
-        if (Version > Newest) return $"The chart has version {Version}; {Newest} is known. Open it with the newer Kumiko that wrote it.";
+        if (Version > Newest)
+            return $"The chart has version {Version}; {Newest} is known. Open it with the newer Kumiko that wrote it.";
         // What a hostile address left out is not there.
-        if (Title is null || Series is null || Pins is null || Left?.Title is null || Right?.Title is null || Records is null || ChangeText is null || Pins.Any(p => p?.Text is null)
-            || Series.Any(s => s?.Name is null || s.Text is null || s.Peers is { Of: null } or { Key: null } or { Own: null } || s.Earlier is { Of: null } or { By: null })) return "The chart cannot be read: a part of it is null.";
-        if (Series.Count > SeriesBoard.Most) return $"A chart can have {SeriesBoard.Most} series.";
-        if (Pins.Count > MostPins) return $"A chart can have {MostPins} pins.";
+        if (
+            Title is null
+            || Series is null
+            || Pins is null
+            || Left?.Title is null
+            || Right?.Title is null
+            || Records is null
+            || ChangeText is null
+            || Pins.Any(p => p?.Text is null)
+            || Series.Any(s =>
+                s?.Name is null
+                || s.Text is null
+                || s.Peers is { Of: null } or { Key: null } or { Own: null }
+                || s.Earlier is { Of: null } or { By: null }
+            )
+        )
+            return "The chart cannot be read: a part of it is null.";
+        if (Series.Count > SeriesBoard.Most)
+            return $"A chart can have {SeriesBoard.Most} series.";
+        if (Pins.Count > MostPins)
+            return $"A chart can have {MostPins} pins.";
         foreach (var series in Series)
-            if (NameFault(series.Name) is { } fault) return fault;
-        return Series.GroupBy(s => s.Name, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"Two series are called {twice.Key}. Give one another name." : null;
+            if (NameFault(series.Name) is { } fault)
+                return fault;
+        return Series.GroupBy(s => s.Name, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1) is { } twice
+            ? $"Two series are called {twice.Key}. Give one another name."
+            : null;
     }
 
     /// <summary>Why a series cannot be called so; null where it can.</summary>
     public static string? NameFault(string name) =>
-        name.Length is > 0 and <= 40 && (char.IsAsciiLetter(name[0]) || name[0] == '_') && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_')
-        ? SeriesFormula.Read(name, [name], out _) is null ? $"“{name}” is a word of the language, so no formula could call it. Choose another name." : null
-        : $"“{(name.Length > 40 ? name[..40] + "…" : name)}” is no name for a series. Use up to 40 letters, digits and _, beginning with a letter.";
+        name.Length is > 0 and <= 40
+        && (char.IsAsciiLetter(name[0]) || name[0] == '_')
+        && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_')
+            ? SeriesFormula.Read(name, [name], out _) is null
+                ? $"“{name}” is a word of the language, so no formula could call it. Choose another name."
+                : null
+            : $"“{(name.Length > 40 ? name[..40] + "…" : name)}” is no name for a series. Use up to 40 letters, digits and _, beginning with a letter.";
 
     /// <summary>A name that no series has yet.</summary>
     public string FreeName(string like)
     {
         var name = like;
-        for (var n = 2; Series.Any(s => s.Name == name); n++) name = like + n.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        for (var n = 2; Series.Any(s => s.Name == name); n++)
+            name = like + n.ToString(System.Globalization.CultureInfo.InvariantCulture);
         return name;
     }
 
     /// <summary>With one series put in the place of the one of a name; with another name, formulas over it follow.</summary>
-    public ChartBoard With(string name, BoardSeries series) => this with
-    {
-        Series = [.. Series.Select(s => s.Name == name ? series : series.Name == name ? s : Renamed(s, name, series.Name))],
-    };
+    public ChartBoard With(string name, BoardSeries series) =>
+        this with
+        {
+            Series =
+            [
+                .. Series.Select(s =>
+                    s.Name == name ? series
+                    : series.Name == name ? s
+                    : Renamed(s, name, series.Name)
+                ),
+            ],
+        };
 
-    private static BoardSeries Renamed(BoardSeries series, string from, string to) => series with
-    {
-        Text = SeriesFormula.Renamed(series.Text, from, to),
-        Peers = series.Peers is { } p && p.Of == from ? p with { Of = to } : series.Peers,
-        Earlier = series.Earlier is { } e && e.Of == from ? e with { Of = to } : series.Earlier,
-    };
+    private static BoardSeries Renamed(BoardSeries series, string from, string to) =>
+        series with
+        {
+            Text = SeriesFormula.Renamed(series.Text, from, to),
+            Peers = series.Peers is { } p && p.Of == from ? p with { Of = to } : series.Peers,
+            Earlier = series.Earlier is { } e && e.Of == from ? e with { Of = to } : series.Earlier,
+        };
 }

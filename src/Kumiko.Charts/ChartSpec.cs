@@ -61,7 +61,8 @@ public enum Thinning
     /// <summary>The lowest and the highest point of each pixel stay.</summary>
     Extremes,
 
-    /// <summary>The points that span the largest triangles with their neighbours: Steinarsson, Downsampling Time Series for Visual Representation, 2013.</summary>
+    /// <summary>The points that span the largest triangles with their neighbours: Steinarsson, Downsampling Time Series for
+    /// Visual Representation, 2013.</summary>
     Triangles,
 }
 
@@ -69,7 +70,15 @@ public enum Thinning
 /// <param name="Zero">Whether it begins at zero; null where the form decides.</param>
 /// <param name="Unit">As UCUM spells it; null for that of the column.</param>
 /// <param name="Decimals">Of figures; null for as many as tell something.</param>
-public sealed record AxisSpec(string Title = "", ScaleKind Scale = ScaleKind.Linear, double? Min = null, double? Max = null, bool? Zero = null, string? Unit = null, int? Decimals = null);
+public sealed record AxisSpec(
+    string Title = "",
+    ScaleKind Scale = ScaleKind.Linear,
+    double? Min = null,
+    double? Max = null,
+    bool? Zero = null,
+    string? Unit = null,
+    int? Decimals = null
+);
 
 /// <summary>How one column of figures is drawn where it differs from the rest.</summary>
 /// <param name="Form">Of those over time; null for the chart's.</param>
@@ -90,7 +99,8 @@ public sealed record LayerSpec(string Column, ChartForm? Form = null, Side Side 
     /// <summary>The column in which the shaded range ends that begins at this one; null where it is a line.</summary>
     public string? Until { get; init; }
 
-    /// <summary>The column that it only stands behind for comparison, thin and pale, in that one's colour; for a range the column around which it lies.</summary>
+    /// <summary>The column that it only stands behind for comparison, thin and pale, in that one's colour; for a range the column
+    /// around which it lies.</summary>
     public string? GhostOf { get; init; }
 
     /// <summary>What it is called instead of its column.</summary>
@@ -189,9 +199,13 @@ public sealed record ChartSpec
         try
         {
             var spec = JsonSerializer.Deserialize<ChartSpec>(text, Json);
-            if (spec is null) problem = "There is no specification.";
-            else if (spec.Version > Newest) problem = $"The specification has version {spec.Version}; {Newest} is known. Open it with the newer Kumiko that wrote it.";
-            else if (spec.Most is < 1 or > 500) problem = "most must lie between 1 and 500.";
+            if (spec is null)
+                problem = "There is no specification.";
+            else if (spec.Version > Newest)
+                problem =
+                    $"The specification has version {spec.Version}; {Newest} is known. Open it with the newer Kumiko that wrote it.";
+            else if (spec.Most is < 1 or > 500)
+                problem = "most must lie between 1 and 500.";
             return problem is null ? spec : null;
         }
         catch (JsonException e)

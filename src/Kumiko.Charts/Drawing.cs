@@ -25,6 +25,7 @@ public sealed record PathMark(IReadOnlyList<IReadOnlyList<(double X, double Y)>>
 
 /// <summary>A part of a ring; angles in turns, 0 at the top, clockwise.</summary>
 public sealed record ArcMark(double X, double Y, double Inner, double Outer, double From, double To, string Style) : Mark(Style);
+
 public sealed record DotMark(double X, double Y, double Radius, string Style) : Mark(Style);
 
 public enum Anchor
@@ -68,13 +69,18 @@ public sealed record Drawing(double Width, double Height, string Title, string D
     private readonly Lazy<IReadOnlyList<HoverPoint>> _hover = new([]);
 
     /// <summary>Made when it is asked for: files and mails have none.</summary>
-    public Func<IReadOnlyList<HoverPoint>> HoverOf { init => _hover = new(value); }
+    public Func<IReadOnlyList<HoverPoint>> HoverOf
+    {
+        init => _hover = new(value);
+    }
     public IReadOnlyList<HoverPoint> Hover => _hover.Value;
 
-    /// <summary>The values at the foot and the top of the plot, of a left axis that is linear; null where there is none.</summary>
+    /// <summary>The values at the foot and the top of the plot, of a left axis that is linear; null where there is
+    /// none.</summary>
     public (double Low, double High)? Scale { get; init; }
 
-    /// <summary>How the picture may be brushed where it is higher than its view: the height of a window on it; null where all is seen.</summary>
+    /// <summary>How the picture may be brushed where it is higher than its view: the height of a window on it; null where all is
+    /// seen.</summary>
     public double? ViewHeight { get; init; }
 
     /// <summary>What the picture leaves out, in words; null when nothing is.</summary>

@@ -3,11 +3,20 @@ using System.Text;
 
 namespace Kumiko.Charts;
 
-/// <summary>How a style is drawn where no sheet is at hand: in exported SVG and in PNG. The application's sheet says the same for pages.</summary>
+/// <summary>How a style is drawn where no sheet is at hand: in exported SVG and in PNG. The application's sheet says the same for
+/// pages.</summary>
 /// <param name="Fill">Name of a colour; null for none.</param>
 /// <param name="Stroke">Name of a colour; null for none.</param>
 /// <param name="Size">Of text, pixels.</param>
-public sealed record Look(string? Fill, string? Stroke, double Width = 1, float[]? Dash = null, double Opacity = 1, double Size = 12, bool Bold = false);
+public sealed record Look(
+    string? Fill,
+    string? Stroke,
+    double Width = 1,
+    float[]? Dash = null,
+    double Opacity = 1,
+    double Size = 12,
+    bool Bold = false
+);
 
 /// <summary>The looks of all styles that drawings use.</summary>
 public static class Looks
@@ -54,20 +63,43 @@ public static class Looks
         if (text)
         {
             var of = Known.GetValueOrDefault(words[0], Known["tick"]);
-            if (Has("limit-label")) of = of with { Fill = Has("critical") ? "persimmon-ink" : Has("warning") ? "ochre-ink" : "ink-soft" };
+            if (Has("limit-label"))
+                of = of with
+                {
+                    Fill =
+                        Has("critical") ? "persimmon-ink"
+                        : Has("warning") ? "ochre-ink"
+                        : "ink-soft",
+                };
             return Has("day-label") ? of with { Fill = "ink", Bold = true } : of;
         }
-        if (words[0].StartsWith("heat-", StringComparison.Ordinal)) return new Look("s2", null, Opacity: 0.1 + (0.9 * (words[0][5] - '0') / (Forms.HeatMap.Shades - 1)));
+        if (words[0].StartsWith("heat-", StringComparison.Ordinal))
+            return new Look("s2", null, Opacity: 0.1 + (0.9 * (words[0][5] - '0') / (Forms.HeatMap.Shades - 1)));
         return words[0] switch
         {
             "line" when Has("ghost") => new Look(null, colour, 1.2, [5, 4], 0.6),
             "line" when Has("unfinished") => new Look(null, colour, 1.2, [2, 3]),
             "line" when Has("filled") => new Look(null, colour, 1.8, [1, 3]),
-            "line" => new Look(null, colour, 1.8, Has("whole") ? null : Has("dashed") ? [7, 4] : Has("dotted") ? [1.5f, 3] : slot >= 0 ? Palette.Dashes[slot] : null),
+            "line" => new Look(
+                null,
+                colour,
+                1.8,
+                Has("whole") ? null
+                    : Has("dashed") ? [7, 4]
+                    : Has("dotted") ? [1.5f, 3]
+                    : slot >= 0 ? Palette.Dashes[slot]
+                    : null
+            ),
             "spread" => new Look(colour, null, Opacity: 0.16),
             "area" => new Look(colour, null, Opacity: 0.14),
             "stack" => new Look(colour, null, Opacity: 0.55),
-            "column" => new Look(colour, null, Opacity: Has("unfinished") ? 0.45 : Has("filled") ? 0.3 : 1),
+            "column" => new Look(
+                colour,
+                null,
+                Opacity: Has("unfinished") ? 0.45
+                    : Has("filled") ? 0.3
+                    : 1
+            ),
             "dot" when Has("open") => new Look(colour, null, Opacity: 0.55),
             "dot" or "part" => Has("rest") ? Known["rest"] : new Look(colour, null),
             "lasting" when Level(words) is { } level => new Look(level, null),
@@ -81,7 +113,17 @@ public static class Looks
     private static string? Level(string[] words)
     {
         foreach (var word in words)
-            if (word switch { "critical" => "persimmon", "warning" => "ochre", "well" => "moss", _ => null } is { } colour) return colour;
+            if (
+                word switch
+                {
+                    "critical" => "persimmon",
+                    "warning" => "ochre",
+                    "well" => "moss",
+                    _ => null,
+                } is
+                { } colour
+            )
+                return colour;
         return null;
     }
 
@@ -92,11 +134,21 @@ public static class Looks
         foreach (var (style, text) in marks.Select(m => (m.Style, m is TextMark)).Distinct())
         {
             var look = Of(style, text);
-            sheet.Append(CultureInfo.InvariantCulture, $"{(text ? "text" : "")}[class=\"{style}\"]{{fill:{(look.Fill is null ? "none" : Palette.Colour(look.Fill, theme))}");
-            if (look.Stroke is not null) sheet.Append(CultureInfo.InvariantCulture, $";stroke:{Palette.Colour(look.Stroke, theme)};stroke-width:{look.Width}");
-            if (look.Dash is { } dash) sheet.Append(CultureInfo.InvariantCulture, $";stroke-dasharray:{string.Join(' ', dash)}");
-            if (look.Opacity < 1) sheet.Append(CultureInfo.InvariantCulture, $";opacity:{look.Opacity:0.##}");
-            if (text) sheet.Append(CultureInfo.InvariantCulture, $";font-size:{look.Size}px{(look.Bold ? ";font-weight:600" : "")}");
+            sheet.Append(
+                CultureInfo.InvariantCulture,
+                $"{(text ? "text" : "")}[class=\"{style}\"]{{fill:{(look.Fill is null ? "none" : Palette.Colour(look.Fill, theme))}"
+            );
+            if (look.Stroke is not null)
+                sheet.Append(
+                    CultureInfo.InvariantCulture,
+                    $";stroke:{Palette.Colour(look.Stroke, theme)};stroke-width:{look.Width}"
+                );
+            if (look.Dash is { } dash)
+                sheet.Append(CultureInfo.InvariantCulture, $";stroke-dasharray:{string.Join(' ', dash)}");
+            if (look.Opacity < 1)
+                sheet.Append(CultureInfo.InvariantCulture, $";opacity:{look.Opacity:0.##}");
+            if (text)
+                sheet.Append(CultureInfo.InvariantCulture, $";font-size:{look.Size}px{(look.Bold ? ";font-weight:600" : "")}");
             sheet.Append('}');
         }
         return sheet.ToString();

@@ -15,7 +15,10 @@ public static class Palette
     public const int Slots = 10;
 
     /// <summary>Names of the sheet's variables with their colours, light and dark. A test holds both to the sheet.</summary>
-    public static readonly IReadOnlyDictionary<string, (string Paper, string Lacquer)> Colours = new Dictionary<string, (string, string)>
+    public static readonly IReadOnlyDictionary<string, (string Paper, string Lacquer)> Colours = new Dictionary<
+        string,
+        (string, string)
+    >
     {
         ["sheet"] = ("#fdfbf5", "#221f1b"),
         ["page"] = ("#ffffff", "#1f1c19"),
@@ -54,17 +57,34 @@ public static class Palette
     /// <summary>The colour that a name's letters give it.</summary>
     public static int SlotOf(string name) => (int)(System.IO.Hashing.XxHash32.HashToUInt32(Encoding.UTF8.GetBytes(name)) % Slots);
 
-    /// <summary>A name has the colour that its letters give, so it keeps it from screen to screen; the next free one where two meet.</summary>
+    /// <summary>A name has the colour that its letters give, so it keeps it from screen to screen; the next free one where two
+    /// meet.</summary>
     public static IReadOnlyList<Series> Coloured(IReadOnlyList<Series> series)
     {
         // A figure without keys has no company to be told from.
-        if (series is [{ Keys.Count: 0 } alone]) return [alone with { Slot = alone.Layer.Slot ?? 0 }];
+        if (series is [{ Keys.Count: 0 } alone])
+            return [alone with { Slot = alone.Layer.Slot ?? 0 }];
         var own = series.Where(s => !s.IsGhost).ToList();
         var slots = SlotsOf([.. own.Select(s => s.Name)]);
         // A colour that was chosen for many lines is that of the first of them.
         var chosen = new HashSet<int>();
-        var coloured = own.Select((s, i) => s with { Slot = s.Layer.Slot is { } slot && (s.Keys.Count == 0 || chosen.Add(slot)) ? slot : slots[i] }).ToList();
-        return [.. coloured, .. series.Where(s => s.IsGhost).Select(g => g with { Slot = coloured.Find(s => s.Column.Name == g.Layer.GhostOf && s.Keys.SequenceEqual(g.Keys))?.Slot ?? SlotOf(g.Name) })];
+        var coloured = own.Select(
+                (s, i) => s with { Slot = s.Layer.Slot is { } slot && (s.Keys.Count == 0 || chosen.Add(slot)) ? slot : slots[i] }
+            )
+            .ToList();
+        return
+        [
+            .. coloured,
+            .. series
+                .Where(s => s.IsGhost)
+                .Select(g =>
+                    g with
+                    {
+                        Slot = coloured.Find(s => s.Column.Name == g.Layer.GhostOf && s.Keys.SequenceEqual(g.Keys))?.Slot
+                            ?? SlotOf(g.Name),
+                    }
+                ),
+        ];
     }
 
     public static int[] SlotsOf(IReadOnlyList<string> names)
@@ -75,8 +95,10 @@ public static class Palette
         {
             var slot = SlotOf(names[i]);
             // When all are taken, colours come again; dashes and the legend tell them apart.
-            if (taken.Count % Slots == 0) taken.Clear();
-            while (!taken.Add(slot % Slots)) slot++;
+            if (taken.Count % Slots == 0)
+                taken.Clear();
+            while (!taken.Add(slot % Slots))
+                slot++;
             slots[i] = slot % Slots;
         }
         return slots;

@@ -9,10 +9,24 @@ public sealed record SeriesFigures(double? Last, double? Min, double? Mean, doub
 {
     public static SeriesFigures Of(Series series, IReadOnlyList<long> times, long step, Window focus, long now)
     {
-        double[] values = [.. series.Finished(i => times[i] < focus.From || times[i] + step > Math.Min(focus.To, now)).Select(i => series.Values[i]!.Value)];
-        if (values.Length == 0) return new SeriesFigures(null, null, null, null, null, null, 0);
+        double[] values =
+        [
+            .. series
+                .Finished(i => times[i] < focus.From || times[i] + step > Math.Min(focus.To, now))
+                .Select(i => series.Values[i]!.Value),
+        ];
+        if (values.Length == 0)
+            return new SeriesFigures(null, null, null, null, null, null, 0);
         var last = values[^1];
         Array.Sort(values);
-        return new SeriesFigures(last, values[0], values.Average(), values[^1], Peers.Percentile(values, 0.95), values.Sum(), values.Length);
+        return new SeriesFigures(
+            last,
+            values[0],
+            values.Average(),
+            values[^1],
+            Peers.Percentile(values, 0.95),
+            values.Sum(),
+            values.Length
+        );
     }
 }

@@ -15,9 +15,18 @@ public sealed record StripChange(string Name, string Tip, long At);
 
 /// <summary>What the time strip shows.</summary>
 /// <param name="Records">Counts by severity over the strip's span.</param>
-/// <param name="Usual">Mean counts of the baseline for the same steps, not a number where they are not known; null without one.</param>
+/// <param name="Usual">Mean counts of the baseline for the same steps, not a number where they are not known; null without
+/// one.</param>
 /// <param name="Focus">The stretch being looked at.</param>
-public sealed record StripSpec(Histogram Records, IReadOnlyList<double>? Usual, Window Focus, IReadOnlyList<StripAlert> Alerts, double Width, DateTimeZone Zone, long Now)
+public sealed record StripSpec(
+    Histogram Records,
+    IReadOnlyList<double>? Usual,
+    Window Focus,
+    IReadOnlyList<StripAlert> Alerts,
+    double Width,
+    DateTimeZone Zone,
+    long Now
+)
 {
     public IReadOnlyList<StripChange> Changes { get; init; } = [];
 
@@ -25,11 +34,18 @@ public sealed record StripSpec(Histogram Records, IReadOnlyList<double>? Usual, 
     public Window? Baseline { get; init; }
 }
 
-/// <summary>Draws the time strip: an axis, a lane of records by severity, lanes of changes and of alerts, the focus frame.</summary>
+/// <summary>Draws the time strip: an axis, a lane of records by severity, lanes of changes and of alerts, the focus
+/// frame.</summary>
 public static class StripChart
 {
     public const double Height = 128;
-    private const double LabelY = 13, RecordsTop = 20, RecordsBottom = 78, ChangesMiddle = 90, AlertsTop = 103, AlertHeight = 16, TickWidth = 96;
+    private const double LabelY = 13,
+        RecordsTop = 20,
+        RecordsBottom = 78,
+        ChangesMiddle = 90,
+        AlertsTop = 103,
+        AlertHeight = 16,
+        TickWidth = 96;
 
     public static Drawing Draw(StripSpec spec)
     {
@@ -38,9 +54,11 @@ public static class StripChart
         var highest = Highest(spec);
         var marks = new List<Mark>();
         marks.AddRange(Ticks(spec, plot));
-        if (spec.Baseline is { } baseline) marks.AddRange(Frame(baseline, plot, spec.Width, "baseline-frame"));
+        if (spec.Baseline is { } baseline)
+            marks.AddRange(Frame(baseline, plot, spec.Width, "baseline-frame"));
         marks.AddRange(Bars(spec, plot, highest));
-        if (spec.Usual is not null) marks.Add(Usual(spec.Usual, spec.Records, plot, highest));
+        if (spec.Usual is not null)
+            marks.Add(Usual(spec.Usual, spec.Records, plot, highest));
         marks.Add(new LineMark(0, RecordsBottom, spec.Width, RecordsBottom, "lane"));
         marks.Add(new LineMark(0, AlertsTop - 3, spec.Width, AlertsTop - 3, "lane faint"));
         marks.AddRange(Changes(spec, plot));
@@ -57,13 +75,17 @@ public static class StripChart
 
     private static IEnumerable<Mark> Ticks(StripSpec spec, Plot plot)
     {
-        foreach (var tick in TimeAxis.Ticks(new Window(plot.From, plot.To), spec.Zone, Math.Max(1, (int)(spec.Width / TickWidth))))
+        foreach (
+            var tick in TimeAxis.Ticks(new Window(plot.From, plot.To), spec.Zone, Math.Max(1, (int)(spec.Width / TickWidth)))
+        )
         {
             var x = plot.X(tick.Time);
             yield return new LineMark(x, RecordsTop - 4, x, RecordsBottom, tick.IsDay ? "day" : "grid");
-            if (x > 20 && x < spec.Width - 24) yield return new TextMark(x, LabelY, tick.Label, Anchor.Middle, tick.IsDay ? "tick day-label" : "tick");
+            if (x > 20 && x < spec.Width - 24)
+                yield return new TextMark(x, LabelY, tick.Label, Anchor.Middle, tick.IsDay ? "tick day-label" : "tick");
         }
-        if (plot.To <= spec.Now || plot.From > spec.Now) yield break;
+        if (plot.To <= spec.Now || plot.From > spec.Now)
+            yield break;
         var now = plot.X(spec.Now);
         yield return new LineMark(now, RecordsTop - 4, now, Height, "now");
     }
@@ -81,8 +103,10 @@ public static class StripChart
             foreach (var (style, first, last) in parts)
             {
                 var count = 0L;
-                for (var band = first; band <= last; band++) count += histogram[step, band];
-                if (count == 0) continue;
+                for (var band = first; band <= last; band++)
+                    count += histogram[step, band];
+                if (count == 0)
+                    continue;
                 // What is there is never invisible.
                 var height = Math.Max(0.75, count / highest * plot.Height);
                 yield return new RectMark(x, foot - height, Math.Max(0.5, end - x - 1), height, style);
@@ -96,7 +120,8 @@ public static class StripChart
         var points = new List<(double, double)>();
         for (var step = 0; step < usual.Count; step++)
         {
-            if (double.IsNaN(usual[step])) continue;
+            if (double.IsNaN(usual[step]))
+                continue;
             var x = plot.Left + ((step + 0.5) * records.Step / records.Window.Length * plot.Width);
             points.Add((Math.Min(x, plot.Right), plot.Bottom - (usual[step] / highest * plot.Height)));
         }
@@ -110,20 +135,43 @@ public static class StripChart
         for (var i = 0; i < seen.Count; i++)
         {
             var x = plot.X(seen[i].At);
-            yield return new PathMark([[(x, ChangesMiddle - 7), (x + 4.5, ChangesMiddle), (x, ChangesMiddle + 7), (x - 4.5, ChangesMiddle), (x, ChangesMiddle - 7)]], "change") { Tip = seen[i].Tip };
+            yield return new PathMark(
+                [
+                    [
+                        (x, ChangesMiddle - 7),
+                        (x + 4.5, ChangesMiddle),
+                        (x, ChangesMiddle + 7),
+                        (x - 4.5, ChangesMiddle),
+                        (x, ChangesMiddle - 7),
+                    ],
+                ],
+                "change"
+            )
+            {
+                Tip = seen[i].Tip,
+            };
             var room = (i + 1 < seen.Count ? plot.X(seen[i + 1].At) - 8 : spec.Width) - x - 9;
-            if (seen[i].Name.Length * 6.2 < room) yield return new TextMark(x + 8, ChangesMiddle + 4, seen[i].Name, Anchor.Start, "change-name");
+            if (seen[i].Name.Length * 6.2 < room)
+                yield return new TextMark(x + 8, ChangesMiddle + 4, seen[i].Name, Anchor.Start, "change-name");
         }
     }
 
     private static IEnumerable<Mark> Alerts(StripSpec spec, Plot plot)
     {
         // The worse lie on top, and are called first; no name on another.
-        var shown = spec.Alerts.Where(a => a.From < plot.To && (a.To ?? long.MaxValue) > plot.From).OrderBy(a => a.Critical).ThenByDescending(a => a.From).Select(a => (Alert: a, X: Math.Max(0, plot.X(a.From)), End: Math.Min(spec.Width, plot.X(Math.Min(a.To ?? spec.Now, plot.To))))).ToList();
+        var shown = spec
+            .Alerts.Where(a => a.From < plot.To && (a.To ?? long.MaxValue) > plot.From)
+            .OrderBy(a => a.Critical)
+            .ThenByDescending(a => a.From)
+            .Select(a =>
+                (Alert: a, X: Math.Max(0, plot.X(a.From)), End: Math.Min(spec.Width, plot.X(Math.Min(a.To ?? spec.Now, plot.To))))
+            )
+            .ToList();
         foreach (var (alert, x, end) in shown)
         {
             var level = alert.Critical ? "critical" : "warning";
-            var tip = $"{alert.Name}: {level}, {Format.Clock(alert.From, spec.Zone)} to {(alert.To is { } to ? Format.Clock(to, spec.Zone) : "now")}";
+            var tip =
+                $"{alert.Name}: {level}, {Format.Clock(alert.From, spec.Zone)} to {(alert.To is { } to ? Format.Clock(to, spec.Zone) : "now")}";
             yield return new RectMark(x, AlertsTop, Math.Max(3, end - x), AlertHeight, "alert alert-" + level) { Tip = tip };
         }
         var taken = new List<(double From, double To)>();
@@ -134,9 +182,16 @@ public static class StripChart
             var inside = length < end - x;
             var place = inside ? (From: x, To: x + length) : (From: x - length, To: x);
             // Beside its own, a name must not lie on the stretch of another either.
-            if (place.From < 0 || taken.Exists(t => t.From < place.To && place.From < t.To) || (!inside && shown.Exists(o => o.X < place.To - 1 && o.End > place.From))) continue;
+            if (
+                place.From < 0
+                || taken.Exists(t => t.From < place.To && place.From < t.To)
+                || (!inside && shown.Exists(o => o.X < place.To - 1 && o.End > place.From))
+            )
+                continue;
             taken.Add(place);
-            yield return inside ? new TextMark(x + 5, AlertsTop + 12, text, Anchor.Start, "alert-name") : new TextMark(x - 5, AlertsTop + 12, text, Anchor.End, "alert-beside");
+            yield return inside
+                ? new TextMark(x + 5, AlertsTop + 12, text, Anchor.Start, "alert-name")
+                : new TextMark(x - 5, AlertsTop + 12, text, Anchor.End, "alert-beside");
         }
     }
 
@@ -144,7 +199,8 @@ public static class StripChart
     {
         var x = Math.Clamp(plot.X(window.From), 0, width);
         var end = Math.Clamp(plot.X(window.To), 0, width);
-        if (end - x < 1) yield break;
+        if (end - x < 1)
+            yield break;
         yield return new RectMark(x, RecordsTop - 3, end - x, Height - RecordsTop + 2, style);
     }
 

@@ -19,17 +19,21 @@ public static class TimeAxis
         .. new[] { 1, 2, 5, 10, 15, 30 }.Select(s => s * Instants.Second),
         .. new[] { 1, 2, 5, 10, 15, 30 }.Select(m => m * Instants.Minute),
         .. new[] { 1, 2, 3, 6, 12 }.Select(h => h * Instants.Hour),
-        Instants.Day, 7 * Instants.Day, 28 * Instants.Day,
+        Instants.Day,
+        7 * Instants.Day,
+        28 * Instants.Day,
     ];
 
     /// <param name="window">What the axis spans.</param>
     /// <param name="most">How many labels fit.</param>
     public static IReadOnlyList<TimeTick> Ticks(Window window, DateTimeZone zone, int most)
     {
-        if (window.IsEmpty || most < 1) return [];
+        if (window.IsEmpty || most < 1)
+            return [];
         var step = Array.Find(Labelled, s => window.Length / s <= most);
         // Beyond years no step is round; whole days keep the labels readable.
-        if (step == 0) step = (window.Length / most / Instants.Day * Instants.Day) + Instants.Day;
+        if (step == 0)
+            step = (window.Length / most / Instants.Day * Instants.Day) + Instants.Day;
         return [.. Steps.Cut(window, step, zone).Starts.Where(window.Contains).Select(time => Tick(time, step, zone))];
     }
 
@@ -37,7 +41,16 @@ public static class TimeAxis
     {
         var local = Instants.ToInstant(time).InZone(zone).LocalDateTime;
         var midnight = local.TimeOfDay == zone.AtStartOfDay(local.Date).TimeOfDay;
-        if (midnight) return new TimeTick(time, local.ToString(step > 300 * Instants.Day ? "MMM yyyy" : "ddd d MMM", CultureInfo.InvariantCulture), true);
-        return new TimeTick(time, local.ToString(step < Instants.Minute ? "HH:mm:ss" : "HH:mm", CultureInfo.InvariantCulture), false);
+        if (midnight)
+            return new TimeTick(
+                time,
+                local.ToString(step > 300 * Instants.Day ? "MMM yyyy" : "ddd d MMM", CultureInfo.InvariantCulture),
+                true
+            );
+        return new TimeTick(
+            time,
+            local.ToString(step < Instants.Minute ? "HH:mm:ss" : "HH:mm", CultureInfo.InvariantCulture),
+            false
+        );
     }
 }

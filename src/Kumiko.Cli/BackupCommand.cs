@@ -17,14 +17,22 @@ public static class BackupCommand
             return 1;
         }
         using var access = DataAccess.Open(data);
-        if (access is null) return 1;
+        if (access is null)
+            return 1;
         to = Path.GetFullPath(to);
         BackupAnswer done;
         try
         {
             if (access.Folder is { } folder)
             {
-                using var store = new RecordStore(folder.Records, TimeProvider.System, RecordStoreOptions.Default with { Background = false });
+                using var store = new RecordStore(
+                    folder.Records,
+                    TimeProvider.System,
+                    RecordStoreOptions.Default with
+                    {
+                        Background = false,
+                    }
+                );
                 using var kept = new KeptDatabase(folder.Kept);
                 var (records, problems) = await StoreBackup.Run(store, kept, to, null, cancel);
                 done = new BackupAnswer(records, [.. store.Notices, .. problems]);
@@ -32,7 +40,8 @@ public static class BackupCommand
             else
             {
                 using var answer = await access.Server!.PostAsync("/control/backup?to=" + Uri.EscapeDataString(to), null, cancel);
-                if (!answer.IsSuccessStatusCode) throw new IOException(await answer.Content.ReadFromJsonAsync<string>(cancel));
+                if (!answer.IsSuccessStatusCode)
+                    throw new IOException(await answer.Content.ReadFromJsonAsync<string>(cancel));
                 done = (await answer.Content.ReadFromJsonAsync<BackupAnswer>(cancel))!;
             }
         }
@@ -41,7 +50,8 @@ public static class BackupCommand
             Console.Error.WriteLine(e.Message);
             return 1;
         }
-        foreach (var problem in done.Problems) Console.Error.WriteLine(problem);
+        foreach (var problem in done.Problems)
+            Console.Error.WriteLine(problem);
         Console.WriteLine($"{Format.Count(done.Records, "record", "records")} copied to {to}");
         return done.Problems.Count == 0 ? 0 : 1;
     }

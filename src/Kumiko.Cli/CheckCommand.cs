@@ -16,7 +16,8 @@ public static class CheckCommand
             return 1;
         }
         using var access = DataAccess.Open(data);
-        if (access is null) return 1;
+        if (access is null)
+            return 1;
         CheckReport report;
         if (access.Folder is { } folder)
         {
@@ -25,7 +26,9 @@ public static class CheckCommand
                 Console.Error.WriteLine($"{data} holds no records.");
                 return 1;
             }
-            report = StoreCheck.Run(folder.Records, new Counter(), cancel).With(File.Exists(folder.Kept) ? KeptCheck.Run(folder.Kept) : []);
+            report = StoreCheck
+                .Run(folder.Records, new Counter(), cancel)
+                .With(File.Exists(folder.Kept) ? KeptCheck.Run(folder.Kept) : []);
         }
         else
         {
@@ -33,9 +36,12 @@ public static class CheckCommand
             answer.EnsureSuccessStatusCode();
             report = (await answer.Content.ReadFromJsonAsync<CheckReport>(cancel))!;
         }
-        foreach (var problem in report.Problems) Console.WriteLine(problem);
-        Console.WriteLine($"{Format.Count(report.Records, "record", "records")} in {Format.Count(report.Segments, "segment", "segments")} and {Format.Count(report.Batches, "batch", "batches")}: "
-            + (report.IsSound ? "all sound" : Format.Count(report.Problems.Count, "problem", "problems")));
+        foreach (var problem in report.Problems)
+            Console.WriteLine(problem);
+        Console.WriteLine(
+            $"{Format.Count(report.Records, "record", "records")} in {Format.Count(report.Segments, "segment", "segments")} and {Format.Count(report.Batches, "batch", "batches")}: "
+                + (report.IsSound ? "all sound" : Format.Count(report.Problems.Count, "problem", "problems"))
+        );
         return report.IsSound ? 0 : 1;
     }
 
@@ -44,7 +50,8 @@ public static class CheckCommand
     {
         public void Report(int value)
         {
-            if (value % 100 == 0 && !Console.IsErrorRedirected) Console.Error.Write($"\r{Format.Number(value)} segments");
+            if (value % 100 == 0 && !Console.IsErrorRedirected)
+                Console.Error.Write($"\r{Format.Number(value)} segments");
         }
     }
 }

@@ -8,58 +8,162 @@ public static class Commands
 {
     public static RootCommand Root()
     {
-        var data = new Option<string>("--data") { Description = "Folder that holds the data", DefaultValueFactory = _ => Path.Combine("data", "kumiko"), Recursive = true };
-        return new RootCommand("Kumiko: search, chart and alert on logs") { data, Run(data), Import(data), Query(data), Token(data), Person(data), Check(data), Backup(data), Restore(data) };
+        var data = new Option<string>("--data")
+        {
+            Description = "Folder that holds the data",
+            DefaultValueFactory = _ => Path.Combine("data", "kumiko"),
+            Recursive = true,
+        };
+        return new RootCommand("Kumiko: search, chart and alert on logs")
+        {
+            data,
+            Run(data),
+            Import(data),
+            Query(data),
+            Token(data),
+            Person(data),
+            Check(data),
+            Backup(data),
+            Restore(data),
+        };
     }
 
     private static Command Run(Option<string> data)
     {
-        var port = new Option<int>("--port") { Description = "Port on 127.0.0.1; 0 for any free one", DefaultValueFactory = _ => 8460 };
-        var smtp = new Option<string?>("--smtp") { Description = "Mail server: smtp://host:port or smtps://user@host; its password is read from --smtp-password-file or the variable KUMIKO_SMTP_PASSWORD" };
-        var password = new Option<string?>("--smtp-password-file") { Description = "File that holds the password of the mail server" };
-        var from = new Option<string>("--mail-from") { Description = "Sender of mails", DefaultValueFactory = _ => "kumiko@localhost" };
-        var address = new Option<string?>("--address") { Description = "The address that people use, where it is not this machine's: links in mails start with it, and its name is answered" };
-        var keep = new Option<string?>("--keep") { Description = "How long records are kept, such as 30d; for ever where it is not given" };
-        var size = new Option<string?>("--keep-size") { Description = "How much disk records may take, such as 50GB; the oldest go beyond it" };
-        var levels = new Option<string?>("--keep-levels") { Description = "How long ten-minute and hourly levels of metrics are kept, such as 400d; as long as records where it is not given" };
-        var listen = new Option<string>("--listen") { Description = "Address of this machine to listen on; 0.0.0.0 for all", DefaultValueFactory = _ => "127.0.0.1" };
-        var grpc = new Option<int>("--grpc-port") { Description = "Port for OTLP over gRPC; 0 for any free one, -1 for none", DefaultValueFactory = _ => 4317 };
-        var syslog = new Option<int>("--syslog-port") { Description = "Port for syslog over UDP and TCP; 0 for any free one, -1 for none", DefaultValueFactory = _ => 5514 };
-        var reach = new Option<string[]>("--reach") { Description = "A network beside the public ones that webhooks, mail, syslog, traps and scraping may reach, such as 10.1.0.0/16; can be given several times", DefaultValueFactory = _ => [] };
-        var scripts = new Option<string?>("--scripts") { Description = "Folder of scripts that channels may run; none where it is not given" };
-        var certificate = new Option<string?>("--tls-cert") { Description = "File in PEM of the certificate for TLS" };
-        var key = new Option<string?>("--tls-key") { Description = "File in PEM of its key; the first file where it is not given" };
-        var proxies = new Option<string[]>("--behind-proxy") { Description = "Address or network of a proxy in front, whose word on callers is taken; 127.0.0.1 where none is given with it", Arity = ArgumentArity.ZeroOrMore };
-        var command = new Command("run", "Starts the server") { port, smtp, password, from, address, keep, size, levels, listen, grpc, syslog, reach, scripts, certificate, key, proxies };
-        command.SetAction((parsed, cancel) => RunCommand.Do(new RunWish
+        var port = new Option<int>("--port")
         {
-            Data = parsed.GetValue(data)!,
-            Port = parsed.GetValue(port),
-            Smtp = parsed.GetValue(smtp),
-            SmtpPasswordFile = parsed.GetValue(password),
-            MailFrom = parsed.GetValue(from)!,
-            Address = parsed.GetValue(address),
-            Keep = parsed.GetValue(keep),
-            KeepSize = parsed.GetValue(size),
-            KeepLevels = parsed.GetValue(levels),
-            Listen = parsed.GetValue(listen)!,
-            GrpcPort = parsed.GetValue(grpc),
-            SyslogPort = parsed.GetValue(syslog),
-            Reach = parsed.GetValue(reach)!,
-            Scripts = parsed.GetValue(scripts),
-            TlsCertificate = parsed.GetValue(certificate),
-            TlsKey = parsed.GetValue(key),
-            Proxies = parsed.GetResult(proxies) is null ? null : parsed.GetValue(proxies)!,
-        }, cancel));
+            Description = "Port on 127.0.0.1; 0 for any free one",
+            DefaultValueFactory = _ => 8460,
+        };
+        var smtp = new Option<string?>("--smtp")
+        {
+            Description =
+                "Mail server: smtp://host:port or smtps://user@host; its password is read from --smtp-password-file or the variable KUMIKO_SMTP_PASSWORD",
+        };
+        var password = new Option<string?>("--smtp-password-file")
+        {
+            Description = "File that holds the password of the mail server",
+        };
+        var from = new Option<string>("--mail-from")
+        {
+            Description = "Sender of mails",
+            DefaultValueFactory = _ => "kumiko@localhost",
+        };
+        var address = new Option<string?>("--address")
+        {
+            Description =
+                "The address that people use, where it is not this machine's: links in mails start with it, and its name is answered",
+        };
+        var keep = new Option<string?>("--keep")
+        {
+            Description = "How long records are kept, such as 30d; for ever where it is not given",
+        };
+        var size = new Option<string?>("--keep-size")
+        {
+            Description = "How much disk records may take, such as 50GB; the oldest go beyond it",
+        };
+        var levels = new Option<string?>("--keep-levels")
+        {
+            Description =
+                "How long ten-minute and hourly levels of metrics are kept, such as 400d; as long as records where it is not given",
+        };
+        var listen = new Option<string>("--listen")
+        {
+            Description = "Address of this machine to listen on; 0.0.0.0 for all",
+            DefaultValueFactory = _ => "127.0.0.1",
+        };
+        var grpc = new Option<int>("--grpc-port")
+        {
+            Description = "Port for OTLP over gRPC; 0 for any free one, -1 for none",
+            DefaultValueFactory = _ => 4317,
+        };
+        var syslog = new Option<int>("--syslog-port")
+        {
+            Description = "Port for syslog over UDP and TCP; 0 for any free one, -1 for none",
+            DefaultValueFactory = _ => 5514,
+        };
+        var reach = new Option<string[]>("--reach")
+        {
+            Description =
+                "A network beside the public ones that webhooks, mail, syslog, traps and scraping may reach, such as 10.1.0.0/16; can be given several times",
+            DefaultValueFactory = _ => [],
+        };
+        var scripts = new Option<string?>("--scripts")
+        {
+            Description = "Folder of scripts that channels may run; none where it is not given",
+        };
+        var certificate = new Option<string?>("--tls-cert") { Description = "File in PEM of the certificate for TLS" };
+        var key = new Option<string?>("--tls-key")
+        {
+            Description = "File in PEM of its key; the first file where it is not given",
+        };
+        var proxies = new Option<string[]>("--behind-proxy")
+        {
+            Description =
+                "Address or network of a proxy in front, whose word on callers is taken; 127.0.0.1 where none is given with it",
+            Arity = ArgumentArity.ZeroOrMore,
+        };
+        var command = new Command("run", "Starts the server")
+        {
+            port,
+            smtp,
+            password,
+            from,
+            address,
+            keep,
+            size,
+            levels,
+            listen,
+            grpc,
+            syslog,
+            reach,
+            scripts,
+            certificate,
+            key,
+            proxies,
+        };
+        command.SetAction(
+            (parsed, cancel) =>
+                RunCommand.Do(
+                    new RunWish
+                    {
+                        Data = parsed.GetValue(data)!,
+                        Port = parsed.GetValue(port),
+                        Smtp = parsed.GetValue(smtp),
+                        SmtpPasswordFile = parsed.GetValue(password),
+                        MailFrom = parsed.GetValue(from)!,
+                        Address = parsed.GetValue(address),
+                        Keep = parsed.GetValue(keep),
+                        KeepSize = parsed.GetValue(size),
+                        KeepLevels = parsed.GetValue(levels),
+                        Listen = parsed.GetValue(listen)!,
+                        GrpcPort = parsed.GetValue(grpc),
+                        SyslogPort = parsed.GetValue(syslog),
+                        Reach = parsed.GetValue(reach)!,
+                        Scripts = parsed.GetValue(scripts),
+                        TlsCertificate = parsed.GetValue(certificate),
+                        TlsKey = parsed.GetValue(key),
+                        Proxies = parsed.GetResult(proxies) is null ? null : parsed.GetValue(proxies)!,
+                    },
+                    cancel
+                )
+        );
         return command;
     }
 
     private static Command Import(Option<string> data)
     {
-        var files = new Argument<string[]>("file") { Description = "Files of newline-delimited JSON, plain or gzip", Arity = ArgumentArity.OneOrMore };
+        var files = new Argument<string[]>("file")
+        {
+            Description = "Files of newline-delimited JSON, plain or gzip",
+            Arity = ArgumentArity.OneOrMore,
+        };
         var source = new Option<string>("--source") { Description = "The name of the place they come from", Required = true };
         var command = new Command("import", "Takes in files of records") { files, source };
-        command.SetAction((parsed, cancel) => ImportCommand.Do(parsed.GetValue(data)!, parsed.GetValue(files)!, parsed.GetValue(source)!, cancel));
+        command.SetAction(
+            (parsed, cancel) =>
+                ImportCommand.Do(parsed.GetValue(data)!, parsed.GetValue(files)!, parsed.GetValue(source)!, cancel)
+        );
         return command;
     }
 
@@ -71,14 +175,33 @@ public static class Commands
         var format = new Option<string>("--format") { Description = "table, csv or ndjson", DefaultValueFactory = _ => "table" };
         format.AcceptOnlyFromAmong("table", "csv", "ndjson");
         var plan = new Option<bool>("--plan") { Description = "Says how the query is answered, and what each step took" };
-        var parameters = new Option<string[]>("--param") { Description = "A parameter's value: terminal=Tarnhead gives :terminal its value", DefaultValueFactory = _ => [] };
+        var parameters = new Option<string[]>("--param")
+        {
+            Description = "A parameter's value: terminal=Tarnhead gives :terminal its value",
+            DefaultValueFactory = _ => [],
+        };
         parameters.Validators.Add(result =>
         {
-            if (result.Tokens.Any(t => t.Value.IndexOf('=') < 1)) result.AddError("Write --param NAME=VALUE.");
+            if (result.Tokens.Any(t => t.Value.IndexOf('=') < 1))
+                result.AddError("Write --param NAME=VALUE.");
         });
         var command = new Command("query", "Asks a query") { text, from, to, format, plan, parameters };
-        command.SetAction((parsed, cancel) => QueryCommand.Do(parsed.GetValue(data)!, parsed.GetValue(text)!, parsed.GetValue(from)!, parsed.GetValue(to)!, parsed.GetValue(format)!, parsed.GetValue(plan),
-            parsed.GetValue(parameters)!.GroupBy(p => p[..p.IndexOf('=')]).ToDictionary(g => g.Key, g => g.Last()[(g.Key.Length + 1)..], StringComparer.Ordinal), cancel));
+        command.SetAction(
+            (parsed, cancel) =>
+                QueryCommand.Do(
+                    parsed.GetValue(data)!,
+                    parsed.GetValue(text)!,
+                    parsed.GetValue(from)!,
+                    parsed.GetValue(to)!,
+                    parsed.GetValue(format)!,
+                    parsed.GetValue(plan),
+                    parsed
+                        .GetValue(parameters)!
+                        .GroupBy(p => p[..p.IndexOf('=')])
+                        .ToDictionary(g => g.Key, g => g.Last()[(g.Key.Length + 1)..], StringComparer.Ordinal),
+                    cancel
+                )
+        );
         return command;
     }
 
@@ -118,7 +241,9 @@ public static class Commands
         var name = new Argument<string>("name") { Description = "Who will use it" };
         var purpose = new Option<TokenPurpose>("--for") { Description = "intake or query", Required = true };
         var command = new Command("token", "Makes a token and prints it, this once") { name, purpose };
-        command.SetAction((parsed, cancel) => TokenCommand.Do(parsed.GetValue(data)!, parsed.GetValue(name)!, parsed.GetValue(purpose), cancel));
+        command.SetAction(
+            (parsed, cancel) => TokenCommand.Do(parsed.GetValue(data)!, parsed.GetValue(name)!, parsed.GetValue(purpose), cancel)
+        );
         return command;
     }
 }

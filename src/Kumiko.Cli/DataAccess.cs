@@ -15,14 +15,20 @@ public sealed class DataAccess : IDisposable
     /// <summary>A client of the server that holds it, with its control token.</summary>
     public HttpClient? Server { get; }
 
-    /// <summary>Null, with a sentence on the error stream, where the folder is held by something that cannot be reached.</summary>
+    /// <summary>Null, with a sentence on the error stream, where the folder is held by something that cannot be
+    /// reached.</summary>
     public static DataAccess? Open(string path)
     {
-        if (DataFolder.TryOpen(path) is { } folder) return new DataAccess(folder, null);
+        if (DataFolder.TryOpen(path) is { } folder)
+            return new DataAccess(folder, null);
         if (DataFolder.FindServer(path) is { } found)
         {
             // The server says itself which certificate is its own; the name in it is not this machine's.
-            var handler = new HttpClientHandler { ServerCertificateCustomValidationCallback = (_, certificate, _, _) => certificate?.GetCertHashString(HashAlgorithmName.SHA256) == found.Fingerprint };
+            var handler = new HttpClientHandler
+            {
+                ServerCertificateCustomValidationCallback = (_, certificate, _, _) =>
+                    certificate?.GetCertHashString(HashAlgorithmName.SHA256) == found.Fingerprint,
+            };
             var server = new HttpClient(handler) { BaseAddress = new Uri(found.Address), Timeout = Timeout.InfiniteTimeSpan };
             server.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", found.Token);
             return new DataAccess(null, server);

@@ -18,7 +18,8 @@ public static class ImportCommand
             return 1;
         }
         using var access = DataAccess.Open(data);
-        if (access is null) return 1;
+        if (access is null)
+            return 1;
         using var store = access.Folder is { } folder ? new RecordStore(folder.Records, TimeProvider.System) : null;
         var failed = false;
         foreach (var file in files)
@@ -26,7 +27,14 @@ public static class ImportCommand
             await using var bytes = File.OpenRead(file);
             await using var content = new CountedStream(bytes, read => Progress(file, read, bytes.Length));
             var answer = store is not null
-                ? await new LineIntake(store, TimeProvider.System).Take(Unpacked(content, bytes), source, null, long.MaxValue, null, cancel)
+                ? await new LineIntake(store, TimeProvider.System).Take(
+                    Unpacked(content, bytes),
+                    source,
+                    null,
+                    long.MaxValue,
+                    null,
+                    cancel
+                )
                 : await Send(access.Server!, Unpacked(content, bytes), source, cancel);
             Console.Error.WriteLine();
             Report(file, answer);
@@ -37,15 +45,23 @@ public static class ImportCommand
 
     private static void Progress(string file, long read, long length)
     {
-        if (!Console.IsErrorRedirected || read >= length) Console.Error.Write($"\r{Path.GetFileName(file)}: {Format.Percent(length == 0 ? 1 : (double)read / length)} of {Format.Size(length)}   ");
+        if (!Console.IsErrorRedirected || read >= length)
+            Console.Error.Write(
+                $"\r{Path.GetFileName(file)}: {Format.Percent(length == 0 ? 1 : (double)read / length)} of {Format.Size(length)}   "
+            );
     }
 
     private static void Report(string file, IntakeAnswer answer)
     {
-        Console.WriteLine($"{file}: {Format.Count(answer.Taken, "record", "records")} taken, {Format.Count(answer.RefusedTotal, "line", "lines")} refused");
-        foreach (var refused in answer.Refused.Take(ToldRefusals)) Console.Error.WriteLine($"  line {refused.Line}, column {refused.Column}: {refused.Reason}");
-        if (answer.RefusedTotal > ToldRefusals) Console.Error.WriteLine($"  and {Format.Number(answer.RefusedTotal - ToldRefusals)} more");
-        if (answer.Problem is not null) Console.Error.WriteLine("  " + answer.Problem);
+        Console.WriteLine(
+            $"{file}: {Format.Count(answer.Taken, "record", "records")} taken, {Format.Count(answer.RefusedTotal, "line", "lines")} refused"
+        );
+        foreach (var refused in answer.Refused.Take(ToldRefusals))
+            Console.Error.WriteLine($"  line {refused.Line}, column {refused.Column}: {refused.Reason}");
+        if (answer.RefusedTotal > ToldRefusals)
+            Console.Error.WriteLine($"  and {Format.Number(answer.RefusedTotal - ToldRefusals)} more");
+        if (answer.Problem is not null)
+            Console.Error.WriteLine("  " + answer.Problem);
     }
 
     private static bool IsGzip(FileStream file)
@@ -66,10 +82,30 @@ public static class ImportCommand
         using var response = await server.PostAsync("/intake/records?source=" + Uri.EscapeDataString(source), body, cancel);
         using var json = JsonDocument.Parse(await response.Content.ReadAsStreamAsync(cancel));
         var answer = json.RootElement;
-        if (!answer.TryGetProperty("taken", out var taken)) return new IntakeAnswer(0, 0, [], answer.GetProperty("error").GetString(), IntakeStop.Damaged);
-        var refused = answer.GetProperty("refused").EnumerateArray().Select(r => new Refused(r.GetProperty("line").GetInt64(), r.GetProperty("column").GetInt32(), r.GetProperty("reason").GetString()!, []));
-        var problem = answer.TryGetProperty("error", out var error) ? error.GetString() : whole.IsDamaged ? "The compressed data is damaged. What stands before the damage was taken." : null;
-        return new IntakeAnswer(taken.GetInt64(), answer.GetProperty("refused_total").GetInt64(), [.. refused], problem, problem is null ? IntakeStop.None : whole.IsDamaged ? IntakeStop.Damaged : IntakeStop.NoRoom);
+        if (!answer.TryGetProperty("taken", out var taken))
+            return new IntakeAnswer(0, 0, [], answer.GetProperty("error").GetString(), IntakeStop.Damaged);
+        var refused = answer
+            .GetProperty("refused")
+            .EnumerateArray()
+            .Select(r => new Refused(
+                r.GetProperty("line").GetInt64(),
+                r.GetProperty("column").GetInt32(),
+                r.GetProperty("reason").GetString()!,
+                []
+            ));
+        var problem =
+            answer.TryGetProperty("error", out var error) ? error.GetString()
+            : whole.IsDamaged ? "The compressed data is damaged. What stands before the damage was taken."
+            : null;
+        return new IntakeAnswer(
+            taken.GetInt64(),
+            answer.GetProperty("refused_total").GetInt64(),
+            [.. refused],
+            problem,
+            problem is null ? IntakeStop.None
+                : whole.IsDamaged ? IntakeStop.Damaged
+                : IntakeStop.NoRoom
+        );
     }
 }
 
@@ -80,10 +116,18 @@ internal abstract class ForwardStream : Stream
     public override bool CanSeek => false;
     public override bool CanWrite => false;
     public override long Length => throw new NotSupportedException();
-    public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+    public override long Position
+    {
+        get => throw new NotSupportedException();
+        set => throw new NotSupportedException();
+    }
+
     public override void Flush() { }
+
     public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
     public override void SetLength(long value) => throw new NotSupportedException();
+
     public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 }
 
@@ -94,7 +138,10 @@ internal sealed class UpToDamage(Stream inner) : ForwardStream
 
     public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default)
     {
-        try { return await inner.ReadAsync(buffer, cancellationToken); }
+        try
+        {
+            return await inner.ReadAsync(buffer, cancellationToken);
+        }
         catch (Exception e) when (Gzip.IsDamage(e))
         {
             IsDamaged = true;
@@ -102,22 +149,27 @@ internal sealed class UpToDamage(Stream inner) : ForwardStream
         }
     }
 
-    public override int Read(byte[] buffer, int offset, int count) => ReadAsync(buffer.AsMemory(offset, count)).AsTask().GetAwaiter().GetResult();
+    public override int Read(byte[] buffer, int offset, int count) =>
+        ReadAsync(buffer.AsMemory(offset, count)).AsTask().GetAwaiter().GetResult();
 }
 
 /// <summary>A stream that tells how much of it was read.</summary>
 internal sealed class CountedStream(Stream inner, Action<long> told) : ForwardStream
 {
     private const long Every = 4 << 20;
-    private long _read, _told;
+    private long _read,
+        _told;
 
-    public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) => Count(await inner.ReadAsync(buffer, cancellationToken));
+    public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
+        Count(await inner.ReadAsync(buffer, cancellationToken));
+
     public override int Read(byte[] buffer, int offset, int count) => Count(inner.Read(buffer, offset, count));
 
     private int Count(int read)
     {
         _read += read;
-        if (_read - _told < Every && read != 0) return read;
+        if (_read - _told < Every && read != 0)
+            return read;
         told(_told = _read);
         return read;
     }

@@ -9,7 +9,8 @@ public static class PersonCommand
     public static async Task<int> Reset(string data, string email, CancellationToken cancel)
     {
         using var access = DataAccess.Open(data);
-        if (access is null) return 1;
+        if (access is null)
+            return 1;
         if (access.Folder is { } folder)
         {
             using var kept = new KeptDatabase(folder.Kept);
@@ -23,7 +24,11 @@ public static class PersonCommand
             Console.WriteLine($"Start Kumiko and open this within a day, behind its address: /welcome?key={secret}");
             return 0;
         }
-        using var response = await access.Server!.PostAsync($"/control/person/reset?email={Uri.EscapeDataString(email)}", null, cancel);
+        using var response = await access.Server!.PostAsync(
+            $"/control/person/reset?email={Uri.EscapeDataString(email)}",
+            null,
+            cancel
+        );
         return await DataAccess.Print(response, cancel);
     }
 }

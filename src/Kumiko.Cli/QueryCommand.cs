@@ -19,55 +19,114 @@ public static class QueryCommand
 {
     private const int WidestCell = 80;
 
-    public static async Task<int> Do(string data, string text, string from, string to, string format, bool plan, IReadOnlyDictionary<string, string> parameters, CancellationToken cancel)
+    public static async Task<int> Do(
+        string data,
+        string text,
+        string from,
+        string to,
+        string format,
+        bool plan,
+        IReadOnlyDictionary<string, string> parameters,
+        CancellationToken cancel
+    )
     {
         using var access = DataAccess.Open(data);
-        if (access is null) return 1;
+        if (access is null)
+            return 1;
         await using var output = Console.OpenStandardOutput();
         return access.Folder is { } folder
             ? await Ask(folder, text, from, to, format, plan, parameters, output, cancel)
             : await Ask(access.Server!, text, from, to, format, plan, parameters, output, cancel);
     }
 
-    private static async Task<int> Ask(DataFolder folder, string text, string from, string to, string format, bool plan, IReadOnlyDictionary<string, string> parameters, Stream output, CancellationToken cancel)
+    private static async Task<int> Ask(
+        DataFolder folder,
+        string text,
+        string from,
+        string to,
+        string format,
+        bool plan,
+        IReadOnlyDictionary<string, string> parameters,
+        Stream output,
+        CancellationToken cancel
+    )
     {
         var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
         using var kept = new KeptDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
-        var surroundings = StoreSets.Of(store, metrics, new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System), new RuleStore(kept, TimeProvider.System), new Kumiko.Core.Changes.ChangeStore(kept), new LookupTables(folder.Tables));
+        var surroundings = StoreSets.Of(
+            store,
+            metrics,
+            new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System),
+            new RuleStore(kept, TimeProvider.System),
+            new Kumiko.Core.Changes.ChangeStore(kept),
+            new LookupTables(folder.Tables)
+        );
         var parsed = QueryParser.Parse(text, surroundings.Tables());
-        if (!parsed.Ok) return Failed(parsed.Errors[0].Describe(text));
-        if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last) return Failed("--from and --to are ISO 8601 times, or -1h and now.");
+        if (!parsed.Ok)
+            return Failed(parsed.Errors[0].Describe(text));
+        if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last)
+            return Failed("--from and --to are ISO 8601 times, or -1h and now.");
         var window = new TimeRange(first, last).Resolve(now);
-        if (window.IsEmpty) return Failed("--from must lie before --to.");
-        using var run = new Run(new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default) { Parameters = parameters }, store.Current, surroundings);
+        if (window.IsEmpty)
+            return Failed("--from must lie before --to.");
+        using var run = new Run(
+            new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default) { Parameters = parameters },
+            store.Current,
+            surroundings
+        );
         try
         {
             if (plan)
             {
-                foreach (var line in await run.Explain()) Console.WriteLine(line);
+                foreach (var line in await run.Explain())
+                    Console.WriteLine(line);
                 return 0;
             }
             await using var answer = await run.Stream();
-            if (format != "table") await FrameWriter.Write(answer, format, output, cancel);
+            if (format != "table")
+                await FrameWriter.Write(answer, format, output, cancel);
             else
             {
                 var rows = new List<string[]>();
-                await foreach (var chunk in answer.Chunks()) rows.AddRange(chunk.Select(r => r.Select(Cell).ToArray()));
+                await foreach (var chunk in answer.Chunks())
+                    rows.AddRange(chunk.Select(r => r.Select(Cell).ToArray()));
                 Print(answer.Schema.Columns.Select(c => c.Name).ToList(), rows);
             }
-            foreach (var damage in store.DamageIn(window)) Console.Error.WriteLine(damage);
+            foreach (var damage in store.DamageIn(window))
+                Console.Error.WriteLine(damage);
             return 0;
         }
-        catch (QueryRefusedException e) { return Failed(e.Message); }
+        catch (QueryRefusedException e)
+        {
+            return Failed(e.Message);
+        }
     }
 
-    private static async Task<int> Ask(HttpClient server, string text, string from, string to, string format, bool plan, IReadOnlyDictionary<string, string> parameters, Stream output, CancellationToken cancel)
+    private static async Task<int> Ask(
+        HttpClient server,
+        string text,
+        string from,
+        string to,
+        string format,
+        bool plan,
+        IReadOnlyDictionary<string, string> parameters,
+        Stream output,
+        CancellationToken cancel
+    )
     {
-        var fields = new Dictionary<string, string> { ["q"] = text, ["from"] = from, ["to"] = to, ["format"] = format == "table" ? "ndjson" : format };
-        if (plan) fields["plan"] = "1";
-        foreach (var (name, value) in parameters) fields["p." + name] = value;
+        var fields = new Dictionary<string, string>
+        {
+            ["q"] = text,
+            ["from"] = from,
+            ["to"] = to,
+            ["format"] = format == "table" ? "ndjson" : format,
+        };
+        if (plan)
+            fields["plan"] = "1";
+        foreach (var (name, value) in parameters)
+            fields["p." + name] = value;
         using var form = new FormUrlEncodedContent(fields);
         using var response = await server.PostAsync("/api/query", form, cancel);
         await using var body = await response.Content.ReadAsStreamAsync(cancel);
@@ -76,7 +135,8 @@ public static class QueryCommand
             using var error = await JsonDocument.ParseAsync(body, cancellationToken: cancel);
             return Failed(error.RootElement.GetProperty("error").GetString()!);
         }
-        if (response.Headers.TryGetValues("Kumiko-Incomplete", out var incomplete)) Console.Error.WriteLine("This answer is not complete: " + string.Join(' ', incomplete) + ".");
+        if (response.Headers.TryGetValues("Kumiko-Incomplete", out var incomplete))
+            Console.Error.WriteLine("This answer is not complete: " + string.Join(' ', incomplete) + ".");
         if (plan || format != "table")
         {
             await body.CopyToAsync(output, cancel);
@@ -94,7 +154,11 @@ public static class QueryCommand
                 continue;
             }
             names = [.. row.RootElement.EnumerateObject().Select(p => p.Name)];
-            rows.Add([.. row.RootElement.EnumerateObject().Select(p => p.Value.ValueKind == JsonValueKind.Null ? "" : p.Value.ToString())]);
+            rows.Add([
+                .. row
+                    .RootElement.EnumerateObject()
+                    .Select(p => p.Value.ValueKind == JsonValueKind.Null ? "" : p.Value.ToString()),
+            ]);
         }
         Print(names, rows);
         return 0;
@@ -102,7 +166,9 @@ public static class QueryCommand
 
     /// <summary>What a last line says of the whole answer; null for a row of it.</summary>
     private static string? Remark(JsonElement line) =>
-        line.EnumerateObject().ToList() is [{ Name: "error" or "incomplete", Value: { ValueKind: JsonValueKind.String } text }] ? text.GetString() : null;
+        line.EnumerateObject().ToList() is [{ Name: "error" or "incomplete", Value: { ValueKind: JsonValueKind.String } text }]
+            ? text.GetString()
+            : null;
 
     private static int Failed(string message)
     {
@@ -110,14 +176,21 @@ public static class QueryCommand
         return 1;
     }
 
-    private static string Cell(Value value) => value.IsMissing ? "" : value.Kind == ValueKind.Duration ? Format.Duration(value.AsDouble) : value.ToText();
+    private static string Cell(Value value) =>
+        value.IsMissing ? ""
+        : value.Kind == ValueKind.Duration ? Format.Duration(value.AsDouble)
+        : value.ToText();
 
-    /// <summary>Columns as wide as their widest cell; control characters made visible, so that no record speaks to the terminal.</summary>
+    /// <summary>Columns as wide as their widest cell; control characters made visible, so that no record speaks to the
+    /// terminal.</summary>
     private static void Print(List<string> names, IEnumerable<string[]> rows)
     {
         var cells = rows.Select(r => Array.ConvertAll(r, Shown)).ToList();
-        var widths = names.Select((name, i) => Math.Max(name.Length, cells.Select(r => r[i].Length).DefaultIfEmpty(0).Max())).ToList();
-        foreach (var row in cells.Prepend([.. names])) Console.WriteLine(string.Join("  ", row.Select((cell, i) => cell.PadRight(widths[i]))).TrimEnd());
+        var widths = names
+            .Select((name, i) => Math.Max(name.Length, cells.Select(r => r[i].Length).DefaultIfEmpty(0).Max()))
+            .ToList();
+        foreach (var row in cells.Prepend([.. names]))
+            Console.WriteLine(string.Join("  ", row.Select((cell, i) => cell.PadRight(widths[i]))).TrimEnd());
     }
 
     private static string Shown(string cell)

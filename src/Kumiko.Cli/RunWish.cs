@@ -33,54 +33,86 @@ public sealed record RunWish
 
     /// <summary>As options of a server.</summary>
     /// <exception cref="WrongWishException">Something of it cannot be; the message says what and how to write it.</exception>
-    public ServerOptions Read() => new()
-    {
-        Data = Data,
-        Port = Port,
-        Smtp = ReadSmtp(),
-        SmtpPassword = ReadPassword(),
-        MailFrom = MailFrom,
-        PublicAddress = ReadAddress(),
-        Retention = new Retention(Age(Keep), ReadSize()),
-        KeepLevels = Age(KeepLevels),
-        Listen = IPAddress.TryParse(Listen, out var here) ? here : throw new WrongWishException($"“{Listen}” is no address. Write one of this machine, or 0.0.0.0 for all."),
-        GrpcPort = GrpcPort < 0 ? null : GrpcPort,
-        SyslogPort = SyslogPort < 0 ? null : SyslogPort,
-        Reach = [.. Reach.Select(Network)],
-        Scripts = Scripts is null || Directory.Exists(Scripts) ? Scripts : throw new WrongWishException($"There is no folder {Scripts} for scripts."),
-        Tls = ReadCertificate(),
-        Proxies = Proxies is null ? null : Proxies.Count == 0 ? [IPNetwork.Parse("127.0.0.0/8"), IPNetwork.Parse("::1/128")] : [.. Proxies.Select(Network)],
-    };
+    public ServerOptions Read() =>
+        new()
+        {
+            Data = Data,
+            Port = Port,
+            Smtp = ReadSmtp(),
+            SmtpPassword = ReadPassword(),
+            MailFrom = MailFrom,
+            PublicAddress = ReadAddress(),
+            Retention = new Retention(Age(Keep), ReadSize()),
+            KeepLevels = Age(KeepLevels),
+            Listen = IPAddress.TryParse(Listen, out var here)
+                ? here
+                : throw new WrongWishException($"“{Listen}” is no address. Write one of this machine, or 0.0.0.0 for all."),
+            GrpcPort = GrpcPort < 0 ? null : GrpcPort,
+            SyslogPort = SyslogPort < 0 ? null : SyslogPort,
+            Reach = [.. Reach.Select(Network)],
+            Scripts =
+                Scripts is null || Directory.Exists(Scripts)
+                    ? Scripts
+                    : throw new WrongWishException($"There is no folder {Scripts} for scripts."),
+            Tls = ReadCertificate(),
+            Proxies =
+                Proxies is null ? null
+                : Proxies.Count == 0 ? [IPNetwork.Parse("127.0.0.0/8"), IPNetwork.Parse("::1/128")]
+                : [.. Proxies.Select(Network)],
+        };
 
-    private Uri? ReadSmtp() => Smtp is null ? null : Uri.TryCreate(Smtp, UriKind.Absolute, out var mail) && mail.Scheme is "smtp" or "smtps" ? mail
+    private Uri? ReadSmtp() =>
+        Smtp is null ? null
+        : Uri.TryCreate(Smtp, UriKind.Absolute, out var mail) && mail.Scheme is "smtp" or "smtps" ? mail
         : throw new WrongWishException("Write the mail server as smtp://host:port or smtps://user@host.");
 
     private string? ReadPassword()
     {
-        if (SmtpPasswordFile is null) return Environment.GetEnvironmentVariable(PasswordVariable) is { Length: > 0 } set ? set : null;
-        try { return File.ReadAllText(SmtpPasswordFile).TrimEnd('\r', '\n'); }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException) { throw new WrongWishException($"The password of the mail server cannot be read: {e.Message}"); }
+        if (SmtpPasswordFile is null)
+            return Environment.GetEnvironmentVariable(PasswordVariable) is { Length: > 0 } set ? set : null;
+        try
+        {
+            return File.ReadAllText(SmtpPasswordFile).TrimEnd('\r', '\n');
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            throw new WrongWishException($"The password of the mail server cannot be read: {e.Message}");
+        }
     }
 
-    private string? ReadAddress() => Address is null ? null : Uri.TryCreate(Address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https" ? Address.TrimEnd('/')
+    private string? ReadAddress() =>
+        Address is null ? null
+        : Uri.TryCreate(Address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https" ? Address.TrimEnd('/')
         : throw new WrongWishException($"“{Address}” is no address. Write it as https://kumiko.example.");
 
     private TlsCertificate? ReadCertificate()
     {
-        if (TlsCertificate is null) return TlsKey is null ? null : throw new WrongWishException("Give the certificate too, with --tls-cert.");
-        try { return new TlsCertificate(TlsCertificate, TlsKey); }
+        if (TlsCertificate is null)
+            return TlsKey is null ? null : throw new WrongWishException("Give the certificate too, with --tls-cert.");
+        try
+        {
+            return new TlsCertificate(TlsCertificate, TlsKey);
+        }
         catch (Exception e) when (e is CryptographicException or IOException or UnauthorizedAccessException or ArgumentException)
         {
-            throw new WrongWishException($"The certificate for TLS cannot be read: {e.Message} Give both in PEM, with --tls-cert and --tls-key.");
+            throw new WrongWishException(
+                $"The certificate for TLS cannot be read: {e.Message} Give both in PEM, with --tls-cert and --tls-key."
+            );
         }
     }
 
-    private long? ReadSize() => KeepSize is null ? null : Quantities.TryParseSize(KeepSize, out var most) && most > 0 ? most : throw new WrongWishException($"“{KeepSize}” is no size. Write it as 50GB or 500MiB.");
+    private long? ReadSize() =>
+        KeepSize is null ? null
+        : Quantities.TryParseSize(KeepSize, out var most) && most > 0 ? most
+        : throw new WrongWishException($"“{KeepSize}” is no size. Write it as 50GB or 500MiB.");
 
-    private static long? Age(string? text) => text is null ? null : Quantities.TryParseDuration(text, out var duration) && duration > 0 ? duration
+    private static long? Age(string? text) =>
+        text is null ? null
+        : Quantities.TryParseDuration(text, out var duration) && duration > 0 ? duration
         : throw new WrongWishException($"“{text}” is no time to keep records or levels. Write it as 30d or 12h.");
 
-    private static IPNetwork Network(string text) => IPNetwork.TryParse(text, out var network) ? network
+    private static IPNetwork Network(string text) =>
+        IPNetwork.TryParse(text, out var network) ? network
         : IPAddress.TryParse(text, out var one) ? new IPNetwork(one, one.GetAddressBytes().Length * 8)
         : throw new WrongWishException($"“{text}” is no network. Write it as 10.1.0.0/16.");
 }

@@ -5,6 +5,7 @@ public sealed class DemoOptions
 {
     public required string Data { get; init; }
     public int Port { get; init; } = 8460;
+
     /// <summary>For OTLP over gRPC and for syslog; 0 for any free port.</summary>
     public int GrpcPort { get; init; }
     public int SyslogPort { get; init; }
@@ -26,7 +27,8 @@ public sealed class DemoOptions
     /// <summary>Whether there are rules and an objective from the start.</summary>
     public bool HasRules { get; init; } = true;
 
-    /// <summary>How far the line's own clocks are ahead of UTC; null to choose it at the first start, see <see cref="World.LineZone"/>.</summary>
+    /// <summary>How far the line's own clocks are ahead of UTC; null to choose it at the first start, see
+    /// <see cref="World.LineZone"/>.</summary>
     public TimeSpan? Offset { get; init; }
 
     /// <summary>How many records there are for each of the usual world.</summary>

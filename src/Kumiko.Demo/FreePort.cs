@@ -15,6 +15,9 @@ internal static class FreePort
             tried.Start();
             return port;
         }
-        catch (SocketException) { return 0; }
+        catch (SocketException)
+        {
+            return 0;
+        }
     }
 }

@@ -23,8 +23,16 @@ public sealed class JourneyTests(RunningDemo demo)
         // 1. Fields cut out of bodies; a table of them; a count beside every stage.
         ines.Open("/search?from=-1d&to=now");
         ines.Until(() => ines.All("#counts .figure").Count == 1 && ines.Records > 1_000, "all records");
-        ines.Ask("refused\n| parse body as \"{} refused: {why} after {took:duration}\"\n| where took > 400ms\n| select time, why, took");
-        Assert.Equal(["time", "why", "took"], ines.Until(() => ines.All("table.frame th[scope=col]") is { Count: 3 } heads ? heads.Select(h => h.Text).ToList() : null, "the table"));
+        ines.Ask(
+            "refused\n| parse body as \"{} refused: {why} after {took:duration}\"\n| where took > 400ms\n| select time, why, took"
+        );
+        Assert.Equal(
+            ["time", "why", "took"],
+            ines.Until(
+                () => ines.All("table.frame th[scope=col]") is { Count: 3 } heads ? heads.Select(h => h.Text).ToList() : null,
+                "the table"
+            )
+        );
         ines.Until(() => ines.All("#counts .figure").Count == 4, "four counts");
         Assert.EndsWith("rows", ines.All("#counts .figure")[3].Text);
         Assert.Empty(ines.Axe());
@@ -43,15 +51,24 @@ public sealed class JourneyTests(RunningDemo demo)
 
         // 3. A wrong name is told, with what was meant; one click asks it.
         ines.Ask("levle = error");
-        ines.Until(() => ines.All(".hint").Any(h => h.Text.Contains("Did you mean level?", StringComparison.Ordinal)), "the advice");
+        ines.Until(
+            () => ines.All(".hint").Any(h => h.Text.Contains("Did you mean level?", StringComparison.Ordinal)),
+            "the advice"
+        );
         ines.Press("Ask this instead");
         ines.Until(() => ines.Query == "level = error" && ines.Records > 0, "what was meant");
 
         // 4. A parameter has a field of its own, and stands in the address.
         ines.Ask("terminal = :terminal");
-        ines.Until(() => ines.All("p.refused").Any(p => p.Text.Contains(":terminal has no value", StringComparison.Ordinal)), "the question for a value");
+        ines.Until(
+            () => ines.All("p.refused").Any(p => p.Text.Contains(":terminal has no value", StringComparison.Ordinal)),
+            "the question for a value"
+        );
         ines.Find("#parameters input").SendKeys("Tarnhead" + Keys.Enter);
-        ines.Until(() => ines.Here.Contains("p.terminal=Tarnhead", StringComparison.Ordinal) && ines.Records > 0, "records of Tarnhead");
+        ines.Until(
+            () => ines.Here.Contains("p.terminal=Tarnhead", StringComparison.Ordinal) && ines.Records > 0,
+            "records of Tarnhead"
+        );
         Assert.Empty(ines.Axe());
         Assert.Empty(ines.Problems);
     }
@@ -87,9 +104,14 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Until(() => ines.Records < refused, "fewer records");
         var atTarnhead = ines.Records;
         ines.Until(() => ines.Field("reason"), "the field reason");
-        var reason = ines.All("a.only").First(a => a.GetAttribute("title")!.StartsWith("Only reason =", StringComparison.Ordinal)).Text;
+        var reason = ines.All("a.only")
+            .First(a => a.GetAttribute("title")!.StartsWith("Only reason =", StringComparison.Ordinal))
+            .Text;
         ines.Click(() => ines.Until(() => ines.Field("reason")?.FindElement(By.CssSelector("ul a.without")), "≠"));
-        ines.Until(() => ines.Query.StartsWith("refused and terminal = Tarnhead and reason != ", StringComparison.Ordinal), $"≠ {reason} in the text");
+        ines.Until(
+            () => ines.Query.StartsWith("refused and terminal = Tarnhead and reason != ", StringComparison.Ordinal),
+            $"≠ {reason} in the text"
+        );
         ines.Until(() => ines.Records < atTarnhead, "fewer records");
         ines.Driver.Navigate().Back();
         ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "Back undoes");
@@ -99,7 +121,12 @@ public sealed class JourneyTests(RunningDemo demo)
         // By chance both stretches may have as many records; what the head tells of them differs.
         var head = ines.Text(".result-head");
         ines.Drag("svg[data-strip]", 0.3, 0.5, 0.5);
-        ines.Until(() => ines.Here.Contains("from=") && !ines.Find("#when").GetAttribute("value")!.StartsWith("last", StringComparison.Ordinal), "the focus that was drawn");
+        ines.Until(
+            () =>
+                ines.Here.Contains("from=")
+                && !ines.Find("#when").GetAttribute("value")!.StartsWith("last", StringComparison.Ordinal),
+            "the focus that was drawn"
+        );
         ines.Until(() => ines.Text(".result-head") != head && ines.All("#counts [data-load]").Count == 0, "other records");
         var (link, drawn) = (ines.Driver.Url, ines.Records);
         ines.Driver.Navigate().Refresh();
@@ -108,7 +135,10 @@ public sealed class JourneyTests(RunningDemo demo)
         {
             tomas.SignIn("Tomas Verrall", link);
             Assert.Equal(drawn, tomas.Records);
-            Assert.Equal("refused and terminal = Tarnhead", tomas.Until(() => tomas.Query is { Length: > 0 } q ? q : null, "the same query"));
+            Assert.Equal(
+                "refused and terminal = Tarnhead",
+                tomas.Until(() => tomas.Query is { Length: > 0 } q ? q : null, "the same query")
+            );
             Assert.Equal(ines.Find("#when").GetAttribute("value"), tomas.Find("#when").GetAttribute("value"));
         }
 
@@ -141,7 +171,10 @@ public sealed class JourneyTests(RunningDemo demo)
         Fill(ines, "CheckedEvery", "10s");
         // An address of its own: what other tests tell would use up the limit of hers.
         Fill(ines, "MailTo", "gates@skerryline.example");
-        ines.Until(() => ines.Text("#trial").Contains("warning above 20", StringComparison.Ordinal), "the trial with the new limits");
+        ines.Until(
+            () => ines.Text("#trial").Contains("warning above 20", StringComparison.Ordinal),
+            "the trial with the new limits"
+        );
         Assert.Contains("message", ines.Text("#trial .verdict"));
         ines.Press("Save the rule");
         ines.Until(() => ines.Here == "/alerts", "the list of rules");
@@ -152,17 +185,53 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Press("Send gate firmware 7.3 to Tarnhead");
         ines.Button("Roll back to 7.2");
         ines.Open("/alerts");
-        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".tabs-band h2").Contains("1 alert is open", StringComparison.Ordinal); }, "the alert", timePasses: true);
-        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal); }, "a critical alert", timePasses: true);
-        Assert.Contains(ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal));
+        ines.Until(
+            () =>
+            {
+                ines.Driver.Navigate().Refresh();
+                return ines.Text(".tabs-band h2").Contains("1 alert is open", StringComparison.Ordinal);
+            },
+            "the alert",
+            timePasses: true
+        );
+        ines.Until(
+            () =>
+            {
+                ines.Driver.Navigate().Refresh();
+                return ines.Text(".list tbody").Contains("critical", StringComparison.Ordinal);
+            },
+            "a critical alert",
+            timePasses: true
+        );
+        Assert.Contains(ines.All("#strip rect.alert title"), t =>
+            t.GetAttribute("textContent")!.Contains("gate refusals", StringComparison.Ordinal)
+        );
         // Its page is tall or short: the strip stands at the foot of the window.
         ines.Click(() => ines.All(".list tbody a").First(a => a.Text.Contains("gate refusals", StringComparison.Ordinal)));
         ines.Until(() => ines.Here.StartsWith("/alerts/", StringComparison.Ordinal), "the page of the alert");
-        Assert.True((bool)ines.Driver.ExecuteScript("return Math.abs(document.querySelector('#strip').getBoundingClientRect().bottom - innerHeight) < 2")!);
+        Assert.True(
+            (bool)
+                ines.Driver.ExecuteScript(
+                    "return Math.abs(document.querySelector('#strip').getBoundingClientRect().bottom - innerHeight) < 2"
+                )!
+        );
         ines.Driver.ExecuteScript("document.querySelectorAll('.brief-split section').forEach(s => s.remove())");
-        Assert.True((bool)ines.Driver.ExecuteScript("return Math.abs(document.querySelector('#strip').getBoundingClientRect().bottom - innerHeight) < 2")!);
+        Assert.True(
+            (bool)
+                ines.Driver.ExecuteScript(
+                    "return Math.abs(document.querySelector('#strip').getBoundingClientRect().bottom - innerHeight) < 2"
+                )!
+        );
         Demo(ines, "Mailbox");
-        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text.Contains("ritical: gate refusals", StringComparison.Ordinal)); }, "the mail", timePasses: true);
+        ines.Until(
+            () =>
+            {
+                ines.Driver.Navigate().Refresh();
+                return ines.All("article.mail h2").Any(h => h.Text.Contains("ritical: gate refusals", StringComparison.Ordinal));
+            },
+            "the mail",
+            timePasses: true
+        );
         ines.All("article.mail a").First(a => a.Text.Contains("/search?q=", StringComparison.Ordinal)).Click();
         ines.Until(() => ines.Query == "refused and terminal = Tarnhead", "the query of the mail");
         Assert.True(ines.Records > 20, $"{ines.Records} records behind the mail");
@@ -174,7 +243,15 @@ public sealed class JourneyTests(RunningDemo demo)
         ines.Button("Send gate firmware 7.3");
         Assert.Null(demo.Truth.Open(1, demo.Clock.GetUtcNow()));
         ines.Open("/demo/mailbox");
-        ines.Until(() => { ines.Driver.Navigate().Refresh(); return ines.All("article.mail h2").Any(h => h.Text == "Ended: gate refusals"); }, "the second mail", timePasses: true);
+        ines.Until(
+            () =>
+            {
+                ines.Driver.Navigate().Refresh();
+                return ines.All("article.mail h2").Any(h => h.Text == "Ended: gate refusals");
+            },
+            "the second mail",
+            timePasses: true
+        );
         ines.Open("/alerts");
         Assert.Contains("No alert is open", ines.Text(".tabs-band h2"));
         Assert.Empty(ines.Problems);
@@ -182,7 +259,8 @@ public sealed class JourneyTests(RunningDemo demo)
 
     private static string StripOf(Browser browser) => browser.Find("svg[data-strip]").GetAttribute("innerHTML")!;
 
-    private static long Digits(string text) => long.Parse(new string([.. text.Where(char.IsAsciiDigit)]), System.Globalization.CultureInfo.InvariantCulture);
+    private static long Digits(string text) =>
+        long.Parse(new string([.. text.Where(char.IsAsciiDigit)]), System.Globalization.CultureInfo.InvariantCulture);
 
     private static void Fill(Browser browser, string name, string value)
     {

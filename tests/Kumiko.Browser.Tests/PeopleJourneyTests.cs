@@ -18,7 +18,8 @@ public sealed class PeopleJourneyTests(RunningDemo demo)
         browser.Find(css).SendKeys(text);
     }
 
-    private static IWebElement RowOf(Browser browser, string text) => browser.All("table.list tbody tr").First(r => r.Text.Contains(text, StringComparison.Ordinal));
+    private static IWebElement RowOf(Browser browser, string text) =>
+        browser.All("table.list tbody tr").First(r => r.Text.Contains(text, StringComparison.Ordinal));
 
     [Fact]
     public void Invited_arrived_changed_and_signed_out_elsewhere()
@@ -44,10 +45,12 @@ public sealed class PeopleJourneyTests(RunningDemo demo)
         Assert.Equal(_email, quinn.Find("input[name=email]").GetAttribute("value"));
         Assert.Empty(quinn.Axe());
         Type(quinn, "input[name=name]", "Quinn Asher");
-        foreach (var field in new[] { "password", "again" }) Type(quinn, $"input[name={field}]", "password12345");
+        foreach (var field in new[] { "password", "again" })
+            Type(quinn, $"input[name={field}]", "password12345");
         quinn.Press("Make the account");
         Assert.Contains("Many people have this password", quinn.Text("[role=alert]"));
-        foreach (var field in new[] { "password", "again" }) Type(quinn, $"input[name={field}]", Password);
+        foreach (var field in new[] { "password", "again" })
+            Type(quinn, $"input[name={field}]", Password);
         quinn.Press("Make the account");
         quinn.Until(() => quinn.Here.StartsWith("/search", StringComparison.Ordinal), "Search");
         Assert.Empty(quinn.All("a[href^='/rules/new']"));
@@ -84,7 +87,10 @@ public sealed class PeopleJourneyTests(RunningDemo demo)
         // 5. She is switched off, and is out at once.
         mirek.Open("/people");
         mirek.Click(() => mirek.Find("button[aria-label='Switch off Quinn Asher']"));
-        mirek.Until(() => RowOf(mirek, "Quinn Asher").Text.Contains("switched off", StringComparison.Ordinal), "she is switched off");
+        mirek.Until(
+            () => RowOf(mirek, "Quinn Asher").Text.Contains("switched off", StringComparison.Ordinal),
+            "she is switched off"
+        );
         quinn.Open("/search");
         quinn.Until(() => quinn.Here.StartsWith("/signin", StringComparison.Ordinal), "she is out");
     }

@@ -44,15 +44,27 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     }
 
     /// <summary>Waits for a line of the list of alerts, while time passes.</summary>
-    private IWebElement Line(string state, params string[] words) => _ines.Until(() =>
-    {
-        _ines.Open("/alerts");
-        return _ines.All("tr[data-line]").FirstOrDefault(l => l.FindElement(By.CssSelector("td.state")).Text == state && words.All(w => l.Text.Contains(w, StringComparison.Ordinal)));
-    }, $"{state}: {string.Join(", ", words)}", timePasses: true)!;
+    private IWebElement Line(string state, params string[] words) =>
+        _ines.Until(
+            () =>
+            {
+                _ines.Open("/alerts");
+                return _ines
+                    .All("tr[data-line]")
+                    .FirstOrDefault(l =>
+                        l.FindElement(By.CssSelector("td.state")).Text == state
+                        && words.All(w => l.Text.Contains(w, StringComparison.Ordinal))
+                    );
+            },
+            $"{state}: {string.Join(", ", words)}",
+            timePasses: true
+        )!;
 
-    private static string Json(params (string Name, object Value)[] fields) => System.Text.Json.JsonSerializer.Serialize(fields.ToDictionary(f => f.Name, f => f.Value));
+    private static string Json(params (string Name, object Value)[] fields) =>
+        System.Text.Json.JsonSerializer.Serialize(fields.ToDictionary(f => f.Name, f => f.Value));
 
-    private Task Send(int count, params (string Name, object Value)[] fields) => _demo.Send([.. Enumerable.Repeat(Json(fields), count)]);
+    private Task Send(int count, params (string Name, object Value)[] fields) =>
+        _demo.Send([.. Enumerable.Repeat(Json(fields), count)]);
 
     [Fact]
     public async Task A_kept_search_becomes_a_rule_with_warning_and_critical()
@@ -72,7 +84,10 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("Critical", "5");
         Fill("InTheLast", "1m");
         Fill("CheckedEvery", "10s");
-        _ines.Until(() => _ines.Text("#trial .says").Contains("above 2 (warning), above 5 (critical)", StringComparison.Ordinal), "the sentence");
+        _ines.Until(
+            () => _ines.Text("#trial .says").Contains("above 2 (warning), above 5 (critical)", StringComparison.Ordinal),
+            "the sentence"
+        );
         Assert.Empty(_ines.Axe());
         Save("lanterns");
         await Send(3, ("body", "lantern out at pier 4"));
@@ -100,7 +115,16 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         await Send(1, ("body", "buoy ticks"), ("buoy", "south"));
         _ines.Until(() => _ines.Text("#trial .says").Contains("for each buoy", StringComparison.Ordinal), "the sentence");
         Save("buoys");
-        _ines.Until(() => { _ines.Open("/alerts"); return _ines.Text(".alert-list").Contains("last check", StringComparison.Ordinal) && !_ines.Text(".alert-list").Contains("not checked", StringComparison.Ordinal); }, "the first check", timePasses: true);
+        _ines.Until(
+            () =>
+            {
+                _ines.Open("/alerts");
+                return _ines.Text(".alert-list").Contains("last check", StringComparison.Ordinal)
+                    && !_ines.Text(".alert-list").Contains("not checked", StringComparison.Ordinal);
+            },
+            "the first check",
+            timePasses: true
+        );
         for (var i = 0; i < 8; i++)
         {
             await Send(1, ("body", "buoy ticks"), ("buoy", "south"));
@@ -122,7 +146,10 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("History", "1d");
         Fill("InTheLast", "1m");
         Fill("CheckedEvery", "10s");
-        _ines.Until(() => _ines.Text("#trial .says").Contains("never seen in the 1 d before", StringComparison.Ordinal), "the sentence");
+        _ines.Until(
+            () => _ines.Text("#trial .says").Contains("never seen in the 1 d before", StringComparison.Ordinal),
+            "the sentence"
+        );
         Save("flags");
         await Send(1, ("body", "flag hoisted"), ("flag", "blue"));
         await Send(1, ("body", "flag hoisted"), ("flag", "black"));
@@ -163,11 +190,26 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         var grip = _ines.Find("rect.grip");
         Assert.Equal("slider", grip.GetAttribute("role"));
         new Actions(_ines.Driver).MoveToElement(grip).ClickAndHold().MoveByOffset(0, -40).Release().Perform();
-        var moved = _ines.Until(() => _ines.Find("[name=Warning]").GetAttribute("value") is var now && now != "12" ? now : null, "another limit")!;
+        var moved = _ines.Until(
+            () => _ines.Find("[name=Warning]").GetAttribute("value") is var now && now != "12" ? now : null,
+            "another limit"
+        )!;
         Assert.True(double.Parse(moved, System.Globalization.CultureInfo.InvariantCulture) > 12, moved);
-        _ines.Until(() => _ines.Text("#trial .says").Contains("above", StringComparison.Ordinal) && !_ines.Text("#trial .says").Contains("above 12 ", StringComparison.Ordinal), "the trial with it");
+        _ines.Until(
+            () =>
+                _ines.Text("#trial .says").Contains("above", StringComparison.Ordinal)
+                && !_ines.Text("#trial .says").Contains("above 12 ", StringComparison.Ordinal),
+            "the trial with it"
+        );
         // By the keyboard as well.
-        _ines.Until(() => { _ines.Find("rect.grip").SendKeys(Keys.ArrowDown); return _ines.Find("[name=Warning]").GetAttribute("value") != moved; }, "a step down");
+        _ines.Until(
+            () =>
+            {
+                _ines.Find("rect.grip").SendKeys(Keys.ArrowDown);
+                return _ines.Find("[name=Warning]").GetAttribute("value") != moved;
+            },
+            "a step down"
+        );
     }
 
     [Fact]
@@ -175,7 +217,14 @@ public sealed class RuleJourneyTests : IAsyncLifetime
     {
         _ines.Open("/charts?" + Chart("level >= warn | group count() by service per 30m"));
         _ines.Find("svg[data-chart]").SendKeys(Keys.ArrowRight);
-        _ines.Until(() => { _ines.Find("svg[data-chart]").SendKeys(Keys.Enter); return _ines.All("a").Any(a => a.Displayed && a.Text.StartsWith("Be told of", StringComparison.Ordinal)); }, "the menu of a mark");
+        _ines.Until(
+            () =>
+            {
+                _ines.Find("svg[data-chart]").SendKeys(Keys.Enter);
+                return _ines.All("a").Any(a => a.Displayed && a.Text.StartsWith("Be told of", StringComparison.Ordinal));
+            },
+            "the menu of a mark"
+        );
         _ines.Press("Be told of");
         _ines.Until(() => _ines.Here.StartsWith("/rules/new", StringComparison.Ordinal), "the rule");
         Assert.Contains("limit=", _ines.Here);
@@ -184,7 +233,9 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Assert.Equal("", _ines.Find("[name=Critical]").GetAttribute("value"));
     }
 
-    private static string Chart(string query) => "from=-6h&to=now&c=" + Uri.EscapeDataString(new Kumiko.Charts.ChartBoard { Series = [new Kumiko.Charts.BoardSeries("n", query)] }.ToJson());
+    private static string Chart(string query) =>
+        "from=-6h&to=now&c="
+        + Uri.EscapeDataString(new Kumiko.Charts.ChartBoard { Series = [new Kumiko.Charts.BoardSeries("n", query)] }.ToJson());
 
     [Fact]
     public async Task Two_rules_in_order_name_cause_and_effect()
@@ -208,7 +259,13 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("Within", "10m");
         Choose("Level", "critical");
         Fill("CheckedEvery", "10s");
-        _ines.Until(() => _ines.Text("#trial .says").Contains("“winch slips”, then “ramp waits” within 10 min, of the same key", StringComparison.Ordinal), "the sentence");
+        _ines.Until(
+            () =>
+                _ines
+                    .Text("#trial .says")
+                    .Contains("“winch slips”, then “ramp waits” within 10 min, of the same key", StringComparison.Ordinal),
+            "the sentence"
+        );
         Save("The winch holds up the ramp");
         await Send(3, ("body", "winch slips"), ("quay", "Orra"));
         Line("warning", "winch slips: Orra");
@@ -217,7 +274,9 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         var line = Line("critical", "The winch holds up the ramp: Orra", "2 related alerts");
         _ines.Click(() => _ines.All("tr[data-line] .related summary")[0]);
         _ines.Until(() => _ines.All(".related li").Count(l => l.Displayed) == 2, "what is related");
-        Assert.Contains(_ines.All("#strip rect.alert title"), t => t.GetAttribute("textContent")!.Contains("The winch holds up the ramp", StringComparison.Ordinal));
+        Assert.Contains(_ines.All("#strip rect.alert title"), t =>
+            t.GetAttribute("textContent")!.Contains("The winch holds up the ramp", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -232,10 +291,18 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Fill("Target", "95%");
         Choose("Days", "7");
         _ines.Press("Save the objective");
-        _ines.Until(() => _ines.Here.StartsWith("/objectives/", StringComparison.Ordinal) && _ines.Text(".standing").Contains("budget left", StringComparison.Ordinal), "its page");
+        _ines.Until(
+            () =>
+                _ines.Here.StartsWith("/objectives/", StringComparison.Ordinal)
+                && _ines.Text(".standing").Contains("budget left", StringComparison.Ordinal),
+            "its page"
+        );
         Assert.Empty(_ines.Axe());
         _ines.Press("Be told when it burns");
-        _ines.Until(() => _ines.Text("#trial .says").Contains("burn rate of “Berths fit”", StringComparison.Ordinal), "a rule on it");
+        _ines.Until(
+            () => _ines.Text("#trial .says").Contains("burn rate of “Berths fit”", StringComparison.Ordinal),
+            "a rule on it"
+        );
         Fill("Critical", "2");
         Fill("CheckedEvery", "1m");
         Save("berths burn");
@@ -266,7 +333,10 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Press("Acknowledge");
         _ines.Until(() => _ines.Text(".alert-list").Contains("seen by Ines Halloran", StringComparison.Ordinal), "who saw it");
         _ines.Press("horns");
-        _ines.Until(() => _ines.Text("#brief-follow ~ *").Length > 0 && _ines.Text(".brief").Contains("Dunlin", StringComparison.Ordinal), "the follow-up");
+        _ines.Until(
+            () => _ines.Text("#brief-follow ~ *").Length > 0 && _ines.Text(".brief").Contains("Dunlin", StringComparison.Ordinal),
+            "the follow-up"
+        );
         Assert.Contains("First: Look out", _ines.Text(".brief"));
         Assert.Contains("Look out", _ines.Text(".markdown"));
         Assert.Empty(_ines.All(".markdown script, .markdown a[href^=javascript]"));
@@ -277,9 +347,13 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Until(() => _ines.Text(".events").Contains("it is the fog", StringComparison.Ordinal), "the note");
         _ines.Find("input[name=reason]").SendKeys("fog has lifted");
         _ines.Press("Resolve");
-        _ines.Until(() => _ines.Text(".events").Contains("resolved by Ines Halloran: fog has lifted", StringComparison.Ordinal), "the reason");
+        _ines.Until(
+            () => _ines.Text(".events").Contains("resolved by Ines Halloran: fog has lifted", StringComparison.Ordinal),
+            "the reason"
+        );
         // It is still wrong, and stays closed until it was well once.
-        for (var i = 0; i < 30; i++) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
+        for (var i = 0; i < 30; i++)
+            _demo.Clock.Advance(TimeSpan.FromSeconds(1));
         _ines.Open("/alerts");
         Assert.DoesNotContain(_ines.All("tr.open"), l => l.Text.Contains("horns", StringComparison.Ordinal));
         _ines.Open("/alerts?state=ended");
@@ -302,7 +376,10 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         Assert.Contains("is silent as critical, expected for 1d", _ines.Find("textarea[name=text]").GetAttribute("value"));
         Fill("text", "count of\n    refused\nin the last 15m, checked every 5m\nis below 3 as a warning\nfor 2 checks");
         _ines.Press("Fill the form from this text");
-        _ines.Until(() => _ines.Text("#trial .says").Contains("is below 3 (warning), for 2 checks", StringComparison.Ordinal), "the form from the text");
+        _ines.Until(
+            () => _ines.Text("#trial .says").Contains("is below 3 (warning), for 2 checks", StringComparison.Ordinal),
+            "the form from the text"
+        );
         Assert.Equal("silent hosts, copy", _ines.Find("[name=Name]").GetAttribute("value"));
         Assert.Equal("refused", _ines.Find("[name=Query]").GetAttribute("value"));
     }

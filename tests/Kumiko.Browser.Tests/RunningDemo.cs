@@ -28,18 +28,34 @@ public sealed class RunningDemo : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         _folder = DataFolder.TryOpen(_path)!;
-        _app = await DemoHost.Build(new DemoOptions { Data = _path, Port = 0, History = TimeSpan.FromHours(30), Ahead = TimeSpan.FromHours(30), PlaysByItself = false, HasRules = false, Offset = TimeSpan.Zero }, _folder, b => b.Services.AddSingleton<TimeProvider>(Clock));
+        _app = await DemoHost.Build(
+            new DemoOptions
+            {
+                Data = _path,
+                Port = 0,
+                History = TimeSpan.FromHours(30),
+                Ahead = TimeSpan.FromHours(30),
+                PlaysByItself = false,
+                HasRules = false,
+                Offset = TimeSpan.Zero,
+            },
+            _folder,
+            b => b.Services.AddSingleton<TimeProvider>(Clock)
+        );
         await _app.StartAsync();
     }
 
-    public T Get<T>() where T : notnull => _app.Services.GetRequiredService<T>();
+    public T Get<T>()
+        where T : notnull => _app.Services.GetRequiredService<T>();
 
     /// <summary>Takes all rules away, so that what they would tell does not meet other tests.</summary>
     public async Task ForgetRules()
     {
         var rules = Get<Kumiko.Core.Rules.RuleStore>();
-        foreach (var rule in rules.Rules()) await rules.Remove(rule.Id, true, "the test");
-        foreach (var objective in Get<Kumiko.Core.Rules.ObjectiveStore>().All()) await Get<Kumiko.Core.Rules.ObjectiveStore>().Remove(objective.Id, true);
+        foreach (var rule in rules.Rules())
+            await rules.Remove(rule.Id, true, "the test");
+        foreach (var objective in Get<Kumiko.Core.Rules.ObjectiveStore>().All())
+            await Get<Kumiko.Core.Rules.ObjectiveStore>().Remove(objective.Id, true);
     }
 
     /// <summary>The ferry line's channels, calendar and routes.</summary>
@@ -49,24 +65,34 @@ public sealed class RunningDemo : IAsyncLifetime
     public async Task ForgetTelling()
     {
         var book = Get<RouteStore>().Book();
-        foreach (var route in book.Routes) await Get<RouteStore>().RemoveRoute(route.Id, true);
-        foreach (var calendar in book.Calendars) await Get<RouteStore>().RemoveCalendar(calendar.Id, true);
-        foreach (var quiet in book.QuietTimes) await Get<RouteStore>().RemoveQuiet(quiet.Id, true);
-        foreach (var channel in book.Channels) await Get<ChannelStore>().Remove(channel.Id, true);
+        foreach (var route in book.Routes)
+            await Get<RouteStore>().RemoveRoute(route.Id, true);
+        foreach (var calendar in book.Calendars)
+            await Get<RouteStore>().RemoveCalendar(calendar.Id, true);
+        foreach (var quiet in book.QuietTimes)
+            await Get<RouteStore>().RemoveQuiet(quiet.Id, true);
+        foreach (var channel in book.Channels)
+            await Get<ChannelStore>().Remove(channel.Id, true);
     }
 
     /// <summary>Takes in records of a sender of the test's own.</summary>
     public async Task Send(params string[] lines)
     {
         using var client = new HttpClient { BaseAddress = new Uri(Address) };
-        client.DefaultRequestHeaders.Authorization = new("Bearer", await _app.Services.GetRequiredService<Kumiko.Core.Accounts.TokenStore>().Create("quay", Kumiko.Core.Accounts.TokenPurpose.Intake));
+        client.DefaultRequestHeaders.Authorization = new(
+            "Bearer",
+            await _app
+                .Services.GetRequiredService<Kumiko.Core.Accounts.TokenStore>()
+                .Create("quay", Kumiko.Core.Accounts.TokenPurpose.Intake)
+        );
         (await client.PostAsync("/intake/records", new StringContent(string.Join('\n', lines)))).EnsureSuccessStatusCode();
         Clock.Advance(TimeSpan.FromSeconds(1));
     }
 
     public async ValueTask DisposeAsync()
     {
-        while (Chromium.Idle.TryTake(out var idle)) idle.Dispose();
+        while (Chromium.Idle.TryTake(out var idle))
+            idle.Dispose();
         await _app.StopAsync();
         await _app.DisposeAsync();
         _folder.Dispose();
@@ -74,7 +100,8 @@ public sealed class RunningDemo : IAsyncLifetime
     }
 }
 
-/// <summary>Tests of asking share one demonstration and run one after the other, beside those of watching: a browser alone leaves a third of two processors idle.</summary>
+/// <summary>Tests of asking share one demonstration and run one after the other, beside those of watching: a browser alone leaves
+/// a third of two processors idle.</summary>
 [CollectionDefinition("asking")]
 public sealed class AskingCollection : ICollectionFixture<RunningDemo>;
 

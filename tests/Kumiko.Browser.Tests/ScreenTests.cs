@@ -15,12 +15,66 @@ public sealed class ScreenTests(RunningDemo demo)
         browser.SignIn("Mirek Dane");
         var first = browser.Find("details.record").GetAttribute("data-record");
         // The senders must have spoken once before their pages are there.
-        browser.Until(() => { browser.Open("/sources"); return browser.Text("main") is var all && all.Contains("gate-control", StringComparison.Ordinal) && all.Contains("host-metrics", StringComparison.Ordinal); }, "the senders", timePasses: true);
-        foreach (var path in new[]
-        {
-            "/search", "/search?at=" + first, "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20per%205m&from=-6h&to=now",
-            "/search?q=%7C%20group%20count()%20by%20service", "/search?q=from%20patterns", "/search?q=level%20%3E%3D", "/search?q=nothingmatchesthis", "/search?from=soon", "/alerts", "/rules/new?q=refused", "/rules/new?ready=disk", "/rules/ready", "/objectives", "/objectives/new", "/sources", "/sources/of/gate-control", "/sources/of/host-metrics", "/sources/refused", "/sources/metrics", "/sources/metrics?name=http.server.request.duration", "/search?q=from%20metrics%20name%20%3D%20system.cpu.utilization%20%7C%20group%20avg(value)%20by%20service%20per%20auto", "/charts", "/charts/join?q=with%20a%20%3D%20(level%20%3E%3D%20error%20%7C%20group%20count()%20as%20n%20by%20service%20per%205m)%20from%20a%20%7C%20group%20sum(n)%20by%20service&usual=1", "/searches?tab=charts", "/demo/gallery?look=paper&from=-6h&to=now", "/demo/gallery?look=lacquer&from=-6h&to=now", "/sources/tokens", "/sources/targets", "/sources/change", "/sources/connect", "/sources/connect/syslog", "/sources/connect/scrape", "/demo/desk", "/demo/mailbox", "/demo/chat", "/demo/pager", "/demo/traps", "/alerts/channels", "/alerts/channels/new?kind=mail", "/alerts/channels/new?kind=script", "/alerts/calendars/new", "/people", "/me", "/nowhere",
-        })
+        browser.Until(
+            () =>
+            {
+                browser.Open("/sources");
+                return browser.Text("main") is var all
+                    && all.Contains("gate-control", StringComparison.Ordinal)
+                    && all.Contains("host-metrics", StringComparison.Ordinal);
+            },
+            "the senders",
+            timePasses: true
+        );
+        foreach (
+            var path in new[]
+            {
+                "/search",
+                "/search?at=" + first,
+                "/search?q=refused%0A%7C%20group%20count()%20by%20reason%20per%205m&from=-6h&to=now",
+                "/search?q=%7C%20group%20count()%20by%20service",
+                "/search?q=from%20patterns",
+                "/search?q=level%20%3E%3D",
+                "/search?q=nothingmatchesthis",
+                "/search?from=soon",
+                "/alerts",
+                "/rules/new?q=refused",
+                "/rules/new?ready=disk",
+                "/rules/ready",
+                "/objectives",
+                "/objectives/new",
+                "/sources",
+                "/sources/of/gate-control",
+                "/sources/of/host-metrics",
+                "/sources/refused",
+                "/sources/metrics",
+                "/sources/metrics?name=http.server.request.duration",
+                "/search?q=from%20metrics%20name%20%3D%20system.cpu.utilization%20%7C%20group%20avg(value)%20by%20service%20per%20auto",
+                "/charts",
+                "/charts/join?q=with%20a%20%3D%20(level%20%3E%3D%20error%20%7C%20group%20count()%20as%20n%20by%20service%20per%205m)%20from%20a%20%7C%20group%20sum(n)%20by%20service&usual=1",
+                "/searches?tab=charts",
+                "/demo/gallery?look=paper&from=-6h&to=now",
+                "/demo/gallery?look=lacquer&from=-6h&to=now",
+                "/sources/tokens",
+                "/sources/targets",
+                "/sources/change",
+                "/sources/connect",
+                "/sources/connect/syslog",
+                "/sources/connect/scrape",
+                "/demo/desk",
+                "/demo/mailbox",
+                "/demo/chat",
+                "/demo/pager",
+                "/demo/traps",
+                "/alerts/channels",
+                "/alerts/channels/new?kind=mail",
+                "/alerts/channels/new?kind=script",
+                "/alerts/calendars/new",
+                "/people",
+                "/me",
+                "/nowhere",
+            }
+        )
         {
             browser.Open(path);
             browser.Until(() => browser.All("[data-load]:not([data-load-on]):not([data-load-after])").Count == 0, "all parts");
@@ -48,7 +102,9 @@ public sealed class ScreenTests(RunningDemo demo)
         using var viewer = new Browser(demo);
         viewer.SignIn("Sunniva Aske", "/demo/desk");
         Assert.Contains("An analyst can change these", viewer.Text("main"));
-        Assert.DoesNotContain(viewer.All("main form button"), b => b.Displayed && b.Text.Contains("firmware", StringComparison.Ordinal));
+        Assert.DoesNotContain(viewer.All("main form button"), b =>
+            b.Displayed && b.Text.Contains("firmware", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -71,7 +127,10 @@ public sealed class ScreenTests(RunningDemo demo)
         using var browser = new Browser(demo);
         browser.SignIn("Ines Halloran");
         browser.Type("refused\n| wehre x");
-        browser.Until(() => browser.All("#state .error").FirstOrDefault()?.Text.Contains("Line 2, column 3", StringComparison.Ordinal), "the sentence");
+        browser.Until(
+            () => browser.All("#state .error").FirstOrDefault()?.Text.Contains("Line 2, column 3", StringComparison.Ordinal),
+            "the sentence"
+        );
         Assert.Equal("wehre", browser.Text(".cm-wrong"));
         browser.Type("refused");
         browser.Until(() => browser.All("#state .error").Count == 0, "no error any more");
@@ -95,7 +154,10 @@ public sealed class ScreenTests(RunningDemo demo)
         browser.Until(() => browser.All(".record .chip").Count > 0, "the field in every row");
         browser.Click(() => browser.Find("details.record summary"));
         browser.Click(() => browser.Find(".unfolded a[aria-label^='Without terminal']"));
-        browser.Until(() => browser.Query.StartsWith("ticket and refused and terminal != ", StringComparison.Ordinal), "without the terminal");
+        browser.Until(
+            () => browser.Query.StartsWith("ticket and refused and terminal != ", StringComparison.Ordinal),
+            "without the terminal"
+        );
     }
 
     [Fact]
@@ -124,7 +186,10 @@ public sealed class ScreenTests(RunningDemo demo)
         when = browser.Find("#when");
         when.Clear();
         when.SendKeys("soon" + Keys.Enter);
-        browser.Until(() => browser.All(".strip .wrong").FirstOrDefault()?.Text.Contains("That is no time", StringComparison.Ordinal), "what is wrong");
+        browser.Until(
+            () => browser.All(".strip .wrong").FirstOrDefault()?.Text.Contains("That is no time", StringComparison.Ordinal),
+            "what is wrong"
+        );
     }
 
     [Fact]
@@ -152,7 +217,10 @@ public sealed class ScreenTests(RunningDemo demo)
         using var browser = new Browser(demo, size: "500,900");
         browser.SignIn("Ines Halloran");
         Assert.NotEmpty(browser.All("details.record"));
-        Assert.Equal(true, browser.Driver.ExecuteScript("return document.documentElement.scrollWidth <= document.documentElement.clientWidth"));
+        Assert.Equal(
+            true,
+            browser.Driver.ExecuteScript("return document.documentElement.scrollWidth <= document.documentElement.clientWidth")
+        );
     }
 
     [Fact]
@@ -163,7 +231,12 @@ public sealed class ScreenTests(RunningDemo demo)
         foreach (var path in new[] { "/search", "/alerts", "/rules/new", "/demo/desk", "/demo/mailbox" })
         {
             browser.Open(path);
-            Assert.Equal(true, browser.Driver.ExecuteScript("return document.documentElement.scrollWidth <= 1280 && document.documentElement.scrollHeight <= innerHeight"));
+            Assert.Equal(
+                true,
+                browser.Driver.ExecuteScript(
+                    "return document.documentElement.scrollWidth <= 1280 && document.documentElement.scrollHeight <= innerHeight"
+                )
+            );
         }
     }
 }

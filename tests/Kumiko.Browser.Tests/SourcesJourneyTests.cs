@@ -10,7 +10,9 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
 {
     private static string Shell(string command)
     {
-        using var shell = Process.Start(new ProcessStartInfo("bash", ["-c", command]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using var shell = Process.Start(
+            new ProcessStartInfo("bash", ["-c", command]) { RedirectStandardOutput = true, RedirectStandardError = true }
+        )!;
         var text = shell.StandardOutput.ReadToEnd();
         shell.WaitForExit();
         return text;
@@ -26,7 +28,12 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     }
 
     /// <summary>The settings under a title that begins so.</summary>
-    private static string Settings(Browser browser, string title) => browser.All(".settings").First(s => s.Text.StartsWith(title, StringComparison.Ordinal)).FindElement(By.TagName("pre")).Text;
+    private static string Settings(Browser browser, string title) =>
+        browser
+            .All(".settings")
+            .First(s => s.Text.StartsWith(title, StringComparison.Ordinal))
+            .FindElement(By.TagName("pre"))
+            .Text;
 
     [Fact]
     public void A_sender_is_connected_its_first_record_seen_and_its_token_revoked()
@@ -34,7 +41,8 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         using var browser = new Browser(demo);
         browser.SignIn("Mirek Dane", "/sources");
         Connect(browser, "Plain HTTP", "tide-agent");
-        var command = Settings(browser, "Newline-delimited JSON").Replace("2026-11-23T17:51:00Z", demo.Clock.GetUtcNow().ToString("O"), StringComparison.Ordinal);
+        var command = Settings(browser, "Newline-delimited JSON")
+            .Replace("2026-11-23T17:51:00Z", demo.Clock.GetUtcNow().ToString("O"), StringComparison.Ordinal);
         Assert.Contains(browser.Text("code.token"), command);
         Assert.Contains("\"taken\":1", Shell(command));
         Assert.Contains("a record came from tide-agent", browser.Text(".waiting.came h3"));
@@ -42,16 +50,34 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         // A record of this very moment lies at the open end of the focus.
         demo.Clock.Advance(TimeSpan.FromSeconds(2));
         browser.Press("search its records");
-        browser.Until(() => browser.Text("details.record").Contains("first record", StringComparison.Ordinal), "the record in Search");
+        browser.Until(
+            () => browser.Text("details.record").Contains("first record", StringComparison.Ordinal),
+            "the record in Search"
+        );
         Assert.Equal("source = tide-agent", browser.Query);
 
         browser.Open("/sources");
-        browser.Until(() => browser.Text("table.sources").Contains("known by token “tide-agent”", StringComparison.Ordinal), "the source in the list");
+        browser.Until(
+            () => browser.Text("table.sources").Contains("known by token “tide-agent”", StringComparison.Ordinal),
+            "the source in the list"
+        );
         browser.Press("tokens");
-        var row = browser.Until(() => browser.All("table.list tr").FirstOrDefault(r => r.Text.Contains("tide-agent", StringComparison.Ordinal)), "the token");
+        var row = browser.Until(
+            () => browser.All("table.list tr").FirstOrDefault(r => r.Text.Contains("tide-agent", StringComparison.Ordinal)),
+            "the token"
+        );
         row.FindElement(By.TagName("summary")).Click();
         row.FindElement(By.CssSelector("form button")).Click();
-        browser.Until(() => browser.All("table.list tr.ended").Any(r => r.Text.Contains("tide-agent", StringComparison.Ordinal) && r.Text.Contains("revoked", StringComparison.Ordinal)), "the revoked token");
+        browser.Until(
+            () =>
+                browser
+                    .All("table.list tr.ended")
+                    .Any(r =>
+                        r.Text.Contains("tide-agent", StringComparison.Ordinal)
+                        && r.Text.Contains("revoked", StringComparison.Ordinal)
+                    ),
+            "the revoked token"
+        );
         Assert.Contains("needs a token", Shell(command));
         Assert.Empty(browser.Problems);
     }
@@ -59,7 +85,13 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     [Theory]
     [InlineData("OpenTelemetry", "otlp-agent", "To try it by hand", "a record came", "first record")]
     [InlineData("Syslog", "mast-agent", "To try it by hand", "a record came", "first record")]
-    [InlineData("Changes", "release-agent", "A CloudEvent", "a change came", "gate firmware, Tarnhead: 7.2 → 7.3, by Oluchi Brandt")]
+    [InlineData(
+        "Changes",
+        "release-agent",
+        "A CloudEvent",
+        "a change came",
+        "gate firmware, Tarnhead: 7.2 → 7.3, by Oluchi Brandt"
+    )]
     [InlineData("Changes", "restart-agent", "The same with its attributes", "a change came", "seat ledger restarted, ledger-2")]
     public void The_settings_of_every_guide_work_as_they_stand(string kind, string name, string title, string came, string text)
     {
@@ -91,19 +123,35 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         browser.SignIn("Mirek Dane", "/sources/connect");
         browser.Press("Scraped metrics");
         browser.Find("input[name=name]").SendKeys("berths");
-        browser.Find("textarea[name=addresses]").SendKeys(demo.Address + "/demo/metrics/berth-planner\n" + demo.Address + "/nowhere");
+        browser
+            .Find("textarea[name=addresses]")
+            .SendKeys(demo.Address + "/demo/metrics/berth-planner\n" + demo.Address + "/nowhere");
         browser.Find(".rule-form button[type=submit]").Click();
         browser.Until(() => browser.All(".waiting.came").Count > 0, "samples", timePasses: true);
         Assert.Contains("metrics came from berths", browser.Text(".waiting.came h3"));
         browser.Press("scraped targets");
-        browser.Until(() =>
-        {
-            browser.Driver.Navigate().Refresh();
-            return browser.Text("table.list").Contains("It answered 302", StringComparison.Ordinal) || browser.Text("table.list").Contains("It answered 404", StringComparison.Ordinal);
-        }, "the target that fails", timePasses: true);
+        browser.Until(
+            () =>
+            {
+                browser.Driver.Navigate().Refresh();
+                return browser.Text("table.list").Contains("It answered 302", StringComparison.Ordinal)
+                    || browser.Text("table.list").Contains("It answered 404", StringComparison.Ordinal);
+            },
+            "the target that fails",
+            timePasses: true
+        );
         foreach (var _ in new[] { 1, 2 })
         {
-            browser.Until(() => browser.All("table.list tr").First(r => r.Text.Contains("berths", StringComparison.Ordinal)).FindElement(By.CssSelector("form button")), "remove").Click();
+            browser
+                .Until(
+                    () =>
+                        browser
+                            .All("table.list tr")
+                            .First(r => r.Text.Contains("berths", StringComparison.Ordinal))
+                            .FindElement(By.CssSelector("form button")),
+                    "remove"
+                )
+                .Click();
             browser.Find(".undo");
         }
         Assert.DoesNotContain("berths", browser.Text("table.list"));
@@ -125,9 +173,25 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         browser.Find("input[name=at]").SendKeys("now");
         browser.Find(".rule-form button[type=submit]").Click();
         Assert.Contains("berth plan by hand", browser.Text("table.list"));
-        browser.Until(() => browser.All("#strip .change title").Any(t => t.GetAttribute("textContent")!.Contains("berth plan by hand, Lindle, by Oluchi Brandt", StringComparison.Ordinal)), "the change on the strip");
-        browser.All("table.list tr").First(r => r.Text.Contains("berth plan by hand", StringComparison.Ordinal)).FindElement(By.CssSelector("form button")).Click();
-        browser.Until(() => browser.All("table.list tr").All(r => !r.Text.Contains("berth plan by hand", StringComparison.Ordinal)), "taken back");
+        browser.Until(
+            () =>
+                browser
+                    .All("#strip .change title")
+                    .Any(t =>
+                        t.GetAttribute("textContent")!
+                            .Contains("berth plan by hand, Lindle, by Oluchi Brandt", StringComparison.Ordinal)
+                    ),
+            "the change on the strip"
+        );
+        browser
+            .All("table.list tr")
+            .First(r => r.Text.Contains("berth plan by hand", StringComparison.Ordinal))
+            .FindElement(By.CssSelector("form button"))
+            .Click();
+        browser.Until(
+            () => browser.All("table.list tr").All(r => !r.Text.Contains("berth plan by hand", StringComparison.Ordinal)),
+            "taken back"
+        );
     }
 
     [Fact]
@@ -135,9 +199,21 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
     {
         using var browser = new Browser(demo);
         browser.SignIn("Sunniva Aske", "/sources");
-        foreach (var told in new[] { "OTLP over HTTP, protobuf", "syslog over TCP", "OpenMetrics, scraped", "NDJSON over HTTP", "CloudEvents over HTTP, structured" })
+        foreach (
+            var told in new[]
+            {
+                "OTLP over HTTP, protobuf",
+                "syslog over TCP",
+                "OpenMetrics, scraped",
+                "NDJSON over HTTP",
+                "CloudEvents over HTTP, structured",
+            }
+        )
             browser.Until(() => browser.Text("table.sources").Contains(told, StringComparison.Ordinal), told, timePasses: true);
-        browser.Until(() => browser.All("table.sources svg.bars").Count >= 2 * browser.All("table.sources tbody tr").Count, "the bars of days");
+        browser.Until(
+            () => browser.All("table.sources svg.bars").Count >= 2 * browser.All("table.sources tbody tr").Count,
+            "the bars of days"
+        );
         Assert.Empty(browser.Driver.FindElements(By.LinkText("Connect a sender")));
         browser.Open("/sources/connect/otlp");
         Assert.Contains("Only an administrator can change this: ask Mirek Dane", browser.Text("main"));

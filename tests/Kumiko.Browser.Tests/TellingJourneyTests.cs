@@ -8,7 +8,8 @@ namespace Kumiko.Browser.Tests;
 [Collection("watching")]
 public sealed class TellingJourneyTests : IAsyncLifetime
 {
-    private const int PhoneWidth = 390, PhoneHeight = 844;
+    private const int PhoneWidth = 390,
+        PhoneHeight = 844;
 
     private readonly RunningDemo _demo;
     private readonly Browser _mirek;
@@ -45,7 +46,14 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         field.SendKeys(value);
     }
 
-    private void MakeRule(string name, string team = "", string labels = "", string keys = "", string followUp = "", string runbook = "")
+    private void MakeRule(
+        string name,
+        string team = "",
+        string labels = "",
+        string keys = "",
+        string followUp = "",
+        string runbook = ""
+    )
     {
         _mirek.Open("/rules/new");
         Fill("Query", _word);
@@ -64,21 +72,38 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _mirek.Until(() => _mirek.Here == "/alerts", "the list");
     }
 
-    private Task Send(int count, string fields = "") => _demo.Send([.. Enumerable.Repeat($"{{\"body\":\"{_word} is out\"{fields}}}", count)]);
+    private Task Send(int count, string fields = "") =>
+        _demo.Send([.. Enumerable.Repeat($"{{\"body\":\"{_word} is out\"{fields}}}", count)]);
 
     /// <summary>Looks at a page again and again, while time passes, until something is on it.</summary>
-    private void Wait(string path, Func<bool> there, string what) => _mirek.Until(() =>
-    {
-        _mirek.Open(path);
-        return there();
-    }, what, timePasses: true);
+    private void Wait(string path, Func<bool> there, string what) =>
+        _mirek.Until(
+            () =>
+            {
+                _mirek.Open(path);
+                return there();
+            },
+            what,
+            timePasses: true
+        );
 
     private List<string> Mails(string to, string subject) =>
-        [.. _mirek.All("article.mail").Where(m => m.Text.Contains("to " + to, StringComparison.Ordinal) && m.FindElement(By.CssSelector("h2")).Text.Contains(subject, StringComparison.Ordinal)).Select(m => m.Text)];
+        [
+            .. _mirek
+                .All("article.mail")
+                .Where(m =>
+                    m.Text.Contains("to " + to, StringComparison.Ordinal)
+                    && m.FindElement(By.CssSelector("h2")).Text.Contains(subject, StringComparison.Ordinal)
+                )
+                .Select(m => m.Text),
+        ];
 
     private void MarkStorm(int daysAhead)
     {
-        var day = _demo.Clock.GetUtcNow().AddDays(daysAhead).ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
+        var day = _demo
+            .Clock.GetUtcNow()
+            .AddDays(daysAhead)
+            .ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
         _mirek.Driver.ExecuteScript("document.querySelector('[name=date]').value = arguments[0]", day);
         Fill("mark", TellingDesk.Storm);
         _mirek.Press("Add the day");
@@ -93,13 +118,49 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         await Send(9, ",\"quay\":\"North\"");
         string? link = null;
         // By day the quay is told, by night the office: either has the link.
-        Wait("/demo/mailbox", () => (link = _mirek.All("article.mail a").Where(a => a.Text.Contains("/brief/", StringComparison.Ordinal) && a.FindElement(By.XPath("ancestor::article")).Text.Contains(name, StringComparison.Ordinal)).Select(a => a.GetAttribute("href")).FirstOrDefault()) is not null, "the mail");
-        _mirek.Click(() => _mirek.All("article.mail").First(m => m.Text.Contains(name, StringComparison.Ordinal)).FindElement(By.LinkText("As a mail program shows it")));
-        _mirek.Until(() => _mirek.Text("body").Contains("Bring a lantern", StringComparison.Ordinal) && _mirek.Text("body").Contains("North", StringComparison.Ordinal), "the mail as HTML");
-        Assert.True((bool)_mirek.Driver.ExecuteScript("return document.images.length === 1 && document.images[0].naturalWidth > 300")!);
+        Wait(
+            "/demo/mailbox",
+            () =>
+                (
+                    link = _mirek
+                        .All("article.mail a")
+                        .Where(a =>
+                            a.Text.Contains("/brief/", StringComparison.Ordinal)
+                            && a.FindElement(By.XPath("ancestor::article")).Text.Contains(name, StringComparison.Ordinal)
+                        )
+                        .Select(a => a.GetAttribute("href"))
+                        .FirstOrDefault()
+                )
+                    is not null,
+            "the mail"
+        );
+        _mirek.Click(() =>
+            _mirek
+                .All("article.mail")
+                .First(m => m.Text.Contains(name, StringComparison.Ordinal))
+                .FindElement(By.LinkText("As a mail program shows it"))
+        );
+        _mirek.Until(
+            () =>
+                _mirek.Text("body").Contains("Bring a lantern", StringComparison.Ordinal)
+                && _mirek.Text("body").Contains("North", StringComparison.Ordinal),
+            "the mail as HTML"
+        );
+        Assert.True(
+            (bool)_mirek.Driver.ExecuteScript("return document.images.length === 1 && document.images[0].naturalWidth > 300")!
+        );
 
         using var phone = new Browser(_demo, size: "500,900");
-        phone.Driver.ExecuteCdpCommand("Emulation.setDeviceMetricsOverride", new() { ["width"] = PhoneWidth, ["height"] = PhoneHeight, ["deviceScaleFactor"] = 1, ["mobile"] = true });
+        phone.Driver.ExecuteCdpCommand(
+            "Emulation.setDeviceMetricsOverride",
+            new()
+            {
+                ["width"] = PhoneWidth,
+                ["height"] = PhoneHeight,
+                ["deviceScaleFactor"] = 1,
+                ["mobile"] = true,
+            }
+        );
         phone.Open(link!);
         Assert.Contains($"{name}: 9 in 30 min; critical above 3, since", phone.Text(".brief-sentence"));
         Assert.Contains("Bring a lantern", phone.Text(".first-step"));
@@ -108,7 +169,10 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Assert.InRange((long)phone.Driver.ExecuteScript("return document.documentElement.scrollWidth")!, 1, PhoneWidth);
         Assert.Empty(phone.Axe());
         phone.Press("Acknowledge");
-        phone.Until(() => phone.Text(".brief-head").Contains("Acknowledged. Nobody else is called", StringComparison.Ordinal), "the answer");
+        phone.Until(
+            () => phone.Text(".brief-head").Contains("Acknowledged. Nobody else is called", StringComparison.Ordinal),
+            "the answer"
+        );
         phone.Open(link!);
         Assert.Empty(phone.All("form.acknowledge"));
         Assert.Contains("acknowledged by", phone.Text("#since"));
@@ -116,7 +180,12 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _mirek.Open("/alerts");
         _mirek.Press(name);
         _mirek.Until(() => _mirek.Text(".events").Contains("acknowledged by", StringComparison.Ordinal), "who has it");
-        _mirek.Until(() => _mirek.All(".later svg.chart-picture").Count == 1 && _mirek.Text(".behind").Contains(_word, StringComparison.Ordinal), "figure and records");
+        _mirek.Until(
+            () =>
+                _mirek.All(".later svg.chart-picture").Count == 1
+                && _mirek.Text(".behind").Contains(_word, StringComparison.Ordinal),
+            "figure and records"
+        );
         Assert.Contains("critical above 3", _mirek.Text(".later"));
         Assert.Empty(_mirek.Axe());
         _mirek.Press("Its records in Search");
@@ -129,7 +198,11 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     {
         MakeRule("Calm " + _word, "Quayside", keys: "quay");
         await Send(9, ",\"quay\":\"North\"");
-        Wait("/demo/mailbox", () => Mails(TellingDesk.QuayMail, "Calm " + _word).Count + Mails(TellingDesk.OfficeMail, "Calm " + _word).Count > 0, "one of them");
+        Wait(
+            "/demo/mailbox",
+            () => Mails(TellingDesk.QuayMail, "Calm " + _word).Count + Mails(TellingDesk.OfficeMail, "Calm " + _word).Count > 0,
+            "one of them"
+        );
         Assert.Single(Mails(TellingDesk.QuayMail, "Calm " + _word).Concat(Mails(TellingDesk.OfficeMail, "Calm " + _word)));
 
         _mirek.Open("/alerts/routes");
@@ -141,12 +214,23 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _mirek.Until(() => _mirek.Text(".routes-split").Contains(TellingDesk.Storm, StringComparison.Ordinal), "today's mark");
         new SelectElement(_mirek.Find("select[name=rule]")).SelectByText("Calm " + _word);
         _mirek.Press("Say who");
-        _mirek.Until(() => _mirek.Text(".who-answer") is var who && who.Contains("Quay duty", StringComparison.Ordinal) && who.Contains("Harbour office", StringComparison.Ordinal), "both would be told");
+        _mirek.Until(
+            () =>
+                _mirek.Text(".who-answer") is var who
+                && who.Contains("Quay duty", StringComparison.Ordinal)
+                && who.Contains("Harbour office", StringComparison.Ordinal),
+            "both would be told"
+        );
         Assert.Empty(_mirek.Axe());
         // The first message is a while ago, so that the next one is not gathered with what follows it.
-        for (var i = 0; i < 70; i++) _demo.Clock.Advance(TimeSpan.FromSeconds(1));
+        for (var i = 0; i < 70; i++)
+            _demo.Clock.Advance(TimeSpan.FromSeconds(1));
         await Send(9, ",\"quay\":\"South\"");
-        Wait("/demo/mailbox", () => Mails(TellingDesk.QuayMail, "South").Count > 0 && Mails(TellingDesk.OfficeMail, "South").Count > 0, "both are told");
+        Wait(
+            "/demo/mailbox",
+            () => Mails(TellingDesk.QuayMail, "South").Count > 0 && Mails(TellingDesk.OfficeMail, "South").Count > 0,
+            "both are told"
+        );
         Assert.Empty(_mirek.Problems);
     }
 
@@ -162,20 +246,32 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         Check("Step1", "On-call pager");
         Assert.Empty(_mirek.Axe());
         _mirek.Press("Save the route");
-        _mirek.Until(() => _mirek.Text(".routes").Contains("after 2 min unacknowledged to On-call pager", StringComparison.Ordinal), "the route");
+        _mirek.Until(
+            () => _mirek.Text(".routes").Contains("after 2 min unacknowledged to On-call pager", StringComparison.Ordinal),
+            "the route"
+        );
         MakeRule("Lamps " + _word, labels: _word);
         await Send(9);
-        Wait("/demo/chat", () => _mirek.All(".chat li").Any(l => l.Text.Contains("Critical: Lamps " + _word, StringComparison.Ordinal)), "the chat");
+        Wait(
+            "/demo/chat",
+            () => _mirek.All(".chat li").Any(l => l.Text.Contains("Critical: Lamps " + _word, StringComparison.Ordinal)),
+            "the chat"
+        );
         _mirek.Open("/demo/pager");
         Assert.DoesNotContain(_word, _mirek.Text(".scroll"));
-        Wait("/demo/pager", () => _mirek.All(".page-call h2").Any(h => h.Text == "Nobody has acknowledged: Lamps " + _word), "the pager");
+        Wait(
+            "/demo/pager",
+            () => _mirek.All(".page-call h2").Any(h => h.Text == "Nobody has acknowledged: Lamps " + _word),
+            "the pager"
+        );
         _mirek.Open("/alerts");
         _mirek.Press("Lamps " + _word);
         _mirek.Until(() => _mirek.Text(".told").Contains("nobody acknowledged", StringComparison.Ordinal), "who was told");
         Assert.Empty(_mirek.Problems);
     }
 
-    private void Check(string name, string label) => _mirek.Click(() => _mirek.All($"input[name={name}]").First(i => i.FindElement(By.XPath("..")).Text.Trim() == label));
+    private void Check(string name, string label) =>
+        _mirek.Click(() => _mirek.All($"input[name={name}]").First(i => i.FindElement(By.XPath("..")).Text.Trim() == label));
 
     private void MakeRoute(string channel)
     {
@@ -192,10 +288,22 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     {
         MakeRoute("Chat room");
         MakeRule("Flood " + _word, labels: _word, keys: "ticket");
-        await _demo.Send([.. Enumerable.Range(0, 150).SelectMany(t => Enumerable.Repeat($"{{\"body\":\"{_word} is out\",\"ticket\":\"SK-{t:000}\"}}", 5))]);
-        Wait("/demo/chat", () => _mirek.All(".chat li").Any(l => l.Text.Contains($"150 critical: Flood {_word}", StringComparison.Ordinal)), "the one message");
+        await _demo.Send([
+            .. Enumerable
+                .Range(0, 150)
+                .SelectMany(t => Enumerable.Repeat($"{{\"body\":\"{_word} is out\",\"ticket\":\"SK-{t:000}\"}}", 5)),
+        ]);
+        Wait(
+            "/demo/chat",
+            () => _mirek.All(".chat li").Any(l => l.Text.Contains($"150 critical: Flood {_word}", StringComparison.Ordinal)),
+            "the one message"
+        );
         Assert.Single(_mirek.All(".chat li"), l => l.Text.Contains(_word, StringComparison.Ordinal));
-        Wait("/alerts/sent", () => _mirek.All(".sent-list").Any(l => l.Text.Contains("150 tellings in one", StringComparison.Ordinal)), "what was sent");
+        Wait(
+            "/alerts/sent",
+            () => _mirek.All(".sent-list").Any(l => l.Text.Contains("150 tellings in one", StringComparison.Ordinal)),
+            "what was sent"
+        );
         _mirek.Press($"150 critical: Flood {_word}");
         _mirek.Until(() => _mirek.Text(".scroll").Contains("and 130 more", StringComparison.Ordinal), "what it is about");
         Assert.Empty(_mirek.Axe());
@@ -214,15 +322,31 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _mirek.Until(() => _mirek.Text(".list").Contains("new lamps are put up", StringComparison.Ordinal), "the quiet time");
         MakeRule("Quiet " + _word, labels: _word);
         await Send(9);
-        Wait("/alerts", () => _mirek.All("tr.open").Any(l => l.Text.Contains("Quiet " + _word, StringComparison.Ordinal)), "the alert");
+        Wait(
+            "/alerts",
+            () => _mirek.All("tr.open").Any(l => l.Text.Contains("Quiet " + _word, StringComparison.Ordinal)),
+            "the alert"
+        );
         _mirek.Press("Quiet " + _word);
-        _mirek.Until(() => { _mirek.Driver.Navigate().Refresh(); return _mirek.All(".told").Any(t => t.Text.Contains("quiet: new lamps are put up", StringComparison.Ordinal)); }, "why nobody is told", timePasses: true);
+        _mirek.Until(
+            () =>
+            {
+                _mirek.Driver.Navigate().Refresh();
+                return _mirek.All(".told").Any(t => t.Text.Contains("quiet: new lamps are put up", StringComparison.Ordinal));
+            },
+            "why nobody is told",
+            timePasses: true
+        );
         _mirek.Open("/demo/chat");
         Assert.DoesNotContain(_word, _mirek.Text(".scroll"));
         _mirek.Open("/alerts/quiet");
         _mirek.Press("End it");
         _mirek.Until(() => _mirek.Text(".scroll").Contains("The quiet time is over", StringComparison.Ordinal), "its end");
-        Wait("/demo/chat", () => _mirek.Text(".scroll").Contains("Critical: Quiet " + _word, StringComparison.Ordinal), "what was held");
+        Wait(
+            "/demo/chat",
+            () => _mirek.Text(".scroll").Contains("Critical: Quiet " + _word, StringComparison.Ordinal),
+            "what was held"
+        );
         Assert.Empty(_mirek.Problems);
     }
 
@@ -232,19 +356,36 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         MakeRoute("Chat room");
         MakeRule("Broken " + _word, labels: _word);
         await Send(9);
-        Wait("/demo/chat", () => _mirek.Text(".scroll").Contains("Critical: Broken " + _word, StringComparison.Ordinal), "the first message");
+        Wait(
+            "/demo/chat",
+            () => _mirek.Text(".scroll").Contains("Critical: Broken " + _word, StringComparison.Ordinal),
+            "the first message"
+        );
         _mirek.Open("/alerts/channels");
         _mirek.Click(() => _mirek.All(".list a").First(a => a.Text == "Chat room"));
         Fill("Template", "{ \"text\": \"{{ subject \" }");
-        _mirek.Until(() => _mirek.Text("#preview").Contains("The template is broken", StringComparison.Ordinal), "the preview says so");
+        _mirek.Until(
+            () => _mirek.Text("#preview").Contains("The template is broken", StringComparison.Ordinal),
+            "the preview says so"
+        );
         Assert.Empty(_mirek.Axe());
         _mirek.Press("Save the channel");
-        _mirek.Until(() => _mirek.Text("#preview").Contains("usual text is sent instead", StringComparison.Ordinal), "saved all the same");
+        _mirek.Until(
+            () => _mirek.Text("#preview").Contains("usual text is sent instead", StringComparison.Ordinal),
+            "saved all the same"
+        );
         _mirek.Press("Send a test");
-        _mirek.Until(() => _mirek.Text(".tested").Contains("its template is broken", StringComparison.Ordinal), "the test says so");
+        _mirek.Until(
+            () => _mirek.Text(".tested").Contains("its template is broken", StringComparison.Ordinal),
+            "the test says so"
+        );
         Assert.Contains("200 OK", _mirek.Text(".tested"));
         MakeRule("Still " + _word, labels: _word);
-        Wait("/demo/chat", () => _mirek.All(".chat li").Any(l => l.Text.Contains("Still " + _word, StringComparison.Ordinal)), "the usual text");
+        Wait(
+            "/demo/chat",
+            () => _mirek.All(".chat li").Any(l => l.Text.Contains("Still " + _word, StringComparison.Ordinal)),
+            "the usual text"
+        );
         _mirek.Open("/alerts/sent?text=" + Uri.EscapeDataString("Still " + _word));
         Assert.Contains("The template is broken", _mirek.Text(".sent-list"));
         Assert.Empty(_mirek.Problems);
@@ -259,17 +400,31 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         _mirek.Button("Put it in order");
         MakeRule("Again " + _word, labels: _word);
         await Send(9);
-        Wait("/alerts/sent", () => _mirek.Text(".scroll").Contains("trying again", StringComparison.Ordinal) && _mirek.Text(".scroll").Contains("It answered 503", StringComparison.Ordinal), "a failed try");
+        Wait(
+            "/alerts/sent",
+            () =>
+                _mirek.Text(".scroll").Contains("trying again", StringComparison.Ordinal)
+                && _mirek.Text(".scroll").Contains("It answered 503", StringComparison.Ordinal),
+            "a failed try"
+        );
         _mirek.Open("/demo/chat");
         Assert.DoesNotContain(_word, _mirek.Text(".scroll"));
         _mirek.Press("Put it in order");
         _mirek.Button("Put it out of order");
-        Wait("/demo/chat", () => _mirek.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 1, "it comes later, once");
+        Wait(
+            "/demo/chat",
+            () => _mirek.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 1,
+            "it comes later, once"
+        );
         _mirek.Open("/alerts/sent");
         _mirek.Press("Critical: Again " + _word);
         _mirek.Press("Send it again");
         _mirek.Until(() => _mirek.Text(".facts").Contains("repeats", StringComparison.Ordinal), "a message that repeats");
-        Wait("/demo/chat", () => _mirek.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 2, "it comes again");
+        Wait(
+            "/demo/chat",
+            () => _mirek.All(".chat li").Count(l => l.Text.Contains(_word, StringComparison.Ordinal)) == 2,
+            "it comes again"
+        );
         // The browser notes an answer of 503 nowhere: the server asked for it.
         Assert.Empty(_mirek.Problems);
     }

@@ -42,26 +42,43 @@ public class AxisTests
     }
 
     [Fact]
-    public void Ticks_never_outnumber_what_fits() => Gen.Select(Gen.Long[1_000_000_000, 3_000_000_000_000_000_000], Gen.Int[1, 30]).Sample((length, most) =>
-    {
-        var from = Frames.At("2026-11-23T17:51:04Z") - (length / 2);
-        var ticks = TimeAxis.Ticks(new Window(from, from + length), Frames.Dublin, most);
-        // Midnights restart the count, so a day may add one.
-        Assert.InRange(ticks.Count, 0, (most * 2) + 2);
-        Assert.Equal(ticks.Select(t => t.Time), ticks.Select(t => t.Time).Distinct().Order());
-    }, iter: 1_000);
+    public void Ticks_never_outnumber_what_fits() =>
+        Gen.Select(Gen.Long[1_000_000_000, 3_000_000_000_000_000_000], Gen.Int[1, 30])
+            .Sample(
+                (length, most) =>
+                {
+                    var from = Frames.At("2026-11-23T17:51:04Z") - (length / 2);
+                    var ticks = TimeAxis.Ticks(new Window(from, from + length), Frames.Dublin, most);
+                    // Midnights restart the count, so a day may add one.
+                    Assert.InRange(ticks.Count, 0, (most * 2) + 2);
+                    Assert.Equal(ticks.Select(t => t.Time), ticks.Select(t => t.Time).Distinct().Order());
+                },
+                iter: 1_000
+            );
 
     [Fact]
-    public void A_value_axis_holds_its_values_on_round_ticks() => Gen.Select(Gen.Double[-1e9, 1e9], Gen.Double[-1e9, 1e9], Gen.Int[2, 10]).Sample((x, y, most) =>
-    {
-        var (a, b) = (Math.Round(x, 3), Math.Round(y, 3));
-        var axis = ValueAxis.For(Math.Min(a, b), Math.Max(a, b), ChartUnit.None, most, new AxisSpec(), zero: true);
-        Assert.True(axis.Min <= Math.Min(0, Math.Min(a, b)) && axis.Max >= Math.Max(0, Math.Max(a, b)));
-        Assert.InRange(axis.Ticks.Count, 2, most + 3);
-        Assert.Contains(0.0, axis.Ticks);
-    }, iter: 2_000);
+    public void A_value_axis_holds_its_values_on_round_ticks() =>
+        Gen.Select(Gen.Double[-1e9, 1e9], Gen.Double[-1e9, 1e9], Gen.Int[2, 10])
+            .Sample(
+                (x, y, most) =>
+                {
+                    var (a, b) = (Math.Round(x, 3), Math.Round(y, 3));
+                    var axis = ValueAxis.For(Math.Min(a, b), Math.Max(a, b), ChartUnit.None, most, new AxisSpec(), zero: true);
+                    Assert.True(axis.Min <= Math.Min(0, Math.Min(a, b)) && axis.Max >= Math.Max(0, Math.Max(a, b)));
+                    Assert.InRange(axis.Ticks.Count, 2, most + 3);
+                    Assert.Contains(0.0, axis.Ticks);
+                },
+                iter: 2_000
+            );
 
-    private static readonly ValueAxis Durations = ValueAxis.For(0, 80e9, ChartUnit.Of("", ValueKind.Duration), 4, new AxisSpec(), true);
+    private static readonly ValueAxis Durations = ValueAxis.For(
+        0,
+        80e9,
+        ChartUnit.Of("", ValueKind.Duration),
+        4,
+        new AxisSpec(),
+        true
+    );
 
     [Fact]
     public void Counts_have_whole_ticks_and_durations_clock_like_ones()
@@ -71,5 +88,6 @@ public class AxisTests
     }
 
     [Fact]
-    public void All_zero_has_an_axis_too() => Assert.Equal(1, ValueAxis.For(0, 0, ChartUnit.Of("", ValueKind.Integer), 5, new AxisSpec(), true).Max);
+    public void All_zero_has_an_axis_too() =>
+        Assert.Equal(1, ValueAxis.For(0, 0, ChartUnit.Of("", ValueKind.Integer), 5, new AxisSpec(), true).Max);
 }

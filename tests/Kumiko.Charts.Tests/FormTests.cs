@@ -10,7 +10,8 @@ public class FormTests
 {
     private static readonly (string, double?)[] Terminals = [("Hollin", 10), ("Orra", 40), ("Lindle", 30), ("Duskey", 20)];
 
-    private static Drawing Draw(Frame frame, ChartSpec spec, ChartView? view = null) => Chart.Draw(frame, spec, view ?? Frames.View()) ?? throw new InvalidOperationException("nothing drawn");
+    private static Drawing Draw(Frame frame, ChartSpec spec, ChartView? view = null) =>
+        Chart.Draw(frame, spec, view ?? Frames.View()) ?? throw new InvalidOperationException("nothing drawn");
 
     private static List<string> Texts(Drawing drawing) => [.. drawing.Marks.OfType<TextMark>().Select(t => t.Text)];
 
@@ -36,7 +37,10 @@ public class FormTests
     [Fact]
     public void Hundreds_of_groups_make_a_picture_higher_than_its_view()
     {
-        var drawing = Draw(Frames.Groups("", [.. Enumerable.Range(0, 300).Select(i => ($"gate {i}", (double?)i))]), Frames.Spec(ChartForm.Bar));
+        var drawing = Draw(
+            Frames.Groups("", [.. Enumerable.Range(0, 300).Select(i => ($"gate {i}", (double?)i))]),
+            Frames.Spec(ChartForm.Bar)
+        );
         Assert.Equal(300, drawing.ViewHeight);
         Assert.InRange(drawing.Height, 300 * 20, 300 * 30);
         Assert.Equal(300, drawing.Marks.OfType<RectMark>().Count());
@@ -54,7 +58,10 @@ public class FormTests
         Assert.Contains("3", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Mean }, view)));
         Assert.Contains("1", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Min }, view)));
         Assert.Contains("75", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Sum }, view)));
-        Assert.Contains("sum of all steps", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Sum }, view)));
+        Assert.Contains(
+            "sum of all steps",
+            Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Sum }, view))
+        );
     }
 
     [Fact]
@@ -67,16 +74,24 @@ public class FormTests
         Assert.Equal("3", drawing.Legend[0].Last);
         Assert.Equal("9 filled", drawing.Hover[3].Values[0]);
         Assert.Contains("3", Texts(Draw(frame, Frames.Spec(ChartForm.Single))));
-        Assert.Contains(Draw(frame, Frames.Spec(ChartForm.Column)).Marks, m => m.Style.StartsWith("column filled", StringComparison.Ordinal));
+        Assert.Contains(Draw(frame, Frames.Spec(ChartForm.Column)).Marks, m =>
+            m.Style.StartsWith("column filled", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
     public void A_gauge_of_a_share_spans_all_of_it_and_takes_the_level_it_is_above()
     {
-        var spec = Frames.Spec(ChartForm.Gauge) with { Thresholds = [new Threshold(0.6, "above 60 %", "warning"), new Threshold(0.9, "above 90 %", "critical")] };
+        var spec = Frames.Spec(ChartForm.Gauge) with
+        {
+            Thresholds = [new Threshold(0.6, "above 60 %", "warning"), new Threshold(0.9, "above 90 %", "critical")],
+        };
         var drawing = Draw(Frames.Groups("1", ("manifest-1", 0.75)), spec);
         var arcs = drawing.Marks.OfType<ArcMark>().ToList();
-        Assert.Equal((0.75, "gauge warning"), (Math.Round((arcs[1].To - arcs[1].From) / (arcs[0].To - arcs[0].From), 6), arcs[1].Style));
+        Assert.Equal(
+            (0.75, "gauge warning"),
+            (Math.Round((arcs[1].To - arcs[1].From) / (arcs[0].To - arcs[0].From), 6), arcs[1].Style)
+        );
         Assert.Equal(2, drawing.Marks.OfType<LineMark>().Count());
         Assert.Contains("75\u2009%", Texts(drawing));
     }
@@ -84,11 +99,15 @@ public class FormTests
     [Fact]
     public void The_parts_of_a_donut_close_the_ring_and_small_ones_are_one()
     {
-        var drawing = Draw(Frames.Groups("", [.. Enumerable.Range(1, 14).Select(i => ($"t{i}", (double?)i))]), Frames.Spec(ChartForm.Donut));
+        var drawing = Draw(
+            Frames.Groups("", [.. Enumerable.Range(1, 14).Select(i => ($"t{i}", (double?)i))]),
+            Frames.Spec(ChartForm.Donut)
+        );
         var arcs = drawing.Marks.OfType<ArcMark>().ToList();
         Assert.Equal(9, arcs.Count);
         Assert.Equal(1, arcs[^1].To, 9);
-        for (var i = 1; i < arcs.Count; i++) Assert.Equal(arcs[i - 1].To, arcs[i].From, 9);
+        for (var i = 1; i < arcs.Count; i++)
+            Assert.Equal(arcs[i - 1].To, arcs[i].From, 9);
         Assert.Equal(14.0 / 105, arcs[0].To - arcs[0].From, 9);
         Assert.Contains("6 others", Texts(drawing));
     }
@@ -105,9 +124,16 @@ public class FormTests
     public void Rows_that_are_numbers_rise_at_equal_distances()
     {
         var frame = Frames.Counts(("0", [1, 1]), ("100", [1, 1]), ("400", [1, 1]));
-        foreach (var row in frame.Rows) row[1] = Value.Of(long.Parse(row[1].AsText, System.Globalization.CultureInfo.InvariantCulture));
+        foreach (var row in frame.Rows)
+            row[1] = Value.Of(long.Parse(row[1].AsText, System.Globalization.CultureInfo.InvariantCulture));
         var drawing = Draw(frame, Frames.Spec(ChartForm.HeatMap));
-        var rows = drawing.Marks.OfType<RectMark>().Where(r => r.Width > 30).Select(r => Math.Round(r.Y, 3)).Distinct().Order().ToList();
+        var rows = drawing
+            .Marks.OfType<RectMark>()
+            .Where(r => r.Width > 30)
+            .Select(r => Math.Round(r.Y, 3))
+            .Distinct()
+            .Order()
+            .ToList();
         Assert.Equal(3, rows.Count);
         // 400 stands on top, three rows above 100, which is one above 0.
         Assert.Equal(3, (rows[1] - rows[0]) / (rows[2] - rows[1]), 3);
@@ -121,14 +147,29 @@ public class FormTests
         Assert.Contains("500 values", drawing.Description);
         Assert.InRange(drawing.Marks.OfType<RectMark>().Count(), 5, 60);
         // All are equally frequent, so all ranges but those at the ends are equally high.
-        Assert.InRange(drawing.Marks.OfType<RectMark>().Skip(1).SkipLast(1).Select(r => Math.Round(r.Height, 3)).Distinct().Count(), 1, 2);
+        Assert.InRange(
+            drawing.Marks.OfType<RectMark>().Skip(1).SkipLast(1).Select(r => Math.Round(r.Height, 3)).Distinct().Count(),
+            1,
+            2
+        );
     }
 
     [Fact]
     public void A_scatter_places_each_row_by_its_two_figures()
     {
-        var schema = new Schema([new Column("service", ColumnRole.Key), new Column("x", ColumnRole.Value), new Column("y", ColumnRole.Value)], null, new Window(0, 1));
-        var frame = new Frame(schema, [.. Enumerable.Range(0, 30).Select(i => new[] { Value.Of("s" + (i % 3)), Value.Of((double)i), Value.Of((double)(30 - i)) })]);
+        var schema = new Schema(
+            [new Column("service", ColumnRole.Key), new Column("x", ColumnRole.Value), new Column("y", ColumnRole.Value)],
+            null,
+            new Window(0, 1)
+        );
+        var frame = new Frame(
+            schema,
+            [
+                .. Enumerable
+                    .Range(0, 30)
+                    .Select(i => new[] { Value.Of("s" + (i % 3)), Value.Of((double)i), Value.Of((double)(30 - i)) }),
+            ]
+        );
         var dots = Draw(frame, Frames.Spec(ChartForm.Scatter)).Marks.OfType<DotMark>().ToList();
         Assert.Equal(30, dots.Count);
         Assert.Equal(3, dots.Select(d => d.Style).Distinct().Count());
@@ -150,9 +191,39 @@ public class FormTests
     [Fact]
     public void Small_multiples_share_a_scale_unless_told_otherwise()
     {
-        var schema = Frames.Counts().Schema with { Columns = [new Column("time", ColumnRole.Time, ValueKind.Time), new Column("terminal", ColumnRole.Key), new Column("n", ColumnRole.Value, ValueKind.Integer)] };
-        var frame = new Frame(schema, [.. Enumerable.Range(0, 12).SelectMany(i => new[] { ("Orra", 10L), ("Lindle", 1_000L) }.Select(t => new[] { Value.Time(schema.Window.From + (i * schema.Step!.Value)), Value.Of(t.Item1), Value.Of(t.Item2) }))]);
-        List<double> Heights(bool shared) => [.. Draw(frame, Frames.Spec() with { MultiplesBy = "terminal", SharedScale = shared }).Marks.OfType<PathMark>().Where(m => m.Style.StartsWith("line series", StringComparison.Ordinal)).Select(m => Math.Round(m.Pieces[0][0].Y, 3))];
+        var schema = Frames.Counts().Schema with
+        {
+            Columns =
+            [
+                new Column("time", ColumnRole.Time, ValueKind.Time),
+                new Column("terminal", ColumnRole.Key),
+                new Column("n", ColumnRole.Value, ValueKind.Integer),
+            ],
+        };
+        var frame = new Frame(
+            schema,
+            [
+                .. Enumerable
+                    .Range(0, 12)
+                    .SelectMany(i =>
+                        new[] { ("Orra", 10L), ("Lindle", 1_000L) }.Select(t =>
+                            new[]
+                            {
+                                Value.Time(schema.Window.From + (i * schema.Step!.Value)),
+                                Value.Of(t.Item1),
+                                Value.Of(t.Item2),
+                            }
+                        )
+                    ),
+            ]
+        );
+        List<double> Heights(bool shared) =>
+            [
+                .. Draw(frame, Frames.Spec() with { MultiplesBy = "terminal", SharedScale = shared })
+                    .Marks.OfType<PathMark>()
+                    .Where(m => m.Style.StartsWith("line series", StringComparison.Ordinal))
+                    .Select(m => Math.Round(m.Pieces[0][0].Y, 3)),
+            ];
         Assert.Single(Heights(shared: false).Distinct());
         var shared = Heights(shared: true);
         Assert.True(shared[1] > shared[0]);
@@ -162,9 +233,34 @@ public class FormTests
     [Fact]
     public void Two_axes_have_their_own_scales_and_titles_and_layers_their_own_forms()
     {
-        var schema = Frames.Counts().Schema with { Columns = [new Column("time", ColumnRole.Time, ValueKind.Time), new Column("slow", ColumnRole.Value) { Unit = "s" }, new Column("n", ColumnRole.Value, ValueKind.Integer)] };
-        var frame = new Frame(schema, [.. Enumerable.Range(0, 12).Select(i => new[] { Value.Time(schema.Window.From + (i * schema.Step!.Value)), Value.Of(0.5), Value.Of(4_000L) })]);
-        var drawing = Draw(frame, Frames.Spec() with { Left = new AxisSpec("95th percentile"), Right = new AxisSpec("requests"), Layers = [new LayerSpec("n", ChartForm.Area, Side.Right)] });
+        var schema = Frames.Counts().Schema with
+        {
+            Columns =
+            [
+                new Column("time", ColumnRole.Time, ValueKind.Time),
+                new Column("slow", ColumnRole.Value) { Unit = "s" },
+                new Column("n", ColumnRole.Value, ValueKind.Integer),
+            ],
+        };
+        var frame = new Frame(
+            schema,
+            [
+                .. Enumerable
+                    .Range(0, 12)
+                    .Select(i =>
+                        new[] { Value.Time(schema.Window.From + (i * schema.Step!.Value)), Value.Of(0.5), Value.Of(4_000L) }
+                    ),
+            ]
+        );
+        var drawing = Draw(
+            frame,
+            Frames.Spec() with
+            {
+                Left = new AxisSpec("95th percentile"),
+                Right = new AxisSpec("requests"),
+                Layers = [new LayerSpec("n", ChartForm.Area, Side.Right)],
+            }
+        );
         Assert.Equal(["95th percentile", "requests"], drawing.Marks.OfType<TextMark>().Where(t => t.Turned).Select(t => t.Text));
         Assert.Contains("500 ms", Texts(drawing));
         Assert.Contains("4\u2009000", Texts(drawing));
@@ -178,8 +274,20 @@ public class FormTests
     [Fact]
     public void A_logarithmic_axis_leaves_zero_out_and_says_so()
     {
-        var drawing = Draw(Frames.Counts(("a", [0, 1, 10, 100, 1_000])), Frames.Spec() with { Left = new AxisSpec(Scale: ScaleKind.Logarithmic) });
-        var line = Assert.Single(Assert.Single(drawing.Marks.OfType<PathMark>(), m => m.Style == "line series-0" || m.Style.StartsWith("line series", StringComparison.Ordinal)).Pieces);
+        var drawing = Draw(
+            Frames.Counts(("a", [0, 1, 10, 100, 1_000])),
+            Frames.Spec() with
+            {
+                Left = new AxisSpec(Scale: ScaleKind.Logarithmic),
+            }
+        );
+        var line = Assert.Single(
+            Assert
+                .Single(drawing.Marks.OfType<PathMark>(), m =>
+                    m.Style == "line series-0" || m.Style.StartsWith("line series", StringComparison.Ordinal)
+                )
+                .Pieces
+        );
         Assert.Equal(4, line.Count);
         Assert.Single(line.Zip(line.Skip(1), (a, b) => Math.Round(a.Y - b.Y, 3)).Distinct());
         Assert.Contains("no place on a logarithmic axis", drawing.Note);
@@ -188,12 +296,25 @@ public class FormTests
     [Fact]
     public void Bands_and_thresholds_stand_where_their_values_do()
     {
-        var drawing = Draw(Frames.Counts(("a", [0, 50, 100])), Frames.Spec() with { Bands = [new ValueBand(20, 40, "usual")], Thresholds = [new Threshold(60, "too many", "critical"), new Threshold(62, "many", "warning")] });
+        var drawing = Draw(
+            Frames.Counts(("a", [0, 50, 100])),
+            Frames.Spec() with
+            {
+                Bands = [new ValueBand(20, 40, "usual")],
+                Thresholds = [new Threshold(60, "too many", "critical"), new Threshold(62, "many", "warning")],
+            }
+        );
         var band = Assert.Single(drawing.Marks.OfType<RectMark>(), m => m.Style == "band well");
         var limit = Assert.Single(drawing.Marks.OfType<LineMark>(), m => m.Style == "limit critical");
         var (foot, top) = (drawing.Plot!.Bottom, drawing.Plot.Top);
         Assert.Equal((0.2, 0.6), (Math.Round(band.Height / (foot - top), 6), Math.Round((foot - limit.Y1) / (foot - top), 6)));
-        var labels = drawing.Marks.OfType<TextMark>().Where(t => t.Style.StartsWith("limit-label c", StringComparison.Ordinal) || t.Style.StartsWith("limit-label warn", StringComparison.Ordinal)).ToList();
+        var labels = drawing
+            .Marks.OfType<TextMark>()
+            .Where(t =>
+                t.Style.StartsWith("limit-label c", StringComparison.Ordinal)
+                || t.Style.StartsWith("limit-label warn", StringComparison.Ordinal)
+            )
+            .ToList();
         Assert.True(Math.Abs(labels[0].Y - labels[1].Y) >= 13);
     }
 
@@ -201,8 +322,15 @@ public class FormTests
     public void Nights_and_weekends_are_shaded_as_the_zone_has_them()
     {
         var from = Frames.At("2026-10-23T00:00:00Z");
-        var schema = new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), new Column("n", ColumnRole.Value)], Instants.Hour, new Window(from, from + (4 * Instants.Day)));
-        var frame = new Frame(schema, [.. Enumerable.Range(0, 96).Select(i => new[] { Value.Time(from + (i * Instants.Hour)), Value.Of(1.0) })]);
+        var schema = new Schema(
+            [new Column("time", ColumnRole.Time, ValueKind.Time), new Column("n", ColumnRole.Value)],
+            Instants.Hour,
+            new Window(from, from + (4 * Instants.Day))
+        );
+        var frame = new Frame(
+            schema,
+            [.. Enumerable.Range(0, 96).Select(i => new[] { Value.Time(from + (i * Instants.Hour)), Value.Of(1.0) })]
+        );
         var drawing = Draw(frame, Frames.Spec(), Frames.View() with { Zone = DateTimeZoneProviders.Tzdb["Europe/Dublin"] });
         var weekend = Assert.Single(drawing.Marks.OfType<RectMark>(), m => m.Style == "weekend");
         // Clocks go back on the Sunday, so this weekend has 49 hours.
@@ -228,30 +356,71 @@ public class FormTests
     [InlineData(ChartForm.Histogram)]
     [InlineData(ChartForm.Table)]
     public void Whatever_the_values_every_form_stays_in_its_picture_and_both_backs_draw_it(ChartForm form) =>
-        Gen.Select(Gen.OneOf(Gen.Double[-1e12, 1e12], Gen.Double[-1, 1], Gen.Const(0.0)).Select(d => (double?)Math.Round(d, 2)).List[1, 12], Gen.Int[1, 5], Gen.Int[300, 1_400], Gen.Bool).Sample((values, series, width, alone) =>
-        {
-            var frame = Frames.Counts([.. Enumerable.Range(0, series).Select(s => ("a gate with a rather long name " + s, values.Select((v, i) => (i + s) % 5 == 4 ? null : v).ToArray()))]);
-            var drawing = Draw(frame, Frames.Spec(form) with { Title = "Refusals" }, Frames.View(width: width) with { Alone = alone });
-            foreach (var (x, y) in drawing.Marks.SelectMany(Frames.Points))
-            {
-                Assert.InRange(x, -0.5, drawing.Width + 0.5);
-                Assert.InRange(y, -0.5, drawing.Height + 0.5);
-            }
-            Assert.DoesNotContain("NaN", SvgWriter.Write(drawing, "x"));
-            Assert.DoesNotContain("Infinity", SvgWriter.Write(drawing, "x", theme: Theme.Lacquer));
-            Assert.False(string.IsNullOrWhiteSpace(drawing.Description));
-            if (series == 2 && alone) Assert.True(PngWriter.Write(drawing, Theme.Paper, 1).Length > 100);
-        }, iter: 120);
+        Gen.Select(
+                Gen.OneOf(Gen.Double[-1e12, 1e12], Gen.Double[-1, 1], Gen.Const(0.0)).Select(d => (double?)Math.Round(d, 2)).List[
+                    1,
+                    12
+                ],
+                Gen.Int[1, 5],
+                Gen.Int[300, 1_400],
+                Gen.Bool
+            )
+            .Sample(
+                (values, series, width, alone) =>
+                {
+                    var frame = Frames.Counts([
+                        .. Enumerable
+                            .Range(0, series)
+                            .Select(s =>
+                                (
+                                    "a gate with a rather long name " + s,
+                                    values.Select((v, i) => (i + s) % 5 == 4 ? null : v).ToArray()
+                                )
+                            ),
+                    ]);
+                    var drawing = Draw(
+                        frame,
+                        Frames.Spec(form) with
+                        {
+                            Title = "Refusals",
+                        },
+                        Frames.View(width: width) with
+                        {
+                            Alone = alone,
+                        }
+                    );
+                    foreach (var (x, y) in drawing.Marks.SelectMany(Frames.Points))
+                    {
+                        Assert.InRange(x, -0.5, drawing.Width + 0.5);
+                        Assert.InRange(y, -0.5, drawing.Height + 0.5);
+                    }
+                    Assert.DoesNotContain("NaN", SvgWriter.Write(drawing, "x"));
+                    Assert.DoesNotContain("Infinity", SvgWriter.Write(drawing, "x", theme: Theme.Lacquer));
+                    Assert.False(string.IsNullOrWhiteSpace(drawing.Description));
+                    if (series == 2 && alone)
+                        Assert.True(PngWriter.Write(drawing, Theme.Paper, 1).Length > 100);
+                },
+                iter: 120
+            );
 
     [Fact]
     public void The_suggested_form_follows_from_the_shape()
     {
         Assert.Equal(ChartForm.StackedColumn, Chart.Suggest(Frames.Counts(("a", [1, 2, 3]))).Form);
-        Assert.Equal(ChartForm.Line, Chart.Suggest(Frames.Counts(("a", [.. Enumerable.Range(0, 30).Select(i => (double?)i)]))).Form);
-        Assert.Equal(ChartForm.HeatMap, Chart.Suggest(Frames.Counts([.. Enumerable.Range(0, 60).Select(i => ($"s{i}", new double?[] { 1, 2 }))])).Form);
+        Assert.Equal(
+            ChartForm.Line,
+            Chart.Suggest(Frames.Counts(("a", [.. Enumerable.Range(0, 30).Select(i => (double?)i)]))).Form
+        );
+        Assert.Equal(
+            ChartForm.HeatMap,
+            Chart.Suggest(Frames.Counts([.. Enumerable.Range(0, 60).Select(i => ($"s{i}", new double?[] { 1, 2 }))])).Form
+        );
         Assert.Equal(ChartForm.Bar, Chart.Suggest(Frames.Groups("", Terminals)).Form);
         Assert.Equal(ChartForm.Donut, Chart.Suggest(Frames.Groups("1", Terminals)).Form);
-        Assert.Equal(ChartForm.Table, Chart.Suggest(new Frame(new Schema([new Column("body", ColumnRole.Detail)], null, new Window(0, 1)), [])).Form);
+        Assert.Equal(
+            ChartForm.Table,
+            Chart.Suggest(new Frame(new Schema([new Column("body", ColumnRole.Detail)], null, new Window(0, 1)), [])).Form
+        );
         Assert.All(Enum.GetValues<ChartForm>(), _ => Assert.EndsWith(".", Chart.Suggest(Frames.Groups("", Terminals)).Reason));
     }
 }

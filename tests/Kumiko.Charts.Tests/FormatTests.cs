@@ -18,7 +18,8 @@ public class FormatTests
     [InlineData(12_000e9, "3 h 20 min")]
     [InlineData(93_600e9, "1 d 2 h")]
     [InlineData(0, "0 ns")]
-    public void Durations_have_about_three_digits(double nanoseconds, string text) => Assert.Equal(text, Format.Duration(nanoseconds));
+    public void Durations_have_about_three_digits(double nanoseconds, string text) =>
+        Assert.Equal(text, Format.Duration(nanoseconds));
 
     [Theory]
     [InlineData(0, "0%")]
@@ -40,7 +41,8 @@ public class FormatTests
     [InlineData(-0.031, "\u22120.03")]
     [InlineData(0.00066, "+0.0007")]
     [InlineData(0, "±0")]
-    public void A_clear_shift_that_is_small_is_not_nothing(double points, string text) => Assert.Equal(text, Format.SmallShift(points));
+    public void A_clear_shift_that_is_small_is_not_nothing(double points, string text) =>
+        Assert.Equal(text, Format.SmallShift(points));
 
     [Fact]
     public void Times_are_local()

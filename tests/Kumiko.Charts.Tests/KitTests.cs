@@ -23,25 +23,50 @@ public partial class KitTests
     [InlineData("m", 2.34, "2.34 m")]
     [InlineData("{request}/s", 3.5, "3.5 /s")]
     [InlineData("By/s", 2048, "2 KiB/s")]
-    public void Figures_are_written_in_their_unit(string unit, double value, string expected) => Assert.Equal(expected, ChartUnit.Of(unit).Text(value).Replace('\u2009', ' '));
+    public void Figures_are_written_in_their_unit(string unit, double value, string expected) =>
+        Assert.Equal(expected, ChartUnit.Of(unit).Text(value).Replace('\u2009', ' '));
 
     [Fact]
     public void Decimals_can_be_set() =>
-        Assert.Equal(["42.00 %", "12.3 ms", "3", "1.50 KiB"], new[] { ChartUnit.Of("1").Text(0.42, 2), ChartUnit.Of("s").Text(0.01234, 1), ChartUnit.Of("").Text(2.7, 0), ChartUnit.Of("By").Text(1536, 2) }.Select(t => t.Replace('\u2009', ' ')));
+        Assert.Equal(
+            ["42.00 %", "12.3 ms", "3", "1.50 KiB"],
+            new[]
+            {
+                ChartUnit.Of("1").Text(0.42, 2),
+                ChartUnit.Of("s").Text(0.01234, 1),
+                ChartUnit.Of("").Text(2.7, 0),
+                ChartUnit.Of("By").Text(1536, 2),
+            }.Select(t => t.Replace('\u2009', ' '))
+        );
 
-    private static readonly Gen<ChartUnit> Units = Gen.OneOf(Gen.Const(ChartUnit.Of("s")), Gen.Const(ChartUnit.Of("By")), Gen.Const(ChartUnit.Of("1")), Gen.Const(ChartUnit.Of("")), Gen.Const(ChartUnit.Of("", ValueKind.Integer)), Gen.Const(ChartUnit.Of("", ValueKind.Duration)), Gen.Const(ChartUnit.Of("m")));
+    private static readonly Gen<ChartUnit> Units = Gen.OneOf(
+        Gen.Const(ChartUnit.Of("s")),
+        Gen.Const(ChartUnit.Of("By")),
+        Gen.Const(ChartUnit.Of("1")),
+        Gen.Const(ChartUnit.Of("")),
+        Gen.Const(ChartUnit.Of("", ValueKind.Integer)),
+        Gen.Const(ChartUnit.Of("", ValueKind.Duration)),
+        Gen.Const(ChartUnit.Of("m"))
+    );
 
     [Fact]
-    public void Ticks_rise_evenly_and_no_two_labels_are_alike() => Gen.Select(Units, Gen.Double[-1e6, 1e9], Gen.Double[1e-3, 1e9], Gen.Int[2, 12], Gen.Bool).Sample((unit, low, length, most, zero) =>
-    {
-        var (min, max) = (Math.Round(low, 3), Math.Round(low, 3) + Math.Round(length, 3) + 0.001);
-        var axis = ValueAxis.For(min, max, unit, most, new AxisSpec(), zero);
-        Assert.True(axis.Min <= min && axis.Max >= max);
-        Assert.InRange(axis.Ticks.Count, 2, most + 3);
-        foreach (var (a, b) in axis.Ticks.Zip(axis.Ticks.Skip(1))) Assert.Equal(axis.Step, b - a, (axis.Step * 1e-6) + (Math.Abs(b) * 1e-15));
-        if (axis.Step > Math.Max(Math.Abs(axis.Min), Math.Abs(axis.Max)) * 1e-3) Assert.Equal(axis.Ticks.Count, axis.Ticks.Select(axis.Label).Distinct().Count());
-        Assert.Equal((0.0, 1.0), (axis.Share(axis.Min), axis.Share(axis.Max)));
-    }, iter: 2_000);
+    public void Ticks_rise_evenly_and_no_two_labels_are_alike() =>
+        Gen.Select(Units, Gen.Double[-1e6, 1e9], Gen.Double[1e-3, 1e9], Gen.Int[2, 12], Gen.Bool)
+            .Sample(
+                (unit, low, length, most, zero) =>
+                {
+                    var (min, max) = (Math.Round(low, 3), Math.Round(low, 3) + Math.Round(length, 3) + 0.001);
+                    var axis = ValueAxis.For(min, max, unit, most, new AxisSpec(), zero);
+                    Assert.True(axis.Min <= min && axis.Max >= max);
+                    Assert.InRange(axis.Ticks.Count, 2, most + 3);
+                    foreach (var (a, b) in axis.Ticks.Zip(axis.Ticks.Skip(1)))
+                        Assert.Equal(axis.Step, b - a, (axis.Step * 1e-6) + (Math.Abs(b) * 1e-15));
+                    if (axis.Step > Math.Max(Math.Abs(axis.Min), Math.Abs(axis.Max)) * 1e-3)
+                        Assert.Equal(axis.Ticks.Count, axis.Ticks.Select(axis.Label).Distinct().Count());
+                    Assert.Equal((0.0, 1.0), (axis.Share(axis.Min), axis.Share(axis.Max)));
+                },
+                iter: 2_000
+            );
 
     [Theory]
     [InlineData("s")]
@@ -58,23 +83,42 @@ public partial class KitTests
     }
 
     [Fact]
-    public void Labels_are_moved_apart_in_their_order_and_stay_inside() => Gen.Select(Gen.Double[-50, 450].Array[1, 12], Gen.Double[100, 400]).Sample((wanted, bottom) =>
-    {
-        const double Least = 14, Top = 10;
-        var places = SpreadLabels.Apart(wanted, Least, Top, bottom);
-        var least = wanted.Length > 1 ? Math.Min(Least, (bottom - Top) / (wanted.Length - 1)) : Least;
-        Assert.All(places, p => Assert.InRange(p, Top - 1e-9, bottom + 1e-9));
-        foreach (var (a, b) in places.Order().Zip(places.Order().Skip(1))) Assert.True(b - a >= least - 1e-9, $"{a} and {b}");
-        var order = Enumerable.Range(0, wanted.Length).OrderBy(i => wanted[i]).ThenBy(i => i);
-        Assert.Equal(places.Order(), order.Select(i => places[i]));
-    }, iter: 2_000);
+    public void Labels_are_moved_apart_in_their_order_and_stay_inside() =>
+        Gen.Select(Gen.Double[-50, 450].Array[1, 12], Gen.Double[100, 400])
+            .Sample(
+                (wanted, bottom) =>
+                {
+                    const double Least = 14,
+                        Top = 10;
+                    var places = SpreadLabels.Apart(wanted, Least, Top, bottom);
+                    var least = wanted.Length > 1 ? Math.Min(Least, (bottom - Top) / (wanted.Length - 1)) : Least;
+                    Assert.All(places, p => Assert.InRange(p, Top - 1e-9, bottom + 1e-9));
+                    foreach (var (a, b) in places.Order().Zip(places.Order().Skip(1)))
+                        Assert.True(b - a >= least - 1e-9, $"{a} and {b}");
+                    var order = Enumerable.Range(0, wanted.Length).OrderBy(i => wanted[i]).ThenBy(i => i);
+                    Assert.Equal(places.Order(), order.Select(i => places[i]));
+                },
+                iter: 2_000
+            );
 
     [Fact]
     public void Labels_of_two_near_limits_at_the_foot_do_not_lie_on_each_other()
     {
-        var spec = Frames.Spec() with { Thresholds = [new Threshold(0.2, "above 0.2", "warning"), new Threshold(0.1, "above 0.1", "critical")] };
-        var drawing = Chart.Draw(Frames.Counts(("a", [.. Enumerable.Range(0, 40).Select(i => (double?)(i % 97))])), spec, Frames.View("2027-11-23T00:00:00Z"))!;
-        var labels = drawing.Marks.OfType<TextMark>().Where(m => m.Style.StartsWith("limit-label")).Select(m => m.Y).Order().ToArray();
+        var spec = Frames.Spec() with
+        {
+            Thresholds = [new Threshold(0.2, "above 0.2", "warning"), new Threshold(0.1, "above 0.1", "critical")],
+        };
+        var drawing = Chart.Draw(
+            Frames.Counts(("a", [.. Enumerable.Range(0, 40).Select(i => (double?)(i % 97))])),
+            spec,
+            Frames.View("2027-11-23T00:00:00Z")
+        )!;
+        var labels = drawing
+            .Marks.OfType<TextMark>()
+            .Where(m => m.Style.StartsWith("limit-label"))
+            .Select(m => m.Y)
+            .Order()
+            .ToArray();
         Assert.Equal(2, labels.Length);
         Assert.True(labels[1] - labels[0] >= 13.9);
     }
@@ -92,25 +136,35 @@ public partial class KitTests
     }
 
     [Fact]
-    public void Thinning_keeps_every_extreme_and_both_ends() => Gen.Double[-1e6, 1e6].Array[2, 3_000].Sample(values =>
-    {
-        (double X, double Y)[] points = [.. values.Select((v, i) => (i / 10.0, v))];
-        var thinned = Thinned.Extremes(points);
-        Assert.Equal((points[0], points[^1]), (thinned[0], thinned[^1]));
-        Assert.Equal((values.Min(), values.Max()), (thinned.Min(p => p.Y), thinned.Max(p => p.Y)));
-        Assert.InRange(thinned.Count, 1, (values.Length / 10 * 4) + 4);
-        Assert.Equal(thinned.Select(p => p.X), thinned.Select(p => p.X).Order());
-        foreach (var pixel in points.GroupBy(p => Math.Floor(p.X)))
-            Assert.Equal(pixel.Max(p => p.Y), thinned.Where(p => Math.Floor(p.X) == pixel.Key).Max(p => p.Y));
-        var triangles = Thinned.Triangles(points, 50);
-        Assert.Equal(Math.Min(50, points.Length), triangles.Count);
-        Assert.Equal((points[0], points[^1]), (triangles[0], triangles[^1]));
-    }, iter: 200);
+    public void Thinning_keeps_every_extreme_and_both_ends() =>
+        Gen.Double[-1e6, 1e6]
+            .Array[2, 3_000]
+            .Sample(
+                values =>
+                {
+                    (double X, double Y)[] points = [.. values.Select((v, i) => (i / 10.0, v))];
+                    var thinned = Thinned.Extremes(points);
+                    Assert.Equal((points[0], points[^1]), (thinned[0], thinned[^1]));
+                    Assert.Equal((values.Min(), values.Max()), (thinned.Min(p => p.Y), thinned.Max(p => p.Y)));
+                    Assert.InRange(thinned.Count, 1, (values.Length / 10 * 4) + 4);
+                    Assert.Equal(thinned.Select(p => p.X), thinned.Select(p => p.X).Order());
+                    foreach (var pixel in points.GroupBy(p => Math.Floor(p.X)))
+                        Assert.Equal(pixel.Max(p => p.Y), thinned.Where(p => Math.Floor(p.X) == pixel.Key).Max(p => p.Y));
+                    var triangles = Thinned.Triangles(points, 50);
+                    Assert.Equal(Math.Min(50, points.Length), triangles.Count);
+                    Assert.Equal((points[0], points[^1]), (triangles[0], triangles[^1]));
+                },
+                iter: 200
+            );
 
     [Fact]
     public void A_long_line_says_that_it_was_thinned()
     {
-        var drawing = Chart.Draw(Frames.Counts(("a", [.. Enumerable.Range(0, 9_000).Select(i => (double?)(i % 97))])), Frames.Spec(), Frames.View("2027-11-23T00:00:00Z"))!;
+        var drawing = Chart.Draw(
+            Frames.Counts(("a", [.. Enumerable.Range(0, 9_000).Select(i => (double?)(i % 97))])),
+            Frames.Spec(),
+            Frames.View("2027-11-23T00:00:00Z")
+        )!;
         Assert.Contains("of 9\u2009000 points are drawn; every extreme is.", drawing.Note);
     }
 
@@ -156,34 +210,48 @@ public partial class KitTests
     public void Colours_of_both_themes_are_those_of_the_sheet()
     {
         var folder = new DirectoryInfo(AppContext.BaseDirectory);
-        while (!File.Exists(Path.Combine(folder!.FullName, "Kumiko.slnx"))) folder = folder.Parent;
+        while (!File.Exists(Path.Combine(folder!.FullName, "Kumiko.slnx")))
+            folder = folder.Parent;
         var sheet = File.ReadAllText(Path.Combine(folder.FullName, "src", "Kumiko.Web", "assets", "css", "kumiko.css"));
         var paper = Variables(sheet[sheet.IndexOf(":root, [data-look=\"paper\"]", StringComparison.Ordinal)..]);
         var lacquer = Variables(sheet[sheet.IndexOf(":root[data-theme=\"lacquer\"]", StringComparison.Ordinal)..]);
-        foreach (var (name, (light, dark)) in Palette.Colours) Assert.Equal((name, light, dark), (name, paper[name], lacquer[name]));
+        foreach (var (name, (light, dark)) in Palette.Colours)
+            Assert.Equal((name, light, dark), (name, paper[name], lacquer[name]));
     }
 
     private static Dictionary<string, string> Variables(string sheet) =>
-        Variable().Matches(sheet[..sheet.IndexOf('}', StringComparison.Ordinal)]).ToDictionary(m => m.Groups[1].Value, m => m.Groups[2].Value);
+        Variable()
+            .Matches(sheet[..sheet.IndexOf('}', StringComparison.Ordinal)])
+            .ToDictionary(m => m.Groups[1].Value, m => m.Groups[2].Value);
 
     [GeneratedRegex("--([a-z0-9-]+): (#[0-9a-f]{6});")]
     private static partial Regex Variable();
 
     [Fact]
-    public void Neighbouring_series_have_different_colours_while_there_are_enough() => Gen.String[Gen.Char['a', 'z'], 1, 8].HashSet[1, 30].Sample(names =>
-    {
-        var slots = Palette.SlotsOf([.. names]);
-        Assert.Equal(Math.Min(names.Count, Palette.Slots), slots.Distinct().Count());
-    });
+    public void Neighbouring_series_have_different_colours_while_there_are_enough() =>
+        Gen.String[Gen.Char['a', 'z'], 1, 8]
+            .HashSet[1, 30]
+            .Sample(names =>
+            {
+                var slots = Palette.SlotsOf([.. names]);
+                Assert.Equal(Math.Min(names.Count, Palette.Slots), slots.Distinct().Count());
+            });
 
     [Fact]
     public void Both_backs_agree_on_the_place_of_every_mark()
     {
         foreach (var form in Enum.GetValues<ChartForm>())
         {
-            var frame = form is ChartForm.Donut or ChartForm.Gauge or ChartForm.Bar ? Frames.Groups("", ("Orra", 4), ("Lindle", 2.5)) : Frames.Counts(("Orra", [1, 5, null, 7]), ("Lindle", [2, 3, 4, 1]));
-            if (Chart.Draw(frame, Frames.Spec(form), Frames.View()) is not { } drawing) continue;
-            var elements = XDocument.Parse(SvgWriter.Write(drawing, "x")).Root!.Elements().Where(e => e.Name.LocalName != "title").ToList();
+            var frame = form is ChartForm.Donut or ChartForm.Gauge or ChartForm.Bar
+                ? Frames.Groups("", ("Orra", 4), ("Lindle", 2.5))
+                : Frames.Counts(("Orra", [1, 5, null, 7]), ("Lindle", [2, 3, 4, 1]));
+            if (Chart.Draw(frame, Frames.Spec(form), Frames.View()) is not { } drawing)
+                continue;
+            var elements = XDocument
+                .Parse(SvgWriter.Write(drawing, "x"))
+                .Root!.Elements()
+                .Where(e => e.Name.LocalName != "title")
+                .ToList();
             Assert.Equal(drawing.Marks.Count, elements.Count);
             foreach (var (mark, element) in drawing.Marks.Zip(elements))
             {
@@ -200,9 +268,16 @@ public partial class KitTests
         }
     }
 
-    private static double Number(XElement element, string name) => double.Parse(element.Attribute(name)!.Value, CultureInfo.InvariantCulture);
-    private static IEqualityComparer<(double, double)> Near() => EqualityComparer<(double, double)>.Create((a, b) => Math.Abs(a.Item1 - b.Item1) < 0.11 && Math.Abs(a.Item2 - b.Item2) < 0.11);
-    private static IEqualityComparer<(float, float)> NearF() => EqualityComparer<(float, float)>.Create((a, b) => Math.Abs(a.Item1 - b.Item1) < 0.3 && Math.Abs(a.Item2 - b.Item2) < 0.3);
+    private static double Number(XElement element, string name) =>
+        double.Parse(element.Attribute(name)!.Value, CultureInfo.InvariantCulture);
+
+    private static IEqualityComparer<(double, double)> Near() =>
+        EqualityComparer<(double, double)>.Create(
+            (a, b) => Math.Abs(a.Item1 - b.Item1) < 0.11 && Math.Abs(a.Item2 - b.Item2) < 0.11
+        );
+
+    private static IEqualityComparer<(float, float)> NearF() =>
+        EqualityComparer<(float, float)>.Create((a, b) => Math.Abs(a.Item1 - b.Item1) < 0.3 && Math.Abs(a.Item2 - b.Item2) < 0.3);
 
     /// <summary>Where an element of SVG is, read by another program's eyes.</summary>
     private static SKRect Bounds(XElement e)
@@ -210,18 +285,37 @@ public partial class KitTests
         float N(string name) => (float)Number(e, name);
         switch (e.Name.LocalName)
         {
-            case "line": return new SKRect(Math.Min(N("x1"), N("x2")), Math.Min(N("y1"), N("y2")), Math.Max(N("x1"), N("x2")), Math.Max(N("y1"), N("y2")));
-            case "rect": return SKRect.Create(N("x"), N("y"), N("width"), N("height"));
-            case "circle": return new SKRect(N("cx") - N("r"), N("cy") - N("r"), N("cx") + N("r"), N("cy") + N("r"));
+            case "line":
+                return new SKRect(
+                    Math.Min(N("x1"), N("x2")),
+                    Math.Min(N("y1"), N("y2")),
+                    Math.Max(N("x1"), N("x2")),
+                    Math.Max(N("y1"), N("y2"))
+                );
+            case "rect":
+                return SKRect.Create(N("x"), N("y"), N("width"), N("height"));
+            case "circle":
+                return new SKRect(N("cx") - N("r"), N("cy") - N("r"), N("cx") + N("r"), N("cy") + N("r"));
             default:
-                using (var path = SKPath.ParseSvgPathData(e.Attribute("d")!.Value)) return path.TightBounds;
+                using (var path = SKPath.ParseSvgPathData(e.Attribute("d")!.Value))
+                    return path.TightBounds;
         }
     }
 
     [Fact]
     public void A_picture_that_stands_alone_brings_its_title_legend_and_looks()
     {
-        var drawing = Chart.Draw(Frames.Counts(("Orra", [1, 2, 3]), ("Lindle", [2, 3, 4])), Frames.Spec() with { Title = "Refusals at the <gates>" }, Frames.View() with { Alone = true })!;
+        var drawing = Chart.Draw(
+            Frames.Counts(("Orra", [1, 2, 3]), ("Lindle", [2, 3, 4])),
+            Frames.Spec() with
+            {
+                Title = "Refusals at the <gates>",
+            },
+            Frames.View() with
+            {
+                Alone = true,
+            }
+        )!;
         var texts = drawing.Marks.OfType<TextMark>().Select(t => t.Text).ToList();
         Assert.Contains("Refusals at the <gates>", texts);
         Assert.Contains("Lindle", texts);
@@ -234,23 +328,49 @@ public partial class KitTests
         Assert.Equal((1800, 600), (image.Width, image.Height));
         Assert.Equal(SKColor.Parse(Palette.Colours["sheet"].Lacquer), image.GetPixel(2, 300));
         // Something is written: the title's pixels differ from the ground.
-        Assert.Contains(Enumerable.Range(20, 300).SelectMany(x => Enumerable.Range(10, 30).Select(y => image.GetPixel(x, y))), p => p != image.GetPixel(2, 300));
+        Assert.Contains(
+            Enumerable.Range(20, 300).SelectMany(x => Enumerable.Range(10, 30).Select(y => image.GetPixel(x, y))),
+            p => p != image.GetPixel(2, 300)
+        );
     }
 
     [Fact]
     public void Hostile_names_leave_a_picture_that_can_be_read_and_thousands_of_rows_one_that_fits()
     {
-        var drawing = Chart.Draw(Frames.Groups("", ("a\u0001\ud800<script>\uffff", 1)), Frames.Spec(ChartForm.Bar), Frames.View())!;
+        var drawing = Chart.Draw(
+            Frames.Groups("", ("a\u0001\ud800<script>\uffff", 1)),
+            Frames.Spec(ChartForm.Bar),
+            Frames.View()
+        )!;
         Assert.Contains("<script>", XDocument.Parse(SvgWriter.Write(drawing, "chart", theme: Theme.Paper)).Root!.Value);
-        var high = Chart.Draw(Frames.Groups("", [.. Enumerable.Range(0, 10_000).Select(i => ($"gate {i}", (double?)i))]), Frames.Spec(ChartForm.Bar), Frames.View())!;
+        var high = Chart.Draw(
+            Frames.Groups("", [.. Enumerable.Range(0, 10_000).Select(i => ($"gate {i}", (double?)i))]),
+            Frames.Spec(ChartForm.Bar),
+            Frames.View()
+        )!;
         Assert.NotEmpty(PngWriter.Write(high with { Marks = [.. high.Marks.Take(50)] }, Theme.Paper));
     }
 
     [Fact]
     public void Fifty_series_of_five_hundred_steps_are_less_than_300_kB()
     {
-        var frame = Frames.Counts([.. Enumerable.Range(0, 50).Select(s => ($"gate {s}", Enumerable.Range(0, 500).Select(i => (double?)Math.Round(500 + (400 * Math.Sin((i + (s * 7)) / 20.0)))).ToArray()))]);
-        var svg = SvgWriter.Write(Chart.Draw(frame, Frames.Spec() with { Most = 50 }, Frames.View(width: 1_100, height: 400))!, "chart");
+        var frame = Frames.Counts([
+            .. Enumerable
+                .Range(0, 50)
+                .Select(s =>
+                    (
+                        $"gate {s}",
+                        Enumerable
+                            .Range(0, 500)
+                            .Select(i => (double?)Math.Round(500 + (400 * Math.Sin((i + (s * 7)) / 20.0))))
+                            .ToArray()
+                    )
+                ),
+        ]);
+        var svg = SvgWriter.Write(
+            Chart.Draw(frame, Frames.Spec() with { Most = 50 }, Frames.View(width: 1_100, height: 400))!,
+            "chart"
+        );
         Assert.InRange(svg.Length, 50_000, 300_000);
     }
 }

@@ -8,9 +8,11 @@ public class OverTimeTests
 {
     private static readonly double?[] Rising = [0, 1, 2, 3, 4, 5];
 
-    private static Drawing Draw(Frame frame, ChartSpec spec, ChartView? view = null) => Chart.Draw(frame, spec, view ?? Frames.View()) ?? throw new InvalidOperationException("nothing drawn");
+    private static Drawing Draw(Frame frame, ChartSpec spec, ChartView? view = null) =>
+        Chart.Draw(frame, spec, view ?? Frames.View()) ?? throw new InvalidOperationException("nothing drawn");
 
-    private static List<PathMark> Lines(Drawing drawing) => [.. drawing.Marks.OfType<PathMark>().Where(m => m.Style.StartsWith("line series-", StringComparison.Ordinal))];
+    private static List<PathMark> Lines(Drawing drawing) =>
+        [.. drawing.Marks.OfType<PathMark>().Where(m => m.Style.StartsWith("line series-", StringComparison.Ordinal))];
 
     [Fact]
     public void Each_series_is_a_line_that_rises_with_its_values()
@@ -34,8 +36,7 @@ public class OverTimeTests
     }
 
     [Fact]
-    public void One_point_is_a_dot() =>
-        Assert.Single(Draw(Frames.Counts(("a", [7])), Frames.Spec()).Marks.OfType<DotMark>());
+    public void One_point_is_a_dot() => Assert.Single(Draw(Frames.Counts(("a", [7])), Frames.Spec()).Marks.OfType<DotMark>());
 
     [Fact]
     public void Nothing_is_said_in_words()
@@ -47,7 +48,18 @@ public class OverTimeTests
 
     [Fact]
     public void A_frame_without_steps_has_no_chart() =>
-        Assert.Null(Chart.Draw(new Frame(new Schema([new Column("n", ColumnRole.Value)], null, new Window(0, 1)), [[Value.Of(1L)]]), Frames.Spec(), Frames.View()));
+        Assert.Null(
+            Chart.Draw(
+                new Frame(
+                    new Schema([new Column("n", ColumnRole.Value)], null, new Window(0, 1)),
+                    [
+                        [Value.Of(1L)],
+                    ]
+                ),
+                Frames.Spec(),
+                Frames.View()
+            )
+        );
 
     [Fact]
     public void Columns_stack_without_gaps_or_overlap()
@@ -59,7 +71,8 @@ public class OverTimeTests
         {
             var parts = column.OrderByDescending(r => r.Y).ToList();
             Assert.Equal(drawing.Plot!.Bottom, parts[0].Y + parts[0].Height, 6);
-            for (var i = 1; i < parts.Count; i++) Assert.Equal(parts[i - 1].Y, parts[i].Y + parts[i].Height, 6);
+            for (var i = 1; i < parts.Count; i++)
+                Assert.Equal(parts[i - 1].Y, parts[i].Y + parts[i].Height, 6);
         }
         // Every full column but the last adds up to five.
         Assert.Single(columns.SkipLast(1).Select(c => Math.Round(c.Sum(r => r.Height), 6)).Distinct());
@@ -97,7 +110,13 @@ public class OverTimeTests
     [Fact]
     public void Limits_are_inside_the_picture_with_their_names()
     {
-        var drawing = Draw(Frames.Counts(("a", Rising)), Frames.Spec() with { Thresholds = [new Threshold(80, "critical above 80", "critical")] });
+        var drawing = Draw(
+            Frames.Counts(("a", Rising)),
+            Frames.Spec() with
+            {
+                Thresholds = [new Threshold(80, "critical above 80", "critical")],
+            }
+        );
         var limit = Assert.Single(drawing.Marks.OfType<LineMark>(), m => m.Style == "limit critical");
         Assert.InRange(limit.Y1, drawing.Plot!.Top, drawing.Plot!.Bottom);
         Assert.Contains(drawing.Marks.OfType<TextMark>(), m => m.Text == "critical above 80");
@@ -114,14 +133,21 @@ public class OverTimeTests
 
     [Fact]
     public void Whatever_the_values_all_marks_lie_in_the_picture() =>
-        Gen.Select(Gen.Double[-1e12, 1e12].Select(d => (double?)Math.Round(d)).List[1, 30], Gen.Bool).Sample((values, column) =>
-        {
-            var drawing = Draw(Frames.Counts(("a", [.. values])), Frames.Spec(column ? ChartForm.StackedColumn : ChartForm.Line));
-            foreach (var (x, y) in drawing.Marks.SelectMany(Frames.Points))
-            {
-                Assert.InRange(x, -0.001, drawing.Width + 0.001);
-                Assert.InRange(y, -0.001, drawing.Height + 0.001);
-            }
-            Assert.DoesNotContain("NaN", SvgWriter.Write(drawing, "x"));
-        }, iter: 500);
+        Gen.Select(Gen.Double[-1e12, 1e12].Select(d => (double?)Math.Round(d)).List[1, 30], Gen.Bool)
+            .Sample(
+                (values, column) =>
+                {
+                    var drawing = Draw(
+                        Frames.Counts(("a", [.. values])),
+                        Frames.Spec(column ? ChartForm.StackedColumn : ChartForm.Line)
+                    );
+                    foreach (var (x, y) in drawing.Marks.SelectMany(Frames.Points))
+                    {
+                        Assert.InRange(x, -0.001, drawing.Width + 0.001);
+                        Assert.InRange(y, -0.001, drawing.Height + 0.001);
+                    }
+                    Assert.DoesNotContain("NaN", SvgWriter.Write(drawing, "x"));
+                },
+                iter: 500
+            );
 }

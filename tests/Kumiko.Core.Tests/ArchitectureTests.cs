@@ -8,7 +8,8 @@ public partial class ArchitectureTests
     private static string Root()
     {
         var folder = new DirectoryInfo(AppContext.BaseDirectory);
-        while (folder is not null && !File.Exists(Path.Combine(folder.FullName, "Kumiko.slnx"))) folder = folder.Parent;
+        while (folder is not null && !File.Exists(Path.Combine(folder.FullName, "Kumiko.slnx")))
+            folder = folder.Parent;
         return folder?.FullName ?? throw new InvalidOperationException("Run the tests inside the repository.");
     }
 
@@ -46,7 +47,11 @@ public partial class ArchitectureTests
     [Fact]
     public void Core_knows_no_interface()
     {
-        foreach (var file in Directory.GetFiles(Path.Combine(Root(), "src", "Kumiko.Core"), "*.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/")))
+        foreach (
+            var file in Directory
+                .GetFiles(Path.Combine(Root(), "src", "Kumiko.Core"), "*.cs", SearchOption.AllDirectories)
+                .Where(f => !f.Contains("/obj/"))
+        )
         {
             var text = File.ReadAllText(file);
             Assert.DoesNotContain("Microsoft.AspNetCore", text);

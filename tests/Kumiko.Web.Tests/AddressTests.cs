@@ -12,7 +12,22 @@ public sealed class AddressTests
     [Fact]
     public void An_address_says_the_same_when_read_back()
     {
-        var address = new SearchAddress { Query = "a = \"é & #\"\n| limit 5", Focus = new TimeRange(Moment.Ago(Instants.Hour), Moment.Now), Baseline = BaselineChoice.Before, Span = StripSpan.Of(Instants.Day), Marks = [new TermMark("a\"b & c", 3), new TermMark("void", 0)], OldestFirst = true, Wrap = true, Zone = "Europe/Dublin", Tab = Tab.Line, Form = Charts.ChartForm.StackedColumn, Each = "terminal", Columns = ["x", "y.z"], At = new RecordId(5, 6) };
+        var address = new SearchAddress
+        {
+            Query = "a = \"é & #\"\n| limit 5",
+            Focus = new TimeRange(Moment.Ago(Instants.Hour), Moment.Now),
+            Baseline = BaselineChoice.Before,
+            Span = StripSpan.Of(Instants.Day),
+            Marks = [new TermMark("a\"b & c", 3), new TermMark("void", 0)],
+            OldestFirst = true,
+            Wrap = true,
+            Zone = "Europe/Dublin",
+            Tab = Tab.Line,
+            Form = Charts.ChartForm.StackedColumn,
+            Each = "terminal",
+            Columns = ["x", "y.z"],
+            At = new RecordId(5, 6),
+        };
         var query = System.Web.HttpUtility.ParseQueryString(address.Url().Split('?')[1]);
         var notices = new List<string>();
         var back = SearchAddress.Parse(n => query[n], At, notices);

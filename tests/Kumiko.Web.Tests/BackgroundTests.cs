@@ -37,13 +37,32 @@ public sealed class BackgroundTests : IAsyncLifetime
     private async Task AddRule()
     {
         var person = await _server.Get<PeopleStore>().Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
-        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), InTheLast = Instants.Minute, CheckedEvery = 10 * Instants.Second }, MailTo = person!.Email, Author = person.Id });
+        await _server
+            .Get<RuleStore>()
+            .Add(
+                new Rule
+                {
+                    Name = "refusals",
+                    Definition = new RuleDefinition
+                    {
+                        Quantity = new CountOf("refused"),
+                        Wrong = new Beyond(false, 1, null),
+                        InTheLast = Instants.Minute,
+                        CheckedEvery = 10 * Instants.Second,
+                    },
+                    MailTo = person!.Email,
+                    Author = person.Id,
+                }
+            );
     }
 
     private async Task Refuse(int times)
     {
         using var intake = await _server.Program(TokenPurpose.Intake);
-        await intake.PostAsync("/intake/records", new StringContent(string.Concat(Enumerable.Repeat("{\"body\":\"ticket refused\"}\n", times)), Encoding.UTF8));
+        await intake.PostAsync(
+            "/intake/records",
+            new StringContent(string.Concat(Enumerable.Repeat("{\"body\":\"ticket refused\"}\n", times)), Encoding.UTF8)
+        );
     }
 
     /// <summary>Lets the made-up clock go on until something has happened.</summary>
@@ -100,7 +119,10 @@ public sealed class BackgroundTests : IAsyncLifetime
         await Refuse(3);
         var sendings = _server.Get<SendingStore>();
         await Until(() => sendings.All(new SendingFilter(), 10).Any(m => m.Problem is not null));
-        Assert.Equal((0, SendingState.Waiting), (sendings.All(new SendingFilter(), 10)[^1].Attempts, sendings.All(new SendingFilter(), 10)[^1].State));
+        Assert.Equal(
+            (0, SendingState.Waiting),
+            (sendings.All(new SendingFilter(), 10)[^1].Attempts, sendings.All(new SendingFilter(), 10)[^1].State)
+        );
         using var client = await _server.Person();
         Assert.Contains("No mail server is set up", await client.GetStringAsync("/rules/new?q=x"));
     }

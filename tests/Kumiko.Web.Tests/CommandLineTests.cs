@@ -5,14 +5,17 @@ using Kumiko.Core.Storage;
 
 namespace Kumiko.Web.Tests;
 
-/// <summary>The commands, on a folder of their own and on one that a server holds. They share the console, so one runs at a time.</summary>
+/// <summary>The commands, on a folder of their own and on one that a server holds. They share the console, so one runs at a
+/// time.</summary>
 [Collection("console")]
 public sealed class CommandLineTests : IDisposable
 {
-    private const string Lines = "{\"time\":\"2026-11-23T17:51:00Z\",\"body\":\"ticket refused\",\"reason\":\"void\"}\nnonsense\n{\"time\":\"2026-11-23T17:52:00Z\",\"body\":\"ticket admitted \\u001b[2J\"}\n";
+    private const string Lines =
+        "{\"time\":\"2026-11-23T17:51:00Z\",\"body\":\"ticket refused\",\"reason\":\"void\"}\nnonsense\n{\"time\":\"2026-11-23T17:52:00Z\",\"body\":\"ticket admitted \\u001b[2J\"}\n";
 
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
-    private readonly TextWriter _out = Console.Out, _error = Console.Error;
+    private readonly TextWriter _out = Console.Out,
+        _error = Console.Error;
 
     public void Dispose()
     {
@@ -44,7 +47,10 @@ public sealed class CommandLineTests : IDisposable
     {
         var whole = new MemoryStream();
         await using (var packed = new GZipStream(whole, CompressionLevel.Fastest, leaveOpen: true))
-            for (var i = 0; i < 50_000; i++) await packed.WriteAsync(System.Text.Encoding.UTF8.GetBytes($"{{\"body\":\"ticket {i * 7919 % 104729} refused\"}}\n"));
+            for (var i = 0; i < 50_000; i++)
+                await packed.WriteAsync(
+                    System.Text.Encoding.UTF8.GetBytes($"{{\"body\":\"ticket {i * 7919 % 104729} refused\"}}\n")
+                );
         var path = Path.Combine(_folder, "cut.gz");
         await System.IO.File.WriteAllBytesAsync(path, whole.ToArray()[..(int)(whole.Length / 2)]);
         await using var server = await RunningServer.Start();
@@ -81,8 +87,24 @@ public sealed class CommandLineTests : IDisposable
         var imported = await Do("import", File(true), "--source", "old logs", "--data", server.Path);
         Assert.Contains("2 records taken, 1 line refused", imported.Out);
         Assert.Equal(2, server.Get<RecordStore>().Current.Count);
-        Assert.Equal("old logs", server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First().Source);
-        var table = await Do("query", "refused | group count() by reason", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", server.Path);
+        Assert.Equal(
+            "old logs",
+            server
+                .Get<RecordStore>()
+                .Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None)
+                .First()
+                .Source
+        );
+        var table = await Do(
+            "query",
+            "refused | group count() by reason",
+            "--from",
+            "2026-11-23T17:00:00Z",
+            "--to",
+            "2026-11-23T18:00:00Z",
+            "--data",
+            server.Path
+        );
         Assert.Equal("reason  count()\nvoid    1\n", table.Out.ReplaceLineEndings("\n"));
         var token = await Do("token", "quay", "--for", "intake", "--data", server.Path);
         Assert.Equal("quay", server.Get<TokenStore>().Find(token.Out.Trim(), TokenPurpose.Intake)?.Name);
@@ -94,14 +116,23 @@ public sealed class CommandLineTests : IDisposable
         var data = Path.Combine(_folder, "data");
         var token = (await Do("token", "quay", "--for", "query", "--data", data)).Out.Trim();
         using var folder = DataFolder.TryOpen(data)!;
-        using (var kept = new KeptDatabase(folder.Kept)) Assert.Equal("quay", new TokenStore(kept, TimeProvider.System).Find(token, TokenPurpose.Query)?.Name);
-        foreach (var file in Directory.GetFiles(data, "kumiko.db*")) Assert.DoesNotContain(token, System.Text.Encoding.Latin1.GetString(System.IO.File.ReadAllBytes(file)));
+        using (var kept = new KeptDatabase(folder.Kept))
+            Assert.Equal("quay", new TokenStore(kept, TimeProvider.System).Find(token, TokenPurpose.Query)?.Name);
+        foreach (var file in Directory.GetFiles(data, "kumiko.db*"))
+            Assert.DoesNotContain(token, System.Text.Encoding.Latin1.GetString(System.IO.File.ReadAllBytes(file)));
     }
 
     [Fact]
     public async Task A_missing_file_stops_before_anything_is_taken()
     {
-        var answer = await Do("import", Path.Combine(_folder, "nowhere"), "--source", "x", "--data", Path.Combine(_folder, "data"));
+        var answer = await Do(
+            "import",
+            Path.Combine(_folder, "nowhere"),
+            "--source",
+            "x",
+            "--data",
+            Path.Combine(_folder, "data")
+        );
         Assert.Equal(1, answer.Code);
         Assert.Contains("There is no file", answer.Error);
     }
@@ -109,11 +140,22 @@ public sealed class CommandLineTests : IDisposable
     [Fact]
     public async Task Check_backup_and_restore_work_on_a_folder_alone()
     {
-        var (data, copy, restored) = (Path.Combine(_folder, "data"), Path.Combine(_folder, "copy"), Path.Combine(_folder, "restored"));
+        var (data, copy, restored) = (
+            Path.Combine(_folder, "data"),
+            Path.Combine(_folder, "copy"),
+            Path.Combine(_folder, "restored")
+        );
         Assert.Equal(1, (await Do("check", "--data", data)).Code);
         await Do("import", File(false), "--source", "old logs", "--data", data);
         var check = await Do("check", "--data", data);
-        Assert.Equal((0, true), (check.Code, check.Out.Contains("2 records", StringComparison.Ordinal) && check.Out.Contains("all sound", StringComparison.Ordinal)));
+        Assert.Equal(
+            (0, true),
+            (
+                check.Code,
+                check.Out.Contains("2 records", StringComparison.Ordinal)
+                    && check.Out.Contains("all sound", StringComparison.Ordinal)
+            )
+        );
         var backup = await Do("backup", copy, "--data", data);
         Assert.Equal(0, backup.Code);
         Assert.Contains("2 records copied", backup.Out);
@@ -122,8 +164,14 @@ public sealed class CommandLineTests : IDisposable
         Assert.Contains("is not empty", again.Error);
         Assert.Contains("2 records restored", (await Do("restore", copy, "--data", restored)).Out);
         Assert.Contains("is not empty", (await Do("restore", copy, "--data", restored)).Error);
-        Assert.Contains("ticket refused", (await Do("query", "ticket", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", restored)).Out);
-        using (var file = new FileStream(Path.Combine(data, "records.db"), FileMode.Open)) file.SetLength(file.Length / 2);
+        Assert.Contains(
+            "ticket refused",
+            (
+                await Do("query", "ticket", "--from", "2026-11-23T17:00:00Z", "--to", "2026-11-23T18:00:00Z", "--data", restored)
+            ).Out
+        );
+        using (var file = new FileStream(Path.Combine(data, "records.db"), FileMode.Open))
+            file.SetLength(file.Length / 2);
         var damaged = await Do("check", "--data", data);
         Assert.Equal(1, damaged.Code);
         Assert.Contains("problem", damaged.Out);
@@ -150,7 +198,19 @@ public sealed class CommandLineTests : IDisposable
     [InlineData("--keep-size", "much", "is no size")]
     public async Task A_retention_that_cannot_be_read_is_told(string option, string value, string told)
     {
-        var run = await Do("run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", Path.Combine(_folder, "data"), option, value);
+        var run = await Do(
+            "run",
+            "--port",
+            "0",
+            "--grpc-port",
+            "0",
+            "--syslog-port",
+            "0",
+            "--data",
+            Path.Combine(_folder, "data"),
+            option,
+            value
+        );
         Assert.Equal(1, run.Code);
         Assert.Contains(told, run.Error);
     }

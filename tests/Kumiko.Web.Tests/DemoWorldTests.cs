@@ -39,10 +39,14 @@ public sealed class DemoWorldTests : IDisposable
     public void The_same_seed_gives_the_same_world_in_whatever_pieces()
     {
         var whole = Written(new Simulator(7), Evening, Evening.AddMinutes(10));
-        var pieces = Enumerable.Range(0, 20).SelectMany(i => Written(new Simulator(7), Evening.AddSeconds(i * 30), Evening.AddSeconds((i + 1) * 30)));
+        var pieces = Enumerable
+            .Range(0, 20)
+            .SelectMany(i => Written(new Simulator(7), Evening.AddSeconds(i * 30), Evening.AddSeconds((i + 1) * 30)));
         Assert.Equal(whole, pieces);
         for (var minute = 0; minute < 200; minute++)
-            Assert.All(new Simulator(7).Records(Evening.AddMinutes(minute), []), r => Assert.InRange(r.Time, Evening.AddMinutes(minute), Evening.AddMinutes(minute + 1).AddTicks(-1)));
+            Assert.All(new Simulator(7).Records(Evening.AddMinutes(minute), []), r =>
+                Assert.InRange(r.Time, Evening.AddMinutes(minute), Evening.AddMinutes(minute + 1).AddTicks(-1))
+            );
         Assert.NotEqual(whole, Written(new Simulator(8), Evening, Evening.AddMinutes(10)));
     }
 
@@ -50,7 +54,11 @@ public sealed class DemoWorldTests : IDisposable
     public void Twelve_services_have_three_hundred_lines_of_code()
     {
         Assert.Equal(12, Line.All.Select(t => t.Service).Distinct().Count());
-        var lines = Line.All.Concat(Disturbances.All.SelectMany(d => d.Effects).Select(e => e.Line)).Select(l => l.Id).Distinct().Count();
+        var lines = Line
+            .All.Concat(Disturbances.All.SelectMany(d => d.Effects).Select(e => e.Line))
+            .Select(l => l.Id)
+            .Distinct()
+            .Count();
         Assert.True(lines >= 300, $"{lines} lines of code");
         Assert.All(SkerryLine.Hosts.Values, hosts => Assert.InRange(hosts.Length, 2, 6));
         Assert.Contains(SkerryLine.Hosts.Values.SelectMany(h => h), h => SkerryLine.EnvironmentOf(h) == "rehearsal");
@@ -59,13 +67,17 @@ public sealed class DemoWorldTests : IDisposable
     [Fact]
     public void Fourteen_days_hold_about_three_million_records_with_a_daily_and_a_weekly_rhythm()
     {
-        double Day(DateTimeOffset midnight, Simulator simulator) => Enumerable.Range(0, 24).Sum(h => simulator.Records(midnight.AddHours(h).AddMinutes(20), []).Count * 60.0);
+        double Day(DateTimeOffset midnight, Simulator simulator) =>
+            Enumerable.Range(0, 24).Sum(h => simulator.Records(midnight.AddHours(h).AddMinutes(20), []).Count * 60.0);
         var simulator = new Simulator(1);
         var monday = new DateTimeOffset(2026, 11, 16, 0, 0, 0, TimeSpan.Zero);
         var days = Enumerable.Range(0, 7).Select(d => Day(monday.AddDays(d), simulator)).ToList();
         Assert.InRange(days.Sum() * 2, 2_400_000, 3_600_000);
         Assert.True(days[5] > days[1] * 1.05, "Saturday is fuller than Tuesday");
-        Assert.True(simulator.Records(monday.AddHours(17.5), []).Count > simulator.Records(monday.AddHours(3), []).Count * 3, "the evening is far busier than the night");
+        Assert.True(
+            simulator.Records(monday.AddHours(17.5), []).Count > simulator.Records(monday.AddHours(3), []).Count * 3,
+            "the evening is far busier than the night"
+        );
         Assert.InRange(Day(monday, new Simulator(1, 5)) / days[0], 4.5, 5.5);
     }
 
@@ -75,7 +87,10 @@ public sealed class DemoWorldTests : IDisposable
         var minute = new Simulator(1).All(Evening, []);
         var traces = minute.Spans.GroupBy(s => s.TraceId).ToList();
         Assert.NotEmpty(traces);
-        Assert.Equal(["booking-web", "fare-engine", "kiosk-ui", "payment-bridge", "seat-ledger"], minute.Spans.Select(s => s.Service).Distinct().Order());
+        Assert.Equal(
+            ["booking-web", "fare-engine", "kiosk-ui", "payment-bridge", "seat-ledger"],
+            minute.Spans.Select(s => s.Service).Distinct().Order()
+        );
         foreach (var trace in traces)
         {
             Assert.Single(trace, s => s.ParentId is null);
@@ -85,7 +100,11 @@ public sealed class DemoWorldTests : IDisposable
                 Assert.True(parent.Start <= span.Start && span.Start + span.Duration <= parent.Start + parent.Duration);
             }
         }
-        Assert.All(minute.Records.Where(r => r.SpanId is not null), r => Assert.Contains(minute.Spans, s => s.SpanId == r.SpanId && s.TraceId == r.TraceId && s.Service == r.Service && s.Host == r.Host));
+        Assert.All(minute.Records.Where(r => r.SpanId is not null), r =>
+            Assert.Contains(minute.Spans, s =>
+                s.SpanId == r.SpanId && s.TraceId == r.TraceId && s.Service == r.Service && s.Host == r.Host
+            )
+        );
     }
 
     [Fact]
@@ -95,7 +114,10 @@ public sealed class DemoWorldTests : IDisposable
         foreach (var disturbance in Disturbances.All.Where(d => d.Alter is null && d.Number is not (3 or 4)))
         {
             var without = simulator.Records(Evening, []).Select(r => r.Body).ToHashSet();
-            var with = simulator.Records(Evening, [new Play(disturbance, Evening.AddMinutes(-5), null, 1)]).Select(r => r.Body).ToHashSet();
+            var with = simulator
+                .Records(Evening, [new Play(disturbance, Evening.AddMinutes(-5), null, 1)])
+                .Select(r => r.Body)
+                .ToHashSet();
             Assert.Empty(without.Except(with));
             Assert.NotEmpty(with.Except(without));
         }
@@ -106,7 +128,10 @@ public sealed class DemoWorldTests : IDisposable
     {
         var play = new Play(Disturbances.Of(5), Evening, Evening.AddHours(1), 1);
         var simulator = new Simulator(1);
-        var drifts = simulator.Records(Evening.AddMinutes(40), [play]).Where(r => r.Service == "kiosk-ui").ToLookup(r => r.Host, r => r.Drift);
+        var drifts = simulator
+            .Records(Evening.AddMinutes(40), [play])
+            .Where(r => r.Service == "kiosk-ui")
+            .ToLookup(r => r.Host, r => r.Drift);
         Assert.All(drifts["kiosk-m1"], d => Assert.Equal(260, d.TotalSeconds));
         Assert.All(drifts["kiosk-t1"], d => Assert.Equal(-260, d.TotalSeconds));
         Assert.All(drifts["kiosk-h1"], d => Assert.Equal(TimeSpan.Zero, d));
@@ -144,19 +169,47 @@ public sealed class DemoWorldTests : IDisposable
         var truth = new Truth(_folder);
         truth.Begin(number, Evening, Evening.AddMinutes(40), 1);
         var entry = Assert.Single(truth.Entries);
-        using var store = new RecordStore(Path.Combine(_folder, "records.db"), TimeProvider.System, new RecordStoreOptions(Retention.None, Background: false));
-        foreach (var (from, until) in new[] { (Evening.AddMinutes(-20), Evening.AddMinutes(40)), (Evening.AddHours(26), Evening.AddHours(26.3)) })
-            await new LineIntake(store, TimeProvider.System).Take(new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])), "skerry-line", null, long.MaxValue, null, CancellationToken.None);
+        using var store = new RecordStore(
+            Path.Combine(_folder, "records.db"),
+            TimeProvider.System,
+            new RecordStoreOptions(Retention.None, Background: false)
+        );
+        foreach (
+            var (from, until) in new[]
+            {
+                (Evening.AddMinutes(-20), Evening.AddMinutes(40)),
+                (Evening.AddHours(26), Evening.AddHours(26.3)),
+            }
+        )
+            await new LineIntake(store, TimeProvider.System).Take(
+                new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])),
+                "skerry-line",
+                null,
+                long.MaxValue,
+                null,
+                CancellationToken.None
+            );
 
         async Task<long> Count(DateTimeOffset from, DateTimeOffset until)
         {
             var window = new Window(Instants.FromDateTime(from), Instants.FromDateTime(until));
-            using var run = new Run(new Question("test", QueryParser.Parse(entry.Sign), window, window.To, DateTimeZone.Utc, Limits.Default), store.Current);
+            using var run = new Run(
+                new Question("test", QueryParser.Parse(entry.Sign), window, window.To, DateTimeZone.Utc, Limits.Default),
+                store.Current
+            );
             return (await run.Counts()).Records;
         }
 
         // Of the drift only the word at its start; of the rest a steady stream.
-        Assert.True(await Count(entry.Start, entry.End!.Value) >= (number == 5 ? 2 : number == 7 ? 5 : 20), $"{await Count(entry.Start, entry.End.Value)} records of: {entry.Sign}");
+        Assert.True(
+            await Count(entry.Start, entry.End!.Value)
+                >= (
+                    number == 5 ? 2
+                    : number == 7 ? 5
+                    : 20
+                ),
+            $"{await Count(entry.Start, entry.End.Value)} records of: {entry.Sign}"
+        );
         Assert.Equal(0, await Count(entry.Start.AddMinutes(-20), entry.Start));
         Assert.Equal(0, await Count(Evening.AddHours(26), Evening.AddHours(27)));
         Assert.Equal(disturbance.Affected, entry.Affected);
@@ -168,15 +221,30 @@ public sealed class DemoWorldTests : IDisposable
     {
         var simulator = new Simulator(5);
         var midnight = new DateTimeOffset(2026, 11, 19, 0, 0, 0, TimeSpan.Zero);
-        Play[] plays = [.. Disturbances.All.Select(d => new Play(d, midnight.AddHours(2 * d.Number), midnight.AddHours(1 + (2 * d.Number)), 0.3))];
+        Play[] plays =
+        [
+            .. Disturbances.All.Select(d => new Play(
+                d,
+                midnight.AddHours(2 * d.Number),
+                midnight.AddHours(1 + (2 * d.Number)),
+                0.3
+            )),
+        ];
         var records = Enumerable.Range(0, 1440).SelectMany(m => simulator.Records(midnight.AddMinutes(m), plays)).ToList();
         var miner = new TemplateMiner();
         var templates = records.ConvertAll(r => miner.Find(r.Service, System.Text.Encoding.UTF8.GetBytes(r.Body), 0, []).Id);
         var book = new PatternBook(miner, []);
-        foreach (var service in records.Select((r, i) => (r.Service, r.Line, Pattern: book.ValueOf(templates[i]))).GroupBy(r => r.Service))
+        foreach (
+            var service in records
+                .Select((r, i) => (r.Service, r.Line, Pattern: book.ValueOf(templates[i])))
+                .GroupBy(r => r.Service)
+        )
         {
             var ofLine = service.CountBy(r => r.Line).ToDictionary();
-            var right = service.GroupBy(r => r.Pattern).Where(g => g.Select(r => r.Line).Distinct().Count() == 1 && g.Count() == ofLine[g.First().Line]).Sum(g => g.Count());
+            var right = service
+                .GroupBy(r => r.Pattern)
+                .Where(g => g.Select(r => r.Line).Distinct().Count() == 1 && g.Count() == ofLine[g.First().Line])
+                .Sum(g => g.Count());
             Assert.True(right >= 0.95 * service.Count(), $"{service.Key}: {right} of {service.Count()}");
         }
     }
@@ -226,18 +294,40 @@ public sealed class DemoWorldTests : IDisposable
     {
         var clock = new FakeTimeProvider(new DateTimeOffset(2026, 11, 23, 23, 30, 0, TimeSpan.Zero));
         using var folder = DataFolder.TryOpen(_folder)!;
-        await using var app = await DemoHost.Build(new DemoOptions { Data = _folder, Port = 0, Records = 300_000, History = TimeSpan.FromHours(30), Ahead = TimeSpan.FromHours(30) }, folder, b => b.Services.AddSingleton<TimeProvider>(clock));
+        await using var app = await DemoHost.Build(
+            new DemoOptions
+            {
+                Data = _folder,
+                Port = 0,
+                Records = 300_000,
+                History = TimeSpan.FromHours(30),
+                Ahead = TimeSpan.FromHours(30),
+            },
+            folder,
+            b => b.Services.AddSingleton<TimeProvider>(clock)
+        );
         var (zone, truth) = (app.Services.GetRequiredService<LineZone>(), app.Services.GetRequiredService<Truth>());
         Assert.All(app.Services.GetRequiredService<PeopleStore>().All(), p => Assert.Equal("UTC-06", p.Zone));
         var now = zone.Now;
         var store = app.Services.GetRequiredService<RecordStore>().Current;
-        int Written(DateTimeOffset from, DateTimeOffset to) => store.NewestFirst(new Core.Frames.Window(Instants.FromDateTime(from), Instants.FromDateTime(to)), BatchTest.All, null, CancellationToken.None).Count();
+        int Written(DateTimeOffset from, DateTimeOffset to) =>
+            store
+                .NewestFirst(
+                    new Core.Frames.Window(Instants.FromDateTime(from), Instants.FromDateTime(to)),
+                    BatchTest.All,
+                    null,
+                    CancellationToken.None
+                )
+                .Count();
         // The quiet hours lie at the line's night.
         Assert.InRange(Written(now.AddHours(-3), now), 3 * Written(now.AddHours(-15), now.AddHours(-12)), int.MaxValue);
         var soon = Assert.Single(truth.Entries, e => e.Start > now);
         Assert.Equal(now.AddMinutes(4), soon.Start);
-        var failures = Measurements.Between(soon.Start.AddMinutes(1), soon.Start.AddMinutes(6), truth.Plays, 1).Where(m => m.Name == "skerry.payment.handshake.failures")
-            .GroupBy(m => m.Resource.Host.ToText()).ToDictionary(g => g.Key, g => g.Sum(m => m.Samples.Sum(s => s.Value.AsDouble)));
+        var failures = Measurements
+            .Between(soon.Start.AddMinutes(1), soon.Start.AddMinutes(6), truth.Plays, 1)
+            .Where(m => m.Name == "skerry.payment.handshake.failures")
+            .GroupBy(m => m.Resource.Host.ToText())
+            .ToDictionary(g => g.Key, g => g.Sum(m => m.Samples.Sum(s => s.Value.AsDouble)));
         // The rule warns above 4 in five minutes.
         Assert.Equal(["pay-5", "pay-6"], failures.Where(f => f.Value > 4).Select(f => f.Key).Order());
     }
@@ -246,7 +336,16 @@ public sealed class DemoWorldTests : IDisposable
     public async Task History_comes_whole_once_even_when_it_is_stopped_in_between()
     {
         var clock = new FakeTimeProvider(Evening.AddSeconds(20));
-        DemoOptions Options() => new() { Data = _folder, Port = 0, Records = 60_000, History = TimeSpan.FromDays(2), Ahead = TimeSpan.FromHours(9), Offset = TimeSpan.Zero };
+        DemoOptions Options() =>
+            new()
+            {
+                Data = _folder,
+                Port = 0,
+                Records = 60_000,
+                History = TimeSpan.FromDays(2),
+                Ahead = TimeSpan.FromHours(9),
+                Offset = TimeSpan.Zero,
+            };
         using var folder = DataFolder.TryOpen(_folder)!;
         long ahead;
         await using (var first = await DemoHost.Build(Options(), folder, b => b.Services.AddSingleton<TimeProvider>(clock)))
@@ -258,7 +357,13 @@ public sealed class DemoWorldTests : IDisposable
         await filler.StartAsync(CancellationToken.None);
         await filler.ExecuteTask!;
         var truth = again.Services.GetRequiredService<Truth>();
-        var expected = Written(new Simulator(1, 0.02), Simulator.Floor(clock.GetUtcNow() - TimeSpan.FromDays(2)), clock.GetUtcNow(), [.. truth.Plays]).Count(b => b == '\n');
+        var expected = Written(
+                new Simulator(1, 0.02),
+                Simulator.Floor(clock.GetUtcNow() - TimeSpan.FromDays(2)),
+                clock.GetUtcNow(),
+                [.. truth.Plays]
+            )
+            .Count(b => b == '\n');
         Assert.InRange(ahead, 1, expected - 1);
         Assert.Equal(expected, store.Count);
         Assert.Contains(truth.Entries, e => e.Start > clock.GetUtcNow());
@@ -273,13 +378,26 @@ public sealed class DemoWorldTests : IDisposable
         var files = new SignalFiles(_folder);
         files.Write(Evening, spans);
         files.Write(Evening, spans);
-        Assert.Equal(spans.Count, Lines("spans-*").Sum(l => l.GetProperty("resourceSpans")[0].GetProperty("scopeSpans")[0].GetProperty("spans").GetArrayLength()));
+        Assert.Equal(
+            spans.Count,
+            Lines("spans-*")
+                .Sum(l => l.GetProperty("resourceSpans")[0].GetProperty("scopeSpans")[0].GetProperty("spans").GetArrayLength())
+        );
 
         IEnumerable<JsonElement> Lines(string pattern)
         {
-            using var file = new GZipStream(File.OpenRead(Assert.Single(Directory.GetFiles(Path.Combine(_folder, "signals"), pattern))), CompressionMode.Decompress);
+            using var file = new GZipStream(
+                File.OpenRead(Assert.Single(Directory.GetFiles(Path.Combine(_folder, "signals"), pattern))),
+                CompressionMode.Decompress
+            );
             using var reader = new StreamReader(file);
-            return [.. reader.ReadToEnd().Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(l => JsonDocument.Parse(l).RootElement)];
+            return
+            [
+                .. reader
+                    .ReadToEnd()
+                    .Split('\n', StringSplitOptions.RemoveEmptyEntries)
+                    .Select(l => JsonDocument.Parse(l).RootElement),
+            ];
         }
     }
 
@@ -292,25 +410,38 @@ public sealed class DemoWorldTests : IDisposable
         Assert.Equal(["Gauge", "Histogram", "Sum"], whole.Values.Select(m => m.Kind.ToString()).Distinct().Order());
         Assert.Equal(2 * SkerryLine.Terminals.Length, whole.Values.Count(m => m.Temporality == Temporality.Cumulative));
         foreach (var (name, metric) in whole)
-            Assert.Equal(metric.Samples.Where(s => s.Time >= Instants.FromDateTime(Evening.AddMinutes(4))).Select(s => (s.Time, s.Value, s.Distribution?.Sum)), late[name].Samples.Select(s => (s.Time, s.Value, s.Distribution?.Sum)));
+            Assert.Equal(
+                metric
+                    .Samples.Where(s => s.Time >= Instants.FromDateTime(Evening.AddMinutes(4)))
+                    .Select(s => (s.Time, s.Value, s.Distribution?.Sum)),
+                late[name].Samples.Select(s => (s.Time, s.Value, s.Distribution?.Sum))
+            );
 
-        static string Key(Kumiko.Core.Records.Metric m) => $"{m.Name} {m.Resource.Host.ToText()} {string.Join(' ', m.Samples[0].Attributes.Values.ToArray().Select(v => v.ToText()))}";
+        static string Key(Kumiko.Core.Records.Metric m) =>
+            $"{m.Name} {m.Resource.Host.ToText()} {string.Join(' ', m.Samples[0].Attributes.Values.ToArray().Select(v => v.ToText()))}";
     }
 
     [Fact]
     public void Every_line_is_json_with_its_fields_as_attributes()
     {
-        var lines = System.Text.Encoding.UTF8.GetString(Written(new Simulator(1), Evening, Evening.AddMinutes(5), new Play(Disturbances.Of(1), Evening, null, 1))).TrimEnd().Split('\n');
+        var lines = System
+            .Text.Encoding.UTF8.GetString(
+                Written(new Simulator(1), Evening, Evening.AddMinutes(5), new Play(Disturbances.Of(1), Evening, null, 1))
+            )
+            .TrimEnd()
+            .Split('\n');
         Assert.All(lines, line => JsonDocument.Parse(line).Dispose());
         var refusal = JsonDocument.Parse(lines.First(l => l.Contains("seat already claimed"))).RootElement;
-        foreach (var field in new[] { "terminal", "reason", "wait", "firmware", "ticket" }) Assert.True(refusal.TryGetProperty(field, out _), field);
+        foreach (var field in new[] { "terminal", "reason", "wait", "firmware", "ticket" })
+            Assert.True(refusal.TryGetProperty(field, out _), field);
     }
 
     [Theory]
     [InlineData("{nothing}")]
     [InlineData("{int")]
     [InlineData("open }")]
-    public void A_line_that_cannot_be_read_is_refused(string text) => Assert.Throws<FormatException>(() => new LineFormat(text, Slots.Make));
+    public void A_line_that_cannot_be_read_is_refused(string text) =>
+        Assert.Throws<FormatException>(() => new LineFormat(text, Slots.Make));
 
     [Fact]
     public void A_slot_that_stands_twice_has_one_value()

@@ -45,7 +45,13 @@ public sealed class IntakeTests : IAsyncLifetime
         var (status, answer) = await Send("{\"body\":\"one\"}\noops\n{\"body\":\"two\"}");
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.Equal(2, answer.GetProperty("taken").GetInt32());
-        Assert.Equal((2, 1), (answer.GetProperty("refused")[0].GetProperty("line").GetInt32(), answer.GetProperty("refused")[0].GetProperty("column").GetInt32()));
+        Assert.Equal(
+            (2, 1),
+            (
+                answer.GetProperty("refused")[0].GetProperty("line").GetInt32(),
+                answer.GetProperty("refused")[0].GetProperty("column").GetInt32()
+            )
+        );
     }
 
     [Fact]
@@ -53,7 +59,10 @@ public sealed class IntakeTests : IAsyncLifetime
     {
         var (status, answer) = await Send(string.Join('\n', Enumerable.Repeat("x", 150)));
         Assert.Equal(HttpStatusCode.BadRequest, status);
-        Assert.Equal((150, 100), (answer.GetProperty("refused_total").GetInt32(), answer.GetProperty("refused").GetArrayLength()));
+        Assert.Equal(
+            (150, 100),
+            (answer.GetProperty("refused_total").GetInt32(), answer.GetProperty("refused").GetArrayLength())
+        );
     }
 
     [Theory]
@@ -63,7 +72,8 @@ public sealed class IntakeTests : IAsyncLifetime
     public async Task Without_its_token_nothing_is_taken(string? authorization)
     {
         using var client = new HttpClient { BaseAddress = new Uri(_server.Address) };
-        if (authorization is not null) client.DefaultRequestHeaders.TryAddWithoutValidation("Authorization", authorization);
+        if (authorization is not null)
+            client.DefaultRequestHeaders.TryAddWithoutValidation("Authorization", authorization);
         var response = await client.PostAsync("/intake/records", new StringContent("{\"body\":\"x\"}"));
         Assert.Equal(HttpStatusCode.Unauthorized, response.StatusCode);
         Assert.Contains("kumiko token", await response.Content.ReadAsStringAsync());
@@ -74,13 +84,17 @@ public sealed class IntakeTests : IAsyncLifetime
     public async Task A_token_for_queries_does_not_open_the_intake()
     {
         using var client = await _server.Program(TokenPurpose.Query);
-        Assert.Equal(HttpStatusCode.Unauthorized, (await client.PostAsync("/intake/records", new StringContent("{\"body\":\"x\"}"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Unauthorized,
+            (await client.PostAsync("/intake/records", new StringContent("{\"body\":\"x\"}"))).StatusCode
+        );
     }
 
     private static ByteArrayContent Gzip(Action<Stream> write)
     {
         using var packed = new MemoryStream();
-        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest)) write(gzip);
+        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest))
+            write(gzip);
         var content = new ByteArrayContent(packed.ToArray());
         content.Headers.ContentEncoding.Add("gzip");
         return content;
@@ -94,11 +108,14 @@ public sealed class IntakeTests : IAsyncLifetime
     public async Task A_gzip_bomb_is_413_with_what_was_taken()
     {
         var zeros = new byte[1 << 20];
-        var (status, answer) = await Send(Gzip(s =>
-        {
-            s.Write("{\"body\":\"one\"}\n"u8);
-            for (var i = 0; i < 260; i++) s.Write(zeros);
-        }));
+        var (status, answer) = await Send(
+            Gzip(s =>
+            {
+                s.Write("{\"body\":\"one\"}\n"u8);
+                for (var i = 0; i < 260; i++)
+                    s.Write(zeros);
+            })
+        );
         Assert.Equal(HttpStatusCode.RequestEntityTooLarge, status);
         Assert.Equal(1, answer.GetProperty("taken").GetInt32());
     }
@@ -120,7 +137,19 @@ public sealed class IntakeTests : IAsyncLifetime
         await using var small = await RunningServer.Start();
         await small.Get<RecordStore>().LimitPages(1);
         using var client = await small.Program(TokenPurpose.Intake);
-        var response = await client.PostAsync("/intake/records", new StringContent(string.Join('\n', Enumerable.Range(0, 400).Select(i => $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}"))));
+        var response = await client.PostAsync(
+            "/intake/records",
+            new StringContent(
+                string.Join(
+                    '\n',
+                    Enumerable
+                        .Range(0, 400)
+                        .Select(i =>
+                            $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}"
+                        )
+                )
+            )
+        );
         Assert.Equal(HttpStatusCode.ServiceUnavailable, response.StatusCode);
         Assert.NotNull(response.Headers.RetryAfter);
         Assert.Contains("disk is full", await response.Content.ReadAsStringAsync());
@@ -139,7 +168,10 @@ public sealed class IntakeTests : IAsyncLifetime
     {
         for (var i = 0; i < 2; i++)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Post, "/intake/records") { Content = new StringContent("{\"body\":\"once\"}") };
+            using var request = new HttpRequestMessage(HttpMethod.Post, "/intake/records")
+            {
+                Content = new StringContent("{\"body\":\"once\"}"),
+            };
             request.Headers.Add("Idempotency-Key", "batch-1");
             Assert.Equal(HttpStatusCode.OK, (await _client.SendAsync(request)).StatusCode);
         }

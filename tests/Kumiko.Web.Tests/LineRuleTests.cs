@@ -21,7 +21,12 @@ public sealed class LineRuleTests : IAsyncLifetime
 
     public async ValueTask DisposeAsync() => await _server.DisposeAsync();
 
-    private static readonly Dictionary<string, long> Names = new() { ["objective"] = 1, ["locks"] = 2, ["refusals"] = 3 };
+    private static readonly Dictionary<string, long> Names = new()
+    {
+        ["objective"] = 1,
+        ["locks"] = 2,
+        ["refusals"] = 3,
+    };
 
     private static RuleDefinition Of(string name) => RuleDesk.DefinitionOf(LineRules.All.Single(r => r.Name == name), Names);
 
@@ -33,7 +38,9 @@ public sealed class LineRuleTests : IAsyncLifetime
         Assert.Equal(9, all.Select(d => d.Quantity.GetType()).Distinct().Count());
         Assert.Equal(7, all.Select(d => d.Wrong.GetType()).Distinct().Count());
         Assert.Equal(3, all.Select(d => d.Lasting.GetType()).Distinct().Count());
-        Assert.All(LineRules.All, r => Assert.True(r.Owner.Length == 0 || SkerryLine.People.Any(p => p.Name == r.Owner), r.Owner));
+        Assert.All(LineRules.All, r =>
+            Assert.True(r.Owner.Length == 0 || SkerryLine.People.Any(p => p.Name == r.Owner), r.Owner)
+        );
     }
 
     /// <summary>Plays hours of the world into the store.</summary>
@@ -43,10 +50,12 @@ public sealed class LineRuleTests : IAsyncLifetime
         foreach (var record in new Simulator(1).Between(from, until, plays, []))
         {
             var source = Senders.SourceOf(record.Service);
-            if (!writers.TryGetValue(source, out var writer)) writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
+            if (!writers.TryGetValue(source, out var writer))
+                writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
             writer.Write(record);
         }
-        foreach (var writer in writers.Values) writer.Dispose();
+        foreach (var writer in writers.Values)
+            writer.Dispose();
         foreach (var (source, lines) in made)
         {
             lines.Position = 0;
@@ -58,7 +67,11 @@ public sealed class LineRuleTests : IAsyncLifetime
     private async Task<IReadOnlyList<TrialEpisode>> Told(string rule, DateTimeOffset from, DateTimeOffset until)
     {
         using var snapshot = _server.Get<RecordStore>().Current;
-        return (await _server.Get<RuleTrial>().Of(Of(rule), new Window(Instants.FromDateTime(from), Instants.FromDateTime(until)), snapshot)).Episodes;
+        return (
+            await _server
+                .Get<RuleTrial>()
+                .Of(Of(rule), new Window(Instants.FromDateTime(from), Instants.FromDateTime(until)), snapshot)
+        ).Episodes;
     }
 
     [Theory]
@@ -69,7 +82,13 @@ public sealed class LineRuleTests : IAsyncLifetime
     [InlineData(5, 10.3, 0.7, "The clock service of a kiosk stops", "kiosk-m1")]
     [InlineData(7, 6.9, 0.7, "Screens wait for their notices", "")]
     [InlineData(7, 6.9, 0.7, "A host of notice-board goes silent", "notice-3")]
-    public async Task A_disturbance_is_told_while_it_goes_on_and_not_before(int number, double hour, double hours, string rule, string of)
+    public async Task A_disturbance_is_told_while_it_goes_on_and_not_before(
+        int number,
+        double hour,
+        double hours,
+        string rule,
+        string of
+    )
     {
         var begins = Day.AddHours(hour);
         var until = begins.AddHours(hours);
@@ -78,14 +97,20 @@ public sealed class LineRuleTests : IAsyncLifetime
         var told = await Told(rule, begins.AddHours(-0.4), until);
         Assert.NotEmpty(told);
         Assert.All(told, t => Assert.True(t.From >= Instants.FromDateTime(begins)));
-        if (of.Length > 0) Assert.Contains(told, t => t.Of == of);
+        if (of.Length > 0)
+            Assert.Contains(told, t => t.Of == of);
     }
 
     [Fact]
     public async Task A_disk_that_fills_over_two_days_is_told_a_day_before_it_is_full()
     {
         var (begins, until) = (Day.AddHours(8), Day.AddHours(31));
-        await _server.Get<MetricStore>().Append(Measurements.Between(begins.AddHours(-1), until, [new Play(Disturbances.Of(4), begins, null, 0.1)], 1), Senders.Metrics);
+        await _server
+            .Get<MetricStore>()
+            .Append(
+                Measurements.Between(begins.AddHours(-1), until, [new Play(Disturbances.Of(4), begins, null, 0.1)], 1),
+                Senders.Metrics
+            );
         var told = await Told("A disk of manifest will be full", begins, until);
         Assert.Equal(["manifest-1", "manifest-2"], told.Select(t => t.Of).Order());
         // It is at 95 percent after 44.6 hours.
@@ -100,7 +125,18 @@ public sealed class LineRuleTests : IAsyncLifetime
         await Play(begins.AddHours(-0.5), begins.AddHours(1.5), new Play(Disturbances.Of(6), begins, null, 0.4));
         var (from, until) = (begins.AddHours(-0.2), begins.AddHours(1.5));
         Assert.NotEmpty(await Told("Refunds surge", from, until));
-        foreach (var cause in new[] { "Refusals at the gates", "Row locks in seat-ledger", "Handshakes with the acquirer fail", "Berths are refused", "Screens wait for their notices", "The clock service of a kiosk stops", "A host of notice-board goes silent" })
+        foreach (
+            var cause in new[]
+            {
+                "Refusals at the gates",
+                "Row locks in seat-ledger",
+                "Handshakes with the acquirer fail",
+                "Berths are refused",
+                "Screens wait for their notices",
+                "The clock service of a kiosk stops",
+                "A host of notice-board goes silent",
+            }
+        )
             Assert.Empty(await Told(cause, from, until));
     }
 

@@ -12,7 +12,16 @@ public sealed class MemoryServiceTests
     private static int Collections(long left, params long[] held)
     {
         var (now, times) = (0L, 0);
-        var memory = new MemoryService(new FakeTimeProvider(), () => false, () => now, () => { now = left; times++; });
+        var memory = new MemoryService(
+            new FakeTimeProvider(),
+            () => false,
+            () => now,
+            () =>
+            {
+                now = left;
+                times++;
+            }
+        );
         foreach (var more in held)
         {
             now = more;
@@ -25,11 +34,18 @@ public sealed class MemoryServiceTests
     public void Little_memory_is_let_be() => Assert.Equal(0, Collections(0, 0, 100 * Megabyte, MemoryService.Enough - 1));
 
     [Fact]
-    public void Much_is_collected_each_time_it_has_grown() => Assert.Equal(2, Collections(100 * Megabyte, MemoryService.Enough, 150 * Megabyte, 200 * Megabyte, MemoryService.Enough + Megabyte));
+    public void Much_is_collected_each_time_it_has_grown() =>
+        Assert.Equal(
+            2,
+            Collections(100 * Megabyte, MemoryService.Enough, 150 * Megabyte, 200 * Megabyte, MemoryService.Enough + Megabyte)
+        );
 
     [Fact]
     public void What_is_in_use_is_not_collected_again_until_it_has_grown_by_half() =>
-        Assert.Equal(2, Collections(600 * Megabyte, 700 * Megabyte, 700 * Megabyte, 899 * Megabyte, 900 * Megabyte, 800 * Megabyte));
+        Assert.Equal(
+            2,
+            Collections(600 * Megabyte, 700 * Megabyte, 700 * Megabyte, 899 * Megabyte, 900 * Megabyte, 800 * Megabyte)
+        );
 
     [Fact]
     public void What_a_peak_left_behind_comes_back_within_a_minute()

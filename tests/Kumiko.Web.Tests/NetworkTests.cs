@@ -14,17 +14,41 @@ namespace Kumiko.Web.Tests;
 /// <summary>By which names, ports and ways Kumiko answers, and which addresses it reaches.</summary>
 public sealed class NetworkTests
 {
-    private static async Task<HttpResponseMessage> Get(RunningServer server, string path, string host, params (string Name, string Value)[] headers)
+    private static async Task<HttpResponseMessage> Get(
+        RunningServer server,
+        string path,
+        string host,
+        params (string Name, string Value)[] headers
+    )
     {
-        using var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false }) { BaseAddress = new Uri(server.Address) };
+        using var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false })
+        {
+            BaseAddress = new Uri(server.Address),
+        };
         using var request = new HttpRequestMessage(HttpMethod.Get, path);
         request.Headers.Host = host;
-        foreach (var (name, value) in headers) request.Headers.Add(name, value);
+        foreach (var (name, value) in headers)
+            request.Headers.Add(name, value);
         return await client.SendAsync(request);
     }
 
-    private static ServerOptions With(string path, string? address = null, TlsCertificate? tls = null, IReadOnlyList<IPNetwork>? proxies = null) =>
-        new() { Data = path, Port = 0, GrpcPort = 0, SyslogPort = null, ReserveBytes = 0, PublicAddress = address, Tls = tls, Proxies = proxies };
+    private static ServerOptions With(
+        string path,
+        string? address = null,
+        TlsCertificate? tls = null,
+        IReadOnlyList<IPNetwork>? proxies = null
+    ) =>
+        new()
+        {
+            Data = path,
+            Port = 0,
+            GrpcPort = 0,
+            SyslogPort = null,
+            ReserveBytes = 0,
+            PublicAddress = address,
+            Tls = tls,
+            Proxies = proxies,
+        };
 
     [Theory]
     [InlineData("127.0.0.1", true)]
@@ -41,7 +65,8 @@ public sealed class NetworkTests
         {
             var answer = await Get(server, path, host);
             Assert.Equal(!answers, answer.StatusCode == HttpStatusCode.MisdirectedRequest);
-            if (!answers) Assert.Contains("--address", await answer.Content.ReadAsStringAsync());
+            if (!answers)
+                Assert.Contains("--address", await answer.Content.ReadAsStringAsync());
         }
     }
 
@@ -49,17 +74,37 @@ public sealed class NetworkTests
     public async Task There_are_no_pages_on_the_port_of_gRPC()
     {
         await using var server = await RunningServer.Start();
-        using var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{server.Get<ServerState>().GrpcPort}"), DefaultRequestVersion = HttpVersion.Version20, DefaultVersionPolicy = HttpVersionPolicy.RequestVersionExact };
-        foreach (var path in new[] { "/", "/signin", "/healthz", "/assets/kumiko.css", "/intake/lines", "/control/check" }) Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
+        using var client = new HttpClient
+        {
+            BaseAddress = new Uri($"http://127.0.0.1:{server.Get<ServerState>().GrpcPort}"),
+            DefaultRequestVersion = HttpVersion.Version20,
+            DefaultVersionPolicy = HttpVersionPolicy.RequestVersionExact,
+        };
+        foreach (var path in new[] { "/", "/signin", "/healthz", "/assets/kumiko.css", "/intake/lines", "/control/check" })
+            Assert.Equal(HttpStatusCode.NotFound, (await client.GetAsync(path)).StatusCode);
     }
 
     [Fact]
     public async Task Cookies_go_over_TLS_alone_unless_the_browser_is_on_this_machine()
     {
-        await using var server = await RunningServer.StartWith(path => With(path, "https://kumiko.skerryline.example", proxies: [IPNetwork.Parse("127.0.0.0/8")]));
-        string Cookies(HttpResponseMessage answer) => string.Join('\n', answer.Headers.GetValues("Set-Cookie")).ToLowerInvariant();
+        await using var server = await RunningServer.StartWith(path =>
+            With(path, "https://kumiko.skerryline.example", proxies: [IPNetwork.Parse("127.0.0.0/8")])
+        );
+        string Cookies(HttpResponseMessage answer) =>
+            string.Join('\n', answer.Headers.GetValues("Set-Cookie")).ToLowerInvariant();
         Assert.DoesNotContain("secure", Cookies(await Get(server, "/signin", "127.0.0.1")));
-        Assert.Contains("secure", Cookies(await Get(server, "/signin", "kumiko.skerryline.example", ("X-Forwarded-For", "198.51.100.7"), ("X-Forwarded-Proto", "https"))));
+        Assert.Contains(
+            "secure",
+            Cookies(
+                await Get(
+                    server,
+                    "/signin",
+                    "kumiko.skerryline.example",
+                    ("X-Forwarded-For", "198.51.100.7"),
+                    ("X-Forwarded-Proto", "https")
+                )
+            )
+        );
         var open = await Get(server, "/signin", "kumiko.skerryline.example", ("X-Forwarded-For", "198.51.100.7"));
         Assert.Contains("secure", Cookies(open));
         Assert.Contains("came without TLS", await open.Content.ReadAsStringAsync());
@@ -71,10 +116,24 @@ public sealed class NetworkTests
         async Task<string> AddressOf(RunningServer server)
         {
             // The cookies are for TLS alone, which the proxy says there is.
-            using var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false, UseCookies = false }) { BaseAddress = new Uri(server.Address) };
+            using var client = new HttpClient(new HttpClientHandler { AllowAutoRedirect = false, UseCookies = false })
+            {
+                BaseAddress = new Uri(server.Address),
+            };
             client.DefaultRequestHeaders.Add("X-Forwarded-For", "198.51.100.7");
             client.DefaultRequestHeaders.Add("X-Forwarded-Proto", "https");
-            var person = (await server.Get<PeopleStore>().Add("Ines Halloran", "ines@skerryline.example", Role.Viewer, server.Get<Microsoft.AspNetCore.Identity.IPasswordHasher<Person>>().HashPassword(new Person(), RunningServer.Password)))!;
+            var person = (
+                await server
+                    .Get<PeopleStore>()
+                    .Add(
+                        "Ines Halloran",
+                        "ines@skerryline.example",
+                        Role.Viewer,
+                        server
+                            .Get<Microsoft.AspNetCore.Identity.IPasswordHasher<Person>>()
+                            .HashPassword(new Person(), RunningServer.Password)
+                    )
+            )!;
             var page = await client.GetAsync("/signin");
             client.DefaultRequestHeaders.Add("Cookie", page.Headers.GetValues("Set-Cookie").First().Split(';')[0]);
             await RunningServer.Post(client, "/signin", ("email", person.Email), ("password", RunningServer.Password));
@@ -89,7 +148,10 @@ public sealed class NetworkTests
     private static void WriteCertificate(string path, string name, DateTime written)
     {
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        using var certificate = new CertificateRequest("CN=" + name, key, HashAlgorithmName.SHA256).CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(30));
+        using var certificate = new CertificateRequest("CN=" + name, key, HashAlgorithmName.SHA256).CreateSelfSigned(
+            DateTimeOffset.UtcNow.AddDays(-1),
+            DateTimeOffset.UtcNow.AddDays(30)
+        );
         File.WriteAllText(path, certificate.ExportCertificatePem() + "\n" + key.ExportPkcs8PrivateKeyPem() + "\n");
         File.SetLastWriteTimeUtc(path, written);
     }
@@ -106,7 +168,15 @@ public sealed class NetworkTests
         async Task<(string Name, string Cookies)> Look()
         {
             var name = "";
-            using var client = new HttpClient(new HttpClientHandler { ServerCertificateCustomValidationCallback = (_, c, _, _) => (name = c!.Subject) is not null }) { BaseAddress = new Uri(server.Address) };
+            using var client = new HttpClient(
+                new HttpClientHandler
+                {
+                    ServerCertificateCustomValidationCallback = (_, c, _, _) => (name = c!.Subject) is not null,
+                }
+            )
+            {
+                BaseAddress = new Uri(server.Address),
+            };
             var answer = await client.GetAsync("/signin");
             return (name, string.Join('\n', answer.Headers.GetValues("Set-Cookie")));
         }
@@ -133,8 +203,18 @@ public sealed class NetworkTests
     public async Task A_scraped_target_is_reached_only_where_that_is_allowed(string address)
     {
         // Everything of the older protocol is allowed but this machine.
-        await using var server = await RunningServer.Start(null, IPNetwork.Parse("10.0.0.0/8"), IPNetwork.Parse("169.254.0.0/16"));
-        var target = new ScrapeTarget(1, "inside", string.Format(System.Globalization.CultureInfo.InvariantCulture, address, new Uri(server.Address).Port), 15 * Instants.Second, "");
+        await using var server = await RunningServer.Start(
+            null,
+            IPNetwork.Parse("10.0.0.0/8"),
+            IPNetwork.Parse("169.254.0.0/16")
+        );
+        var target = new ScrapeTarget(
+            1,
+            "inside",
+            string.Format(System.Globalization.CultureInfo.InvariantCulture, address, new Uri(server.Address).Port),
+            15 * Instants.Second,
+            ""
+        );
         await server.Get<Scraper>().Scrape(target, CancellationToken.None);
         Assert.Contains("may not be reached from here", server.Get<Scraper>().StateOf(target)!.Problem);
     }
@@ -147,10 +227,27 @@ public sealed class NetworkTests
         inside.Start();
         async Task Scrape(string type, string body)
         {
-            var scraped = server.Get<Scraper>().Scrape(new ScrapeTarget(1, "inside", $"http://127.0.0.1:{((IPEndPoint)inside.LocalEndpoint).Port}/", 15 * Instants.Second, ""), CancellationToken.None);
+            var scraped = server
+                .Get<Scraper>()
+                .Scrape(
+                    new ScrapeTarget(
+                        1,
+                        "inside",
+                        $"http://127.0.0.1:{((IPEndPoint)inside.LocalEndpoint).Port}/",
+                        15 * Instants.Second,
+                        ""
+                    ),
+                    CancellationToken.None
+                );
             using var client = await inside.AcceptTcpClientAsync();
             await client.GetStream().ReadAtLeastAsync(new byte[4096], 1);
-            await client.GetStream().WriteAsync(Encoding.UTF8.GetBytes($"HTTP/1.1 200 OK\r\nContent-Type: {type}\r\nContent-Length: {body.Length}\r\nConnection: close\r\n\r\n{body}"));
+            await client
+                .GetStream()
+                .WriteAsync(
+                    Encoding.UTF8.GetBytes(
+                        $"HTTP/1.1 200 OK\r\nContent-Type: {type}\r\nContent-Length: {body.Length}\r\nConnection: close\r\n\r\n{body}"
+                    )
+                );
             await scraped;
         }
         await Scrape("text/html", "<p>secret one</p>\n");

@@ -53,7 +53,11 @@ public sealed class PageTests : IAsyncLifetime
     {
         var mirek = await _server.Get<PeopleStore>().Add("Mirek Dane", "mirek@skerryline.example", Role.Administrator, null);
         var client = _server.Stranger();
-        var answer = await RunningServer.Post(client, "/signin?handler=Offered", ("id", mirek!.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+        var answer = await RunningServer.Post(
+            client,
+            "/signin?handler=Offered",
+            ("id", mirek!.Id.ToString(System.Globalization.CultureInfo.InvariantCulture))
+        );
         Assert.Equal(HttpStatusCode.NotFound, answer.StatusCode);
     }
 
@@ -62,9 +66,25 @@ public sealed class PageTests : IAsyncLifetime
     {
         var key = await _server.Get<LinkStore>().First();
         var client = _server.Stranger();
-        var weak = await RunningServer.Post(client, "/welcome?key=" + key, ("key", key), ("name", "Mirek Dane"), ("email", "mirek@skerryline.example"), ("password", "short"), ("again", "short"));
+        var weak = await RunningServer.Post(
+            client,
+            "/welcome?key=" + key,
+            ("key", key),
+            ("name", "Mirek Dane"),
+            ("email", "mirek@skerryline.example"),
+            ("password", "short"),
+            ("again", "short")
+        );
         Assert.Contains("12 characters", await weak.Content.ReadAsStringAsync());
-        var made = await RunningServer.Post(client, "/welcome?key=" + key, ("key", key), ("name", "Mirek Dane"), ("email", "mirek@skerryline.example"), ("password", RunningServer.Password), ("again", RunningServer.Password));
+        var made = await RunningServer.Post(
+            client,
+            "/welcome?key=" + key,
+            ("key", key),
+            ("name", "Mirek Dane"),
+            ("email", "mirek@skerryline.example"),
+            ("password", RunningServer.Password),
+            ("again", RunningServer.Password)
+        );
         Assert.Equal("/search", made.Headers.Location!.ToString());
         Assert.Contains("Mirek Dane", await client.GetStringAsync("/search"));
         Assert.Contains("has been used", await _server.Stranger().GetStringAsync("/welcome?key=" + key));
@@ -74,7 +94,9 @@ public sealed class PageTests : IAsyncLifetime
     [Fact]
     public async Task Markup_and_control_codes_in_records_are_inert_text()
     {
-        await Send("""{"body":"<script>alert(1)</script> \u001b[31mred \u202eevil","<b>name":"<img src=x onerror=alert(1)>","host":"<i>h"}""");
+        await Send(
+            """{"body":"<script>alert(1)</script> \u001b[31mred \u202eevil","<b>name":"<img src=x onerror=alert(1)>","host":"<i>h"}"""
+        );
         using var client = await _server.Person();
         var page = await client.GetStringAsync("/search");
         Assert.Contains("&lt;script&gt;alert(", page);
@@ -91,7 +113,16 @@ public sealed class PageTests : IAsyncLifetime
     {
         await Send("{\"body\":\"ticket refused\",\"reason\":\"void\"}");
         using var client = await _server.Person();
-        foreach (var path in new[] { "/search", "/search?q=%7C%20group%20count()%20by%20reason%20per%205m", "/alerts", "/rules/new?q=refused", "/nowhere" })
+        foreach (
+            var path in new[]
+            {
+                "/search",
+                "/search?q=%7C%20group%20count()%20by%20reason%20per%205m",
+                "/alerts",
+                "/rules/new?q=refused",
+                "/nowhere",
+            }
+        )
         {
             var answer = await client.GetAsync(path);
             var policy = string.Join(' ', answer.Headers.GetValues("Content-Security-Policy"));
@@ -126,7 +157,8 @@ public sealed class PageTests : IAsyncLifetime
     {
         using var client = await _server.Person();
         var page = await client.GetStringAsync("/search?from=soon&zone=Nowhere&tab=pie&span=wide&base=moon&at=x");
-        foreach (var said in new[] { "soon", "Nowhere", "pie", "wide", "moon", "no record" }) Assert.Contains(said, page);
+        foreach (var said in new[] { "soon", "Nowhere", "pie", "wide", "moon", "no record" })
+            Assert.Contains(said, page);
     }
 
     [Fact]
@@ -142,21 +174,39 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_query_of_100_000_characters_is_refused_in_words()
     {
         using var client = await _server.Person();
-        Assert.Equal(HttpStatusCode.RequestUriTooLong, (await client.GetAsync("/search?q=" + new string('x', 100_000))).StatusCode);
-        Assert.Contains("A query can have 16384 characters", WebUtility.HtmlDecode(await client.GetStringAsync("/search?q=" + new string('x', 20_000))));
-        Assert.Equal(HttpStatusCode.OK, (await client.GetAsync("/search?q=" + Uri.EscapeDataString(string.Join(' ', Enumerable.Repeat("é", 5_000))))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.RequestUriTooLong,
+            (await client.GetAsync("/search?q=" + new string('x', 100_000))).StatusCode
+        );
+        Assert.Contains(
+            "A query can have 16384 characters",
+            WebUtility.HtmlDecode(await client.GetStringAsync("/search?q=" + new string('x', 20_000)))
+        );
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (
+                await client.GetAsync("/search?q=" + Uri.EscapeDataString(string.Join(' ', Enumerable.Repeat("é", 5_000))))
+            ).StatusCode
+        );
     }
 
     [Theory]
     [InlineData("refused", HttpStatusCode.OK, "time,level,service,host,body,attributes")]
     [InlineData("%7C%20group%20count()%20per%201ms", HttpStatusCode.BadRequest, "This was not answered")]
-    public async Task An_export_is_a_file_and_what_is_refused_is_told_before_it_begins(string query, HttpStatusCode status, string holds)
+    public async Task An_export_is_a_file_and_what_is_refused_is_told_before_it_begins(
+        string query,
+        HttpStatusCode status,
+        string holds
+    )
     {
         await Send("{\"body\":\"ticket refused\"}");
         using var client = await _server.Person();
         var answer = await client.GetAsync("/search?handler=Export&format=csv&q=" + query);
         Assert.Equal(status, answer.StatusCode);
-        Assert.Equal(status == HttpStatusCode.OK ? "attachment" : null, answer.Content.Headers.ContentDisposition?.DispositionType);
+        Assert.Equal(
+            status == HttpStatusCode.OK ? "attachment" : null,
+            answer.Content.Headers.ContentDisposition?.DispositionType
+        );
         Assert.Contains(holds, await answer.Content.ReadAsStringAsync());
         Assert.Equal(HttpStatusCode.BadRequest, (await client.GetAsync("/search?handler=Export&format=xml")).StatusCode);
     }
@@ -169,7 +219,10 @@ public sealed class PageTests : IAsyncLifetime
         var refused = await viewer.GetAsync("/rules/new");
         Assert.Equal(HttpStatusCode.Forbidden, refused.StatusCode);
         Assert.Contains("You may not do this", await refused.Content.ReadAsStringAsync());
-        Assert.Equal(HttpStatusCode.Forbidden, (await RunningServer.Post(viewer, "/alerts?handler=Pause", ("id", "1"), ("paused", "true"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Forbidden,
+            (await RunningServer.Post(viewer, "/alerts?handler=Pause", ("id", "1"), ("paused", "true"))).StatusCode
+        );
     }
 
     [Fact]
@@ -183,10 +236,30 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_rule_is_made_shown_changed_and_removed()
     {
         using var client = await _server.Person();
-        (string, string)[] form = [("Name", "gate refusals"), ("Query", "refused"), ("Warning", "2"), ("Critical", "9"), ("InTheLast", "5m"), ("CheckedEvery", "1m"), ("MailTo", "ines@skerryline.example"), ("On", "true")];
+        (string, string)[] form =
+        [
+            ("Name", "gate refusals"),
+            ("Query", "refused"),
+            ("Warning", "2"),
+            ("Critical", "9"),
+            ("InTheLast", "5m"),
+            ("CheckedEvery", "1m"),
+            ("MailTo", "ines@skerryline.example"),
+            ("On", "true"),
+        ];
         Assert.Equal("/alerts", (await RunningServer.Post(client, "/rules/new?q=refused", form)).Headers.Location!.ToString());
         var rule = Assert.Single(_server.Get<RuleStore>().Rules());
-        Assert.Equal(new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 2, 9), InTheLast = 5 * Instants.Minute, CheckedEvery = Instants.Minute, Zone = rule.Definition.Zone }, rule.Definition);
+        Assert.Equal(
+            new RuleDefinition
+            {
+                Quantity = new CountOf("refused"),
+                Wrong = new Beyond(false, 2, 9),
+                InTheLast = 5 * Instants.Minute,
+                CheckedEvery = Instants.Minute,
+                Zone = rule.Definition.Zone,
+            },
+            rule.Definition
+        );
         Assert.Contains("gate refusals", await client.GetStringAsync("/alerts"));
         form[0] = ("Name", "other");
         await RunningServer.Post(client, $"/rules/{rule.Id}", form);
@@ -207,7 +280,16 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_rule_that_makes_no_sense_is_not_saved(string field, string value, string says)
     {
         using var client = await _server.Person();
-        var form = new Dictionary<string, string> { ["Name"] = "n", ["Query"] = "refused", ["Warning"] = "2", ["Critical"] = "9", ["InTheLast"] = "5m", ["CheckedEvery"] = "1m", ["MailTo"] = "" };
+        var form = new Dictionary<string, string>
+        {
+            ["Name"] = "n",
+            ["Query"] = "refused",
+            ["Warning"] = "2",
+            ["Critical"] = "9",
+            ["InTheLast"] = "5m",
+            ["CheckedEvery"] = "1m",
+            ["MailTo"] = "",
+        };
         form[field] = value;
         var answer = await RunningServer.Post(client, "/rules/new?q=x", [.. form.Select(f => (f.Key, f.Value))]);
         Assert.Contains(says, WebUtility.HtmlDecode(await answer.Content.ReadAsStringAsync()));
@@ -228,7 +310,10 @@ public sealed class PageTests : IAsyncLifetime
     public async Task An_unfolded_record_is_found_by_its_address()
     {
         await Send("{\"body\":\"ticket refused\",\"reason\":\"void\"}");
-        var record = _server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First();
+        var record = _server
+            .Get<RecordStore>()
+            .Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None)
+            .First();
         using var client = await _server.Person();
         var page = await client.GetStringAsync("/search?at=" + record.Id);
         Assert.Contains("Copy link", page);
@@ -239,10 +324,27 @@ public sealed class PageTests : IAsyncLifetime
     public async Task A_damaged_segment_is_told_on_the_page_and_the_rest_is_shown()
     {
         var store = _server.Get<RecordStore>();
-        await store.Append([new() { Time = 1, Observed = 1, Body = "lost", Source = "quay" }], "quay");
+        await store.Append(
+            [
+                new()
+                {
+                    Time = 1,
+                    Observed = 1,
+                    Body = "lost",
+                    Source = "quay",
+                },
+            ],
+            "quay"
+        );
         await store.Upkeep.SealAll();
-        await store.Database.Writer.Write(c => { using var damage = c.CreateCommand(); damage.CommandText = "UPDATE segment_column SET content = zeroblob(length(content))"; return damage.ExecuteNonQuery(); });
-        using (var snapshot = store.Current) Assert.Empty(snapshot.OldestFirst(new(0, 2), BatchTest.All, null, CancellationToken.None));
+        await store.Database.Writer.Write(c =>
+        {
+            using var damage = c.CreateCommand();
+            damage.CommandText = "UPDATE segment_column SET content = zeroblob(length(content))";
+            return damage.ExecuteNonQuery();
+        });
+        using (var snapshot = store.Current)
+            Assert.Empty(snapshot.OldestFirst(new(0, 2), BatchTest.All, null, CancellationToken.None));
         Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
         using var person = await _server.Person();
         var page = await person.GetStringAsync("/search");

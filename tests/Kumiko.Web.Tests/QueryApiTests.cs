@@ -21,11 +21,17 @@ public sealed class QueryApiTests : IAsyncLifetime
     {
         _server = await RunningServer.Start();
         using var intake = await _server.Program(TokenPurpose.Intake);
-        await intake.PostAsync("/intake/records", new StringContent("""
-            {"time":"2026-11-23T17:51:04.204000001Z","level":"error","service":"gate-control","host":"gate-t3","body":"ticket refused","wait":"812ms","status":409}
-            {"time":"2026-11-23T17:52:00Z","level":"info","service":"fare-engine","host":"fare-1","body":"=HYPERLINK(\"x\")","status":200}
-            {"time":"2026-11-23T17:53:00Z","level":"warn","service":"gate-control","host":"gate-t1","body":"ticket refused","wait":"1.2s","status":412}
-            """, Encoding.UTF8));
+        await intake.PostAsync(
+            "/intake/records",
+            new StringContent(
+                """
+                {"time":"2026-11-23T17:51:04.204000001Z","level":"error","service":"gate-control","host":"gate-t3","body":"ticket refused","wait":"812ms","status":409}
+                {"time":"2026-11-23T17:52:00Z","level":"info","service":"fare-engine","host":"fare-1","body":"=HYPERLINK(\"x\")","status":200}
+                {"time":"2026-11-23T17:53:00Z","level":"warn","service":"gate-control","host":"gate-t1","body":"ticket refused","wait":"1.2s","status":412}
+                """,
+                Encoding.UTF8
+            )
+        );
         _client = await _server.Program(TokenPurpose.Query);
     }
 
@@ -51,17 +57,26 @@ public sealed class QueryApiTests : IAsyncLifetime
         Assert.Equal("application/x-ndjson", response.Content.Headers.ContentType!.MediaType);
         var lines = (await response.Content.ReadAsStringAsync()).TrimEnd().Split('\n');
         Assert.Equal(2, lines.Length);
-        Assert.Equal("""{"time":"2026-11-23T17:51:04.204000001Z","level":"error","service":"gate-control","host":"gate-t3","body":"ticket refused","attributes":{"wait":"812ms","status":409},"trace_id":null,"span_id":null,"source":"quay"}""", lines[1]);
+        Assert.Equal(
+            """{"time":"2026-11-23T17:51:04.204000001Z","level":"error","service":"gate-control","host":"gate-t3","body":"ticket refused","attributes":{"wait":"812ms","status":409},"trace_id":null,"span_id":null,"source":"quay"}""",
+            lines[1]
+        );
     }
 
     [Fact]
     public async Task Groups_have_their_columns_in_order_and_durations_in_seconds() =>
-        Assert.Equal("""{"service":"gate-control","n":2,"longest":1.2}""" + "\n", await (await Ask("refused | group count() as n, max(wait) as longest by service")).Content.ReadAsStringAsync());
+        Assert.Equal(
+            """{"service":"gate-control","n":2,"longest":1.2}""" + "\n",
+            await (await Ask("refused | group count() as n, max(wait) as longest by service")).Content.ReadAsStringAsync()
+        );
 
     [Fact]
     public async Task Csv_is_chosen_by_accept_or_format_and_defuses_formulas()
     {
-        using var request = new HttpRequestMessage(HttpMethod.Get, "/api/query?q=service%3Dfare-engine&from=2026-11-23T17:00:00Z&to=2026-11-23T18:00:00Z");
+        using var request = new HttpRequestMessage(
+            HttpMethod.Get,
+            "/api/query?q=service%3Dfare-engine&from=2026-11-23T17:00:00Z&to=2026-11-23T18:00:00Z"
+        );
         request.Headers.Accept.Add(new MediaTypeWithQualityHeaderValue("text/csv"));
         var csv = await (await _client.SendAsync(request)).Content.ReadAsStringAsync();
         var lines = csv.TrimEnd().Split("\r\n");
@@ -94,7 +109,9 @@ public sealed class QueryApiTests : IAsyncLifetime
     {
         var store = _server.Get<Kumiko.Core.Storage.RecordStore>();
         await store.Upkeep.SealAll();
-        await store.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE segment_column SET content = zeroblob(length(content))"));
+        await store.Database.Writer.Write(c =>
+            Dapper.SqlMapper.Execute(c, "UPDATE segment_column SET content = zeroblob(length(content))")
+        );
         // Damage is met in reading, so the first answer may know of it in its last line alone.
         await (await Ask("refused", "&format=" + format)).Content.ReadAsStringAsync();
         Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
@@ -120,14 +137,23 @@ public sealed class QueryApiTests : IAsyncLifetime
     {
         async IAsyncEnumerable<IReadOnlyList<Value[]>> Rows()
         {
-            yield return [[Value.Of(1)]];
+            yield return
+            [
+                [Value.Of(1)],
+            ];
             await Task.Yield();
             throw new QueryTimedOutException($"This took longer than 30 s and was stopped.");
         }
-        await using var answer = new FrameStream(new Schema([new Column("n", ColumnRole.Value, ValueKind.Integer)], null, new Window(0, 1)), Rows());
+        await using var answer = new FrameStream(
+            new Schema([new Column("n", ColumnRole.Value, ValueKind.Integer)], null, new Window(0, 1)),
+            Rows()
+        );
         using var to = new MemoryStream();
         await FrameWriter.Write(answer, format, to, CancellationToken.None);
-        Assert.Equal(begins + "{\"error\":\"This took longer than 30 s and was stopped.\"}\n", Encoding.UTF8.GetString(to.ToArray()));
+        Assert.Equal(
+            begins + "{\"error\":\"This took longer than 30 s and was stopped.\"}\n",
+            Encoding.UTF8.GetString(to.ToArray())
+        );
     }
 
     [Fact]
@@ -141,26 +167,47 @@ public sealed class QueryApiTests : IAsyncLifetime
             var waiting = client.GetAsync("/api/query?q=%7C%20group%20count()");
             Assert.True(SpinWait.SpinUntil(() => gate.Now == (1, 1), TimeSpan.FromSeconds(30)));
             var own = await client.GetAsync("/api/query?q=%7C%20group%20count()");
-            Assert.Equal((HttpStatusCode.TooManyRequests, 5), (own.StatusCode, own.Headers.RetryAfter!.Delta!.Value.TotalSeconds));
+            Assert.Equal(
+                (HttpStatusCode.TooManyRequests, 5),
+                (own.StatusCode, own.Headers.RetryAfter!.Delta!.Value.TotalSeconds)
+            );
             Assert.Contains("Try again in 5", await own.Content.ReadAsStringAsync());
             small.Clock.Advance(TimeSpan.FromSeconds(21));
             var all = await waiting;
-            Assert.Equal((HttpStatusCode.ServiceUnavailable, 5), (all.StatusCode, all.Headers.RetryAfter!.Delta!.Value.TotalSeconds));
+            Assert.Equal(
+                (HttpStatusCode.ServiceUnavailable, 5),
+                (all.StatusCode, all.Headers.RetryAfter!.Delta!.Value.TotalSeconds)
+            );
             // What everybody needs stands all the same.
             Assert.Equal("well", await client.GetStringAsync("/healthz"));
         }
         Assert.Equal(HttpStatusCode.OK, (await client.GetAsync("/api/query?q=%7C%20group%20count()")).StatusCode);
     }
 
-    private static ServerOptions Small(string path) => new() { Data = path, Port = 0, GrpcPort = null, SyslogPort = null, ReserveBytes = 0, Work = WorkLimits.Default with { AtOnce = 1, OfOne = 1, Waiting = 1, WaitingOfOne = 1 } };
+    private static ServerOptions Small(string path) =>
+        new()
+        {
+            Data = path,
+            Port = 0,
+            GrpcPort = null,
+            SyslogPort = null,
+            ReserveBytes = 0,
+            Work = WorkLimits.Default with { AtOnce = 1, OfOne = 1, Waiting = 1, WaitingOfOne = 1 },
+        };
 
     [Fact]
     public async Task A_very_long_query_goes_by_post_and_is_refused_with_its_length()
     {
-        var response = await _client.PostAsync("/api/query", new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = new('x', 100_000) }));
+        var response = await _client.PostAsync(
+            "/api/query",
+            new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = new('x', 100_000) })
+        );
         Assert.Equal(HttpStatusCode.BadRequest, response.StatusCode);
         Assert.Contains("16384", await response.Content.ReadAsStringAsync());
-        var longest = await _client.PostAsync("/api/query", new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = new('x', 16_000) }));
+        var longest = await _client.PostAsync(
+            "/api/query",
+            new FormUrlEncodedContent(new Dictionary<string, string> { ["q"] = new('x', 16_000) })
+        );
         Assert.Equal(HttpStatusCode.OK, longest.StatusCode);
     }
 
@@ -168,14 +215,25 @@ public sealed class QueryApiTests : IAsyncLifetime
     public async Task Strangers_and_intake_tokens_are_refused()
     {
         Assert.Equal(HttpStatusCode.Unauthorized, (await _server.Stranger().GetAsync("/api/query?q=")).StatusCode);
-        Assert.Equal(HttpStatusCode.Unauthorized, (await (await _server.Program(TokenPurpose.Intake)).GetAsync("/api/query?q=")).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Unauthorized,
+            (await (await _server.Program(TokenPurpose.Intake)).GetAsync("/api/query?q=")).StatusCode
+        );
     }
 
     [Fact]
     public async Task A_parameter_takes_its_value_from_beside_the_query()
     {
-        Assert.Equal("{\"n\":1}\n", await (await Ask("status = :s | group count() as n", "&p.s=409")).Content.ReadAsStringAsync());
-        Assert.Equal("{\"n\":0}\n", await (await Ask("status = :s | group count() as n", "&p.s=" + Uri.EscapeDataString("1 or status = 409"))).Content.ReadAsStringAsync());
+        Assert.Equal(
+            "{\"n\":1}\n",
+            await (await Ask("status = :s | group count() as n", "&p.s=409")).Content.ReadAsStringAsync()
+        );
+        Assert.Equal(
+            "{\"n\":0}\n",
+            await (
+                await Ask("status = :s | group count() as n", "&p.s=" + Uri.EscapeDataString("1 or status = 409"))
+            ).Content.ReadAsStringAsync()
+        );
         var missing = await Ask("status = :s");
         Assert.Equal(HttpStatusCode.BadRequest, missing.StatusCode);
         Assert.Contains("p.s", await missing.Content.ReadAsStringAsync());
@@ -188,10 +246,20 @@ public sealed class QueryApiTests : IAsyncLifetime
         Assert.Contains("read logs:", plan);
         Assert.Contains("refused: 2 alone, 2 left", plan);
         Directory.CreateDirectory(Path.Combine(_server.Path, "tables"));
-        await File.WriteAllTextAsync(Path.Combine(_server.Path, "tables", "hosts.csv"), "host,quay\ngate-t1,North\ngate-t3,South\n");
-        Assert.Equal("{\"host\":\"gate-t1\",\"hosts.quay\":\"North\"}\n{\"host\":\"gate-t3\",\"hosts.quay\":\"South\"}\n",
-            await (await Ask("refused | group count() by host | join hosts on host | order by host | select host, `hosts.quay`")).Content.ReadAsStringAsync());
-        Assert.Equal("{\"q\":\"South\"}\n", await (await Ask("status = 409 | select lookup(\"hosts\", host, \"quay\") as q")).Content.ReadAsStringAsync());
+        await File.WriteAllTextAsync(
+            Path.Combine(_server.Path, "tables", "hosts.csv"),
+            "host,quay\ngate-t1,North\ngate-t3,South\n"
+        );
+        Assert.Equal(
+            "{\"host\":\"gate-t1\",\"hosts.quay\":\"North\"}\n{\"host\":\"gate-t3\",\"hosts.quay\":\"South\"}\n",
+            await (
+                await Ask("refused | group count() by host | join hosts on host | order by host | select host, `hosts.quay`")
+            ).Content.ReadAsStringAsync()
+        );
+        Assert.Equal(
+            "{\"q\":\"South\"}\n",
+            await (await Ask("status = 409 | select lookup(\"hosts\", host, \"quay\") as q")).Content.ReadAsStringAsync()
+        );
         Assert.Equal("", await (await Ask("from alerts | select rule")).Content.ReadAsStringAsync());
     }
 }

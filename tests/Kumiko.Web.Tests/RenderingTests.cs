@@ -10,13 +10,14 @@ public class RenderingTests
 {
     private static readonly long Now = Instants.FromDateTime(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
 
-    private static LogRecord Record(string body, params (string Name, string Value)[] attributes) => new()
-    {
-        Time = Now,
-        Observed = Now,
-        Body = body,
-        Attributes = new Attributes([.. attributes.Select(a => a.Name)], [.. attributes.Select(a => Value.Of(a.Value))]),
-    };
+    private static LogRecord Record(string body, params (string Name, string Value)[] attributes) =>
+        new()
+        {
+            Time = Now,
+            Observed = Now,
+            Body = body,
+            Attributes = new Attributes([.. attributes.Select(a => a.Name)], [.. attributes.Select(a => Value.Of(a.Value))]),
+        };
 
     private static IReadOnlyList<Piece> Pieces(string query, LogRecord record, int longest = 1_000) =>
         new BodyText(QueryParser.Parse(query).Query, []).Pieces(record, longest);
@@ -24,8 +25,14 @@ public class RenderingTests
     [Fact]
     public void Variables_are_set_off_from_constant_text()
     {
-        var pieces = Pieces("", Record("ticket SK-40417-B refused: seat already claimed after 812ms.", ("reason", "seat already claimed")));
-        Assert.Equal(["SK-40417-B", "seat already claimed", "812ms"], pieces.Where(p => p.Kind == PieceKind.Variable).Select(p => p.Text));
+        var pieces = Pieces(
+            "",
+            Record("ticket SK-40417-B refused: seat already claimed after 812ms.", ("reason", "seat already claimed"))
+        );
+        Assert.Equal(
+            ["SK-40417-B", "seat already claimed", "812ms"],
+            pieces.Where(p => p.Kind == PieceKind.Variable).Select(p => p.Text)
+        );
         Assert.Equal("ticket SK-40417-B refused: seat already claimed after 812ms.", string.Concat(pieces.Select(p => p.Text)));
     }
 
@@ -36,7 +43,10 @@ public class RenderingTests
     [InlineData("not refused", "")]
     [InlineData("level >= warn and (void or 7)", "7 void")]
     public void What_was_searched_is_marked(string query, string marked) =>
-        Assert.Equal(marked, string.Join(' ', Pieces(query, Record("refused 7 times: ticket void")).Where(p => p.Hit).Select(p => p.Text)));
+        Assert.Equal(
+            marked,
+            string.Join(' ', Pieces(query, Record("refused 7 times: ticket void")).Where(p => p.Hit).Select(p => p.Text))
+        );
 
     [Theory]
     [InlineData("a\u001b[31mb", "a␛[31mb")]
@@ -48,8 +58,14 @@ public class RenderingTests
     [Fact]
     public void Marks_have_the_colours_that_were_chosen_over_what_was_searched()
     {
-        var pieces = new BodyText(QueryParser.Parse("refused").Query, [new TermMark("VOID", 2), new TermMark("fuse", 0)]).Pieces(Record("refused 7 times: ticket void"), 1_000);
-        Assert.Equal([("re", 0), ("fuse", 1), ("d", 0), ("void", 3)], pieces.Where(p => p.Hit || p.Colour > 0).Select(p => (p.Text, p.Colour)));
+        var pieces = new BodyText(QueryParser.Parse("refused").Query, [new TermMark("VOID", 2), new TermMark("fuse", 0)]).Pieces(
+            Record("refused 7 times: ticket void"),
+            1_000
+        );
+        Assert.Equal(
+            [("re", 0), ("fuse", 1), ("d", 0), ("void", 3)],
+            pieces.Where(p => p.Hit || p.Colour > 0).Select(p => (p.Text, p.Colour))
+        );
     }
 
     [Theory]
@@ -59,7 +75,15 @@ public class RenderingTests
     {
         using var html = new StringWriter();
         JsonTree.Of(body)!.WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
-        Assert.Equal(words, string.Join(' ', System.Text.RegularExpressions.Regex.Replace(html.ToString(), "<[^>]*>", " ").Split(' ', StringSplitOptions.RemoveEmptyEntries)));
+        Assert.Equal(
+            words,
+            string.Join(
+                ' ',
+                System
+                    .Text.RegularExpressions.Regex.Replace(html.ToString(), "<[^>]*>", " ")
+                    .Split(' ', StringSplitOptions.RemoveEmptyEntries)
+            )
+        );
     }
 
     [Theory]
@@ -74,7 +98,9 @@ public class RenderingTests
     {
         Assert.Null(JsonTree.Of(new string('[', 200) + new string(']', 200)));
         using var html = new StringWriter();
-        JsonTree.Of("[" + string.Join(',', Enumerable.Range(0, 5_000)) + "]")!.WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
+        JsonTree
+            .Of("[" + string.Join(',', Enumerable.Range(0, 5_000)) + "]")!
+            .WriteTo(html, System.Text.Encodings.Web.HtmlEncoder.Default);
         Assert.Contains("and more", html.ToString());
         Assert.True(html.ToString().Length < 60_000);
     }
@@ -83,7 +109,8 @@ public class RenderingTests
     [InlineData("6h", "6h")]
     [InlineData("all", "all")]
     [InlineData("2026-11-23T10:00:00Z/2026-11-23T12:00:00Z", "2026-11-23T10:00:00Z/2026-11-23T12:00:00Z")]
-    public void A_span_of_the_strip_says_the_same_when_read_back(string text, string same) => Assert.Equal(same, StripSpan.Parse(text)!.ToString());
+    public void A_span_of_the_strip_says_the_same_when_read_back(string text, string same) =>
+        Assert.Equal(same, StripSpan.Parse(text)!.ToString());
 
     [Theory]
     [InlineData("1s")]
@@ -110,9 +137,15 @@ public class RenderingTests
         foreach (var (from, length) in new[] { (-30, 30), (-180, 180), (-2_880, 30), (-100_000, 60), (-10, 1), (60, 60) })
         {
             var start = Now + (from * Instants.Minute);
-            foreach (var span in new[] { null, StripSpan.Of(Instants.Hour), StripSpan.Of(2 * Instants.Day), StripSpan.Parse("all") })
+            foreach (
+                var span in new[] { null, StripSpan.Of(Instants.Hour), StripSpan.Of(2 * Instants.Day), StripSpan.Parse("all") }
+            )
             {
-                var address = new SearchAddress { Focus = new TimeRange(Moment.At(start), Moment.At(start + (length * Instants.Minute))), Span = span };
+                var address = new SearchAddress
+                {
+                    Focus = new TimeRange(Moment.At(start), Moment.At(start + (length * Instants.Minute))),
+                    Span = span,
+                };
                 var (focus, strip) = (address.Focus.Resolve(Now), address.StripWindow(Now, Now - Instants.Day));
                 Assert.True(strip.From <= focus.From && strip.To >= focus.To, $"{from} {length} {span}");
             }
@@ -121,7 +154,11 @@ public class RenderingTests
 
     [Fact]
     public void A_focus_near_now_keeps_now_on_the_strip() =>
-        Assert.True(new SearchAddress { Focus = TimeRange.Last(Instants.Hour) }.StripWindow(Now, Now - Instants.Day).Contains(Now));
+        Assert.True(
+            new SearchAddress { Focus = TimeRange.Last(Instants.Hour) }
+                .StripWindow(Now, Now - Instants.Day)
+                .Contains(Now)
+        );
 
     [Theory]
     [InlineData("trace", 1)]

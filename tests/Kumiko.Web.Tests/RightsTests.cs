@@ -221,10 +221,14 @@ public sealed class RightsTests : IAsyncLifetime
             if (endpoint.Metadata.GetMetadata<PageActionDescriptor>() is { } page)
             {
                 var compiled = page as CompiledPageActionDescriptor ?? await loader.LoadAsync(page, endpoint.Metadata);
-                foreach (var handler in compiled.HandlerMethods) routes.Add($"{handler.HttpMethod.ToUpperInvariant()} {path}{(handler.Name is null ? "" : "?handler=" + handler.Name)}");
+                foreach (var handler in compiled.HandlerMethods)
+                    routes.Add(
+                        $"{handler.HttpMethod.ToUpperInvariant()} {path}{(handler.Name is null ? "" : "?handler=" + handler.Name)}"
+                    );
             }
             else
-                foreach (var method in endpoint.Metadata.GetMetadata<HttpMethodMetadata>()?.HttpMethods ?? ["ANY"]) routes.Add($"{method} {path}");
+                foreach (var method in endpoint.Metadata.GetMetadata<HttpMethodMetadata>()?.HttpMethods ?? ["ANY"])
+                    routes.Add($"{method} {path}");
         }
         return [.. routes];
     }
@@ -233,7 +237,11 @@ public sealed class RightsTests : IAsyncLifetime
     public async Task Each_route_and_handler_has_an_entry_and_no_entry_is_left_over()
     {
         var routes = await Routes();
-        var differ = routes.Except(Table.Keys).Select(r => "without an entry: " + r).Concat(Table.Keys.Except(routes).Select(r => "left over: " + r)).ToList();
+        var differ = routes
+            .Except(Table.Keys)
+            .Select(r => "without an entry: " + r)
+            .Concat(Table.Keys.Except(routes).Select(r => "left over: " + r))
+            .ToList();
         Assert.True(differ.Count == 0, string.Join('\n', differ));
     }
 
@@ -245,19 +253,25 @@ public sealed class RightsTests : IAsyncLifetime
         var wrong = new List<string>();
         foreach (var who in new[] { Who.Anybody, Who.Viewer, Who.Analyst, Who.Administrator })
         {
-            Task<HttpClient> Enter() => who == Who.Anybody ? Task.FromResult(_server.Stranger()) : _server.Person(Enum.Parse<Role>(who.ToString()));
+            Task<HttpClient> Enter() =>
+                who == Who.Anybody ? Task.FromResult(_server.Stranger()) : _server.Person(Enum.Parse<Role>(who.ToString()));
             using var shared = await Enter();
             foreach (var (route, least) in Table)
             {
                 using var own = route.Contains("handler=Out", StringComparison.Ordinal) ? await Enter() : null;
                 var client = own ?? shared;
                 var answer = await Ask(client, route);
-                var toSignIn = answer.StatusCode == HttpStatusCode.Redirect && answer.Headers.Location!.ToString().Contains("/signin", StringComparison.Ordinal) && !route.Contains("handler=Out", StringComparison.Ordinal);
+                var toSignIn =
+                    answer.StatusCode == HttpStatusCode.Redirect
+                    && answer.Headers.Location!.ToString().Contains("/signin", StringComparison.Ordinal)
+                    && !route.Contains("handler=Out", StringComparison.Ordinal);
                 var noCall = answer.Headers.TryGetValues("grpc-status", out var status) && status.Single() == "16";
                 var shut = noCall || answer.StatusCode is HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden || toSignIn;
                 var may = least != Who.Program && who >= least;
-                if (shut == may) wrong.Add($"{route} answered {who} {(int)answer.StatusCode}, and is for {least}.");
-                if (answer.StatusCode == HttpStatusCode.InternalServerError) wrong.Add($"{route} fell over for {who}.");
+                if (shut == may)
+                    wrong.Add($"{route} answered {who} {(int)answer.StatusCode}, and is for {least}.");
+                if (answer.StatusCode == HttpStatusCode.InternalServerError)
+                    wrong.Add($"{route} fell over for {who}.");
             }
         }
         Assert.True(wrong.Count == 0, string.Join('\n', wrong));
@@ -267,15 +281,22 @@ public sealed class RightsTests : IAsyncLifetime
     {
         var (method, path) = (route.Split(' ')[0], route.Split(' ')[1]);
         // Numbers and names that nothing has.
-        path = System.Text.RegularExpressions.Regex.Replace(path, "\\{\\*?\\*?([a-zA-Z]+)(:[a-z]+)?\\??\\}", m => m.Groups[2].Value == ":long" ? "999999" : "nothing");
+        path = System.Text.RegularExpressions.Regex.Replace(path, "\\{\\*?\\*?([a-zA-Z]+)(:[a-z]+)?\\??\\}", m =>
+            m.Groups[2].Value == ":long" ? "999999" : "nothing"
+        );
         if (method == "ANY" || path.StartsWith("/opentelemetry", StringComparison.Ordinal))
         {
             var call = new ByteArrayContent([]);
             call.Headers.ContentType = new("application/grpc");
             return client.PostAsync(path, call);
         }
-        if (method == "GET") return client.GetAsync(path);
-        return path.StartsWith("/intake", StringComparison.Ordinal) || path.StartsWith("/v1", StringComparison.Ordinal) || path.StartsWith("/control", StringComparison.Ordinal) || path.StartsWith("/api", StringComparison.Ordinal)
+        if (method == "GET")
+            return client.GetAsync(path);
+        return
+            path.StartsWith("/intake", StringComparison.Ordinal)
+            || path.StartsWith("/v1", StringComparison.Ordinal)
+            || path.StartsWith("/control", StringComparison.Ordinal)
+            || path.StartsWith("/api", StringComparison.Ordinal)
             ? client.PostAsync(path, new StringContent("{}", System.Text.Encoding.UTF8, "application/json"))
             : Form(client, path);
     }
@@ -283,7 +304,17 @@ public sealed class RightsTests : IAsyncLifetime
     private static async Task<HttpResponseMessage> Form(HttpClient client, string path)
     {
         // Any page has the token; a stranger's is on the page of signing in.
-        var token = System.Text.RegularExpressions.Regex.Match(await (await client.GetAsync("/alerts")).Content.ReadAsStringAsync() + await (await client.GetAsync("/signin")).Content.ReadAsStringAsync(), "name=\"__RequestVerificationToken\"[^>]*value=\"([^\"]+)\"").Groups[1].Value;
-        return await client.PostAsync(path, new FormUrlEncodedContent([KeyValuePair.Create("__RequestVerificationToken", token)]));
+        var token = System
+            .Text.RegularExpressions.Regex.Match(
+                await (await client.GetAsync("/alerts")).Content.ReadAsStringAsync()
+                    + await (await client.GetAsync("/signin")).Content.ReadAsStringAsync(),
+                "name=\"__RequestVerificationToken\"[^>]*value=\"([^\"]+)\""
+            )
+            .Groups[1]
+            .Value;
+        return await client.PostAsync(
+            path,
+            new FormUrlEncodedContent([KeyValuePair.Create("__RequestVerificationToken", token)])
+        );
     }
 }

@@ -18,14 +18,34 @@ public sealed class RulePageTests : IAsyncLifetime
     private async Task Send(int times, string body)
     {
         using var intake = await _server.Program(TokenPurpose.Intake);
-        await intake.PostAsync("/intake/records", new StringContent(string.Concat(Enumerable.Repeat(System.Text.Json.JsonSerializer.Serialize(new { body }) + "\n", times)), Encoding.UTF8));
+        await intake.PostAsync(
+            "/intake/records",
+            new StringContent(
+                string.Concat(Enumerable.Repeat(System.Text.Json.JsonSerializer.Serialize(new { body }) + "\n", times)),
+                Encoding.UTF8
+            )
+        );
     }
 
-    private static readonly (string, string)[] Form = [("Name", "gate refusals"), ("Quantity", "count"), ("Query", "refused"), ("Wrong", "above"), ("Warning", "2"), ("Critical", "9"), ("InTheLast", "5m"), ("CheckedEvery", "1m"), ("On", "true"), ("Over", "1d")];
+    private static readonly (string, string)[] Form =
+    [
+        ("Name", "gate refusals"),
+        ("Quantity", "count"),
+        ("Query", "refused"),
+        ("Wrong", "above"),
+        ("Warning", "2"),
+        ("Critical", "9"),
+        ("InTheLast", "5m"),
+        ("CheckedEvery", "1m"),
+        ("On", "true"),
+        ("Over", "1d"),
+    ];
 
-    private static (string, string)[] With(params (string Name, string Value)[] changed) => [.. Form.Where(f => changed.All(c => c.Name != f.Item1)), .. changed];
+    private static (string, string)[] With(params (string Name, string Value)[] changed) =>
+        [.. Form.Where(f => changed.All(c => c.Name != f.Item1)), .. changed];
 
-    private static async Task<string> Posted(HttpClient client, string path, params (string, string)[] form) => WebUtility.HtmlDecode(await (await RunningServer.Post(client, path, form)).Content.ReadAsStringAsync());
+    private static async Task<string> Posted(HttpClient client, string path, params (string, string)[] form) =>
+        WebUtility.HtmlDecode(await (await RunningServer.Post(client, path, form)).Content.ReadAsStringAsync());
 
     [Fact]
     public async Task A_trial_says_the_sentence_the_alerts_and_the_messages()
@@ -54,7 +74,11 @@ public sealed class RulePageTests : IAsyncLifetime
     public async Task What_a_choice_lacks_is_told_with_the_trial(string field, string value, string says)
     {
         using var client = await _server.Person();
-        Assert.Contains(says, await Posted(client, "/rules/new?handler=Trial", With((field, value))), StringComparison.OrdinalIgnoreCase);
+        Assert.Contains(
+            says,
+            await Posted(client, "/rules/new?handler=Trial", With((field, value))),
+            StringComparison.OrdinalIgnoreCase
+        );
     }
 
     [Fact]
@@ -70,7 +94,11 @@ public sealed class RulePageTests : IAsyncLifetime
     public async Task Text_that_cannot_be_read_says_its_line_and_keeps_what_was_typed()
     {
         using var client = await _server.Person();
-        var page = await Posted(client, "/rules/new?handler=Text", [.. Form, ("text", "count of\n    refused\nis louder than 3")]);
+        var page = await Posted(
+            client,
+            "/rules/new?handler=Text",
+            [.. Form, ("text", "count of\n    refused\nis louder than 3")]
+        );
         Assert.Contains("Line 3: “is louder than 3” is not understood", page);
         Assert.Contains("is louder than 3</textarea>", page);
     }
@@ -80,7 +108,21 @@ public sealed class RulePageTests : IAsyncLifetime
     {
         const string Markup = "<img src=x onerror=alert(1)>";
         using var client = await _server.Person();
-        await RunningServer.Post(client, "/rules/new", With(("Name", Markup), ("Note", Markup), ("Runbook", Markup + "\n\n[x](javascript:alert(1))"), ("Labels", Markup), ("Team", Markup), ("Keys", "body"), ("InTheLast", "1m"), ("CheckedEvery", "10s"), ("FollowUp", "refused | group count() by body")));
+        await RunningServer.Post(
+            client,
+            "/rules/new",
+            With(
+                ("Name", Markup),
+                ("Note", Markup),
+                ("Runbook", Markup + "\n\n[x](javascript:alert(1))"),
+                ("Labels", Markup),
+                ("Team", Markup),
+                ("Keys", "body"),
+                ("InTheLast", "1m"),
+                ("CheckedEvery", "10s"),
+                ("FollowUp", "refused | group count() by body")
+            )
+        );
         await Send(12, "refused " + Markup);
         await _server.Get<RuleChecker>().CheckDue(Instants.FromDateTime(_server.Clock.GetUtcNow().AddSeconds(20)), default);
         var alert = Assert.Single(_server.Get<RuleStore>().Alerts.All(9));
@@ -98,16 +140,37 @@ public sealed class RulePageTests : IAsyncLifetime
         using (var client = await _server.Person())
         {
             await RunningServer.Post(client, "/rules/new", Form);
-            await RunningServer.Post(client, "/objectives/new", ("Name", "Scans"), ("All", ""), ("Good", "level < error"), ("Target", "99.5%"), ("Days", "7"));
+            await RunningServer.Post(
+                client,
+                "/objectives/new",
+                ("Name", "Scans"),
+                ("All", ""),
+                ("Good", "level < error"),
+                ("Target", "99.5%"),
+                ("Days", "7")
+            );
         }
         using var viewer = await _server.Person(Role.Viewer);
         var page = await viewer.GetStringAsync("/alerts");
         Assert.Contains("gate refusals", page);
-        foreach (var never in new[] { "New rule", ">Pause<", ">Remove<", "/rules/1\"" }) Assert.DoesNotContain(never, page);
+        foreach (var never in new[] { "New rule", ">Pause<", ">Remove<", "/rules/1\"" })
+            Assert.DoesNotContain(never, page);
         Assert.DoesNotContain("Save the objective", await viewer.GetStringAsync("/objectives/1"));
-        foreach (var path in new[] { "/alerts?handler=Acknowledge", "/alerts/1?handler=Resolve", "/alerts/1?handler=Snooze", "/objectives/1?handler=Remove" })
-            Assert.Equal(HttpStatusCode.Forbidden, (await RunningServer.Post(viewer, path, ("id", "1"), ("reason", "x"))).StatusCode);
-        foreach (var path in new[] { "/rules/ready", "/rules/new", "/objectives/new" }) Assert.Equal(HttpStatusCode.Forbidden, (await viewer.GetAsync(path)).StatusCode);
+        foreach (
+            var path in new[]
+            {
+                "/alerts?handler=Acknowledge",
+                "/alerts/1?handler=Resolve",
+                "/alerts/1?handler=Snooze",
+                "/objectives/1?handler=Remove",
+            }
+        )
+            Assert.Equal(
+                HttpStatusCode.Forbidden,
+                (await RunningServer.Post(viewer, path, ("id", "1"), ("reason", "x"))).StatusCode
+            );
+        foreach (var path in new[] { "/rules/ready", "/rules/new", "/objectives/new" })
+            Assert.Equal(HttpStatusCode.Forbidden, (await viewer.GetAsync(path)).StatusCode);
         Assert.NotNull(_server.Get<ObjectiveStore>().Find(1));
     }
 
@@ -121,7 +184,14 @@ public sealed class RulePageTests : IAsyncLifetime
     public async Task An_objective_that_makes_no_sense_is_not_saved(string field, string value, string says)
     {
         using var client = await _server.Person();
-        var form = new Dictionary<string, string> { ["Name"] = "Scans", ["All"] = "", ["Good"] = "level < error", ["Target"] = "99%", ["Days"] = "7" };
+        var form = new Dictionary<string, string>
+        {
+            ["Name"] = "Scans",
+            ["All"] = "",
+            ["Good"] = "level < error",
+            ["Target"] = "99%",
+            ["Days"] = "7",
+        };
         form[field] = value;
         Assert.Contains(says, await Posted(client, "/objectives/new", [.. form.Select(f => (f.Key, f.Value))]));
         Assert.Empty(_server.Get<ObjectiveStore>().All());
@@ -134,7 +204,15 @@ public sealed class RulePageTests : IAsyncLifetime
         await Send(2, "scan failed");
         _server.Clock.Advance(TimeSpan.FromMinutes(2));
         using var client = await _server.Person();
-        var made = await RunningServer.Post(client, "/objectives/new", ("Name", "Scans"), ("All", "scan"), ("Good", "scan and not failed"), ("Target", "90"), ("Days", "28"));
+        var made = await RunningServer.Post(
+            client,
+            "/objectives/new",
+            ("Name", "Scans"),
+            ("All", "scan"),
+            ("Good", "scan and not failed"),
+            ("Target", "90"),
+            ("Days", "28")
+        );
         var page = WebUtility.HtmlDecode(await client.GetStringAsync(made.Headers.Location));
         Assert.Contains("80\u2009%", page);
         // A fifth failed where a tenth may: all of the budget, and as much again.
@@ -152,13 +230,34 @@ public sealed class RulePageTests : IAsyncLifetime
     [Fact]
     public async Task Spans_and_alerts_are_sets_that_can_be_asked()
     {
-        await _server.Get<Kumiko.Core.Storage.Signals.SignalStore>().Append([.. Enumerable.Range(1, 4).Select(i => new Span
-        {
-            TraceId = "5be8f0a19c7740d2", SpanId = "0" + i, Name = "scan", Kind = SpanKind.Server, Start = Instants.FromDateTime(_server.Clock.GetUtcNow()) - Instants.Minute, End = Instants.FromDateTime(_server.Clock.GetUtcNow()) - Instants.Minute + (i * Instants.Second),
-            Resource = new Resource(new Attributes(["service.name"], [Value.Of("gate-control")])), Status = i == 4 ? SpanStatus.Error : SpanStatus.Ok,
-        })], "quay");
+        await _server
+            .Get<Kumiko.Core.Storage.Signals.SignalStore>()
+            .Append(
+                [
+                    .. Enumerable
+                        .Range(1, 4)
+                        .Select(i => new Span
+                        {
+                            TraceId = "5be8f0a19c7740d2",
+                            SpanId = "0" + i,
+                            Name = "scan",
+                            Kind = SpanKind.Server,
+                            Start = Instants.FromDateTime(_server.Clock.GetUtcNow()) - Instants.Minute,
+                            End = Instants.FromDateTime(_server.Clock.GetUtcNow()) - Instants.Minute + (i * Instants.Second),
+                            Resource = new Resource(new Attributes(["service.name"], [Value.Of("gate-control")])),
+                            Status = i == 4 ? SpanStatus.Error : SpanStatus.Ok,
+                        }),
+                ],
+                "quay"
+            );
         using var client = await _server.Person();
-        var page = await client.GetStringAsync("/search?q=" + Uri.EscapeDataString("from spans duration > 1s and service = gate-control | group count(), max(duration) by operation, status") + "&from=-1h&to=now");
+        var page = await client.GetStringAsync(
+            "/search?q="
+                + Uri.EscapeDataString(
+                    "from spans duration > 1s and service = gate-control | group count(), max(duration) by operation, status"
+                )
+                + "&from=-1h&to=now"
+        );
         Assert.Contains("scan", page);
         Assert.Contains("error", page);
         Assert.Contains("4 s", page);

@@ -25,25 +25,32 @@ public sealed partial class RunningServer : IAsyncDisposable
     public FakeTimeProvider Clock { get; private init; } = null!;
     public string Address => Get<ServerState>().Address;
 
-    public T Get<T>() where T : notnull => App.Services.GetRequiredService<T>();
+    public T Get<T>()
+        where T : notnull => App.Services.GetRequiredService<T>();
 
-    /// <param name="networks">Networks beside the public ones that may be reached from here; this machine where none is given.</param>
-    public static Task<RunningServer> Start(Action<WebApplicationBuilder>? more = null, params IPNetwork[] networks) => StartWith(path => Options(path, networks), more);
+    /// <param name="networks">Networks beside the public ones that may be reached from here; this machine where none is
+    /// given.</param>
+    public static Task<RunningServer> Start(Action<WebApplicationBuilder>? more = null, params IPNetwork[] networks) =>
+        StartWith(path => Options(path, networks), more);
 
     /// <summary>Options of a server on free ports.</summary>
-    public static ServerOptions Options(string path, params IPNetwork[] networks) => new()
-    {
-        Data = path,
-        Port = 0,
-        GrpcPort = 0,
-        SyslogPort = 0,
-        ReserveBytes = 0,
-        Reach = networks.Length > 0 ? networks : [IPNetwork.Parse("127.0.0.0/8")],
-        Scripts = System.IO.Path.Combine(path, "scripts"),
-    };
+    public static ServerOptions Options(string path, params IPNetwork[] networks) =>
+        new()
+        {
+            Data = path,
+            Port = 0,
+            GrpcPort = 0,
+            SyslogPort = 0,
+            ReserveBytes = 0,
+            Reach = networks.Length > 0 ? networks : [IPNetwork.Parse("127.0.0.0/8")],
+            Scripts = System.IO.Path.Combine(path, "scripts"),
+        };
 
     /// <summary>A server with other options.</summary>
-    public static async Task<RunningServer> StartWith(Func<string, ServerOptions> options, Action<WebApplicationBuilder>? more = null)
+    public static async Task<RunningServer> StartWith(
+        Func<string, ServerOptions> options,
+        Action<WebApplicationBuilder>? more = null
+    )
     {
         var path = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
         var folder = DataFolder.TryOpen(path)!;
@@ -67,7 +74,8 @@ public sealed partial class RunningServer : IAsyncDisposable
         var store = Get<RecordStore>();
         void Look()
         {
-            if (store.Count >= records) done.TrySetResult();
+            if (store.Count >= records)
+                done.TrySetResult();
         }
         store.Committed += (_, _) => Look();
         Look();
@@ -78,24 +86,40 @@ public sealed partial class RunningServer : IAsyncDisposable
     public IReadOnlyList<Kumiko.Core.Records.LogRecord> Records()
     {
         using var snapshot = Get<RecordStore>().Current;
-        return [.. snapshot.OldestFirst(new Kumiko.Core.Frames.Window(long.MinValue, long.MaxValue), BatchTest.All, null, CancellationToken.None)];
+        return
+        [
+            .. snapshot.OldestFirst(
+                new Kumiko.Core.Frames.Window(long.MinValue, long.MaxValue),
+                BatchTest.All,
+                null,
+                CancellationToken.None
+            ),
+        ];
     }
 
     public async Task<HttpClient> Program(TokenPurpose purpose)
     {
         var client = new HttpClient { BaseAddress = new Uri(Address) };
-        client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue("Bearer", await Get<TokenStore>().Create("quay", purpose));
+        client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue(
+            "Bearer",
+            await Get<TokenStore>().Create("quay", purpose)
+        );
         return client;
     }
 
     /// <summary>A browser without anybody signed in.</summary>
-    public HttpClient Stranger() => new(new HttpClientHandler { AllowAutoRedirect = false, CookieContainer = new CookieContainer() }) { BaseAddress = new Uri(Address) };
+    public HttpClient Stranger() =>
+        new(new HttpClientHandler { AllowAutoRedirect = false, CookieContainer = new CookieContainer() })
+        {
+            BaseAddress = new Uri(Address),
+        };
 
     /// <summary>A browser with somebody signed in.</summary>
     public async Task<HttpClient> Person(Role role = Role.Analyst)
     {
         var email = $"{Guid.NewGuid():N}@skerryline.example";
-        await Get<PeopleStore>().Add("Ines Halloran", email, role, Get<IPasswordHasher<Person>>().HashPassword(new Person(), Password));
+        await Get<PeopleStore>()
+            .Add("Ines Halloran", email, role, Get<IPasswordHasher<Person>>().HashPassword(new Person(), Password));
         var client = Stranger();
         var answer = await Post(client, "/signin", ("email", email), ("password", Password));
         Assert.Equal(HttpStatusCode.Redirect, answer.StatusCode);
@@ -109,7 +133,13 @@ public sealed partial class RunningServer : IAsyncDisposable
         // What is not there has no form; any page of the signed-in does.
         var page = answer.IsSuccessStatusCode ? await answer.Content.ReadAsStringAsync() : await client.GetStringAsync("/alerts");
         var token = AntiforgeryToken().Match(page).Groups[1].Value;
-        return await client.PostAsync(url, new FormUrlEncodedContent([.. fields.Select(f => KeyValuePair.Create(f.Name, f.Value)), KeyValuePair.Create("__RequestVerificationToken", token)]));
+        return await client.PostAsync(
+            url,
+            new FormUrlEncodedContent([
+                .. fields.Select(f => KeyValuePair.Create(f.Name, f.Value)),
+                KeyValuePair.Create("__RequestVerificationToken", token),
+            ])
+        );
     }
 
     [GeneratedRegex("name=\"__RequestVerificationToken\"[^>]*value=\"([^\"]+)\"")]

@@ -31,7 +31,9 @@ public sealed class SearchPageTests : IAsyncLifetime
     private async Task Send(params string[] lines)
     {
         using var intake = await _server.Program(TokenPurpose.Intake);
-        (await intake.PostAsync("/intake/records", new StringContent(string.Join('\n', lines), Encoding.UTF8))).EnsureSuccessStatusCode();
+        (
+            await intake.PostAsync("/intake/records", new StringContent(string.Join('\n', lines), Encoding.UTF8))
+        ).EnsureSuccessStatusCode();
         // The focus ends just before now.
         _server.Clock.Advance(TimeSpan.FromSeconds(1));
     }
@@ -43,7 +45,11 @@ public sealed class SearchPageTests : IAsyncLifetime
 
     private static string Plain(string html) => Regex.Replace(html, "<[^>]*>", "");
 
-    private LogRecord Newest() => _server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First();
+    private LogRecord Newest() =>
+        _server
+            .Get<RecordStore>()
+            .Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None)
+            .First();
 
     private async Task<JsonElement> Json(string url) => JsonDocument.Parse(await _ines.GetStringAsync(url)).RootElement;
 
@@ -51,7 +57,8 @@ public sealed class SearchPageTests : IAsyncLifetime
     public async Task Old_words_in_an_address_name_those_of_today_and_one_click_writes_them()
     {
         await Send(Refusal(1));
-        const string Old = "refused | group count() as n by terminal every 5m | top 2 terminal by n with rest", Today = "refused | group count() as n by terminal per 5m | highest 2 terminal by n with rest";
+        const string Old = "refused | group count() as n by terminal every 5m | top 2 terminal by n with rest",
+            Today = "refused | group count() as n by terminal per 5m | highest 2 terminal by n with rest";
         var page = Text(await _ines.GetStringAsync("/search?q=" + Uri.EscapeDataString(Old)));
         Assert.Contains("“every” is written “per” now.", page);
         Assert.Contains("“top” is written “highest” now.", page);
@@ -59,7 +66,10 @@ public sealed class SearchPageTests : IAsyncLifetime
         Assert.Equal("/search?q=" + Uri.EscapeDataString(Today), link);
         Assert.DoesNotContain("is written", Text(await _ines.GetStringAsync(link)));
         // While it is typed too.
-        Assert.Equal(Today, (await Json("/search?handler=Check&q=" + Uri.EscapeDataString(Old))).GetProperty("mended").GetString());
+        Assert.Equal(
+            Today,
+            (await Json("/search?handler=Check&q=" + Uri.EscapeDataString(Old))).GetProperty("mended").GetString()
+        );
     }
 
     [Fact]
@@ -68,19 +78,37 @@ public sealed class SearchPageTests : IAsyncLifetime
         await Send([.. Enumerable.Range(0, 5).Select(i => Refusal(i)), Refusal(9, "Orra", "ticket void")]);
         var found = await Json("/search?handler=Complete&text=reason%20%3D%20&caret=9");
         Assert.Equal(9, found.GetProperty("from").GetInt32());
-        Assert.Equal([("seat already claimed", "\"seat already claimed\"", "5"), ("ticket void", "\"ticket void\"", "1")],
-            found.GetProperty("options").EnumerateArray().Select(o => (o.GetProperty("label").GetString(), o.GetProperty("apply").GetString(), o.GetProperty("detail").GetString())));
+        Assert.Equal(
+            [("seat already claimed", "\"seat already claimed\"", "5"), ("ticket void", "\"ticket void\"", "1")],
+            found
+                .GetProperty("options")
+                .EnumerateArray()
+                .Select(o =>
+                    (o.GetProperty("label").GetString(), o.GetProperty("apply").GetString(), o.GetProperty("detail").GetString())
+                )
+        );
         var fields = await Json("/search?handler=Complete&text=term&caret=4");
         Assert.Equal("100%", fields.GetProperty("options")[0].GetProperty("detail").GetString());
-        Assert.Equal(0, (await Json("/search?handler=Complete&caret=7&text=" + new string('x', 20_000))).GetProperty("options").GetArrayLength());
+        Assert.Equal(
+            0,
+            (await Json("/search?handler=Complete&caret=7&text=" + new string('x', 20_000)))
+                .GetProperty("options")
+                .GetArrayLength()
+        );
     }
 
     [Fact]
     public async Task A_word_is_explained_whether_it_is_of_the_language_or_a_field()
     {
         await Send(Refusal(1), Refusal(2, "Orra"));
-        Assert.Equal("group aggregates by fields per step", (await Json("/search?handler=Help&word=group")).GetProperty("title").GetString());
-        Assert.Contains("2 values: Orra, Tarnhead", (await Json("/search?handler=Help&word=terminal")).GetProperty("text").GetString());
+        Assert.Equal(
+            "group aggregates by fields per step",
+            (await Json("/search?handler=Help&word=group")).GetProperty("title").GetString()
+        );
+        Assert.Contains(
+            "2 values: Orra, Tarnhead",
+            (await Json("/search?handler=Help&word=terminal")).GetProperty("text").GetString()
+        );
         Assert.False((await Json("/search?handler=Help&word=nonsense")).TryGetProperty("title", out _));
     }
 
@@ -114,28 +142,49 @@ public sealed class SearchPageTests : IAsyncLifetime
     public async Task The_menu_of_a_legend_entry_and_of_a_bar_write_query_text_and_time()
     {
         await Send(Refusal(1));
-        var legend = Text(await _ines.GetStringAsync("/search?handler=Menu&q=refused%0A%7C%20group%20count()%20by%20terminal&condition=" + Uri.EscapeDataString("terminal = Tarnhead")));
+        var legend = Text(
+            await _ines.GetStringAsync(
+                "/search?handler=Menu&q=refused%0A%7C%20group%20count()%20by%20terminal&condition="
+                    + Uri.EscapeDataString("terminal = Tarnhead")
+            )
+        );
         Assert.Contains("terminal%20%21%3D%20Tarnhead", legend);
         Assert.Contains("q=refused%20and%20terminal%20%3D%20Tarnhead\">Its records", legend);
-        var bar = Text(await _ines.GetStringAsync("/search?handler=Menu&q=refused&start=1795449600000000000&end=1795453200000000000"));
+        var bar = Text(
+            await _ines.GetStringAsync("/search?handler=Menu&q=refused&start=1795449600000000000&end=1795453200000000000")
+        );
         Assert.Contains("from=2026-11-23T16%3A00%3A00Z&to=2026-11-23T17%3A00%3A00Z\">Only this", bar);
         Assert.Contains("Compare with this", bar);
-        Assert.Contains("no condition", await _ines.GetStringAsync("/search?handler=Menu&condition=" + Uri.EscapeDataString("| limit 3")));
+        Assert.Contains(
+            "no condition",
+            await _ines.GetStringAsync("/search?handler=Menu&condition=" + Uri.EscapeDataString("| limit 3"))
+        );
         Assert.Contains("nothing to point at", await _ines.GetStringAsync("/search?handler=Menu"));
     }
 
     [Fact]
     public async Task Around_a_record_stand_its_neighbours_with_the_query_set_off_and_not_applied()
     {
-        for (var i = 0; i < 6; i++) await Send(Refusal(i), $"{{\"body\":\"gate opened {i}\",\"host\":\"gate-t3\"}}", "{\"body\":\"elsewhere\",\"host\":\"kiosk-m1\"}");
-        var record = _server.Get<RecordStore>().Current.OldestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).First(r => r.Body.Contains("SK-3", StringComparison.Ordinal));
+        for (var i = 0; i < 6; i++)
+            await Send(
+                Refusal(i),
+                $"{{\"body\":\"gate opened {i}\",\"host\":\"gate-t3\"}}",
+                "{\"body\":\"elsewhere\",\"host\":\"kiosk-m1\"}"
+            );
+        var record = _server
+            .Get<RecordStore>()
+            .Current.OldestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None)
+            .First(r => r.Body.Contains("SK-3", StringComparison.Ordinal));
         var page = Text(await _ines.GetStringAsync($"/search/around?q=refused&id={record.Id}"));
         Assert.Contains("gate opened 2", Plain(page));
         Assert.Contains("gate opened 4", Plain(page));
         Assert.DoesNotContain("elsewhere", page);
         Assert.Equal(6, Regex.Count(page, "class=\"record meets\""));
         Assert.Contains("elsewhere", await _ines.GetStringAsync($"/search/around?q=refused&id={record.Id}&of=all"));
-        Assert.Contains("Nothing stands before", Text(await _ines.GetStringAsync($"/search/around?id={record.Id}&handler=Before&edge=0.0")));
+        Assert.Contains(
+            "Nothing stands before",
+            Text(await _ines.GetStringAsync($"/search/around?id={record.Id}&handler=Before&edge=0.0"))
+        );
         Assert.Equal(HttpStatusCode.NotFound, (await _ines.GetAsync("/search/around?id=5.5")).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await _ines.GetAsync("/search/around?id=nonsense")).StatusCode);
     }
@@ -149,7 +198,13 @@ public sealed class SearchPageTests : IAsyncLifetime
         var answer = await _ines.GetAsync($"/search?q=refused&handler=Newer&id={first}");
         Assert.Equal("150", answer.Headers.GetValues("Kumiko-Skipped").Single());
         Assert.Equal(200, Regex.Count(await answer.Content.ReadAsStringAsync(), "<details class=\"record"));
-        Assert.Equal(0, Regex.Count(await _ines.GetStringAsync($"/search?q=refused&handler=Newer&id={Newest().Id}"), "<details class=\"record"));
+        Assert.Equal(
+            0,
+            Regex.Count(
+                await _ines.GetStringAsync($"/search?q=refused&handler=Newer&id={Newest().Id}"),
+                "<details class=\"record"
+            )
+        );
         Assert.Equal("", await _ines.GetStringAsync($"/search?q=refused%20%7C%20group%20count()&handler=Newer&id={first}"));
     }
 
@@ -157,25 +212,53 @@ public sealed class SearchPageTests : IAsyncLifetime
     public async Task A_search_is_kept_with_its_time_shared_edited_copied_deleted_and_brought_back()
     {
         await Send(Refusal(1));
-        var made = await Posted(_ines, "?q=refused&cols=terminal&marks=0void&from=2026-11-22T05%3A30%3A00Z&to=2026-11-22T07%3A00%3A00Z", [("name", "morning refusals"), ("tags", "Gates, boarding"), ("withTime", "true"), ("shared", "true")]);
+        var made = await Posted(
+            _ines,
+            "?q=refused&cols=terminal&marks=0void&from=2026-11-22T05%3A30%3A00Z&to=2026-11-22T07%3A00%3A00Z",
+            [("name", "morning refusals"), ("tags", "Gates, boarding"), ("withTime", "true"), ("shared", "true")]
+        );
         Assert.Contains("kept=", made.Headers.Location!.ToString());
         Assert.Contains("Kept as “morning refusals”", Text(await _ines.GetStringAsync(made.Headers.Location)));
         await Posted(_ines, "?q=void", [("name", "mine alone")]);
 
         using var tomas = await _server.Person();
         var theirs = Text(await tomas.GetStringAsync("/searches"));
-        Assert.Contains("/search?q=refused&from=2026-11-22T05%3A30%3A00Z&to=2026-11-22T07%3A00%3A00Z&cols=terminal&marks=0void", theirs);
+        Assert.Contains(
+            "/search?q=refused&from=2026-11-22T05%3A30%3A00Z&to=2026-11-22T07%3A00%3A00Z&cols=terminal&marks=0void",
+            theirs
+        );
         Assert.Contains("#gates", theirs);
         Assert.DoesNotContain("mine alone", theirs);
-        Assert.Equal(HttpStatusCode.NotFound, (await RunningServer.Post(tomas, "/searches?handler=Remove", ("id", "1"), ("kind", "kept"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NotFound,
+            (await RunningServer.Post(tomas, "/searches?handler=Remove", ("id", "1"), ("kind", "kept"))).StatusCode
+        );
 
-        await RunningServer.Post(_ines, "/searches?handler=Change", ("id", "1"), ("name", "refusals at dawn"), ("query", "refused and terminal = Tarnhead"), ("tags", "gates"), ("shared", "true"));
-        Assert.Contains("q=refused%20and%20terminal%20%3D%20Tarnhead&from=2026-11-22T05", Text(await tomas.GetStringAsync("/searches")));
-        var wrong = await RunningServer.Post(_ines, "/searches?handler=Change", ("id", "1"), ("name", "x"), ("query", "level >="));
+        await RunningServer.Post(
+            _ines,
+            "/searches?handler=Change",
+            ("id", "1"),
+            ("name", "refusals at dawn"),
+            ("query", "refused and terminal = Tarnhead"),
+            ("tags", "gates"),
+            ("shared", "true")
+        );
+        Assert.Contains(
+            "q=refused%20and%20terminal%20%3D%20Tarnhead&from=2026-11-22T05",
+            Text(await tomas.GetStringAsync("/searches"))
+        );
+        var wrong = await RunningServer.Post(
+            _ines,
+            "/searches?handler=Change",
+            ("id", "1"),
+            ("name", "x"),
+            ("query", "level >=")
+        );
         Assert.Contains("The query has an error", Text(await _ines.GetStringAsync(wrong.Headers.Location!.ToString())));
         // A sentence is one person's, and none comes from an address.
         Assert.DoesNotContain("The query has an error", Text(await tomas.GetStringAsync(wrong.Headers.Location!.ToString())));
-        foreach (var page in new[] { "/searches", "/charts" }) Assert.DoesNotContain("send your password", await tomas.GetStringAsync(page + "?problem=send%20your%20password"));
+        foreach (var page in new[] { "/searches", "/charts" })
+            Assert.DoesNotContain("send your password", await tomas.GetStringAsync(page + "?problem=send%20your%20password"));
         await RunningServer.Post(tomas, "/searches?handler=Copy", ("id", "1"));
         Assert.Contains("refusals at dawn, copy", Text(await tomas.GetStringAsync("/searches")));
         Assert.DoesNotContain("copy", Text(await _ines.GetStringAsync("/searches?find=dawn")).Split("<table")[1]);
@@ -191,7 +274,14 @@ public sealed class SearchPageTests : IAsyncLifetime
     {
         var page = await client.GetStringAsync("/search");
         var token = Regex.Match(page, "name=\"__RequestVerificationToken\"[^>]*value=\"([^\"]+)\"").Groups[1].Value;
-        return await client.PostAsync("/searches?handler=Keep", new FormUrlEncodedContent([.. more.Append(("address", address)).Append(("__RequestVerificationToken", token)).Select(f => KeyValuePair.Create(f.Item1, f.Item2))]));
+        return await client.PostAsync(
+            "/searches?handler=Keep",
+            new FormUrlEncodedContent([
+                .. more.Append(("address", address))
+                    .Append(("__RequestVerificationToken", token))
+                    .Select(f => KeyValuePair.Create(f.Item1, f.Item2)),
+            ])
+        );
     }
 
     [Fact]
@@ -200,7 +290,10 @@ public sealed class SearchPageTests : IAsyncLifetime
         using var viewer = await _server.Person(Role.Viewer);
         Assert.Equal(HttpStatusCode.Forbidden, (await Posted(viewer, "?q=refused", [("name", "x")])).StatusCode);
         Assert.Contains("Only analysts", await viewer.GetStringAsync("/search?q=refused"));
-        Assert.Contains("Give it a name", Text(await _ines.GetStringAsync((await Posted(_ines, "?q=refused", [("name", " ")])).Headers.Location!.ToString())));
+        Assert.Contains(
+            "Give it a name",
+            Text(await _ines.GetStringAsync((await Posted(_ines, "?q=refused", [("name", " ")])).Headers.Location!.ToString()))
+        );
     }
 
     [Fact]
@@ -209,10 +302,27 @@ public sealed class SearchPageTests : IAsyncLifetime
         await Send(Refusal(1), Refusal(2, "Orra"));
         async Task<Uri> Freeze(string address)
         {
-            var token = Regex.Match(await _ines.GetStringAsync("/search"), "name=\"__RequestVerificationToken\"[^>]*value=\"([^\"]+)\"").Groups[1].Value;
-            return (await _ines.PostAsync("/searches?handler=Freeze", new FormUrlEncodedContent([KeyValuePair.Create("address", address), KeyValuePair.Create("name", ""), KeyValuePair.Create("__RequestVerificationToken", token)]))).Headers.Location!;
+            var token = Regex
+                .Match(await _ines.GetStringAsync("/search"), "name=\"__RequestVerificationToken\"[^>]*value=\"([^\"]+)\"")
+                .Groups[1]
+                .Value;
+            return (
+                await _ines.PostAsync(
+                    "/searches?handler=Freeze",
+                    new FormUrlEncodedContent([
+                        KeyValuePair.Create("address", address),
+                        KeyValuePair.Create("name", ""),
+                        KeyValuePair.Create("__RequestVerificationToken", token),
+                    ])
+                )
+            )
+                .Headers
+                .Location!;
         }
-        var (records, groups) = (await Freeze("?q=refused"), await Freeze("?q=" + Uri.EscapeDataString("refused\n| group count() as n by terminal")));
+        var (records, groups) = (
+            await Freeze("?q=refused"),
+            await Freeze("?q=" + Uri.EscapeDataString("refused\n| group count() as n by terminal"))
+        );
         await Send(Refusal(3));
         var page = Text(await _ines.GetStringAsync(records));
         Assert.Contains("ticket SK-2 refused", page);
@@ -243,7 +353,8 @@ public sealed class SearchPageTests : IAsyncLifetime
         await Send(Refusal(1));
         await Posted(_ines, "?q=refused", [("name", "gate refusals")]);
         var found = Text(await _ines.GetStringAsync("/find?what=gate"));
-        foreach (var thing in new[] { "gate refusals", "gate-control", "gate-t3" }) Assert.Contains(thing, found);
+        foreach (var thing in new[] { "gate refusals", "gate-control", "gate-t3" })
+            Assert.Contains(thing, found);
         Assert.Contains("count by it", await _ines.GetStringAsync("/find?what=termi"));
         Assert.Contains("Alerts", await _ines.GetStringAsync("/find?what="));
         Assert.DoesNotContain("<script", await _ines.GetStringAsync("/find?what=" + Uri.EscapeDataString("<script>\"' | ~")));
@@ -257,8 +368,14 @@ public sealed class SearchPageTests : IAsyncLifetime
         Assert.Contains("no baseline", await _ines.GetStringAsync("/search?base=none"));
         Assert.Contains("vs host != gate-t3", Text(await _ines.GetStringAsync("/search?base=set%3Ahost%20%21%3D%20gate-t3")));
         Assert.Contains("There is no baseline “soon”", Text(await _ines.GetStringAsync("/search?base=soon")));
-        Assert.Contains("base=set%3Ahost%20%21%3D%20gate-t3", (await _ines.GetAsync("/search?base-set=host%20%21%3D%20gate-t3")).Headers.Location!.ToString());
-        Assert.Contains("no condition that chooses records", await _ines.GetStringAsync("/search?base-set=" + Uri.EscapeDataString("| limit 3")));
+        Assert.Contains(
+            "base=set%3Ahost%20%21%3D%20gate-t3",
+            (await _ines.GetAsync("/search?base-set=host%20%21%3D%20gate-t3")).Headers.Location!.ToString()
+        );
+        Assert.Contains(
+            "no condition that chooses records",
+            await _ines.GetStringAsync("/search?base-set=" + Uri.EscapeDataString("| limit 3"))
+        );
     }
 
     [Fact]
@@ -280,7 +397,19 @@ public sealed class SearchPageTests : IAsyncLifetime
     public async Task Changes_stand_on_the_strip_and_can_be_asked_for()
     {
         await Send(Refusal(1));
-        await _server.Get<ChangeStore>().Add(new Change("1", Instants.FromDateTime(_server.Clock.GetUtcNow().AddMinutes(-5)), "gate <firmware>", "Tarnhead", "7.2", "7.3", "release desk"));
+        await _server
+            .Get<ChangeStore>()
+            .Add(
+                new Change(
+                    "1",
+                    Instants.FromDateTime(_server.Clock.GetUtcNow().AddMinutes(-5)),
+                    "gate <firmware>",
+                    "Tarnhead",
+                    "7.2",
+                    "7.3",
+                    "release desk"
+                )
+            );
         var page = await _ines.GetStringAsync("/search");
         Assert.Contains("class=\"change\"", page);
         Assert.DoesNotContain("<firmware>", page);
@@ -290,13 +419,20 @@ public sealed class SearchPageTests : IAsyncLifetime
     [Fact]
     public async Task Bodies_of_a_megabyte_and_records_of_a_thousand_fields_stay_readable()
     {
-        await Send($"{{\"body\":\"<img src=x> {new string('é', 500_000)} \\u202e end\"}}",
-            "{\"body\":\"many\"," + string.Join(',', Enumerable.Range(0, 250).Select(i => $"\"field{i:0000}\":\"<em>{i}\"")) + "}");
+        await Send(
+            $"{{\"body\":\"<img src=x> {new string('é', 500_000)} \\u202e end\"}}",
+            "{\"body\":\"many\"," + string.Join(',', Enumerable.Range(0, 250).Select(i => $"\"field{i:0000}\":\"<em>{i}\"")) + "}"
+        );
         var page = await _ines.GetStringAsync("/search");
         Assert.True(page.Length < 1_000_000, page.Length.ToString(System.Globalization.CultureInfo.InvariantCulture));
         Assert.DoesNotContain("<img src=x>", page);
         Assert.DoesNotContain("<em>", page);
-        foreach (var record in _server.Get<RecordStore>().Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None).ToList())
+        foreach (
+            var record in _server
+                .Get<RecordStore>()
+                .Current.NewestFirst(new(0, long.MaxValue), BatchTest.All, null, CancellationToken.None)
+                .ToList()
+        )
         {
             var unfolded = await _ines.GetStringAsync($"/search?handler=Record&id={record.Id}");
             Assert.DoesNotContain("<em>", unfolded);
@@ -324,12 +460,28 @@ public sealed class SearchPageTests : IAsyncLifetime
     [Fact]
     public async Task Numbers_beside_lines_are_links_to_exactly_those_records()
     {
-        await Send([.. Enumerable.Range(0, 4).Select(i => Refusal(i)), Refusal(7, "Orra", "void"), "{\"body\":\"seat refused\"}"]);
-        var counts = Text(await _ines.GetStringAsync("/search?handler=Counts&q=" + Uri.EscapeDataString("refused\n| parse body as \"ticket {t} refused: {why} after {took:duration}\"\n| where terminal = Orra")));
-        foreach (var (href, number) in Regex.Matches(counts, "<a href=\"(/search[^\"]*)\" title=\"Exactly these records\">(\\d+)</a>").Select(m => (m.Groups[1].Value, m.Groups[2].Value)))
+        await Send([
+            .. Enumerable.Range(0, 4).Select(i => Refusal(i)),
+            Refusal(7, "Orra", "void"),
+            "{\"body\":\"seat refused\"}",
+        ]);
+        var counts = Text(
+            await _ines.GetStringAsync(
+                "/search?handler=Counts&q="
+                    + Uri.EscapeDataString(
+                        "refused\n| parse body as \"ticket {t} refused: {why} after {took:duration}\"\n| where terminal = Orra"
+                    )
+            )
+        );
+        foreach (
+            var (href, number) in Regex
+                .Matches(counts, "<a href=\"(/search[^\"]*)\" title=\"Exactly these records\">(\\d+)</a>")
+                .Select(m => (m.Groups[1].Value, m.Groups[2].Value))
+        )
         {
             var there = Text(await _ines.GetStringAsync(href));
-            if (!href.Contains("parse", StringComparison.Ordinal) || href.Contains("where", StringComparison.Ordinal)) Assert.Contains($"<strong id=\"total\">{number} record", there);
+            if (!href.Contains("parse", StringComparison.Ordinal) || href.Contains("where", StringComparison.Ordinal))
+                Assert.Contains($"<strong id=\"total\">{number} record", there);
         }
         Assert.Contains("5 fit", Plain(counts));
         var others = Regex.Match(counts, "<a href=\"(/search[^\"]*)\"[^>]*>others</a>").Groups[1].Value;

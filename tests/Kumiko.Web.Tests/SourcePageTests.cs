@@ -66,7 +66,16 @@ public sealed class SourcePageTests : IAsyncLifetime
     public async Task A_tokens_text_is_shown_once_and_never_again()
     {
         using var mirek = await _server.Person(Role.Administrator);
-        var page = await (await RunningServer.Post(mirek, "/sources/connect/syslog", ("by", "syslog"), ("name", "quay"), ("rate", "500"), ("addresses", "10.20.0.7"))).Content.ReadAsStringAsync();
+        var page = await (
+            await RunningServer.Post(
+                mirek,
+                "/sources/connect/syslog",
+                ("by", "syslog"),
+                ("name", "quay"),
+                ("rate", "500"),
+                ("addresses", "10.20.0.7")
+            )
+        ).Content.ReadAsStringAsync();
         var token = page[page.IndexOf("kumiko_", StringComparison.Ordinal)..][..50].Split('<')[0];
         Assert.Equal("quay", _server.Get<TokenStore>().Find(token, TokenPurpose.Intake)!.Name);
         var all = await mirek.GetStringAsync("/sources/tokens");
@@ -77,7 +86,9 @@ public sealed class SourcePageTests : IAsyncLifetime
     [Fact]
     public async Task Names_and_bytes_that_were_received_are_text_and_nothing_else()
     {
-        await _server.Get<RecordStore>().Keep([new Refused(3, 4, "no <good>", [.. "<script>alert(1)</script>\u001b[31m"u8, 0xff, 0x00])], "<b>quay</b>");
+        await _server
+            .Get<RecordStore>()
+            .Keep([new Refused(3, 4, "no <good>", [.. "<script>alert(1)</script>\u001b[31m"u8, 0xff, 0x00])], "<b>quay</b>");
         using var mirek = await _server.Person(Role.Administrator);
         foreach (var path in new[] { "/sources", "/sources/refused", SourceLinks.Of("<b>quay</b>") })
         {
@@ -86,7 +97,9 @@ public sealed class SourcePageTests : IAsyncLifetime
             Assert.DoesNotContain("<b>quay", page);
             Assert.Contains("&lt;b&gt;quay", page);
         }
-        var refused = WebUtility.HtmlDecode(await mirek.GetStringAsync("/sources/refused?source=" + Uri.EscapeDataString("<b>quay</b>")));
+        var refused = WebUtility.HtmlDecode(
+            await mirek.GetStringAsync("/sources/refused?source=" + Uri.EscapeDataString("<b>quay</b>"))
+        );
         Assert.Contains(@"<script>alert(1)</script>\u{1b}[31m\xff\u{0}", refused);
         Assert.Contains("3:4", refused);
     }

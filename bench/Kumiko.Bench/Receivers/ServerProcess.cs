@@ -5,7 +5,8 @@ using Kumiko.Core.Storage;
 
 namespace Kumiko.Bench.Receivers;
 
-/// <summary>A server in a process of its own, as its memory and its share of the processors are to be told from the sender's.</summary>
+/// <summary>A server in a process of its own, as its memory and its share of the processors are to be told from the
+/// sender's.</summary>
 internal sealed class ServerProcess : IDisposable
 {
     private readonly string _data = Directory.CreateTempSubdirectory("kumiko-bench-").FullName;
@@ -15,7 +16,26 @@ internal sealed class ServerProcess : IDisposable
 
     public ServerProcess()
     {
-        _process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", _data]) { RedirectStandardOutput = true })!;
+        _process = Process.Start(
+            new ProcessStartInfo(
+                "dotnet",
+                [
+                    Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"),
+                    "run",
+                    "--port",
+                    "0",
+                    "--grpc-port",
+                    "0",
+                    "--syslog-port",
+                    "0",
+                    "--data",
+                    _data,
+                ]
+            )
+            {
+                RedirectStandardOutput = true,
+            }
+        )!;
         while (_process.StandardOutput.ReadLine() is { } line)
             if (line.StartsWith("OTLP over gRPC: ", StringComparison.Ordinal))
             {
@@ -45,13 +65,18 @@ internal sealed class ServerProcess : IDisposable
             var line = File.ReadLines($"/proc/{_process.Id}/status").First(l => l.StartsWith("VmRSS:", StringComparison.Ordinal));
             return long.Parse(line.Split(' ', StringSplitOptions.RemoveEmptyEntries)[1], CultureInfo.InvariantCulture) * 1024;
         }
-        catch (Exception e) when (e is IOException or InvalidOperationException) { return 0; }
+        catch (Exception e) when (e is IOException or InvalidOperationException)
+        {
+            return 0;
+        }
     }
 
     /// <summary>How many records of a source can be found.</summary>
     public async Task<long> Count(string source)
     {
-        var answer = await Client.GetStringAsync($"/api/query?from=2026-01-01T00:00:00Z&to=2027-12-31T00:00:00Z&format=csv&q={Uri.EscapeDataString($"source = {source} | group count() as n")}");
+        var answer = await Client.GetStringAsync(
+            $"/api/query?from=2026-01-01T00:00:00Z&to=2027-12-31T00:00:00Z&format=csv&q={Uri.EscapeDataString($"source = {source} | group count() as n")}"
+        );
         return long.Parse(answer.Trim().Split('\n')[^1].Trim(), CultureInfo.InvariantCulture);
     }
 

@@ -18,14 +18,20 @@ internal static class Killed
             for (var round = 0; round < Math.Min(RoundsOfFolder, kills - first); round++)
             {
                 var found = await rounds.Round(round);
-                if (found.Count == 0) continue;
+                if (found.Count == 0)
+                    continue;
                 wrong++;
-                foreach (var sentence in found.Take(5)) Console.Error.WriteLine($"{first + round}: {sentence}");
+                foreach (var sentence in found.Take(5))
+                    Console.Error.WriteLine($"{first + round}: {sentence}");
             }
             acknowledged += rounds.Acknowledged;
-            Console.Error.WriteLine($"{Math.Min(kills, first + RoundsOfFolder)} kills, {acknowledged} records acknowledged, {wrong} times something was wrong");
+            Console.Error.WriteLine(
+                $"{Math.Min(kills, first + RoundsOfFolder)} kills, {acknowledged} records acknowledged, {wrong} times something was wrong"
+            );
             Directory.Delete(data, true);
         }
-        Console.WriteLine($"| kill -9 while taking, sealing, merging and dropping | {kills} times |\n|---|---|\n| records acknowledged | {acknowledged} |\n| kills after which something was lost, double or damaged | {wrong} |\n");
+        Console.WriteLine(
+            $"| kill -9 while taking, sealing, merging and dropping | {kills} times |\n|---|---|\n| records acknowledged | {acknowledged} |\n| kills after which something was lost, double or damaged | {wrong} |\n"
+        );
     }
 }

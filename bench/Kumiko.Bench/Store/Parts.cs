@@ -20,7 +20,11 @@ internal static class Parts
             var reader = new Lines();
             var blocks = new List<RecordBlock>();
             Time("parse", () => blocks.AddRange(batches.Select(b => reader.Read(b.Lines))));
-            Time("batch codec", () => { foreach (var block in blocks) BatchCodec.Encode(block); });
+            Time("batch codec", () =>
+            {
+                foreach (var block in blocks)
+                    BatchCodec.Encode(block);
+            });
             var sequence = 0L;
             foreach (var block in blocks)
             {
@@ -35,14 +39,35 @@ internal static class Parts
                     for (var row = 0; row < block.Count; row++)
                     {
                         gaps.Clear();
-                        miner.Find(block.ServiceOf(row), block.TextOf(row, TextPart.Body)!.Value.Of(block.Bytes), block.TimeOf[row], gaps);
+                        miner.Find(
+                            block.ServiceOf(row),
+                            block.TextOf(row, TextPart.Body)!.Value.Of(block.Bytes),
+                            block.TimeOf[row],
+                            gaps
+                        );
                     }
             });
             using var writer = new SegmentWriter(miner);
-            Time("gathering", () => { foreach (var rows in Cut(SegmentWriter.SealedRows, SegmentWriter.SealedBytes)) BlockGather.Of(blocks, rows); });
-            Time("gathering and segments", () => { foreach (var rows in Cut(SegmentWriter.SealedRows, SegmentWriter.SealedBytes)) writer.Write(BlockGather.Of(blocks, rows), "quay", 0); });
-            Time("the same, Zstandard", () => { foreach (var rows in Cut(SegmentWriter.MergedRows, SegmentWriter.MergedBytes)) writer.Write(BlockGather.Of(blocks, rows), "quay", 1); });
-            Time("records of it", () => { foreach (var block in blocks) _ = block.Records.Count; });
+            Time("gathering", () =>
+            {
+                foreach (var rows in Cut(SegmentWriter.SealedRows, SegmentWriter.SealedBytes))
+                    BlockGather.Of(blocks, rows);
+            });
+            Time("gathering and segments", () =>
+            {
+                foreach (var rows in Cut(SegmentWriter.SealedRows, SegmentWriter.SealedBytes))
+                    writer.Write(BlockGather.Of(blocks, rows), "quay", 0);
+            });
+            Time("the same, Zstandard", () =>
+            {
+                foreach (var rows in Cut(SegmentWriter.MergedRows, SegmentWriter.MergedBytes))
+                    writer.Write(BlockGather.Of(blocks, rows), "quay", 1);
+            });
+            Time("records of it", () =>
+            {
+                foreach (var block in blocks)
+                    _ = block.Records.Count;
+            });
 
             IEnumerable<RowRef[]> Cut(int rows, long bytes) => Sealer.Cut(blocks, rows, bytes);
         }

@@ -9,10 +9,10 @@ using NodaTime;
 
 namespace Kumiko.Bench.Store;
 
-/// <summary>Questions to the store beside the same questions to others, in one run over the same records, answers compared.</summary>
+/// <summary>Questions to the store beside the same questions to others, in one run over the same records, answers
+/// compared.</summary>
 internal static class Queries
 {
-
     /// <param name="Work">What is asked.</param>
     /// <param name="Ours">The query.</param>
     /// <param name="Text">Arguments of ripgrep, or null.</param>
@@ -25,14 +25,63 @@ internal static class Queries
     [
         new("substring anywhere", "*eue*", ["-F", "eue"], null, null, 3),
         new("substring of a value", "*innie*", ["-F", "innie"], null, null, 3),
-        new("word over everything, common", "queue", ["-F", "-w", "queue"], "SELECT count(*) FROM record WHERE body LIKE '%queue%'", "SELECT count(*) FROM words WHERE words MATCH 'queue'", 3),
+        new(
+            "word over everything, common",
+            "queue",
+            ["-F", "-w", "queue"],
+            "SELECT count(*) FROM record WHERE body LIKE '%queue%'",
+            "SELECT count(*) FROM words WHERE words MATCH 'queue'",
+            3
+        ),
         new("rare term", "{rare}", ["-F", "-w", "{rare}"], null, "SELECT count(*) FROM words WHERE words MATCH '\"{rare}\"'", 50),
-        new("regex with a literal", "body ~ /refused at \\w+: paid/", ["refused at \\w+: paid"], "SELECT count(*) FROM record WHERE regexp_matches(body, 'refused at \\w+: paid')", null, 1),
-        new("histogram of quarter hours by level", "| group count() as n by level per 15m", null, "SELECT time_bucket(INTERVAL 15 minute, time::TIMESTAMP) t, level, count(*) FROM record GROUP BY ALL", "SELECT time / 900000000000, severity, count(*) FROM record GROUP BY 1, 2", 2),
-        new("percentile by field", "| group p95(wait_ms) as p by terminal", null, "SELECT terminal, quantile_cont(wait_ms, 0.95) FROM record GROUP BY ALL", null, 2),
-        new("top by filtered field", "level >= error and wait_ms > 1000 | group count() as n by host | order by n desc | limit 10", null, "SELECT host, count(*) n FROM record WHERE level >= 17 AND wait_ms > 1000 GROUP BY host ORDER BY n DESC LIMIT 10", null, 2),
-        new("patterns", "| group count() as n by pattern", null, "SELECT regexp_replace(body, '[0-9]+', '#', 'g') p, count(*) FROM record GROUP BY p", null, 10),
-        new("newest 200 matching", "level >= warn and terminal = Tarnhead | limit 200", null, "SELECT time, level, service, host, body, terminal, wait_ms FROM record WHERE level >= 13 AND terminal = 'Tarnhead' ORDER BY time DESC LIMIT 200", null, 4),
+        new(
+            "regex with a literal",
+            "body ~ /refused at \\w+: paid/",
+            ["refused at \\w+: paid"],
+            "SELECT count(*) FROM record WHERE regexp_matches(body, 'refused at \\w+: paid')",
+            null,
+            1
+        ),
+        new(
+            "histogram of quarter hours by level",
+            "| group count() as n by level per 15m",
+            null,
+            "SELECT time_bucket(INTERVAL 15 minute, time::TIMESTAMP) t, level, count(*) FROM record GROUP BY ALL",
+            "SELECT time / 900000000000, severity, count(*) FROM record GROUP BY 1, 2",
+            2
+        ),
+        new(
+            "percentile by field",
+            "| group p95(wait_ms) as p by terminal",
+            null,
+            "SELECT terminal, quantile_cont(wait_ms, 0.95) FROM record GROUP BY ALL",
+            null,
+            2
+        ),
+        new(
+            "top by filtered field",
+            "level >= error and wait_ms > 1000 | group count() as n by host | order by n desc | limit 10",
+            null,
+            "SELECT host, count(*) n FROM record WHERE level >= 17 AND wait_ms > 1000 GROUP BY host ORDER BY n DESC LIMIT 10",
+            null,
+            2
+        ),
+        new(
+            "patterns",
+            "| group count() as n by pattern",
+            null,
+            "SELECT regexp_replace(body, '[0-9]+', '#', 'g') p, count(*) FROM record GROUP BY p",
+            null,
+            10
+        ),
+        new(
+            "newest 200 matching",
+            "level >= warn and terminal = Tarnhead | limit 200",
+            null,
+            "SELECT time, level, service, host, body, terminal, wait_ms FROM record WHERE level >= 13 AND terminal = 'Tarnhead' ORDER BY time DESC LIMIT 200",
+            null,
+            4
+        ),
     ];
 
     public static async Task Measure(long records)
@@ -42,7 +91,9 @@ internal static class Queries
         try
         {
             var log = new FerryLog(400_000);
-            Console.WriteLine($"# Queries: {records} records, {Environment.ProcessorCount} processors, {DateTime.UtcNow:yyyy-MM-dd}\n");
+            Console.WriteLine(
+                $"# Queries: {records} records, {Environment.ProcessorCount} processors, {DateTime.UtcNow:yyyy-MM-dd}\n"
+            );
             using (var store = new RecordStore(path, TimeProvider.System))
             {
                 await StoreBench.Feed(store, log, records, _ => { });
@@ -52,7 +103,13 @@ internal static class Queries
             await Compare(path, yardsticks, "hot");
             ParseBench.Measure();
         }
-        finally { if (Environment.GetEnvironmentVariable("KEEP") is null) Directory.Delete(folder, true); else Console.WriteLine(folder); }
+        finally
+        {
+            if (Environment.GetEnvironmentVariable("KEEP") is null)
+                Directory.Delete(folder, true);
+            else
+                Console.WriteLine(folder);
+        }
     }
 
     /// <summary>Asks again what an earlier run with KEEP in its environment left, as it is and then merged.</summary>
@@ -80,7 +137,9 @@ internal static class Queries
     public static async Task Compare(string path, Yardsticks yardsticks, string state)
     {
         using var store = new RecordStore(path, TimeProvider.System, RecordStoreOptions.Default with { Background = false });
-        Console.WriteLine($"| {state}: warm medians of 5, {store.Count} records, text {yardsticks.TextBytes >> 20} MB | ms | against | ms | times faster | bar |\n|---|---|---|---|---|---|");
+        Console.WriteLine(
+            $"| {state}: warm medians of 5, {store.Count} records, text {yardsticks.TextBytes >> 20} MB | ms | against | ms | times faster | bar |\n|---|---|---|---|---|---|"
+        );
         var rare = Rare(store);
         foreach (var question in All.Where(Asked))
         {
@@ -88,26 +147,40 @@ internal static class Queries
             var first = true;
             void Tell(string other, double milliseconds, string note)
             {
-                Console.WriteLine($"| {(first ? question.Work : "")} | {(first ? $"{ours.Milliseconds:0.0}" : "")} | {other}{note} | {milliseconds:0.0} | {milliseconds / ours.Milliseconds:0.0} | {(first ? $"{question.Bar}" : "")} |");
+                Console.WriteLine(
+                    $"| {(first ? question.Work : "")} | {(first ? $"{ours.Milliseconds:0.0}" : "")} | {other}{note} | {milliseconds:0.0} | {milliseconds / ours.Milliseconds:0.0} | {(first ? $"{question.Bar}" : "")} |"
+                );
                 first = false;
             }
             if (question.Text is { } arguments)
             {
-                var (milliseconds, count) = await yardsticks.Text([.. arguments.Select(a => a.Replace("{rare}", rare, StringComparison.Ordinal))]);
+                var (milliseconds, count) = await yardsticks.Text([
+                    .. arguments.Select(a => a.Replace("{rare}", rare, StringComparison.Ordinal)),
+                ]);
                 Tell("ripgrep", milliseconds, count == ours.Records ? "" : $" (answers {count}, ours {ours.Records})");
             }
             if (question.Table is { } sql)
             {
                 var (milliseconds, sum) = await yardsticks.Table(sql);
                 // Rounded percentiles and the sum of newest rows' last column are compared by size.
-                Tell("DuckDB", milliseconds, question.Work == "newest 200 matching" || Math.Abs(sum - ours.Sum) <= Math.Abs(sum) * 0.01 || sum == ours.Records ? "" : $" (answers {sum}, ours {ours.Sum})");
+                Tell(
+                    "DuckDB",
+                    milliseconds,
+                    question.Work == "newest 200 matching"
+                    || Math.Abs(sum - ours.Sum) <= Math.Abs(sum) * 0.01
+                    || sum == ours.Records
+                        ? ""
+                        : $" (answers {sum}, ours {ours.Sum})"
+                );
             }
-            if (question.Rows is { } rows) Tell("FTS5", await yardsticks.Rows(rows.Replace("{rare}", rare, StringComparison.Ordinal)), "");
+            if (question.Rows is { } rows)
+                Tell("FTS5", await yardsticks.Rows(rows.Replace("{rare}", rare, StringComparison.Ordinal)), "");
         }
         Console.WriteLine();
     }
 
-    private static bool Asked(Question question) => Environment.GetEnvironmentVariable("ONLY") is not { } only || question.Work.Contains(only, StringComparison.Ordinal);
+    private static bool Asked(Question question) =>
+        Environment.GetEnvironmentVariable("ONLY") is not { } only || question.Work.Contains(only, StringComparison.Ordinal);
 
     /// <summary>The same questions to the store by itself.</summary>
     public static async Task Alone(string path, string state)
@@ -115,7 +188,11 @@ internal static class Queries
         using var store = new RecordStore(path, TimeProvider.System, RecordStoreOptions.Default with { Background = false });
         Console.WriteLine($"| {state}: warm medians of 5, {store.Count} records | ms |\n|---|---|");
         var rare = Rare(store);
-        foreach (var question in All.Where(Asked)) for (var again = 0; again < (Environment.GetEnvironmentVariable("ONLY") is null ? 1 : 10); again++) Console.WriteLine($"| {question.Work} | {(await Ask(store, question.Ours.Replace("{rare}", rare, StringComparison.Ordinal))).Milliseconds:0.0} |");
+        foreach (var question in All.Where(Asked))
+            for (var again = 0; again < (Environment.GetEnvironmentVariable("ONLY") is null ? 1 : 10); again++)
+                Console.WriteLine(
+                    $"| {question.Work} | {(await Ask(store, question.Ours.Replace("{rare}", rare, StringComparison.Ordinal))).Milliseconds:0.0} |"
+                );
         Console.WriteLine();
     }
 
@@ -123,20 +200,29 @@ internal static class Queries
     internal static string Rare(RecordStore store)
     {
         using var snapshot = store.Current;
-        var middle = new Window(snapshot.Batches.Min(b => b.MinTime), (snapshot.Batches.Min(b => b.MinTime) + snapshot.Batches.Max(b => b.MaxTime)) / 2);
-        var body = snapshot.NewestFirst(middle, BatchTest.All, null, CancellationToken.None).First(r => r.Body.Contains(" ref ", StringComparison.Ordinal)).Body;
+        var middle = new Window(
+            snapshot.Batches.Min(b => b.MinTime),
+            (snapshot.Batches.Min(b => b.MinTime) + snapshot.Batches.Max(b => b.MaxTime)) / 2
+        );
+        var body = snapshot
+            .NewestFirst(middle, BatchTest.All, null, CancellationToken.None)
+            .First(r => r.Body.Contains(" ref ", StringComparison.Ordinal))
+            .Body;
         return body[(body.LastIndexOf(' ') + 1)..];
     }
 
     private static async Task<(double Milliseconds, long Records, double Sum)> Ask(RecordStore store, string text)
     {
         Window ever;
-        using (var all = store.Current) ever = new Window(all.Batches.Min(b => b.MinTime), all.Batches.Max(b => b.MaxTime) + 1);
+        using (var all = store.Current)
+            ever = new Window(all.Batches.Min(b => b.MinTime), all.Batches.Max(b => b.MaxTime) + 1);
         var parsed = QueryParser.Parse(text);
-        if (!parsed.Ok) throw new InvalidOperationException(parsed.Errors[0].Describe(text));
+        if (!parsed.Ok)
+            throw new InvalidOperationException(parsed.Errors[0].Describe(text));
         var (records, sum) = (0L, 0.0);
         // Warm means that the code is compiled as it is in a server that has run for a while.
-        for (var started = Stopwatch.GetTimestamp(); Stopwatch.GetElapsedTime(started).TotalSeconds < 4;) await Once();
+        for (var started = Stopwatch.GetTimestamp(); Stopwatch.GetElapsedTime(started).TotalSeconds < 4; )
+            await Once();
         if (Environment.GetEnvironmentVariable("ALLOCATED") is not null)
         {
             var before = GC.GetTotalAllocatedBytes(true);
@@ -147,14 +233,30 @@ internal static class Queries
 
         async Task Once()
         {
-            using var run = new Run(new Core.Query.Question("bench", parsed, ever, ever.To, DateTimeZone.Utc, Limits.Default with { Time = TimeSpan.FromMinutes(5), Steps = 100_000 }), store.Current);
+            using var run = new Run(
+                new Core.Query.Question(
+                    "bench",
+                    parsed,
+                    ever,
+                    ever.To,
+                    DateTimeZone.Utc,
+                    Limits.Default with
+                    {
+                        Time = TimeSpan.FromMinutes(5),
+                        Steps = 100_000,
+                    }
+                ),
+                store.Current
+            );
             if (run.IsGrouped)
             {
                 var frame = await run.Frame();
                 (records, sum) = (frame.Rows.Count, frame.Rows.Sum(r => r[^1].IsMissing ? 0 : r[^1].AsDouble));
             }
-            else if (text.Contains("limit", StringComparison.Ordinal)) records = (await run.Records(null, 200)).Count;
-            else records = (await run.Matches(ever)).Count;
+            else if (text.Contains("limit", StringComparison.Ordinal))
+                records = (await run.Records(null, 200)).Count;
+            else
+                records = (await run.Matches(ever)).Count;
         }
     }
 }

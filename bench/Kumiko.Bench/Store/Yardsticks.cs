@@ -9,7 +9,8 @@ using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Bench.Store;
 
-/// <summary>The same records as text for ripgrep, as a table of DuckDB, and as rows with FTS5: what the store's answers are compared with.</summary>
+/// <summary>The same records as text for ripgrep, as a table of DuckDB, and as rows with FTS5: what the store's answers are
+/// compared with.</summary>
 internal sealed class Yardsticks : IDisposable
 {
     /// <summary>Rows with FTS5 take long to make, so there are fewer, and their times are scaled.</summary>
@@ -20,7 +21,8 @@ internal sealed class Yardsticks : IDisposable
     private readonly SqliteConnection _rows;
     private readonly double _scale;
 
-    private Yardsticks(string text, DuckDBConnection duck, SqliteConnection rows, double scale) => (_text, _duck, _rows, _scale) = (text, duck, rows, scale);
+    private Yardsticks(string text, DuckDBConnection duck, SqliteConnection rows, double scale) =>
+        (_text, _duck, _rows, _scale) = (text, duck, rows, scale);
 
     public long TextBytes => new FileInfo(_text).Length;
 
@@ -42,14 +44,18 @@ internal sealed class Yardsticks : IDisposable
         var duck = new DuckDBConnection("Data Source=" + Path.Combine(folder, "records.duck"));
         duck.Open();
         duck.Execute("SET threads = 2");
-        duck.Execute("CREATE TABLE record (time TIMESTAMP_NS, level UTINYINT, service VARCHAR, host VARCHAR, body VARCHAR, terminal VARCHAR, wait_ms BIGINT, trace VARCHAR, span VARCHAR)");
+        duck.Execute(
+            "CREATE TABLE record (time TIMESTAMP_NS, level UTINYINT, service VARCHAR, host VARCHAR, body VARCHAR, terminal VARCHAR, wait_ms BIGINT, trace VARCHAR, span VARCHAR)"
+        );
         var rows = new SqliteConnection("Data Source=" + Path.Combine(folder, "rows.db") + ";Pooling=False");
         rows.Open();
-        rows.Execute("""
+        rows.Execute(
+            """
             PRAGMA journal_mode = WAL; PRAGMA cache_size = -262144;
             CREATE TABLE record (id INTEGER PRIMARY KEY, time INTEGER, severity INTEGER, body TEXT);
             CREATE VIRTUAL TABLE words USING fts5 (body, content = 'record', content_rowid = 'id');
-            """);
+            """
+        );
         var reader = new Lines();
         using (var file = new StreamWriter(text, false, new UTF8Encoding(false), 1 << 20))
         using (var appender = duck.CreateAppender("record"))
@@ -57,15 +63,41 @@ internal sealed class Yardsticks : IDisposable
         {
             var count = 0L;
             foreach (var (lines, _) in log.Batches(records))
-                foreach (var r in reader.Read(lines).Records.Take((int)Math.Min(int.MaxValue, records - count)))
-                {
-                    var (terminal, wait) = (r.Attributes.Get("terminal").ToText(), r.Attributes.Get("wait_ms").AsLong);
-                    file.Write(string.Create(CultureInfo.InvariantCulture, $"{Instants.Format(r.Time)} {Severity.Name(r.SeverityNumber)} {r.Resource.Service.ToText()} {r.Resource.Host.ToText()} {r.Body} terminal={terminal} wait_ms={wait}{(r.TraceId is null ? "" : $" {r.TraceId} {r.SpanId}")}\n"));
-                    appender.CreateRow().AppendValue(Instants.ToDateTime(r.Time).UtcDateTime).AppendValue((byte)r.SeverityNumber).AppendValue(r.Resource.Service.ToText()).AppendValue(r.Resource.Host.ToText())
-                        .AppendValue(r.Body).AppendValue(terminal).AppendValue(wait).AppendValue(r.TraceId).AppendValue(r.SpanId).EndRow();
-                    if (count++ >= MostRows) continue;
-                    rows.Execute("INSERT INTO record VALUES (@count, @Time, @SeverityNumber, @Body)", new { count, r.Time, r.SeverityNumber, r.Body }, transaction);
-                }
+            foreach (var r in reader.Read(lines).Records.Take((int)Math.Min(int.MaxValue, records - count)))
+            {
+                var (terminal, wait) = (r.Attributes.Get("terminal").ToText(), r.Attributes.Get("wait_ms").AsLong);
+                file.Write(
+                    string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"{Instants.Format(r.Time)} {Severity.Name(r.SeverityNumber)} {r.Resource.Service.ToText()} {r.Resource.Host.ToText()} {r.Body} terminal={terminal} wait_ms={wait}{(r.TraceId is null ? "" : $" {r.TraceId} {r.SpanId}")}\n"
+                    )
+                );
+                appender
+                    .CreateRow()
+                    .AppendValue(Instants.ToDateTime(r.Time).UtcDateTime)
+                    .AppendValue((byte)r.SeverityNumber)
+                    .AppendValue(r.Resource.Service.ToText())
+                    .AppendValue(r.Resource.Host.ToText())
+                    .AppendValue(r.Body)
+                    .AppendValue(terminal)
+                    .AppendValue(wait)
+                    .AppendValue(r.TraceId)
+                    .AppendValue(r.SpanId)
+                    .EndRow();
+                if (count++ >= MostRows)
+                    continue;
+                rows.Execute(
+                    "INSERT INTO record VALUES (@count, @Time, @SeverityNumber, @Body)",
+                    new
+                    {
+                        count,
+                        r.Time,
+                        r.SeverityNumber,
+                        r.Body,
+                    },
+                    transaction
+                );
+            }
             transaction.Commit();
         }
         rows.Execute("INSERT INTO words (words) VALUES ('rebuild')");
@@ -79,7 +111,9 @@ internal sealed class Yardsticks : IDisposable
         var count = 0L;
         var times = await Repeated.Milliseconds(5, async () =>
         {
-            using var process = Process.Start(new ProcessStartInfo("rg", ["-c", "--no-config", .. arguments, _text]) { RedirectStandardOutput = true })!;
+            using var process = Process.Start(
+                new ProcessStartInfo("rg", ["-c", "--no-config", .. arguments, _text]) { RedirectStandardOutput = true }
+            )!;
             var told = await process.StandardOutput.ReadToEndAsync();
             await process.WaitForExitAsync();
             count = told.Length == 0 ? 0 : long.Parse(told, CultureInfo.InvariantCulture);
@@ -97,7 +131,8 @@ internal sealed class Yardsticks : IDisposable
             command.CommandText = sql;
             using var reader = command.ExecuteReader();
             sum = 0;
-            while (reader.Read()) sum += Convert.ToDouble(reader.GetValue(reader.FieldCount - 1), CultureInfo.InvariantCulture);
+            while (reader.Read())
+                sum += Convert.ToDouble(reader.GetValue(reader.FieldCount - 1), CultureInfo.InvariantCulture);
             return Task.CompletedTask;
         });
         return (times.Median, sum);
@@ -105,10 +140,10 @@ internal sealed class Yardsticks : IDisposable
 
     /// <summary>Milliseconds of a query of the rows with FTS5, scaled to all records.</summary>
     public async Task<double> Rows(string sql) => (await Repeated.Milliseconds(3, () =>
-    {
-        _rows.Query(sql).AsList();
-        return Task.CompletedTask;
-    })).Median * _scale;
+            {
+                _rows.Query(sql).AsList();
+                return Task.CompletedTask;
+            })).Median * _scale;
 
     public void Dispose()
     {

@@ -7,30 +7,57 @@ namespace Kumiko.Charts.Forms;
 /// <summary>Series over time: lines, steps, areas and columns, side by side or stacked, on one or two value axes.</summary>
 internal static class OverTime
 {
-    private const double Top = 14, Bottom = 26, TickWidth = 78, TickHeight = 44, TitleRoom = 18, LongestEvent = 420, ShortestEvent = 60, LabelHeight = 14;
+    private const double Top = 14,
+        Bottom = 26,
+        TickWidth = 78,
+        TickHeight = 44,
+        TitleRoom = 18,
+        LongestEvent = 420,
+        ShortestEvent = 60,
+        LabelHeight = 14;
 
-    public static bool Takes(ChartForm form) => form is ChartForm.Line or ChartForm.Step or ChartForm.Area or ChartForm.StackedArea or ChartForm.Column or ChartForm.StackedColumn;
+    public static bool Takes(ChartForm form) =>
+        form
+            is ChartForm.Line
+                or ChartForm.Step
+                or ChartForm.Area
+                or ChartForm.StackedArea
+                or ChartForm.Column
+                or ChartForm.StackedColumn;
 
     /// <summary>The picture; null where the frame has no steps of time or no figures.</summary>
     /// <param name="axes">Value axes that several pictures share; null for those of this frame.</param>
-    public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null) => Draw([frame], spec, view, axes);
+    public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null) =>
+        Draw([frame], spec, view, axes);
 
     /// <summary>The same of several frames; all with the step of the first.</summary>
-    public static Drawing? Draw(IReadOnlyList<Frame> frames, ChartSpec spec, ChartView view, (ValueAxis? Left, ValueAxis? Right)? axes = null)
+    public static Drawing? Draw(
+        IReadOnlyList<Frame> frames,
+        ChartSpec spec,
+        ChartView view,
+        (ValueAxis? Left, ValueAxis? Right)? axes = null
+    )
     {
         var alike = frames.Where(f => f.Schema.Step is not null).ToList();
-        if (alike.Count == 0 || SeriesTable.Of(alike, spec) is not { } table) return null;
+        if (alike.Count == 0 || SeriesTable.Of(alike, spec) is not { } table)
+            return null;
         return new Picture(table, alike[0], spec, view, alike.Min(f => f.Schema.Step!.Value)).Draw(axes);
     }
 
     /// <summary>The axes that hold all values of some frames.</summary>
     public static (ValueAxis? Left, ValueAxis? Right) SharedAxes(IEnumerable<Frame> frames, ChartSpec spec, ChartView view)
     {
-        var pictures = frames.Select(f => SeriesTable.Of(f, spec) is { } table && f.Schema.Step is { } step ? new Picture(table, f, spec, view, step) : null).OfType<Picture>().ToList();
+        var pictures = frames
+            .Select(f =>
+                SeriesTable.Of(f, spec) is { } table && f.Schema.Step is { } step ? new Picture(table, f, spec, view, step) : null
+            )
+            .OfType<Picture>()
+            .ToList();
         ValueAxis? Shared(Side side)
         {
             var all = pictures.Where(p => p.Has(side)).ToList();
-            if (all.Count == 0) return null;
+            if (all.Count == 0)
+                return null;
             var ranges = all.Select(p => p.Range(side)).ToList();
             return all[0].AxisFor(side, (ranges.Min(r => r.Min), ranges.Max(r => r.Max)), view.Height - Top - Bottom);
         }
@@ -41,20 +68,32 @@ internal static class OverTime
     {
         private readonly Window _focus = frame.Schema.Window;
         private readonly List<Mark> _marks = [];
-        private readonly Dictionary<Series, int> _places = table.Series.Select((s, i) => (s, i)).ToDictionary(p => p.s, p => p.i, (IEqualityComparer<Series>)ReferenceEqualityComparer.Instance);
+        private readonly Dictionary<Series, int> _places = table
+            .Series.Select((s, i) => (s, i))
+            .ToDictionary(p => p.s, p => p.i, (IEqualityComparer<Series>)ReferenceEqualityComparer.Instance);
         private Plot _plot = null!;
-        private ValueAxis? _left, _right;
-        private int _points, _drawn;
+        private ValueAxis? _left,
+            _right;
+        private int _points,
+            _drawn;
 
-        private ChartForm FormOf(Series series) => series.Layer.Form is { } form && Takes(form) ? form : spec.Form is { } own && Takes(own) ? own : ChartForm.Line;
+        private ChartForm FormOf(Series series) =>
+            series.Layer.Form is { } form && Takes(form) ? form
+            : spec.Form is { } own && Takes(own) ? own
+            : ChartForm.Line;
+
         private AxisSpec SpecOf(Side side) => side == Side.Left ? spec.Left : spec.Right;
+
         private ValueAxis AxisOf(Side side) => (side == Side.Left ? _left : _right) ?? _left ?? _right!;
-        public bool Has(Side side) => table.Series.Any(s => s.Layer.Side == side) || (side == Side.Left && table.Series.Count == 0);
+
+        public bool Has(Side side) =>
+            table.Series.Any(s => s.Layer.Side == side) || (side == Side.Left && table.Series.Count == 0);
 
         /// <summary>Whether a step is cut by the focus or not over yet, so that its figure is not comparable.</summary>
         private bool IsPartial(int i) => table.Times[i] < _focus.From || table.Times[i] + step > Math.Min(_focus.To, view.Now);
 
         private static bool IsStacked(ChartForm form) => form is ChartForm.StackedArea or ChartForm.StackedColumn;
+
         private static bool FillsFromZero(ChartForm form) => form is not (ChartForm.Line or ChartForm.Step);
 
         public Drawing Draw((ValueAxis? Left, ValueAxis? Right)? axes)
@@ -68,15 +107,26 @@ internal static class OverTime
             // The axis begins with the first step, which may begin before the focus.
             var from = table.Times.Count > 0 ? Math.Min(_focus.From, table.Times[0]) : _focus.From;
             _plot = new Plot(left, Top + above, Math.Max(10, view.Width - left - right), height, from, _focus.To);
-            if (spec.Nights) Nights();
+            if (spec.Nights)
+                Nights();
             Bands();
             Grid();
             TimeLabels();
-            if (view.Over?.Counts is { } counts) Counts(counts);
+            if (view.Over?.Counts is { } counts)
+                Counts(counts);
             Ranges();
             if (table.Series.Count == 0 || table.Times.Count == 0)
-                _marks.Add(new TextMark(_plot.Left + (_plot.Width / 2), _plot.Top + (_plot.Height / 2), "Nothing to draw in this stretch of time.", Anchor.Middle, "chart-empty"));
-            else Series();
+                _marks.Add(
+                    new TextMark(
+                        _plot.Left + (_plot.Width / 2),
+                        _plot.Top + (_plot.Height / 2),
+                        "Nothing to draw in this stretch of time.",
+                        Anchor.Middle,
+                        "chart-empty"
+                    )
+                );
+            else
+                Series();
             Mute();
             Thresholds();
             Over();
@@ -93,9 +143,17 @@ internal static class OverTime
         private string? Note()
         {
             var notes = new List<string>();
-            if (table.Left > 0) notes.Add($"{table.Series.Count} of {Format.Number(table.Series.Count + table.Left)} series are drawn: {SeriesTable.InWords(spec.Choice)}.");
-            if (_drawn < _points) notes.Add($"{Format.Number(_drawn)} of {Format.Number(_points)} points are drawn" + (spec.Thinning == Thinning.Extremes ? "; every extreme is." : "."));
-            if (new[] { _left, _right }.Any(a => a?.IsLog == true) && table.Series.Any(s => s.Values.Any(v => v <= 0))) notes.Add("Values of zero and below have no place on a logarithmic axis.");
+            if (table.Left > 0)
+                notes.Add(
+                    $"{table.Series.Count} of {Format.Number(table.Series.Count + table.Left)} series are drawn: {SeriesTable.InWords(spec.Choice)}."
+                );
+            if (_drawn < _points)
+                notes.Add(
+                    $"{Format.Number(_drawn)} of {Format.Number(_points)} points are drawn"
+                        + (spec.Thinning == Thinning.Extremes ? "; every extreme is." : ".")
+                );
+            if (new[] { _left, _right }.Any(a => a?.IsLog == true) && table.Series.Any(s => s.Values.Any(v => v <= 0)))
+                notes.Add("Values of zero and below have no place on a logarithmic axis.");
             return notes.Count == 0 ? null : string.Join(" ", notes);
         }
 
@@ -108,7 +166,10 @@ internal static class OverTime
             {
                 if (!IsStacked(group.Key))
                 {
-                    foreach (var series in group) foreach (var value in series.Values) if (value is { } v) See(v);
+                    foreach (var series in group)
+                    foreach (var value in series.Values)
+                        if (value is { } v)
+                            See(v);
                     continue;
                 }
                 for (var i = 0; i < table.Times.Count; i++)
@@ -118,8 +179,11 @@ internal static class OverTime
                 }
             }
             foreach (var range in table.Ranges.Where(r => r.Low.Layer.Side == side))
-                foreach (var value in range.Low.Values.Concat(range.High.Values)) if (value is { } v) See(v);
-            foreach (var threshold in spec.Thresholds.Where(t => t.Side == side)) See(threshold.Value);
+            foreach (var value in range.Low.Values.Concat(range.High.Values))
+                if (value is { } v)
+                    See(v);
+            foreach (var threshold in spec.Thresholds.Where(t => t.Side == side))
+                See(threshold.Value);
             return double.IsFinite(min) ? (min, max) : (0, 0);
         }
 
@@ -127,28 +191,58 @@ internal static class OverTime
         {
             var of = table.Series.Where(s => s.Layer.Side == side).ToList();
             var column = of.Count > 0 ? of[0].Column : table.First;
-            return ValueAxis.For(range.Min, range.Max, ChartUnit.Of(column, SpecOf(side).Unit ?? of.Select(s => s.Layer.Unit).FirstOrDefault(u => u is not null)), Math.Max(2, (int)(height / TickHeight)), SpecOf(side), of.Any(s => FillsFromZero(FormOf(s))));
+            return ValueAxis.For(
+                range.Min,
+                range.Max,
+                ChartUnit.Of(column, SpecOf(side).Unit ?? of.Select(s => s.Layer.Unit).FirstOrDefault(u => u is not null)),
+                Math.Max(2, (int)(height / TickHeight)),
+                SpecOf(side),
+                of.Any(s => FillsFromZero(FormOf(s)))
+            );
         }
 
-        private static double Room(ValueAxis axis, AxisSpec spec) => Math.Max(34, axis.Ticks.Select(t => TextSize.Width(axis.Label(t))).DefaultIfEmpty(0).Max() + 18) + (spec.Title.Length > 0 ? TitleRoom : 0);
+        private static double Room(ValueAxis axis, AxisSpec spec) =>
+            Math.Max(34, axis.Ticks.Select(t => TextSize.Width(axis.Label(t))).DefaultIfEmpty(0).Max() + 18)
+            + (spec.Title.Length > 0 ? TitleRoom : 0);
 
-        private double Y(ValueAxis axis, double value) => Math.Clamp(_plot.Bottom - (axis.Share(value) * _plot.Height), _plot.Top, _plot.Bottom);
+        private double Y(ValueAxis axis, double value) =>
+            Math.Clamp(_plot.Bottom - (axis.Share(value) * _plot.Height), _plot.Top, _plot.Bottom);
 
         private void Grid()
         {
             var main = _left ?? _right;
-            foreach (var (axis, x, anchor, title) in new[] { (_left, _plot.Left - 8, Anchor.End, spec.Left.Title), (_right, _plot.Right + 8, Anchor.Start, spec.Right.Title) })
+            foreach (
+                var (axis, x, anchor, title) in new[]
+                {
+                    (_left, _plot.Left - 8, Anchor.End, spec.Left.Title),
+                    (_right, _plot.Right + 8, Anchor.Start, spec.Right.Title),
+                }
+            )
             {
-                if (axis is null) continue;
+                if (axis is null)
+                    continue;
                 foreach (var tick in axis.Ticks)
                 {
                     var y = Y(axis, tick);
-                    if (ReferenceEquals(axis, main)) _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, tick == 0 ? "axis" : "grid"));
+                    if (ReferenceEquals(axis, main))
+                        _marks.Add(new LineMark(_plot.Left, y, _plot.Right, y, tick == 0 ? "axis" : "grid"));
                     _marks.Add(new TextMark(x, y + 4, axis.Label(tick), anchor, "tick"));
                 }
-                if (title.Length == 0) continue;
+                if (title.Length == 0)
+                    continue;
                 var left = anchor == Anchor.End;
-                _marks.Add(new TextMark(left ? 12 : view.Width - 6, _plot.Top + (_plot.Height / 2), TextSize.Fit(title, _plot.Height), Anchor.Middle, "axis-title") { Turned = true });
+                _marks.Add(
+                    new TextMark(
+                        left ? 12 : view.Width - 6,
+                        _plot.Top + (_plot.Height / 2),
+                        TextSize.Fit(title, _plot.Height),
+                        Anchor.Middle,
+                        "axis-title"
+                    )
+                    {
+                        Turned = true,
+                    }
+                );
             }
         }
 
@@ -162,34 +256,45 @@ internal static class OverTime
                 _marks.Add(new LineMark(x, _plot.Top, x, _plot.Bottom + 4, tick.IsDay ? "day" : "grid"));
                 // A label that would be cut off at an edge, or meet the one before, is left out; its line stays.
                 var half = TextSize.Width(tick.Label) / 2;
-                if (x - half < last + 6 || x - half < 2 || x + half > view.Width - 2) continue;
+                if (x - half < last + 6 || x - half < 2 || x + half > view.Width - 2)
+                    continue;
                 _marks.Add(new TextMark(x, _plot.Bottom + 18, tick.Label, Anchor.Middle, tick.IsDay ? "tick day-label" : "tick"));
                 last = x + half;
             }
         }
 
-        /// <summary>Shades nights and weekends as the zone has them, where the stretch is long enough to have some and short enough to tell them.</summary>
+        /// <summary>Shades nights and weekends as the zone has them, where the stretch is long enough to have some and short
+        /// enough to tell them.</summary>
         private void Nights()
         {
-            const int Dusk = 22, Dawn = 6;
+            const int Dusk = 22,
+                Dawn = 6;
             var length = _plot.To - _plot.From;
-            var (nights, weekends) = (length is > 0 && length <= 10 * Instants.Day && length >= 6 * Instants.Hour, length >= 2 * Instants.Day && length <= 100 * Instants.Day);
-            if (!nights && !weekends) return;
+            var (nights, weekends) = (
+                length is > 0 && length <= 10 * Instants.Day && length >= 6 * Instants.Hour,
+                length >= 2 * Instants.Day && length <= 100 * Instants.Day
+            );
+            if (!nights && !weekends)
+                return;
             var day = Instants.ToInstant(_plot.From).InZone(view.Zone).Date.PlusDays(-1);
             var end = Instants.ToInstant(_plot.To).InZone(view.Zone).Date;
             for (; day <= end; day = day.PlusDays(1))
             {
-                if (nights) Shade(At(day, Dusk), At(day.PlusDays(1), Dawn), "night");
-                if (weekends && day.DayOfWeek == IsoDayOfWeek.Saturday) Shade(At(day, 0), At(day.PlusDays(2), 0), "weekend");
+                if (nights)
+                    Shade(At(day, Dusk), At(day.PlusDays(1), Dawn), "night");
+                if (weekends && day.DayOfWeek == IsoDayOfWeek.Saturday)
+                    Shade(At(day, 0), At(day.PlusDays(2), 0), "weekend");
             }
         }
 
-        private long At(LocalDate day, int hour) => view.Zone.AtLeniently(day.At(new LocalTime(hour, 0))).ToInstant().ToUnixTimeTicks() * 100;
+        private long At(LocalDate day, int hour) =>
+            view.Zone.AtLeniently(day.At(new LocalTime(hour, 0))).ToInstant().ToUnixTimeTicks() * 100;
 
         private void Shade(long from, long to, string style)
         {
             var (x, end) = (_plot.X(Math.Max(from, _plot.From)), _plot.X(Math.Min(to, _plot.To)));
-            if (end > x) _marks.Add(new RectMark(x, _plot.Top, end - x, _plot.Height, style));
+            if (end > x)
+                _marks.Add(new RectMark(x, _plot.Top, end - x, _plot.Height, style));
         }
 
         private void Bands()
@@ -199,7 +304,16 @@ internal static class OverTime
                 var axis = AxisOf(band.Side);
                 var (top, bottom) = (Y(axis, band.To), Y(axis, band.From));
                 _marks.Add(new RectMark(_plot.Left, top, _plot.Width, Math.Max(0, bottom - top), "band " + band.Level));
-                if (band.Label.Length > 0) _marks.Add(new TextMark(_plot.Left + 6, Math.Min(bottom - 4, top + 14), band.Label, Anchor.Start, "limit-label " + band.Level));
+                if (band.Label.Length > 0)
+                    _marks.Add(
+                        new TextMark(
+                            _plot.Left + 6,
+                            Math.Min(bottom - 4, top + 14),
+                            band.Label,
+                            Anchor.Start,
+                            "limit-label " + band.Level
+                        )
+                    );
             }
         }
 
@@ -212,22 +326,46 @@ internal static class OverTime
             }
             // Above the line, below it at the upper edge, and never on another label.
             Threshold[] named = [.. spec.Thresholds.Where(t => t.Label.Length > 0).OrderByDescending(t => t.Value)];
-            var wanted = Array.ConvertAll(named, t => Y(AxisOf(t.Side), t.Value) is var y && y - 4 < _plot.Top + 10 ? y + 14 : y - 4);
+            var wanted = Array.ConvertAll(named, t =>
+                Y(AxisOf(t.Side), t.Value) is var y && y - 4 < _plot.Top + 10 ? y + 14 : y - 4
+            );
             foreach (var (threshold, at) in named.Zip(SpreadLabels.Apart(wanted, LabelHeight, _plot.Top + 10, _plot.Bottom - 2)))
                 _marks.Add(new TextMark(_plot.Right - 4, at, threshold.Label, Anchor.End, "limit-label " + threshold.Level));
         }
 
         private void Series()
         {
-            foreach (var group in table.Series.GroupBy(s => (Form: FormOf(s), s.Layer.Side)).OrderBy(g => g.Key.Form switch { ChartForm.StackedColumn => 0, ChartForm.Column => 1, ChartForm.StackedArea => 2, ChartForm.Area => 3, _ => 4 }))
+            foreach (
+                var group in table
+                    .Series.GroupBy(s => (Form: FormOf(s), s.Layer.Side))
+                    .OrderBy(g =>
+                        g.Key.Form switch
+                        {
+                            ChartForm.StackedColumn => 0,
+                            ChartForm.Column => 1,
+                            ChartForm.StackedArea => 2,
+                            ChartForm.Area => 3,
+                            _ => 4,
+                        }
+                    )
+            )
             {
                 Series[] series = [.. group];
                 switch (group.Key.Form)
                 {
-                    case ChartForm.StackedColumn: StackedColumns(series); break;
-                    case ChartForm.Column: Columns(series); break;
-                    case ChartForm.StackedArea: StackedAreas(series); break;
-                    default: foreach (var one in series) Line(one, group.Key.Form); break;
+                    case ChartForm.StackedColumn:
+                        StackedColumns(series);
+                        break;
+                    case ChartForm.Column:
+                        Columns(series);
+                        break;
+                    case ChartForm.StackedArea:
+                        StackedAreas(series);
+                        break;
+                    default:
+                        foreach (var one in series)
+                            Line(one, group.Key.Form);
+                        break;
                 }
             }
         }
@@ -235,14 +373,17 @@ internal static class OverTime
         /// <summary>What is around the focus steps back, so that it is seen and not mistaken for it.</summary>
         private void Mute()
         {
-            if (view.Focus is not { } focus) return;
+            if (view.Focus is not { } focus)
+                return;
             foreach (var (from, to) in new[] { (_plot.From, focus.From), (focus.To, _plot.To) })
             {
                 var (x, end) = (_plot.X(Math.Max(from, _plot.From)), _plot.X(Math.Min(to, _plot.To)));
-                if (end - x > 0.5) _marks.Add(new RectMark(x, _plot.Top, end - x, _plot.Height, "muted"));
+                if (end - x > 0.5)
+                    _marks.Add(new RectMark(x, _plot.Top, end - x, _plot.Height, "muted"));
             }
             foreach (var edge in new[] { focus.From, focus.To })
-                if (edge > _plot.From && edge < _plot.To) _marks.Add(new LineMark(_plot.X(edge), _plot.Top, _plot.X(edge), _plot.Bottom, "edge"));
+                if (edge > _plot.From && edge < _plot.To)
+                    _marks.Add(new LineMark(_plot.X(edge), _plot.Top, _plot.X(edge), _plot.Bottom, "edge"));
         }
 
         private void Ranges()
@@ -250,21 +391,40 @@ internal static class OverTime
             foreach (var range in table.Ranges)
             {
                 var axis = AxisOf(range.Low.Layer.Side);
-                var around = table.Series.FirstOrDefault(s => s.Column.Name == range.Low.Layer.GhostOf && s.Keys.SequenceEqual(range.Low.Keys));
+                var around = table.Series.FirstOrDefault(s =>
+                    s.Column.Name == range.Low.Layer.GhostOf && s.Keys.SequenceEqual(range.Low.Keys)
+                );
                 var areas = new List<IReadOnlyList<(double, double)>>();
-                for (var i = 0; i < table.Times.Count;)
+                for (var i = 0; i < table.Times.Count; )
                 {
                     var (low, high) = (new List<(double, double)>(), new List<(double, double)>());
-                    for (; i < table.Times.Count && range.Low.Values[i] is { } l && range.High.Values[i] is { } h && !double.IsNaN(axis.Share(l)) && !double.IsNaN(axis.Share(h)); i++)
+                    for (
+                        ;
+                        i < table.Times.Count
+                            && range.Low.Values[i] is { } l
+                            && range.High.Values[i] is { } h
+                            && !double.IsNaN(axis.Share(l))
+                            && !double.IsNaN(axis.Share(h));
+                        i++
+                    )
                     {
                         low.Add((Middle(i), Y(axis, l)));
                         high.Add((Middle(i), Y(axis, h)));
                     }
                     low.Reverse();
-                    if (high.Count > 1) areas.Add([.. high, .. low]);
-                    if (high.Count == 0) i++;
+                    if (high.Count > 1)
+                        areas.Add([.. high, .. low]);
+                    if (high.Count == 0)
+                        i++;
                 }
-                if (areas.Count > 0) _marks.Add(new PathMark(areas, "spread " + Palette.StyleOf(around?.Slot ?? 2)) { Tip = range.Low.Layer.Label, Of = around is null ? null : Place(around) });
+                if (areas.Count > 0)
+                    _marks.Add(
+                        new PathMark(areas, "spread " + Palette.StyleOf(around?.Slot ?? 2))
+                        {
+                            Tip = range.Low.Layer.Label,
+                            Of = around is null ? null : Place(around),
+                        }
+                    );
             }
         }
 
@@ -272,26 +432,41 @@ internal static class OverTime
         {
             const double Share = 0.22;
             var most = counts.Steps.Select(s => s.Count).DefaultIfEmpty(0).Max();
-            if (most <= 0) return;
+            if (most <= 0)
+                return;
             foreach (var (time, count) in counts.Steps)
             {
                 var (x, end) = (_plot.X(Math.Max(time, _plot.From)), _plot.X(Math.Min(time + step, _plot.To)));
                 var height = count / most * _plot.Height * Share;
-                if (end > x && height > 0) _marks.Add(new RectMark(x, _plot.Bottom - height, Math.Max(0.5, end - x - (end - x > 4 ? 1 : 0)), height, "behind") { Tip = $"{Format.Clock(time, view.Zone)}: {Format.Number((long)count)} {counts.Label}" });
+                if (end > x && height > 0)
+                    _marks.Add(
+                        new RectMark(x, _plot.Bottom - height, Math.Max(0.5, end - x - (end - x > 4 ? 1 : 0)), height, "behind")
+                        {
+                            Tip = $"{Format.Clock(time, view.Zone)}: {Format.Number((long)count)} {counts.Label}",
+                        }
+                    );
             }
         }
 
-        /// <summary>Changes and pins as lines with their words at the head, alerts as bars under the upper edge; words that would meet are left to hovering.</summary>
+        /// <summary>Changes and pins as lines with their words at the head, alerts as bars under the upper edge; words that would
+        /// meet are left to hovering.</summary>
         private void Over()
         {
-            if (view.Over is not { } over) return;
+            if (view.Over is not { } over)
+                return;
             var line = 0;
             foreach (var span in over.Spans.Where(s => s.To > _plot.From && s.From < _plot.To).Take(30))
             {
                 var (x, end) = (_plot.X(Math.Max(span.From, _plot.From)), _plot.X(Math.Min(span.To, _plot.To)));
                 var y = _plot.Top + 3 + (line++ % 3 * 7);
                 _marks.Add(new RectMark(x, y, Math.Max(2, end - x), 5, "lasting " + span.Level) { Tip = span.Label });
-                if (line <= 3 && TextSize.Width(span.Label) < end - x) _marks.Add(new TextMark(x + 4, y + 17 + ((line - 1) % 3 * 7), span.Label, Anchor.Start, "event-label") { Tip = span.Label });
+                if (line <= 3 && TextSize.Width(span.Label) < end - x)
+                    _marks.Add(
+                        new TextMark(x + 4, y + 17 + ((line - 1) % 3 * 7), span.Label, Anchor.Start, "event-label")
+                        {
+                            Tip = span.Label,
+                        }
+                    );
             }
             var free = double.NegativeInfinity;
             var events = over.Events.Where(e => e.Time >= _plot.From && e.Time <= _plot.To).OrderBy(e => e.Time).ToList();
@@ -301,18 +476,41 @@ internal static class OverTime
                 var x = _plot.X(happened.Time);
                 var tip = $"{Format.Clock(happened.Time, view.Zone)}: {happened.Label}";
                 _marks.Add(new LineMark(x, _plot.Top - 3, x, _plot.Bottom, happened.Kind + "-line") { Tip = tip });
-                _marks.Add(new PathMark([[(x, _plot.Top - 13), (x + 4.5, _plot.Top - 6), (x, _plot.Top + 1), (x - 4.5, _plot.Top - 6), (x, _plot.Top - 13)]], happened.Kind) { Tip = tip });
+                _marks.Add(
+                    new PathMark(
+                        [
+                            [
+                                (x, _plot.Top - 13),
+                                (x + 4.5, _plot.Top - 6),
+                                (x, _plot.Top + 1),
+                                (x - 4.5, _plot.Top - 6),
+                                (x, _plot.Top - 13),
+                            ],
+                        ],
+                        happened.Kind
+                    )
+                    {
+                        Tip = tip,
+                    }
+                );
                 // Up to the next mark; what has no room there is told on hover.
-                var room = Math.Min((i + 1 < events.Count ? _plot.X(events[i + 1].Time) - 6 : view.Width - 2) - x - 10, LongestEvent);
-                var text = room < ShortestEvent && TextSize.Width(happened.Label) > room ? "" : TextSize.Fit(happened.Label, room);
-                if (x - 6 < free || text.Length == 0) continue;
+                var room = Math.Min(
+                    (i + 1 < events.Count ? _plot.X(events[i + 1].Time) - 6 : view.Width - 2) - x - 10,
+                    LongestEvent
+                );
+                var text =
+                    room < ShortestEvent && TextSize.Width(happened.Label) > room ? "" : TextSize.Fit(happened.Label, room);
+                if (x - 6 < free || text.Length == 0)
+                    continue;
                 _marks.Add(new TextMark(x + 9, _plot.Top - 2, text, Anchor.Start, "event-label") { Tip = tip });
                 free = x + 9 + TextSize.Width(text);
             }
         }
 
         private double Middle(int i) => _plot.X(Math.Clamp(table.Times[i] + (step / 2), _plot.From, _plot.To));
-        private (double X, double End) Edges(int i) => (_plot.X(Math.Max(table.Times[i], _plot.From)), _plot.X(Math.Min(table.Times[i] + step, _plot.To)));
+
+        private (double X, double End) Edges(int i) =>
+            (_plot.X(Math.Max(table.Times[i], _plot.From)), _plot.X(Math.Min(table.Times[i] + step, _plot.To)));
 
         private enum Look
         {
@@ -330,18 +528,29 @@ internal static class OverTime
             (Look Look, List<(double, double)> Points)? open = null;
             for (var i = 0; i < table.Times.Count; i++)
             {
-                if (series.Values[i] is not { } value || double.IsNaN(axis.Share(value))) { open = null; continue; }
-                var look = IsPartial(i) ? Look.Partial : series.IsFilled(i) ? Look.Filled : Look.Plain;
+                if (series.Values[i] is not { } value || double.IsNaN(axis.Share(value)))
+                {
+                    open = null;
+                    continue;
+                }
+                var look =
+                    IsPartial(i) ? Look.Partial
+                    : series.IsFilled(i) ? Look.Filled
+                    : Look.Plain;
                 var y = Y(axis, value);
                 (double, double)[] points = form == ChartForm.Step ? [(Edges(i).X, y), (Edges(i).End, y)] : [(Middle(i), y)];
                 // Where the look changes, the piece that is not plain holds on to its neighbour.
-                if (open is { } before && before.Look == look) before.Points.AddRange(points);
+                if (open is { } before && before.Look == look)
+                    before.Points.AddRange(points);
                 else
                 {
                     var next = new List<(double, double)>();
                     if (open is { } other)
                     {
-                        if (look != Look.Plain) next.Add(other.Points[^1]); else other.Points.Add(points[0]);
+                        if (look != Look.Plain)
+                            next.Add(other.Points[^1]);
+                        else
+                            other.Points.Add(points[0]);
                     }
                     next.AddRange(points);
                     open = (look, next);
@@ -351,20 +560,44 @@ internal static class OverTime
             if (form == ChartForm.Area)
             {
                 var foot = Y(axis, Math.Clamp(0, axis.Min, axis.Max));
-                var areas = pieces.Where(p => p.Points.Count > 1).Select(p => (IReadOnlyList<(double, double)>)[(p.Points[0].X, foot), .. p.Points, (p.Points[^1].X, foot)]).ToList();
-                if (areas.Count > 0) _marks.Add(new PathMark(areas, "area " + series.Style) { Of = Place(series) });
+                var areas = pieces
+                    .Where(p => p.Points.Count > 1)
+                    .Select(p => (IReadOnlyList<(double, double)>)[(p.Points[0].X, foot), .. p.Points, (p.Points[^1].X, foot)])
+                    .ToList();
+                if (areas.Count > 0)
+                    _marks.Add(new PathMark(areas, "area " + series.Style) { Of = Place(series) });
             }
-            foreach (var (_, points) in pieces.Where(p => p.Points.Count == 1)) _marks.Add(new DotMark(points[0].X, points[0].Y, 2.5, "dot " + series.Style) { Tip = series.Name, Of = Place(series) });
-            foreach (var (look, style) in new[] { (Look.Plain, "line "), (Look.Filled, "line filled "), (Look.Partial, "line unfinished ") })
+            foreach (var (_, points) in pieces.Where(p => p.Points.Count == 1))
+                _marks.Add(
+                    new DotMark(points[0].X, points[0].Y, 2.5, "dot " + series.Style) { Tip = series.Name, Of = Place(series) }
+                );
+            foreach (
+                var (look, style) in new[]
+                {
+                    (Look.Plain, "line "),
+                    (Look.Filled, "line filled "),
+                    (Look.Partial, "line unfinished "),
+                }
+            )
             {
                 var lines = pieces.Where(p => p.Look == look && p.Points.Count > 1).Select(p => Thin(p.Points)).ToList();
-                if (lines.Count > 0) _marks.Add(new PathMark(lines, style + series.Style) { Tip = look == Look.Plain ? series.Name : null, Of = Place(series) });
+                if (lines.Count > 0)
+                    _marks.Add(
+                        new PathMark(lines, style + series.Style)
+                        {
+                            Tip = look == Look.Plain ? series.Name : null,
+                            Of = Place(series),
+                        }
+                    );
             }
         }
 
         private IReadOnlyList<(double, double)> Thin(List<(double X, double Y)> points)
         {
-            var thinned = points.Count <= _plot.Width * 2 ? points : spec.Thinning == Thinning.Extremes ? Thinned.Extremes(points) : Thinned.Triangles(points, (int)_plot.Width);
+            var thinned =
+                points.Count <= _plot.Width * 2 ? points
+                : spec.Thinning == Thinning.Extremes ? Thinned.Extremes(points)
+                : Thinned.Triangles(points, (int)_plot.Width);
             _points += points.Count;
             _drawn += thinned.Count;
             return thinned;
@@ -379,16 +612,33 @@ internal static class OverTime
                 var width = Math.Max(0.5, (end - x - gap) / series.Length);
                 for (var s = 0; s < series.Length; s++)
                 {
-                    if (series[s].Values[i] is not { } value) continue;
+                    if (series[s].Values[i] is not { } value)
+                        continue;
                     var axis = AxisOf(series[s].Layer.Side);
                     var (foot, top) = (Y(axis, Math.Clamp(0, axis.Min, axis.Max)), Y(axis, value));
-                    if (!double.IsNaN(top)) Rect(i, series[s], x + (s * width), Math.Min(foot, top), width, Math.Abs(foot - top));
+                    if (!double.IsNaN(top))
+                        Rect(i, series[s], x + (s * width), Math.Min(foot, top), width, Math.Abs(foot - top));
                 }
             }
         }
 
         private void Rect(int i, Series series, double x, double y, double width, double height) =>
-            _marks.Add(new RectMark(x, y, width, height, (IsPartial(i) ? "column unfinished " : series.IsFilled(i) ? "column filled " : "column ") + series.Style) { Of = Place(series) });
+            _marks.Add(
+                new RectMark(
+                    x,
+                    y,
+                    width,
+                    height,
+                    (
+                        IsPartial(i) ? "column unfinished "
+                        : series.IsFilled(i) ? "column filled "
+                        : "column "
+                    ) + series.Style
+                )
+                {
+                    Of = Place(series),
+                }
+            );
 
         private void StackedColumns(Series[] series)
         {
@@ -399,12 +649,16 @@ internal static class OverTime
                 var (up, down) = (0.0, 0.0);
                 foreach (var one in series)
                 {
-                    if (one.Values[i] is not { } value || value == 0) continue;
+                    if (one.Values[i] is not { } value || value == 0)
+                        continue;
                     var axis = AxisOf(one.Layer.Side);
                     var from = value > 0 ? up : down;
                     var (a, b) = (Y(axis, from), Y(axis, from + value));
                     Rect(i, one, x, Math.Min(a, b), width, Math.Abs(a - b));
-                    if (value > 0) up += value; else down += value;
+                    if (value > 0)
+                        up += value;
+                    else
+                        down += value;
                 }
             }
         }
@@ -417,10 +671,14 @@ internal static class OverTime
                 var axis = AxisOf(one.Layer.Side);
                 var areas = new List<IReadOnlyList<(double, double)>>();
                 var tops = new List<IReadOnlyList<(double, double)>>();
-                for (var i = 0; i < table.Times.Count;)
+                for (var i = 0; i < table.Times.Count; )
                 {
                     // A step that none of the series has is a gap; one that only this lacks is nothing on top of the others.
-                    if (series.All(s => s.Values[i] is null)) { i++; continue; }
+                    if (series.All(s => s.Values[i] is null))
+                    {
+                        i++;
+                        continue;
+                    }
                     var (upper, lower) = (new List<(double, double)>(), new List<(double, double)>());
                     for (; i < table.Times.Count && series.Any(s => s.Values[i] is not null); i++)
                     {
@@ -429,23 +687,40 @@ internal static class OverTime
                         upper.Add((Middle(i), Y(axis, feet[i])));
                     }
                     lower.Reverse();
-                    if (upper.Count > 1) { areas.Add([.. upper, .. lower]); tops.Add(upper); }
-                    else _marks.Add(new LineMark(upper[0].Item1, lower[0].Item2, upper[0].Item1, upper[0].Item2, "line " + one.Style) { Of = Place(one) });
+                    if (upper.Count > 1)
+                    {
+                        areas.Add([.. upper, .. lower]);
+                        tops.Add(upper);
+                    }
+                    else
+                        _marks.Add(
+                            new LineMark(upper[0].Item1, lower[0].Item2, upper[0].Item1, upper[0].Item2, "line " + one.Style)
+                            {
+                                Of = Place(one),
+                            }
+                        );
                 }
-                if (areas.Count == 0) continue;
+                if (areas.Count == 0)
+                    continue;
                 _marks.Add(new PathMark(areas, "stack " + one.Style) { Tip = one.Name, Of = Place(one) });
                 _marks.Add(new PathMark(tops, "line " + one.Style) { Of = Place(one) });
             }
         }
 
-        private ChartUnit UnitOf(Series series) => ChartUnit.Of(series.Column, series.Layer.Unit ?? SpecOf(series.Layer.Side).Unit);
-        private string Text(Series series, double value) => UnitOf(series).Text(value, series.Layer.Decimals ?? SpecOf(series.Layer.Side).Decimals);
+        private ChartUnit UnitOf(Series series) =>
+            ChartUnit.Of(series.Column, series.Layer.Unit ?? SpecOf(series.Layer.Side).Unit);
+
+        private string Text(Series series, double value) =>
+            UnitOf(series).Text(value, series.Layer.Decimals ?? SpecOf(series.Layer.Side).Decimals);
 
         private LegendEntry Entry(Series series)
         {
             var last = series.Finished(IsPartial).LastOrDefault(-1);
             double[] known = [.. series.Finished(_ => false).Select(i => series.Values[i]!.Value)];
-            var total = known.Length == 0 ? "–" : series.Column.Kind == ValueKind.Integer ? Format.Number(known.Sum()) : Text(series, known.Average());
+            var total =
+                known.Length == 0 ? "–"
+                : series.Column.Kind == ValueKind.Integer ? Format.Number(known.Sum())
+                : Text(series, known.Average());
             return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Text(series, series.Values[last]!.Value), total)
             {
                 Keys = series.Keys,
@@ -457,20 +732,50 @@ internal static class OverTime
 
         private HoverPoint Hover(long time, int i)
         {
-            var title = step >= Instants.Day ? Format.Day(time, view.Zone) : $"{Format.Day(time, view.Zone)}, {Clock(time)} to {Clock(time + step)}";
-            if (IsPartial(i)) title += ", not all of it";
-            return new HoverPoint(Middle(i), title, [.. table.Series.Select(s => s.Values[i] is { } v ? (s.IsBeyond(i) ? Format.Beyond : "") + Text(s, v) + (s.IsFilled(i) ? " filled" : "") + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "") : "–")], [.. table.Series.Select(s => s.Values[i])]) { Start = time, End = time + step };
+            var title =
+                step >= Instants.Day
+                    ? Format.Day(time, view.Zone)
+                    : $"{Format.Day(time, view.Zone)}, {Clock(time)} to {Clock(time + step)}";
+            if (IsPartial(i))
+                title += ", not all of it";
+            return new HoverPoint(
+                Middle(i),
+                title,
+                [
+                    .. table.Series.Select(s =>
+                        s.Values[i] is { } v
+                            ? (s.IsBeyond(i) ? Format.Beyond : "")
+                                + Text(s, v)
+                                + (s.IsFilled(i) ? " filled" : "")
+                                + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "")
+                            : "–"
+                    ),
+                ],
+                [.. table.Series.Select(s => s.Values[i])]
+            )
+            {
+                Start = time,
+                End = time + step,
+            };
         }
 
-        private string Clock(long time) => step < Instants.Minute ? Format.ClockSeconds(time, view.Zone) : Format.Clock(time, view.Zone);
+        private string Clock(long time) =>
+            step < Instants.Minute ? Format.ClockSeconds(time, view.Zone) : Format.Clock(time, view.Zone);
 
         private string Describe()
         {
-            if (table.Series.Count == 0) return "An empty chart.";
-            var highest = table.Series.SelectMany(s => s.Values.Select((v, i) => (Series: s, Value: v ?? double.MinValue, Time: table.Times[i]))).MaxBy(p => p.Value);
+            if (table.Series.Count == 0)
+                return "An empty chart.";
+            var highest = table
+                .Series.SelectMany(s => s.Values.Select((v, i) => (Series: s, Value: v ?? double.MinValue, Time: table.Times[i])))
+                .MaxBy(p => p.Value);
             var what = string.Join(", ", table.Series.Select(s => s.Column.Name).Distinct());
             return $"{what} over time, {Format.Stretch(_focus.From, _focus.To, view.Zone, view.Now)}, {Format.Count(table.Series.Count, "series", "series")}. "
-                + (highest.Value > double.MinValue ? $"Highest: {Text(highest.Series, highest.Value)} for {highest.Series.Name} at {Format.Clock(highest.Time, view.Zone)}." : "No values.");
+                + (
+                    highest.Value > double.MinValue
+                        ? $"Highest: {Text(highest.Series, highest.Value)} for {highest.Series.Name} at {Format.Clock(highest.Time, view.Zone)}."
+                        : "No values."
+                );
         }
     }
 }

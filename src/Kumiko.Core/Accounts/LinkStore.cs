@@ -8,7 +8,8 @@ namespace Kumiko.Core.Accounts;
 /// <summary>One-time links: of the first administrator, of people who are invited, of people who set a new password.</summary>
 public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore people)
 {
-    private static readonly long InvitedFor = 7 * Instants.Day, OtherFor = Instants.Day;
+    private static readonly long InvitedFor = 7 * Instants.Day,
+        OtherFor = Instants.Day;
 
     // A first administrator's link is worth nothing once there is an administrator.
     private const string Works = """
@@ -16,7 +17,8 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
         AND (person IS NULL OR EXISTS (SELECT 1 FROM person WHERE person.id = invitation.person AND removed IS NULL))
         """;
 
-    private const string Columns = "hash AS Hash, kind AS Kind, role AS Role, person AS Person, email AS Email, author AS Author, created AS Created, expires AS Expires";
+    private const string Columns =
+        "hash AS Hash, kind AS Kind, role AS Role, person AS Person, email AS Email, author AS Author, created AS Created, expires AS Expires";
 
     private long Now => Instants.FromDateTime(clock.GetUtcNow());
 
@@ -24,10 +26,12 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     public Task<string> First() => Make(LinkKind.First, Role.Administrator, null, "", "", OtherFor);
 
     /// <summary>A link by which somebody makes an account, for a week.</summary>
-    public Task<string> Invite(Role role, string email, string author) => Make(LinkKind.Invited, role, null, email, author, InvitedFor);
+    public Task<string> Invite(Role role, string email, string author) =>
+        Make(LinkKind.Invited, role, null, email, author, InvitedFor);
 
     /// <summary>A link by which somebody sets a new password, for a day; earlier ones of theirs end.</summary>
-    public Task<string> Reset(Person person, string author) => Make(LinkKind.Reset, person.Role, person.Id, person.Email, author, OtherFor);
+    public Task<string> Reset(Person person, string author) =>
+        Make(LinkKind.Reset, person.Role, person.Id, person.Email, author, OtherFor);
 
     private async Task<string> Make(LinkKind kind, Role role, long? person, string email, string author, long lasts)
     {
@@ -35,11 +39,31 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
         var now = Now;
         await kept.Database.Writer.Write(connection =>
         {
-            if (kind != LinkKind.Invited) connection.Execute("DELETE FROM invitation WHERE used IS NULL AND kind = @kind AND person IS @person", new { kind = NameOf(kind), person });
+            if (kind != LinkKind.Invited)
+                connection.Execute(
+                    "DELETE FROM invitation WHERE used IS NULL AND kind = @kind AND person IS @person",
+                    new { kind = NameOf(kind), person }
+                );
             // One address is invited once at a time.
-            else if (email.Length > 0) connection.Execute("DELETE FROM invitation WHERE used IS NULL AND kind = 'invited' AND email = @email COLLATE NOCASE", new { email });
-            return connection.Execute("INSERT INTO invitation (hash, role, created, kind, person, email, author, expires) VALUES (@hash, @role, @now, @kind, @person, @email, @author, @expires)",
-                new { hash = Secrets.Hash(secret), role = PeopleStore.NameOf(role), now, kind = NameOf(kind), person, email, author, expires = now + lasts });
+            else if (email.Length > 0)
+                connection.Execute(
+                    "DELETE FROM invitation WHERE used IS NULL AND kind = 'invited' AND email = @email COLLATE NOCASE",
+                    new { email }
+                );
+            return connection.Execute(
+                "INSERT INTO invitation (hash, role, created, kind, person, email, author, expires) VALUES (@hash, @role, @now, @kind, @person, @email, @author, @expires)",
+                new
+                {
+                    hash = Secrets.Hash(secret),
+                    role = PeopleStore.NameOf(role),
+                    now,
+                    kind = NameOf(kind),
+                    person,
+                    email,
+                    author,
+                    expires = now + lasts,
+                }
+            );
         });
         return secret;
     }
@@ -48,18 +72,32 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     public OneTimeLink? Find(string secret)
     {
         using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM invitation WHERE hash = @hash AND {Works}", new { hash = Secrets.Hash(secret), now = Now })?.Link;
+        return connection
+            .QuerySingleOrDefault<Row>(
+                $"SELECT {Columns} FROM invitation WHERE hash = @hash AND {Works}",
+                new { hash = Secrets.Hash(secret), now = Now }
+            )
+            ?.Link;
     }
 
     /// <summary>Links of invited people that still work, the newest first.</summary>
     public IReadOnlyList<OneTimeLink> Invited()
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<Row>($"SELECT {Columns} FROM invitation WHERE kind = 'invited' AND {Works} ORDER BY created DESC", new { now = Now }).Select(r => r.Link)];
+        return
+        [
+            .. connection
+                .Query<Row>(
+                    $"SELECT {Columns} FROM invitation WHERE kind = 'invited' AND {Works} ORDER BY created DESC",
+                    new { now = Now }
+                )
+                .Select(r => r.Link),
+        ];
     }
 
     /// <summary>Takes an invitation back.</summary>
-    public Task<int> TakeBack(string hash) => kept.Database.Writer.Write(c => c.Execute("DELETE FROM invitation WHERE hash = @hash AND used IS NULL", new { hash }));
+    public Task<int> TakeBack(string hash) =>
+        kept.Database.Writer.Write(c => c.Execute("DELETE FROM invitation WHERE hash = @hash AND used IS NULL", new { hash }));
 
     /// <summary>Uses a link up and adds the person; null where it does not work, or the address is taken.</summary>
     public async Task<Person?> Accept(string secret, string name, string email, string password)
@@ -68,8 +106,10 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
         var id = await kept.Database.Writer.Write(connection =>
         {
             // A link is not used up for an address that somebody has.
-            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM person WHERE email = @email", new { email }) > 0) return null;
-            if (Use(connection, secret, isReset: false, now) is not { } link) return null;
+            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM person WHERE email = @email", new { email }) > 0)
+                return null;
+            if (Use(connection, secret, isReset: false, now) is not { } link)
+                return null;
             return PeopleStore.Insert(connection, name, email, link.Role, password, now);
         });
         people.Changed();
@@ -82,7 +122,8 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
         var now = Now;
         var id = await kept.Database.Writer.Write(connection =>
         {
-            if (Use(connection, secret, isReset: true, now) is not { Person: { } person }) return null;
+            if (Use(connection, secret, isReset: true, now) is not { Person: { } person })
+                return null;
             connection.Execute("UPDATE person SET password = @password, off = NULL WHERE id = @person", new { password, person });
             return (long?)person;
         });
@@ -91,7 +132,17 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     }
 
     private static OneTimeLink? Use(SqliteConnection connection, string secret, bool isReset, long now) =>
-        connection.QuerySingleOrDefault<Row>($"UPDATE invitation SET used = @now WHERE hash = @hash AND (kind = 'reset') = @isReset AND {Works} RETURNING {Columns}", new { hash = Secrets.Hash(secret), isReset, now })?.Link;
+        connection
+            .QuerySingleOrDefault<Row>(
+                $"UPDATE invitation SET used = @now WHERE hash = @hash AND (kind = 'reset') = @isReset AND {Works} RETURNING {Columns}",
+                new
+                {
+                    hash = Secrets.Hash(secret),
+                    isReset,
+                    now,
+                }
+            )
+            ?.Link;
 
     private static string NameOf(LinkKind kind) => kind.ToString().ToLowerInvariant();
 
@@ -106,6 +157,18 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
         public long Created { get; init; }
         public long Expires { get; init; }
 
-        public OneTimeLink Link => new(Enum.Parse<LinkKind>(Kind, ignoreCase: true), Enum.Parse<Role>(Role, ignoreCase: true), Person, Email, Author, Created, Expires) { Hash = Hash };
+        public OneTimeLink Link =>
+            new(
+                Enum.Parse<LinkKind>(Kind, ignoreCase: true),
+                Enum.Parse<Role>(Role, ignoreCase: true),
+                Person,
+                Email,
+                Author,
+                Created,
+                Expires
+            )
+            {
+                Hash = Hash,
+            };
     }
 }

@@ -8,14 +8,16 @@ namespace Kumiko.Core.Accounts;
 /// <summary>People. Read from memory, as each request asks who it is from and what they may.</summary>
 public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
 {
-    private const string Administrators = "SELECT COUNT(*) FROM person WHERE role = 'administrator' AND off IS NULL AND removed IS NULL";
+    private const string Administrators =
+        "SELECT COUNT(*) FROM person WHERE role = 'administrator' AND off IS NULL AND removed IS NULL";
 
     private readonly Lock _lock = new();
     private IReadOnlyDictionary<long, Person>? _byId;
     private int _version;
 
     /// <summary>All who have an account, switched off or not, by name.</summary>
-    public IReadOnlyList<Person> All() => [.. ById().Values.Where(p => p.Removed is null).OrderBy(p => p.Name, StringComparer.CurrentCulture)];
+    public IReadOnlyList<Person> All() =>
+        [.. ById().Values.Where(p => p.Removed is null).OrderBy(p => p.Name, StringComparer.CurrentCulture)];
 
     /// <summary>Somebody by number, removed ones too, as what they wrote keeps their name.</summary>
     public Person? Find(long id) => ById().GetValueOrDefault(id);
@@ -32,44 +34,78 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
         return id is null ? null : Find(id.Value);
     }
 
-    internal static long? Insert(SqliteConnection connection, string name, string email, Role role, string? password, long now) => connection.ExecuteScalar<long?>(
-        "INSERT INTO person (name, email, role, password, created) VALUES (@name, @email, @role, @password, @now) ON CONFLICT (email) DO NOTHING RETURNING id",
-        new { name, email, role = NameOf(role), password, now });
+    internal static long? Insert(SqliteConnection connection, string name, string email, Role role, string? password, long now) =>
+        connection.ExecuteScalar<long?>(
+            "INSERT INTO person (name, email, role, password, created) VALUES (@name, @email, @role, @password, @now) ON CONFLICT (email) DO NOTHING RETURNING id",
+            new
+            {
+                name,
+                email,
+                role = NameOf(role),
+                password,
+                now,
+            }
+        );
 
     public Task SetName(long id, string name) => Update("name = @value", id, name);
+
     public Task SetZone(long id, string? zone) => Update("zone = @value", id, zone);
+
     public Task SetTheme(long id, string? theme) => Update("theme = @value", id, theme);
+
     public Task SetPassword(long id, string hash) => Update("password = @value", id, hash);
 
     /// <summary>Changes what somebody may do; false where that would leave no administrator.</summary>
-    public Task<bool> SetRole(long id, Role role) => UnlessLast("UPDATE person SET role = @role WHERE id = @id", id, new { id, role = NameOf(role) });
+    public Task<bool> SetRole(long id, Role role) =>
+        UnlessLast("UPDATE person SET role = @role WHERE id = @id", id, new { id, role = NameOf(role) });
 
     /// <summary>Lets somebody in no more; false where nobody would be left to run Kumiko.</summary>
-    public Task<bool> SwitchOff(long id) => UnlessLast("UPDATE person SET off = @now WHERE id = @id AND off IS NULL", id, new { id, now = Now });
+    public Task<bool> SwitchOff(long id) =>
+        UnlessLast("UPDATE person SET off = @now WHERE id = @id AND off IS NULL", id, new { id, now = Now });
 
     public Task SwitchOn(long id) => Update("off = @value", id, null);
 
     /// <summary>Takes somebody off the lists and frees their address; false where nobody would be left to run Kumiko.</summary>
-    public Task<bool> Remove(long id) => UnlessLast("UPDATE person SET removed = @now, password = NULL, email = 'removed ' || id WHERE id = @id", id, new { id, now = Now });
+    public Task<bool> Remove(long id) =>
+        UnlessLast(
+            "UPDATE person SET removed = @now, password = NULL, email = 'removed ' || id WHERE id = @id",
+            id,
+            new { id, now = Now }
+        );
 
     /// <summary>Notes a wrong password. On a full disk it is not noted, and signing in goes on.</summary>
-    public Task TriedWrong(long id, string from) => UnlessFull(c => c.Execute("UPDATE person SET wrong = wrong + 1, wrong_at = @now, wrong_from = @from WHERE id = @id", new { id, from, now = Now }));
+    public Task TriedWrong(long id, string from) =>
+        UnlessFull(c =>
+            c.Execute(
+                "UPDATE person SET wrong = wrong + 1, wrong_at = @now, wrong_from = @from WHERE id = @id",
+                new
+                {
+                    id,
+                    from,
+                    now = Now,
+                }
+            )
+        );
 
     /// <summary>Forgets the wrong passwords: they were told.</summary>
-    public Task ForgetWrong(long id) => UnlessFull(c => c.Execute("UPDATE person SET wrong = 0, wrong_at = NULL, wrong_from = NULL WHERE id = @id", new { id }));
+    public Task ForgetWrong(long id) =>
+        UnlessFull(c => c.Execute("UPDATE person SET wrong = 0, wrong_at = NULL, wrong_from = NULL WHERE id = @id", new { id }));
 
-    private Task Update(string assignment, long id, string? value) => Changing(c => c.Execute($"UPDATE person SET {assignment} WHERE id = @id", new { id, value }));
+    private Task Update(string assignment, long id, string? value) =>
+        Changing(c => c.Execute($"UPDATE person SET {assignment} WHERE id = @id", new { id, value }));
 
     /// <summary>Of two that are done at once, the second sees what the first did: there is one writer.</summary>
-    private async Task<bool> UnlessLast(string sql, long id, object parameters) => await Changing(connection =>
-    {
-        var before = connection.ExecuteScalar<long>(Administrators);
-        using var transaction = new Undo(connection);
-        connection.Execute(sql, parameters);
-        if (before > 0 && connection.ExecuteScalar<long>(Administrators) == 0) return false;
-        transaction.Keep();
-        return true;
-    });
+    private async Task<bool> UnlessLast(string sql, long id, object parameters) =>
+        await Changing(connection =>
+        {
+            var before = connection.ExecuteScalar<long>(Administrators);
+            using var transaction = new Undo(connection);
+            connection.Execute(sql, parameters);
+            if (before > 0 && connection.ExecuteScalar<long>(Administrators) == 0)
+                return false;
+            transaction.Keep();
+            return true;
+        });
 
     /// <summary>What is done within it is undone unless it is kept.</summary>
     private sealed class Undo : IDisposable
@@ -90,8 +126,13 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
 
     private async Task UnlessFull(Func<SqliteConnection, int> change)
     {
-        try { await Changing(change); }
-        catch (DiskFullException) { /* as its caller says */ }
+        try
+        {
+            await Changing(change);
+        }
+        catch (DiskFullException)
+        { /* as its caller says */
+        }
     }
 
     private async Task<T> Changing<T>(Func<SqliteConnection, T> change)
@@ -119,11 +160,15 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
         int version;
         lock (_lock)
         {
-            if (_byId is { } known) return known;
+            if (_byId is { } known)
+                return known;
             version = _version;
         }
         using var connection = kept.Database.Read();
-        var all = connection.Query<Row>("SELECT id AS Id, name AS Name, email AS Email, role AS Role, password AS Password, zone AS Zone, theme AS Theme, off AS Off, removed AS Removed, wrong AS Wrong, wrong_at AS WrongAt, wrong_from AS WrongFrom FROM person")
+        var all = connection
+            .Query<Row>(
+                "SELECT id AS Id, name AS Name, email AS Email, role AS Role, password AS Password, zone AS Zone, theme AS Theme, off AS Off, removed AS Removed, wrong AS Wrong, wrong_at AS WrongAt, wrong_from AS WrongFrom FROM person"
+            )
             .Select(r => new Person
             {
                 Id = r.Id,
@@ -136,10 +181,12 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
                 Off = r.Off,
                 Removed = r.Removed,
                 Wrong = new WrongTries(r.Wrong, r.WrongAt, r.WrongFrom),
-            }).ToDictionary(p => p.Id);
+            })
+            .ToDictionary(p => p.Id);
         // What was read before a change must not be remembered after it.
         lock (_lock)
-            if (version == _version) _byId = all;
+            if (version == _version)
+                _byId = all;
         return all;
     }
 

@@ -13,7 +13,8 @@ public sealed class RateGates(TimeProvider clock)
     public const int BytesOfRecord = 4_096;
 
     /// <summary>How many bytes are taken for a record where only their number is known yet; compressed ones are fewer.</summary>
-    private const int GuessedRecord = 200, GuessedCompressed = 20;
+    private const int GuessedRecord = 200,
+        GuessedCompressed = 20;
 
     private readonly ConcurrentDictionary<long, Gate> _gates = new();
 
@@ -26,9 +27,11 @@ public sealed class RateGates(TimeProvider clock)
     /// <summary>How long the token must wait before it may send; zero when it may now.</summary>
     public TimeSpan Wait(Token? token)
     {
-        if (token?.Rate is not { } rate) return TimeSpan.Zero;
+        if (token?.Rate is not { } rate)
+            return TimeSpan.Zero;
         var gate = Filled(token.Id, rate);
-        lock (gate) return WaitOf(gate, rate);
+        lock (gate)
+            return WaitOf(gate, rate);
     }
 
     /// <summary>Sets aside, before it is read, what a body seems to bring.</summary>
@@ -37,13 +40,17 @@ public sealed class RateGates(TimeProvider clock)
     public RateReservation? Reserve(Token? token, long? bytes, bool isCompressed, out TimeSpan wait)
     {
         wait = TimeSpan.Zero;
-        if (token?.Rate is not { } rate) return new RateReservation(this, token, 0);
-        var reserved = bytes is { } length ? Math.Clamp(length / (isCompressed ? GuessedCompressed : GuessedRecord), 1, rate) : rate;
+        if (token?.Rate is not { } rate)
+            return new RateReservation(this, token, 0);
+        var reserved = bytes is { } length
+            ? Math.Clamp(length / (isCompressed ? GuessedCompressed : GuessedRecord), 1, rate)
+            : rate;
         var gate = Filled(token.Id, rate);
         lock (gate)
         {
             wait = WaitOf(gate, rate);
-            if (wait > TimeSpan.Zero) return null;
+            if (wait > TimeSpan.Zero)
+                return null;
             gate.Left -= reserved;
         }
         return new RateReservation(this, token, reserved);
@@ -54,13 +61,16 @@ public sealed class RateGates(TimeProvider clock)
 
     internal void Take(Token? token, long cost)
     {
-        if (token?.Rate is not { } rate) return;
+        if (token?.Rate is not { } rate)
+            return;
         var gate = Filled(token.Id, rate);
-        lock (gate) gate.Left -= cost;
+        lock (gate)
+            gate.Left -= cost;
     }
 
     // Less than a whole record left is none.
-    private static TimeSpan WaitOf(Gate gate, long rate) => gate.Left >= 1 ? TimeSpan.Zero : TimeSpan.FromSeconds(Math.Max(0.001, (1 - gate.Left) / rate));
+    private static TimeSpan WaitOf(Gate gate, long rate) =>
+        gate.Left >= 1 ? TimeSpan.Zero : TimeSpan.FromSeconds(Math.Max(0.001, (1 - gate.Left) / rate));
 
     private Gate Filled(long id, long rate)
     {
@@ -81,5 +91,6 @@ public sealed class RateReservation(RateGates gates, Token? token, long reserved
     private long _open = reserved;
 
     /// <summary>Puts what really came in the place of what was set aside.</summary>
-    public void Settle(long records, long bytes) => gates.Take(token, Math.Max(records, bytes / RateGates.BytesOfRecord) - Interlocked.Exchange(ref _open, 0));
+    public void Settle(long records, long bytes) =>
+        gates.Take(token, Math.Max(records, bytes / RateGates.BytesOfRecord) - Interlocked.Exchange(ref _open, 0));
 }

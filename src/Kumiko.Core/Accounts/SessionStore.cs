@@ -18,7 +18,8 @@ public sealed class SessionStore
     private const int LongestBrowser = 200;
 
     /// <summary>A browser that is not seen for so long has to sign in again, and any after so long.</summary>
-    public static readonly long IdleFor = 14 * Instants.Day, LastsFor = 90 * Instants.Day;
+    public static readonly long IdleFor = 14 * Instants.Day,
+        LastsFor = 90 * Instants.Day;
 
     private readonly KeptDatabase _kept;
     private readonly TimeProvider _clock;
@@ -28,8 +29,26 @@ public sealed class SessionStore
     {
         (_kept, _clock) = (kept, clock);
         using var connection = kept.Database.Read();
-        _all = new(connection.Query<Row>("SELECT hash AS Hash, person AS Person, created AS Created, seen AS Seen, address AS Address, browser AS Browser, wrong AS Wrong, wrong_at AS WrongAt, wrong_from AS WrongFrom FROM session")
-            .Select(r => KeyValuePair.Create(r.Hash, new Session(r.Hash, r.Person, r.Created, r.Seen, r.Address, r.Browser, new WrongTries(r.Wrong, r.WrongAt, r.WrongFrom)))));
+        _all = new(
+            connection
+                .Query<Row>(
+                    "SELECT hash AS Hash, person AS Person, created AS Created, seen AS Seen, address AS Address, browser AS Browser, wrong AS Wrong, wrong_at AS WrongAt, wrong_from AS WrongFrom FROM session"
+                )
+                .Select(r =>
+                    KeyValuePair.Create(
+                        r.Hash,
+                        new Session(
+                            r.Hash,
+                            r.Person,
+                            r.Created,
+                            r.Seen,
+                            r.Address,
+                            r.Browser,
+                            new WrongTries(r.Wrong, r.WrongAt, r.WrongFrom)
+                        )
+                    )
+                )
+        );
     }
 
     private long Now => Instants.FromDateTime(_clock.GetUtcNow());
@@ -38,12 +57,34 @@ public sealed class SessionStore
     public async Task<string> Begin(Person person, string address, string browser)
     {
         var secret = Secrets.New();
-        var session = new Session(Secrets.Hash(secret), person.Id, Now, Now, address, browser.Length > LongestBrowser ? browser[..LongestBrowser] : browser, person.Wrong);
+        var session = new Session(
+            Secrets.Hash(secret),
+            person.Id,
+            Now,
+            Now,
+            address,
+            browser.Length > LongestBrowser ? browser[..LongestBrowser] : browser,
+            person.Wrong
+        );
         try
         {
-            await _kept.Database.Writer.Write(c => c.Execute(
-                "INSERT INTO session (hash, person, created, seen, address, browser, wrong, wrong_at, wrong_from) VALUES (@Id, @Person, @Created, @Seen, @Address, @Browser, @Count, @At, @From)",
-                new { session.Id, session.Person, session.Created, session.Seen, session.Address, session.Browser, session.Wrong.Count, session.Wrong.At, session.Wrong.From }));
+            await _kept.Database.Writer.Write(c =>
+                c.Execute(
+                    "INSERT INTO session (hash, person, created, seen, address, browser, wrong, wrong_at, wrong_from) VALUES (@Id, @Person, @Created, @Seen, @Address, @Browser, @Count, @At, @From)",
+                    new
+                    {
+                        session.Id,
+                        session.Person,
+                        session.Created,
+                        session.Seen,
+                        session.Address,
+                        session.Browser,
+                        session.Wrong.Count,
+                        session.Wrong.At,
+                        session.Wrong.From,
+                    }
+                )
+            );
         }
         // Whoever is to free the disk has to get in; the session is gone with the process.
         catch (DiskFullException) { }
@@ -55,14 +96,16 @@ public sealed class SessionStore
     public Session? Find(string secret)
     {
         var (id, now) = (Secrets.Hash(secret), Now);
-        if (!_all.TryGetValue(id, out var session) || IsOver(session, now)) return null;
+        if (!_all.TryGetValue(id, out var session) || IsOver(session, now))
+            return null;
         var seen = session with { Seen = now };
         // Where it ends meanwhile it stays ended.
         return _all.TryUpdate(id, seen, session) || _all.ContainsKey(id) ? seen : null;
     }
 
     /// <summary>Where somebody is signed in, the latest seen first.</summary>
-    public IReadOnlyList<Session> Of(long person) => [.. _all.Values.Where(s => s.Person == person && !IsOver(s, Now)).OrderByDescending(s => s.Seen)];
+    public IReadOnlyList<Session> Of(long person) =>
+        [.. _all.Values.Where(s => s.Person == person && !IsOver(s, Now)).OrderByDescending(s => s.Seen)];
 
     private static bool IsOver(Session session, long now) => now - session.Seen > IdleFor || now - session.Created > LastsFor;
 
@@ -70,16 +113,21 @@ public sealed class SessionStore
     public Task EndSecret(string secret) => End([Secrets.Hash(secret)]);
 
     /// <summary>Ends one session of a person by its id.</summary>
-    public Task End(long person, string id) => _all.TryGetValue(id, out var session) && session.Person == person ? End([id]) : Task.CompletedTask;
+    public Task End(long person, string id) =>
+        _all.TryGetValue(id, out var session) && session.Person == person ? End([id]) : Task.CompletedTask;
 
     /// <summary>Ends all sessions of a person.</summary>
     /// <param name="except">The id of one that stays; null for none.</param>
-    public Task EndAll(long person, string? except = null) => End([.. _all.Values.Where(s => s.Person == person && s.Id != except).Select(s => s.Id)]);
+    public Task EndAll(long person, string? except = null) =>
+        End([.. _all.Values.Where(s => s.Person == person && s.Id != except).Select(s => s.Id)]);
 
     private Task End(IReadOnlyList<string> ids)
     {
-        foreach (var id in ids) _all.TryRemove(id, out _);
-        return ids.Count == 0 ? Task.CompletedTask : _kept.Database.Writer.Write(c => c.Execute("DELETE FROM session WHERE hash = @id", ids.Select(id => new { id })));
+        foreach (var id in ids)
+            _all.TryRemove(id, out _);
+        return ids.Count == 0
+            ? Task.CompletedTask
+            : _kept.Database.Writer.Write(c => c.Execute("DELETE FROM session WHERE hash = @id", ids.Select(id => new { id })));
     }
 
     /// <summary>Writes down when sessions were last seen, and forgets those that are over.</summary>
@@ -88,7 +136,10 @@ public sealed class SessionStore
         var now = Now;
         await End([.. _all.Values.Where(s => IsOver(s, now)).Select(s => s.Id)]);
         var seen = _all.Values.Select(s => new { s.Id, s.Seen }).ToList();
-        if (seen.Count > 0) await _kept.Database.Writer.Write(c => c.Execute("UPDATE session SET seen = @Seen WHERE hash = @Id AND seen < @Seen", seen));
+        if (seen.Count > 0)
+            await _kept.Database.Writer.Write(c =>
+                c.Execute("UPDATE session SET seen = @Seen WHERE hash = @Id AND seen < @Seen", seen)
+            );
     }
 
     private sealed class Row

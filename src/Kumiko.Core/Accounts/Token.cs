@@ -16,7 +16,19 @@ public enum TokenPurpose
 /// <param name="Addresses">Where its holder sends from, by which senders are known that cannot show a token.</param>
 /// <param name="Protocol">What it was made for, in the words of the pages.</param>
 /// <param name="Used">When it was last good for something, UTC nanoseconds.</param>
-public sealed record Token(long Id, string Name, TokenPurpose Purpose, string Protocol, long? Rate, IReadOnlyList<string> Sources, IReadOnlyList<IPNetwork> Addresses, string Author, long Created, long? Used, long? Revoked)
+public sealed record Token(
+    long Id,
+    string Name,
+    TokenPurpose Purpose,
+    string Protocol,
+    long? Rate,
+    IReadOnlyList<string> Sources,
+    IReadOnlyList<IPNetwork> Addresses,
+    string Author,
+    long Created,
+    long? Used,
+    long? Revoked
+)
 {
     /// <summary>Whether it may send as this source.</summary>
     public bool MayName(string source) => source == Name || Sources.Contains(source) || Sources.Contains("*");
@@ -36,9 +48,12 @@ public sealed record TokenWish(string Name, TokenPurpose Purpose)
     /// <summary>What a person has to change about it; null when it is good.</summary>
     public string? Problem()
     {
-        if (Name.Trim().Length == 0) return "Give the sender a name.";
-        if (Name.Length > LongestName || Sources.Any(s => s.Length > LongestName)) return $"A name can have {LongestName} characters.";
-        if (Name.Concat(Sources.SelectMany(s => s)).Any(char.IsControl)) return "A name cannot have control characters.";
+        if (Name.Trim().Length == 0)
+            return "Give the sender a name.";
+        if (Name.Length > LongestName || Sources.Any(s => s.Length > LongestName))
+            return $"A name can have {LongestName} characters.";
+        if (Name.Concat(Sources.SelectMany(s => s)).Any(char.IsControl))
+            return "A name cannot have control characters.";
         return Rate is <= 0 ? "A rate is a number of records a second, 1 or more." : null;
     }
 
@@ -50,8 +65,10 @@ public sealed record TokenWish(string Name, TokenPurpose Purpose)
         var networks = new List<IPNetwork>();
         foreach (var part in text.Split([' ', ',', ';', '\n', '\r', '\t'], StringSplitOptions.RemoveEmptyEntries))
         {
-            if (IPAddress.TryParse(part, out var one)) networks.Add(new IPNetwork(one, one.AddressFamily == System.Net.Sockets.AddressFamily.InterNetwork ? 32 : 128));
-            else if (IPNetwork.TryParse(part, out var range)) networks.Add(range);
+            if (IPAddress.TryParse(part, out var one))
+                networks.Add(new IPNetwork(one, one.AddressFamily == System.Net.Sockets.AddressFamily.InterNetwork ? 32 : 128));
+            else if (IPNetwork.TryParse(part, out var range))
+                networks.Add(range);
             else
             {
                 problem = $"“{part}” is no address. Write 10.20.0.7, or a range such as 10.20.0.0/16.";

@@ -22,9 +22,23 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     public async Task<string> Create(TokenWish wish)
     {
         var text = "kumiko_" + Secrets.New();
-        await kept.Database.Writer.Write(connection => connection.Execute(
-            "INSERT INTO token (name, purpose, hash, created, protocol, rate, sources, addresses, author) VALUES (@Name, @purpose, @hash, @Now, @Protocol, @Rate, @sources, @addresses, @Author)",
-            new { wish.Name, purpose = Name(wish.Purpose), hash = Secrets.Hash(text), Now, wish.Protocol, wish.Rate, sources = string.Join('\n', wish.Sources), addresses = string.Join('\n', wish.Addresses), wish.Author }));
+        await kept.Database.Writer.Write(connection =>
+            connection.Execute(
+                "INSERT INTO token (name, purpose, hash, created, protocol, rate, sources, addresses, author) VALUES (@Name, @purpose, @hash, @Now, @Protocol, @Rate, @sources, @addresses, @Author)",
+                new
+                {
+                    wish.Name,
+                    purpose = Name(wish.Purpose),
+                    hash = Secrets.Hash(text),
+                    Now,
+                    wish.Protocol,
+                    wish.Rate,
+                    sources = string.Join('\n', wish.Sources),
+                    addresses = string.Join('\n', wish.Addresses),
+                    wish.Author,
+                }
+            )
+        );
         Changed();
         return text;
     }
@@ -32,7 +46,8 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>The token behind a text that is good for a purpose and not revoked, or null. Its use is noted.</summary>
     public Token? Find(string text, TokenPurpose purpose)
     {
-        if (!ByHash().TryGetValue(Secrets.Hash(text), out var token) || token.Purpose != purpose || token.Revoked is not null) return null;
+        if (!ByHash().TryGetValue(Secrets.Hash(text), out var token) || token.Purpose != purpose || token.Revoked is not null)
+            return null;
         Touch(token);
         return token;
     }
@@ -40,10 +55,15 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>The sender that is known by its address: the one with the narrowest range that holds it.</summary>
     public Token? FindSender(IPAddress address)
     {
-        if (address.IsIPv4MappedToIPv6) address = address.MapToIPv4();
-        return ByHash().Values.Where(t => t is { Purpose: TokenPurpose.Intake, Revoked: null })
+        if (address.IsIPv4MappedToIPv6)
+            address = address.MapToIPv4();
+        return ByHash()
+            .Values.Where(t => t is { Purpose: TokenPurpose.Intake, Revoked: null })
             .SelectMany(t => t.Addresses.Where(a => a.Contains(address)).Select(a => (Token: t, a.PrefixLength)))
-            .OrderByDescending(f => f.PrefixLength).ThenBy(f => f.Token.Id).FirstOrDefault().Token;
+            .OrderByDescending(f => f.PrefixLength)
+            .ThenBy(f => f.Token.Id)
+            .FirstOrDefault()
+            .Token;
     }
 
     /// <summary>Whether a token still works.</summary>
@@ -53,13 +73,20 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     public void Touch(Token token) => _used[token.Id] = Now;
 
     /// <summary>All tokens, the newest first, revoked ones too.</summary>
-    public IReadOnlyList<Token> All() => [.. ByHash().Values.Select(t => _used.TryGetValue(t.Id, out var used) ? t with { Used = used } : t).OrderByDescending(t => t.Id)];
+    public IReadOnlyList<Token> All() =>
+        [
+            .. ByHash()
+                .Values.Select(t => _used.TryGetValue(t.Id, out var used) ? t with { Used = used } : t)
+                .OrderByDescending(t => t.Id),
+        ];
 
     /// <summary>Ends a token at once, for good.</summary>
     /// <returns>False where there is none of this id that still works.</returns>
     public async Task<bool> Revoke(long id)
     {
-        var changed = await kept.Database.Writer.Write(c => c.Execute("UPDATE token SET revoked = @Now WHERE id = @id AND revoked IS NULL", new { id, Now }));
+        var changed = await kept.Database.Writer.Write(c =>
+            c.Execute("UPDATE token SET revoked = @Now WHERE id = @id AND revoked IS NULL", new { id, Now })
+        );
         Changed();
         return changed > 0;
     }
@@ -68,7 +95,9 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     public Task Save()
     {
         var used = _used.Select(u => new { Id = u.Key, At = u.Value }).ToList();
-        return used.Count == 0 ? Task.CompletedTask : kept.Database.Writer.Write(c => c.Execute("UPDATE token SET used = @At WHERE id = @Id", used));
+        return used.Count == 0
+            ? Task.CompletedTask
+            : kept.Database.Writer.Write(c => c.Execute("UPDATE token SET used = @At WHERE id = @Id", used));
     }
 
     private void Changed()
@@ -79,13 +108,34 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
 
     private IReadOnlyDictionary<string, Token> ByHash()
     {
-        if (_byHash is { } known) return known;
+        if (_byHash is { } known)
+            return known;
         var version = Volatile.Read(ref _version);
         using var connection = kept.Database.Read();
-        var all = connection.Query<Row>("SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token")
-            .ToDictionary(r => r.Hash, r => new Token(r.Id, r.Name, Enum.Parse<TokenPurpose>(r.Purpose, ignoreCase: true), r.Protocol, r.Rate, Lines(r.Sources), [.. Lines(r.Addresses).Select(a => IPNetwork.Parse(a))], r.Author, r.Created, r.Used, r.Revoked), StringComparer.Ordinal);
+        var all = connection
+            .Query<Row>(
+                "SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token"
+            )
+            .ToDictionary(
+                r => r.Hash,
+                r => new Token(
+                    r.Id,
+                    r.Name,
+                    Enum.Parse<TokenPurpose>(r.Purpose, ignoreCase: true),
+                    r.Protocol,
+                    r.Rate,
+                    Lines(r.Sources),
+                    [.. Lines(r.Addresses).Select(a => IPNetwork.Parse(a))],
+                    r.Author,
+                    r.Created,
+                    r.Used,
+                    r.Revoked
+                ),
+                StringComparer.Ordinal
+            );
         // What was read before a change must not be remembered after it.
-        if (version == Volatile.Read(ref _version)) _byHash = all;
+        if (version == Volatile.Read(ref _version))
+            _byHash = all;
         return all;
     }
 

@@ -3,10 +3,19 @@ using MathNet.Numerics;
 namespace Kumiko.Core.Analysis;
 
 /// <summary>What became of a rate between two windows.</summary>
-public enum Trend { TooFewToSay, New, Rising, Steady, Settling, Gone }
+public enum Trend
+{
+    TooFewToSay,
+    New,
+    Rising,
+    Steady,
+    Settling,
+    Gone,
+}
 
 /// <summary>A rate compared between two windows.</summary>
-/// <param name="Factor">How many times as often as before; infinite where there was none before, 0 where there is none now.</param>
+/// <param name="Factor">How many times as often as before; infinite where there was none before, 0 where there is none
+/// now.</param>
 /// <param name="P">Two-sided, corrected for the number that were tried.</param>
 public sealed record RateChange(long Before, long Now, double Factor, double P, Trend Trend)
 {
@@ -29,28 +38,39 @@ public sealed record RateChange(long Before, long Now, double Factor, double P, 
         ArgumentOutOfRangeException.ThrowIfNegativeOrZero(before);
         ArgumentOutOfRangeException.ThrowIfNegativeOrZero(now);
         var tried = Enumerable.Range(0, counts.Count).Where(i => counts[i].Before + counts[i].Now >= Fewest).ToArray();
-        var corrected = BenjaminiHochberg(Array.ConvertAll(tried, i => Probability(counts[i].Now, counts[i].Before, now, before)));
-        var changes = counts.Select(c => new RateChange(c.Before, c.Now, FactorOf(c, before, now), 1, Trend.TooFewToSay)).ToArray();
+        var corrected = BenjaminiHochberg(
+            Array.ConvertAll(tried, i => Probability(counts[i].Now, counts[i].Before, now, before))
+        );
+        var changes = counts
+            .Select(c => new RateChange(c.Before, c.Now, FactorOf(c, before, now), 1, Trend.TooFewToSay))
+            .ToArray();
         for (var t = 0; t < tried.Length; t++)
         {
             var change = changes[tried[t]];
             changes[tried[t]] = change with
             {
                 P = corrected[t],
-                Trend = corrected[t] > FalseShare ? Trend.Steady : change switch
-                {
-                    { Before: 0 } => Trend.New,
-                    { Now: 0 } => Trend.Gone,
-                    { Factor: > 1 } => Trend.Rising,
-                    _ => Trend.Settling,
-                },
+                Trend =
+                    corrected[t] > FalseShare
+                        ? Trend.Steady
+                        : change switch
+                        {
+                            { Before: 0 } => Trend.New,
+                            { Now: 0 } => Trend.Gone,
+                            { Factor: > 1 } => Trend.Rising,
+                            _ => Trend.Settling,
+                        },
             };
         }
         return changes;
     }
 
     private static double FactorOf((long Before, long Now) count, double before, double now) =>
-        count.Before == 0 ? count.Now == 0 ? 1 : double.PositiveInfinity : count.Now / now / (count.Before / before);
+        count.Before == 0
+            ? count.Now == 0
+                ? 1
+                : double.PositiveInfinity
+            : count.Now / now / (count.Before / before);
 
     /// <summary>
     /// The two-sided probability of counts at least as unlikely as these if both rates are one: given their sum, the first is
@@ -63,13 +83,18 @@ public sealed record RateChange(long Before, long Now, double Factor, double P, 
     public static double Probability(long first, long second, double firstLength, double secondLength)
     {
         var n = checked(first + second);
-        if (n == 0) return 1;
+        if (n == 0)
+            return 1;
         var share = firstLength / (firstLength + secondLength);
         var expected = n * share;
-        if (first == expected) return 1;
+        if (first == expected)
+            return 1;
         // Outcomes as likely as this one but for rounding count too.
         var most = LogMass(first) + 1e-7;
-        double P(long atMost) => atMost < 0 ? 0 : atMost >= n ? 1 : SpecialFunctions.BetaRegularized(n - atMost, atMost + 1.0, 1 - share);
+        double P(long atMost) =>
+            atMost < 0 ? 0
+            : atMost >= n ? 1
+            : SpecialFunctions.BetaRegularized(n - atMost, atMost + 1.0, 1 - share);
         if (first < expected)
         {
             var from = Edge(Math.Min(n, (long)Math.Ceiling(expected)), n + 1, k => k > n || LogMass(k) <= most);
@@ -78,19 +103,30 @@ public sealed record RateChange(long Before, long Now, double Factor, double P, 
         var to = Edge(0, (long)Math.Floor(expected) + 1, k => LogMass(k) > most) - 1;
         return Math.Min(1, Above(first) + P(to));
 
-        double LogMass(long k) => SpecialFunctions.GammaLn(n + 1.0) - SpecialFunctions.GammaLn(k + 1.0) - SpecialFunctions.GammaLn(n - k + 1.0) + (k * Math.Log(share)) + ((n - k) * Math.Log(1 - share));
+        double LogMass(long k) =>
+            SpecialFunctions.GammaLn(n + 1.0)
+            - SpecialFunctions.GammaLn(k + 1.0)
+            - SpecialFunctions.GammaLn(n - k + 1.0)
+            + (k * Math.Log(share))
+            + ((n - k) * Math.Log(1 - share));
         // The upper tail by itself, as 1 minus the rest of it would lose all its digits.
-        double Above(long from) => from > n ? 0 : from <= 0 ? 1 : SpecialFunctions.BetaRegularized(from, n - from + 1.0, share);
+        double Above(long from) =>
+            from > n ? 0
+            : from <= 0 ? 1
+            : SpecialFunctions.BetaRegularized(from, n - from + 1.0, share);
     }
 
-    /// <summary>The first number in [low, high) for which a condition holds that holds from there on; high where there is none.</summary>
+    /// <summary>The first number in [low, high) for which a condition holds that holds from there on; high where there is
+    /// none.</summary>
     private static long Edge(long low, long high, Func<long, bool> holds)
     {
         while (low < high)
         {
             var middle = low + ((high - low) / 2);
-            if (holds(middle)) high = middle;
-            else low = middle + 1;
+            if (holds(middle))
+                high = middle;
+            else
+                low = middle + 1;
         }
         return low;
     }

@@ -1,7 +1,8 @@
 namespace Kumiko.Core.Analysis;
 
 /// <summary>
-/// A straight line through points that a few outliers do not bend: the median of the slopes between all pairs, and the median of what
+/// A straight line through points that a few outliers do not bend: the median of the slopes between all pairs, and the median of
+/// what
 /// they leave (Theil, Proc. Kon. Ned. Akad. v. Wetensch. A 53, 1950; Sen, JASA 63, 1968).
 /// </summary>
 /// <param name="Level">At the time that was asked.</param>
@@ -14,23 +15,31 @@ public readonly record struct RobustTrend(double Level, double Slope, bool IsCle
     public static RobustTrend? Of(IReadOnlyList<(double Time, double Value)> points)
     {
         var there = points.Where(p => double.IsFinite(p.Value)).ToList();
-        if (there.Count < 3) return null;
+        if (there.Count < 3)
+            return null;
         var slopes = new List<double>(there.Count * (there.Count - 1) / 2);
         for (var i = 0; i < there.Count; i++)
-            for (var j = i + 1; j < there.Count; j++)
-                if (there[j].Time != there[i].Time) slopes.Add((there[j].Value - there[i].Value) / (there[j].Time - there[i].Time));
-        if (slopes.Count == 0) return null;
+        for (var j = i + 1; j < there.Count; j++)
+            if (there[j].Time != there[i].Time)
+                slopes.Add((there[j].Value - there[i].Value) / (there[j].Time - there[i].Time));
+        if (slopes.Count == 0)
+            return null;
         slopes.Sort();
         var slope = Robust.Quantile(slopes, 0.5);
         var levels = there.Select(p => p.Value - (slope * p.Time)).Order().ToList();
-        return new RobustTrend(Robust.Quantile(levels, 0.5), slope, Robust.Quantile(slopes, 0.25) > 0 || Robust.Quantile(slopes, 0.75) < 0);
+        return new RobustTrend(
+            Robust.Quantile(levels, 0.5),
+            slope,
+            Robust.Quantile(slopes, 0.25) > 0 || Robust.Quantile(slopes, 0.75) < 0
+        );
     }
 }
 
 /// <summary>Middle and spread that a few outliers do not move.</summary>
 public static class Robust
 {
-    /// <summary>What the median absolute deviation must be multiplied with to be the standard deviation of a normal distribution.</summary>
+    /// <summary>What the median absolute deviation must be multiplied with to be the standard deviation of a normal
+    /// distribution.</summary>
     public const double NormalSpread = 1.4826;
 
     /// <summary>By linear interpolation: type 7 of Hyndman and Fan, The American Statistician 50 (1996).</summary>

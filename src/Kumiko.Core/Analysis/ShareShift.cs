@@ -20,8 +20,12 @@ public sealed record ShareShift(long Now, long NowTotal, long Then, long ThenTot
     public double ThenShare => (double)Then / ThenTotal;
     public double Difference => NowShare - ThenShare;
 
-    /// <summary>The difference that is there at least: the end of its interval that is nearer to none; 0 where the interval holds none.</summary>
-    public double Least => Low > 0 ? Low : High < 0 ? -High : 0;
+    /// <summary>The difference that is there at least: the end of its interval that is nearer to none; 0 where the interval holds
+    /// none.</summary>
+    public double Least =>
+        Low > 0 ? Low
+        : High < 0 ? -High
+        : 0;
 
     /// <summary>Whether it is more than chance: of those that are called so, one in twenty is not.</summary>
     public bool IsClear => P <= RateChange.FalseShare && Least > 0;
@@ -33,13 +37,19 @@ public sealed record ShareShift(long Now, long NowTotal, long Then, long ThenTot
     /// </summary>
     public static IReadOnlyList<ShareShift> Judge(IReadOnlyList<(long Now, long Then)> counts, long nowTotal, long thenTotal)
     {
-        if (nowTotal < Fewest || thenTotal < Fewest) return [.. counts.Select(c => new ShareShift(c.Now, nowTotal, c.Then, thenTotal, -1, 1, 1))];
+        if (nowTotal < Fewest || thenTotal < Fewest)
+            return [.. counts.Select(c => new ShareShift(c.Now, nowTotal, c.Then, thenTotal, -1, 1, 1))];
         var corrected = RateChange.BenjaminiHochberg([.. counts.Select(c => Probability(c.Now, nowTotal, c.Then, thenTotal))]);
-        return [.. counts.Select((c, i) =>
-        {
-            var (low, high) = Interval(c.Now, nowTotal, c.Then, thenTotal);
-            return new ShareShift(c.Now, nowTotal, c.Then, thenTotal, low, high, corrected[i]);
-        })];
+        return
+        [
+            .. counts.Select(
+                (c, i) =>
+                {
+                    var (low, high) = Interval(c.Now, nowTotal, c.Then, thenTotal);
+                    return new ShareShift(c.Now, nowTotal, c.Then, thenTotal, low, high, corrected[i]);
+                }
+            ),
+        ];
     }
 
     /// <summary>The 95 % interval of the difference of two shares.</summary>
@@ -64,11 +74,14 @@ public sealed record ShareShift(long Now, long NowTotal, long Then, long ThenTot
     public static double Probability(long first, long firstTotal, long second, long secondTotal)
     {
         var (with, all) = (first + second, firstTotal + secondTotal);
-        if (with == 0 || with == all) return 1;
+        if (with == 0 || with == all)
+            return 1;
         if (Math.Min(Math.Min(with, all - with), Math.Min(firstTotal, secondTotal)) > MostExact)
         {
             var pooled = (double)with / all;
-            var z = (((double)first / firstTotal) - ((double)second / secondTotal)) / Math.Sqrt(pooled * (1 - pooled) * ((1.0 / firstTotal) + (1.0 / secondTotal)));
+            var z =
+                (((double)first / firstTotal) - ((double)second / secondTotal))
+                / Math.Sqrt(pooled * (1 - pooled) * ((1.0 / firstTotal) + (1.0 / secondTotal)));
             return SpecialFunctions.Erfc(Math.Abs(z) / Math.Sqrt(2));
         }
         // Given both margins the first count is hypergeometric; outcomes no more likely than this one count.
@@ -78,11 +91,15 @@ public sealed record ShareShift(long Now, long NowTotal, long Then, long ThenTot
         var mass = LogMass(from);
         for (var k = from; k <= to; k++)
         {
-            if (mass <= most) sum += Math.Exp(mass);
-            if (k < to) mass += Math.Log((double)(firstTotal - k) * (with - k)) - Math.Log((double)(k + 1) * (secondTotal - with + k + 1));
+            if (mass <= most)
+                sum += Math.Exp(mass);
+            if (k < to)
+                mass +=
+                    Math.Log((double)(firstTotal - k) * (with - k)) - Math.Log((double)(k + 1) * (secondTotal - with + k + 1));
         }
         return Math.Min(1, sum);
     }
 
-    private static double LogChoose(long n, long k) => SpecialFunctions.GammaLn(n + 1.0) - SpecialFunctions.GammaLn(k + 1.0) - SpecialFunctions.GammaLn(n - k + 1.0);
+    private static double LogChoose(long n, long k) =>
+        SpecialFunctions.GammaLn(n + 1.0) - SpecialFunctions.GammaLn(k + 1.0) - SpecialFunctions.GammaLn(n - k + 1.0);
 }

@@ -15,9 +15,12 @@ public sealed record ChangeEvent(string Id, string Source, string Type, string? 
 /// <summary>Reads a change out of an event, whatever names its sender gave the parts.</summary>
 public static class ChangeReader
 {
-    private static readonly string[]
-        What = ["what", "name", "title", "summary"], Place = ["where", "place", "service", "target", "host"], From = ["from", "before", "old", "previous"],
-        To = ["to", "after", "new", "version"], Who = ["who", "by", "author", "user", "actor"], Kind = ["kind"];
+    private static readonly string[] What = ["what", "name", "title", "summary"],
+        Place = ["where", "place", "service", "target", "host"],
+        From = ["from", "before", "old", "previous"],
+        To = ["to", "after", "new", "version"],
+        Who = ["who", "by", "author", "user", "actor"],
+        Kind = ["kind"];
 
     private static readonly string[] Kinds = ["deploy", "flag", "config", "restart"];
 
@@ -27,7 +30,15 @@ public static class ChangeReader
     public static Change? Read(ChangeEvent from, string sender, string source, long now, out string? reason)
     {
         var place = Text(from, Place) ?? from.Subject ?? "";
-        var change = new Change($"{sender} {from.Source}#{from.Id}", from.Time ?? now, Text(from, What) ?? Text(from, Kind) ?? from.Type, place, Text(from, From) ?? "", Text(from, To) ?? "", Text(from, Who) ?? from.Source)
+        var change = new Change(
+            $"{sender} {from.Source}#{from.Id}",
+            from.Time ?? now,
+            Text(from, What) ?? Text(from, Kind) ?? from.Type,
+            place,
+            Text(from, From) ?? "",
+            Text(from, To) ?? "",
+            Text(from, Who) ?? from.Source
+        )
         {
             Kind = Text(from, Kind) ?? KindOf(from.Type),
             Source = source,
@@ -41,14 +52,21 @@ public static class ChangeReader
 
     private static string? Text(ChangeEvent from, string[] names)
     {
-        if (from.Data is not { ValueKind: JsonValueKind.Object } data) return null;
+        if (from.Data is not { ValueKind: JsonValueKind.Object } data)
+            return null;
         foreach (var name in names)
-            if (data.TryGetProperty(name, out var value) && value.ValueKind is JsonValueKind.String or JsonValueKind.Number or JsonValueKind.True or JsonValueKind.False)
+            if (
+                data.TryGetProperty(name, out var value)
+                && value.ValueKind is JsonValueKind.String or JsonValueKind.Number or JsonValueKind.True or JsonValueKind.False
+            )
                 return value.ValueKind == JsonValueKind.String ? value.GetString() : value.GetRawText();
         return null;
     }
 
     /// <summary>Of a type such as <c>example.skerry.deploy.v1</c> the word that is a kind.</summary>
     private static string KindOf(string type) =>
-        type.Split('.', '/', '-', '_').FirstOrDefault(w => Kinds.Any(k => w.StartsWith(k, StringComparison.OrdinalIgnoreCase))) is { } word ? Kinds.First(k => word.StartsWith(k, StringComparison.OrdinalIgnoreCase)) : "";
+        type.Split('.', '/', '-', '_').FirstOrDefault(w => Kinds.Any(k => w.StartsWith(k, StringComparison.OrdinalIgnoreCase)))
+            is { } word
+            ? Kinds.First(k => word.StartsWith(k, StringComparison.OrdinalIgnoreCase))
+            : "";
 }

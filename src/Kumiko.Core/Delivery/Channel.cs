@@ -26,7 +26,14 @@ public abstract record ChannelSettings
 
 /// <summary>Mail to some addresses; by the server's own mail server, or by another.</summary>
 /// <param name="Security">How TLS is used: <c>starttls</c>, <c>tls</c> from the first byte, or <c>none</c>.</param>
-public sealed record MailSettings(IReadOnlyList<string> To, string Host = "", int Port = 0, string Security = "starttls", string User = "", string From = "") : ChannelSettings
+public sealed record MailSettings(
+    IReadOnlyList<string> To,
+    string Host = "",
+    int Port = 0,
+    string Security = "starttls",
+    string User = "",
+    string From = ""
+) : ChannelSettings
 {
     public override string Kind => "mail";
     public override IReadOnlyList<string> Recipients => To;
@@ -40,7 +47,8 @@ public sealed record WebhookSettings(string Url, IReadOnlyList<string> Headers) 
     public override string Kind => "webhook";
 
     /// <summary>The host alone: the rest of an address often lets its holder in.</summary>
-    public override IReadOnlyList<string> Recipients => [Uri.TryCreate(Url, UriKind.Absolute, out var url) ? url.GetLeftPart(UriPartial.Authority) : Url];
+    public override IReadOnlyList<string> Recipients =>
+        [Uri.TryCreate(Url, UriKind.Absolute, out var url) ? url.GetLeftPart(UriPartial.Authority) : Url];
     public override string SecretName => "signing secret";
 }
 
@@ -89,7 +97,8 @@ public sealed record ChannelQuiet
 
     public Bundling By { get; init; } = Bundling.Rule;
 
-    /// <summary>How long after a message the next one about the same waits, to be told together with what comes meanwhile.</summary>
+    /// <summary>How long after a message the next one about the same waits, to be told together with what comes
+    /// meanwhile.</summary>
     public long Gather { get; init; } = Instants.Minute;
 
     /// <summary>All in one message at whole multiples of this; 0 for at once.</summary>
@@ -102,10 +111,14 @@ public sealed record ChannelQuiet
     public IReadOnlyList<string> Faults()
     {
         var faults = new List<string>();
-        if (Most is < 1 or > 1000) faults.Add("Let 1 to 1000 messages through.");
-        if (Per is < 10 * Instants.Second or > Instants.Day) faults.Add("Messages are counted over 10s to 1d.");
-        if (Gather is < 0 or > Instants.Hour) faults.Add("Gather for up to 1h.");
-        if (Digest is < 0 or > Instants.Day) faults.Add("A digest comes at least once a day.");
+        if (Most is < 1 or > 1000)
+            faults.Add("Let 1 to 1000 messages through.");
+        if (Per is < 10 * Instants.Second or > Instants.Day)
+            faults.Add("Messages are counted over 10s to 1d.");
+        if (Gather is < 0 or > Instants.Hour)
+            faults.Add("Gather for up to 1h.");
+        if (Digest is < 0 or > Instants.Day)
+            faults.Add("A digest comes at least once a day.");
         return faults;
     }
 }

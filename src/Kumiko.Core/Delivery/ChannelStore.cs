@@ -19,55 +19,81 @@ public sealed class ChannelStore(KeptDatabase kept, TimeProvider clock)
         public bool IsPaused { get; init; }
         public long Author { get; init; }
 
-        public Channel Channel() => new()
-        {
-            Id = Id,
-            Name = Name,
-            Settings = JsonSerializer.Deserialize<ChannelSettings>(Settings)!,
-            Secret = Secret,
-            Template = Template,
-            Quiet = JsonSerializer.Deserialize<ChannelQuiet>(Quiet)!,
-            IsPaused = IsPaused,
-            Author = Author,
-        };
+        public Channel Channel() =>
+            new()
+            {
+                Id = Id,
+                Name = Name,
+                Settings = JsonSerializer.Deserialize<ChannelSettings>(Settings)!,
+                Secret = Secret,
+                Template = Template,
+                Quiet = JsonSerializer.Deserialize<ChannelQuiet>(Quiet)!,
+                IsPaused = IsPaused,
+                Author = Author,
+            };
     }
 
-    private const string Columns = "id AS Id, name AS Name, settings AS Settings, secret AS Secret, template AS Template, quiet AS Quiet, paused AS IsPaused, author AS Author";
+    private const string Columns =
+        "id AS Id, name AS Name, settings AS Settings, secret AS Secret, template AS Template, quiet AS Quiet, paused AS IsPaused, author AS Author";
 
     public IReadOnlyList<Channel> All()
     {
         using var connection = kept.Database.Read();
-        return [.. connection.Query<Row>($"SELECT {Columns} FROM channel WHERE removed IS NULL ORDER BY name COLLATE NOCASE, id").Select(r => r.Channel())];
+        return
+        [
+            .. connection
+                .Query<Row>($"SELECT {Columns} FROM channel WHERE removed IS NULL ORDER BY name COLLATE NOCASE, id")
+                .Select(r => r.Channel()),
+        ];
     }
 
     public Channel? Find(long id)
     {
         using var connection = kept.Database.Read();
-        return connection.QuerySingleOrDefault<Row>($"SELECT {Columns} FROM channel WHERE id = @id AND removed IS NULL", new { id })?.Channel();
+        return connection
+            .QuerySingleOrDefault<Row>($"SELECT {Columns} FROM channel WHERE id = @id AND removed IS NULL", new { id })
+            ?.Channel();
     }
 
-    public Task<long> Add(Channel channel) => kept.Database.Writer.Write(connection => connection.ExecuteScalar<long>(
-        "INSERT INTO channel (name, settings, secret, template, quiet, author, created) VALUES (@Name, @settings, @Secret, @Template, @quiet, @Author, @now) RETURNING id", Written(channel)));
+    public Task<long> Add(Channel channel) =>
+        kept.Database.Writer.Write(connection =>
+            connection.ExecuteScalar<long>(
+                "INSERT INTO channel (name, settings, secret, template, quiet, author, created) VALUES (@Name, @settings, @Secret, @Template, @quiet, @Author, @now) RETURNING id",
+                Written(channel)
+            )
+        );
 
-    public Task<int> Change(Channel channel) => kept.Database.Writer.Write(connection => connection.Execute(
-        "UPDATE channel SET name = @Name, settings = @settings, secret = @Secret, template = @Template, quiet = @quiet WHERE id = @Id", Written(channel)));
+    public Task<int> Change(Channel channel) =>
+        kept.Database.Writer.Write(connection =>
+            connection.Execute(
+                "UPDATE channel SET name = @Name, settings = @settings, secret = @Secret, template = @Template, quiet = @quiet WHERE id = @Id",
+                Written(channel)
+            )
+        );
 
-    public Task<int> Pause(long id, bool paused) => kept.Database.Writer.Write(connection => connection.Execute("UPDATE channel SET paused = @paused WHERE id = @id", new { id, paused }));
+    public Task<int> Pause(long id, bool paused) =>
+        kept.Database.Writer.Write(connection =>
+            connection.Execute("UPDATE channel SET paused = @paused WHERE id = @id", new { id, paused })
+        );
 
     /// <summary>Takes a channel away, or brings it back. What it sent stays in the history.</summary>
-    public Task<int> Remove(long id, bool removed) => kept.Database.Writer.Write(connection => connection.Execute("UPDATE channel SET removed = @at WHERE id = @id", new { id, at = removed ? Now() : (long?)null }));
+    public Task<int> Remove(long id, bool removed) =>
+        kept.Database.Writer.Write(connection =>
+            connection.Execute("UPDATE channel SET removed = @at WHERE id = @id", new { id, at = removed ? Now() : (long?)null })
+        );
 
-    private object Written(Channel channel) => new
-    {
-        channel.Id,
-        channel.Name,
-        settings = JsonSerializer.Serialize(channel.Settings),
-        channel.Secret,
-        channel.Template,
-        quiet = JsonSerializer.Serialize(channel.Quiet),
-        channel.Author,
-        now = Now(),
-    };
+    private object Written(Channel channel) =>
+        new
+        {
+            channel.Id,
+            channel.Name,
+            settings = JsonSerializer.Serialize(channel.Settings),
+            channel.Secret,
+            channel.Template,
+            quiet = JsonSerializer.Serialize(channel.Quiet),
+            channel.Author,
+            now = Now(),
+        };
 
     private long Now() => Instants.FromDateTime(clock.GetUtcNow());
 }

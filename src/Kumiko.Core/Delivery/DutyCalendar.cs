@@ -12,13 +12,17 @@ namespace Kumiko.Core.Delivery;
 /// <param name="IsClosed">Whether the calendar's hours do not hold on it.</param>
 public sealed record CalendarDay(string Date, bool EachYear, string Mark, bool IsClosed)
 {
-    public bool Is(LocalDate day) => LocalDatePattern.Iso.Parse(Date) is { Success: true, Value: var date } && (EachYear ? date.Month == day.Month && date.Day == day.Day : date == day);
+    public bool Is(LocalDate day) =>
+        LocalDatePattern.Iso.Parse(Date) is { Success: true, Value: var date }
+        && (EachYear ? date.Month == day.Month && date.Day == day.Day : date == day);
 }
 
 /// <summary>Hours of a week and special days, in a zone of their own: a timetable, office hours, holidays.</summary>
 public sealed record DutyCalendar
 {
-    public const int MostHours = 20, MostDays = 500, LongestName = 100;
+    public const int MostHours = 20,
+        MostDays = 500,
+        LongestName = 100;
 
     public string Zone { get; init; } = "UTC";
     public IReadOnlyList<CheckHours> Hours { get; init; } = [];
@@ -36,8 +40,11 @@ public sealed record DutyCalendar
 
     private bool Holds(CheckHours hours, LocalDate day, int minute, bool over)
     {
-        if (!hours.Days.Contains((int)day.DayOfWeek) || Days.Any(d => d.IsClosed && d.Is(day))) return false;
-        return over ? hours.From >= hours.To && minute < hours.To : minute >= hours.From && (hours.From >= hours.To || minute < hours.To);
+        if (!hours.Days.Contains((int)day.DayOfWeek) || Days.Any(d => d.IsClosed && d.Is(day)))
+            return false;
+        return over
+            ? hours.From >= hours.To && minute < hours.To
+            : minute >= hours.From && (hours.From >= hours.To || minute < hours.To);
     }
 
     /// <summary>What the day of an instant is marked as.</summary>
@@ -51,11 +58,22 @@ public sealed record DutyCalendar
     public IReadOnlyList<string> Faults()
     {
         var faults = new List<string>();
-        if (DateTimeZoneProviders.Tzdb.GetZoneOrNull(Zone) is null) faults.Add($"There is no time zone “{Zone}”. Give one as Europe/Dublin.");
-        if (Hours.Count > MostHours || Days.Count > MostDays) faults.Add($"A calendar has up to {MostHours} lines of hours and {MostDays} days.");
-        foreach (var hours in Hours.Where(h => h.Days.Count == 0 || h.From is < 0 or >= CheckHours.MinutesOfDay || h.To is < 0 or > CheckHours.MinutesOfDay)) faults.Add(hours.Days.Count == 0 ? "Choose at least one day for each line of hours." : "Give hours as 05:30 and 22:00.");
-        foreach (var day in Days.Where(d => !LocalDatePattern.Iso.Parse(d.Date).Success)) faults.Add($"“{day.Date}” is no date. Give it as 2026-12-25.");
-        if (Days.Any(d => d.Mark.Trim().Length is 0 or > 40)) faults.Add("Say of each day what it is, in up to 40 characters: holiday, storm.");
+        if (DateTimeZoneProviders.Tzdb.GetZoneOrNull(Zone) is null)
+            faults.Add($"There is no time zone “{Zone}”. Give one as Europe/Dublin.");
+        if (Hours.Count > MostHours || Days.Count > MostDays)
+            faults.Add($"A calendar has up to {MostHours} lines of hours and {MostDays} days.");
+        foreach (
+            var hours in Hours.Where(h =>
+                h.Days.Count == 0 || h.From is < 0 or >= CheckHours.MinutesOfDay || h.To is < 0 or > CheckHours.MinutesOfDay
+            )
+        )
+            faults.Add(
+                hours.Days.Count == 0 ? "Choose at least one day for each line of hours." : "Give hours as 05:30 and 22:00."
+            );
+        foreach (var day in Days.Where(d => !LocalDatePattern.Iso.Parse(d.Date).Success))
+            faults.Add($"“{day.Date}” is no date. Give it as 2026-12-25.");
+        if (Days.Any(d => d.Mark.Trim().Length is 0 or > 40))
+            faults.Add("Say of each day what it is, in up to 40 characters: holiday, storm.");
         return faults;
     }
 }

@@ -14,27 +14,44 @@ public static class QuietPlan
     /// <param name="recent">When messages went to the target, within <see cref="ChannelQuiet.Per"/>.</param>
     /// <param name="waiting">Oldest first.</param>
     /// <returns>The bundles of each message.</returns>
-    public static IReadOnlyList<IReadOnlyList<string>> Decide(ChannelQuiet quiet, IEnumerable<long> recent, IReadOnlyList<WaitingBundle> waiting, long now)
+    public static IReadOnlyList<IReadOnlyList<string>> Decide(
+        ChannelQuiet quiet,
+        IEnumerable<long> recent,
+        IReadOnlyList<WaitingBundle> waiting,
+        long now
+    )
     {
-        if (waiting.Count == 0) return [];
+        if (waiting.Count == 0)
+            return [];
         if (quiet.Digest > 0)
         {
             var digest = waiting.Where(w => NextDigest(quiet, w.Since) <= now).Select(w => w.Name).ToList();
             var atOnce = quiet.CriticalAtOnce ? waiting.Where(w => w.IsCritical && !digest.Contains(w.Name)).ToList() : [];
             // A digest that is due takes everything along.
-            if (digest.Count > 0) return [[.. waiting.Select(w => w.Name)]];
+            if (digest.Count > 0)
+                return
+                [
+                    [.. waiting.Select(w => w.Name)],
+                ];
             waiting = atOnce;
         }
         var free = quiet.Most - recent.Count(t => t > now - quiet.Per);
         var ready = waiting.Where(w => w.Last is not { } last || last <= now - quiet.Gather).Select(w => w.Name).ToList();
-        if (free <= 0 || ready.Count == 0) return [];
+        if (free <= 0 || ready.Count == 0)
+            return [];
         // The last message that may go takes along all that waits.
-        if (ready.Count < free) return [.. ready.Select(r => (IReadOnlyList<string>)[r])];
-        return [.. ready.Take(free - 1).Select(r => (IReadOnlyList<string>)[r]), [.. waiting.Select(w => w.Name).Except(ready.Take(free - 1))]];
+        if (ready.Count < free)
+            return [.. ready.Select(r => (IReadOnlyList<string>)[r])];
+        return
+        [
+            .. ready.Take(free - 1).Select(r => (IReadOnlyList<string>)[r]),
+            [.. waiting.Select(w => w.Name).Except(ready.Take(free - 1))],
+        ];
     }
 
     /// <summary>When what waits since then is told in a digest.</summary>
-    public static long NextDigest(ChannelQuiet quiet, long since) => quiet.Digest <= 0 ? since : ((since / quiet.Digest) + 1) * quiet.Digest;
+    public static long NextDigest(ChannelQuiet quiet, long since) =>
+        quiet.Digest <= 0 ? since : ((since / quiet.Digest) + 1) * quiet.Digest;
 
     /// <summary>When further messages can go, once the limit is reached; null where it is not.</summary>
     public static long? FullUntil(ChannelQuiet quiet, IEnumerable<long> recent, long now)

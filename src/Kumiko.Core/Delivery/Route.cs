@@ -33,10 +33,20 @@ public sealed record RouteTimes
     public bool Hold(long at, DutyCalendar? calendar)
     {
         var marks = Calendar is null || calendar is null ? [] : calendar.MarksAt(at);
-        if (NotOn.Length > 0 && marks.Contains(NotOn, StringComparer.OrdinalIgnoreCase)) return false;
-        if (AlsoOn.Length > 0 && marks.Contains(AlsoOn, StringComparer.OrdinalIgnoreCase)) return true;
-        if (Hours is { } hours && !hours.Contain(at, DateTimeZoneProviders.Tzdb.GetZoneOrNull(Zone) ?? DateTimeZone.Utc)) return false;
-        return Calendar is null || calendar is null || Side switch { CalendarSide.Inside => calendar.IsOpen(at), CalendarSide.Outside => !calendar.IsOpen(at), _ => true };
+        if (NotOn.Length > 0 && marks.Contains(NotOn, StringComparer.OrdinalIgnoreCase))
+            return false;
+        if (AlsoOn.Length > 0 && marks.Contains(AlsoOn, StringComparer.OrdinalIgnoreCase))
+            return true;
+        if (Hours is { } hours && !hours.Contain(at, DateTimeZoneProviders.Tzdb.GetZoneOrNull(Zone) ?? DateTimeZone.Utc))
+            return false;
+        return Calendar is null
+            || calendar is null
+            || Side switch
+            {
+                CalendarSide.Inside => calendar.IsOpen(at),
+                CalendarSide.Outside => !calendar.IsOpen(at),
+                _ => true,
+            };
     }
 }
 
@@ -44,7 +54,9 @@ public sealed record RouteTimes
 /// <param name="After">Since the start of the telling; nanoseconds.</param>
 public sealed record EscalationStep(long After, IReadOnlyList<long> Channels)
 {
-    public bool Equals(EscalationStep? other) => other is not null && After == other.After && Channels.SequenceEqual(other.Channels);
+    public bool Equals(EscalationStep? other) =>
+        other is not null && After == other.After && Channels.SequenceEqual(other.Channels);
+
     public override int GetHashCode() => HashCode.Combine(After, Channels.Count);
 }
 
@@ -65,12 +77,18 @@ public sealed record RouteDefinition
     public IReadOnlyList<string> Faults()
     {
         var faults = new List<string>();
-        if (Channels.Count == 0) faults.Add("Choose at least one channel.");
-        if (Steps.Count > MostSteps) faults.Add($"A route has up to {MostSteps} steps.");
-        if (Steps.Any(s => s.After is < Instants.Minute or > 7 * Instants.Day)) faults.Add("A step comes 1m to 7d after the start.");
-        if (Steps.Any(s => s.Channels.Count == 0)) faults.Add("Choose a channel for each step.");
-        if (Times.Hours is { } hours && (hours.Days.Count == 0 || hours.From == hours.To)) faults.Add("Give hours as 05:30 and 22:00, and at least one day.");
-        if (Times.Calendar is null && (Times.Side != CalendarSide.Any || Times.AlsoOn.Length + Times.NotOn.Length > 0)) faults.Add("Choose the calendar whose hours and days are meant.");
+        if (Channels.Count == 0)
+            faults.Add("Choose at least one channel.");
+        if (Steps.Count > MostSteps)
+            faults.Add($"A route has up to {MostSteps} steps.");
+        if (Steps.Any(s => s.After is < Instants.Minute or > 7 * Instants.Day))
+            faults.Add("A step comes 1m to 7d after the start.");
+        if (Steps.Any(s => s.Channels.Count == 0))
+            faults.Add("Choose a channel for each step.");
+        if (Times.Hours is { } hours && (hours.Days.Count == 0 || hours.From == hours.To))
+            faults.Add("Give hours as 05:30 and 22:00, and at least one day.");
+        if (Times.Calendar is null && (Times.Side != CalendarSide.Any || Times.AlsoOn.Length + Times.NotOn.Length > 0))
+            faults.Add("Choose the calendar whose hours and days are meant.");
         return faults;
     }
 }

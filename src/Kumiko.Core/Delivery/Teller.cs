@@ -18,7 +18,15 @@ public interface IResultSink
 /// Settles who is told of what waits: routes, escalation, quiet times, and which tellings share a message. Each step is one
 /// transaction, so a restart neither loses nor repeats.
 /// </summary>
-public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore rules, RouteStore routes, BriefReader briefs, IResultSink results, TimeProvider clock)
+public sealed class Teller(
+    KeptDatabase kept,
+    TellingStore tellings,
+    RuleStore rules,
+    RouteStore routes,
+    BriefReader briefs,
+    IResultSink results,
+    TimeProvider clock
+)
 {
     private const int AtOnce = 500;
 
@@ -28,10 +36,12 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     /// <summary>So long messages wait for briefs; those of further alerts come behind them.</summary>
     private static readonly TimeSpan BriefsFirst = TimeSpan.FromSeconds(2);
 
-    private const long KeptFor = 90 * Instants.Day, ResultsKeptFor = Instants.Day;
+    private const long KeptFor = 90 * Instants.Day,
+        ResultsKeptFor = Instants.Day;
 
     private readonly Queue<long> _briefs = new();
-    private long _pruned, _released;
+    private long _pruned,
+        _released;
 
     /// <summary>Plans what waits, escalates, and makes messages of what may go now; returns how many messages it made.</summary>
     public async Task<int> TellWaiting(CancellationToken cancel)
@@ -44,17 +54,20 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         }
         planned += await Escalate();
         // What waits for a limit or a quiet time is looked at now and then; what is new at once.
-        if (planned == 0 && Now() - _released is >= 0 and < Instants.Second) return 0;
+        if (planned == 0 && Now() - _released is >= 0 and < Instants.Second)
+            return 0;
         _released = Now();
         var made = await Release();
-        if (Now() - _pruned > Instants.Hour) await Prune();
+        if (Now() - _pruned > Instants.Hour)
+            await Prune();
         return made;
     }
 
     private async Task<int> PlanWaiting(CancellationToken cancel)
     {
         var waiting = tellings.Waiting(AtOnce);
-        if (waiting.Count == 0) return 0;
+        if (waiting.Count == 0)
+            return 0;
         var book = routes.Book();
         var known = new Dictionary<long, Rule?>();
         Rule? RuleOf(long id) => known.TryGetValue(id, out var rule) ? rule : known[id] = rules.FindAny(id);
@@ -62,21 +75,35 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         var late = new List<Telling>();
         foreach (var telling in waiting)
         {
-            if (telling.Kind == TellingKind.Started && clock.GetElapsedTime(began) > BriefsFirst) late.Add(telling);
-            else if (telling.Kind == TellingKind.Started) await BriefOf(telling, RuleOf(telling.Rule), cancel);
-            if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule) await Sample(rule, telling, cancel);
+            if (telling.Kind == TellingKind.Started && clock.GetElapsedTime(began) > BriefsFirst)
+                late.Add(telling);
+            else if (telling.Kind == TellingKind.Started)
+                await BriefOf(telling, RuleOf(telling.Rule), cancel);
+            if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule)
+                await Sample(rule, telling, cancel);
         }
-        await kept.Database.Writer.Write(connection =>
-        {
-            foreach (var telling in waiting)
+        await kept.Database.Writer.Write(
+            connection =>
             {
-                // Once, even where two look at the same time.
-                if (connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id AND planned IS NULL", new { telling.Id, now = Now() }) > 0) Plan(connection, telling, RuleOf(telling.Rule), book);
-            }
-            return waiting.Count;
-        }, cancel: cancel);
-        if (late.Count > 0) await Release();
-        foreach (var telling in late) await BriefOf(telling, RuleOf(telling.Rule), cancel);
+                foreach (var telling in waiting)
+                {
+                    // Once, even where two look at the same time.
+                    if (
+                        connection.Execute(
+                            "UPDATE telling SET planned = @now WHERE id = @Id AND planned IS NULL",
+                            new { telling.Id, now = Now() }
+                        ) > 0
+                    )
+                        Plan(connection, telling, RuleOf(telling.Rule), book);
+                }
+                return waiting.Count;
+            },
+            cancel: cancel
+        );
+        if (late.Count > 0)
+            await Release();
+        foreach (var telling in late)
+            await BriefOf(telling, RuleOf(telling.Rule), cancel);
         return waiting.Count;
     }
 
@@ -84,33 +111,60 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     private async Task BriefOf(Telling telling, Rule? rule, CancellationToken cancel)
     {
         var now = Now();
-        while (_briefs.TryPeek(out var first) && first <= now - Instants.Minute) _briefs.Dequeue();
-        if (_briefs.Count >= MostBriefs || telling.Alert is not { } id || rules.Alerts.Find(id) is not { Brief: null } alert) return;
+        while (_briefs.TryPeek(out var first) && first <= now - Instants.Minute)
+            _briefs.Dequeue();
+        if (_briefs.Count >= MostBriefs || telling.Alert is not { } id || rules.Alerts.Find(id) is not { Brief: null } alert)
+            return;
         _briefs.Enqueue(now);
-        try { await rules.Alerts.Briefed(id, await briefs.Read(alert, rule, new AlertEvent { Level = telling.Level.ToString().ToLowerInvariant(), Value = telling.Value }, cancel)); }
+        try
+        {
+            await rules.Alerts.Briefed(
+                id,
+                await briefs.Read(
+                    alert,
+                    rule,
+                    new AlertEvent { Level = telling.Level.ToString().ToLowerInvariant(), Value = telling.Value },
+                    cancel
+                )
+            );
+        }
         // People are told without it rather than not at all; who opens the alert has it computed.
         catch (Exception) when (!cancel.IsCancellationRequested) { }
     }
 
     private async Task Sample(Rule rule, Telling result, CancellationToken cancel)
     {
-        try { await results.Write(rule, result, cancel); }
+        try
+        {
+            await results.Write(rule, result, cancel);
+        }
         // A full disk costs a sample, and not what others are to be told.
         catch (Exception) when (!cancel.IsCancellationRequested) { }
     }
 
     private void Plan(SqliteConnection connection, Telling telling, Rule? rule, RouteBook book)
     {
-        if (rule is null) return;
+        if (rule is null)
+            return;
         if (telling.Kind == TellingKind.Result)
         {
             foreach (var channel in book.Among(rule.OnwardChannels))
-                foreach (var recipient in channel.Settings.Recipients)
-                    Item(connection, telling, channel.Id, recipient, "", null, Held.Free, SendingStore.Add(connection, channel.Id, recipient, "result", Now()));
+            foreach (var recipient in channel.Settings.Recipients)
+                Item(
+                    connection,
+                    telling,
+                    channel.Id,
+                    recipient,
+                    "",
+                    null,
+                    Held.Free,
+                    SendingStore.Add(connection, channel.Id, recipient, "result", Now())
+                );
             return;
         }
         var alert = telling.Alert is { } id ? AlertStore.Find(connection, id) : null;
-        if (telling.Alert is not null && alert is null) return;
+        if (telling.Alert is not null && alert is null)
+            return;
         var facts = alert is null ? AlertFacts.Of(rule, telling.Level) : AlertFacts.Of(alert, telling.Level);
         var held = Hold(facts, alert, book);
         if (telling.Kind == TellingKind.Ended)
@@ -121,33 +175,68 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         var hits = book.For(facts, Now());
         var told = new HashSet<(long?, string)>();
         foreach (var address in rule.Recipients)
-            if (told.Add((null, address.ToLowerInvariant()))) Item(connection, telling, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, held);
+            if (told.Add((null, address.ToLowerInvariant())))
+                Item(connection, telling, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, held);
         foreach (var hit in hits)
         {
-            foreach (var channel in hit.Channels) Add(connection, telling, channel, hit.Route.Id, facts, rule, held, told);
-            if (telling.Kind != TellingKind.Started || alert is null) continue;
+            foreach (var channel in hit.Channels)
+                Add(connection, telling, channel, hit.Route.Id, facts, rule, held, told);
+            if (telling.Kind != TellingKind.Started || alert is null)
+                continue;
             for (var step = 0; step < hit.Route.Definition.Steps.Count; step++)
-                connection.Execute("INSERT OR IGNORE INTO escalation (alert, route, step, due) VALUES (@Id, @route, @step, @due)", new { alert.Id, route = hit.Route.Id, step, due = Math.Max(Now(), held.Until ?? 0) + hit.Route.Definition.Steps[step].After });
+                connection.Execute(
+                    "INSERT OR IGNORE INTO escalation (alert, route, step, due) VALUES (@Id, @route, @step, @due)",
+                    new
+                    {
+                        alert.Id,
+                        route = hit.Route.Id,
+                        step,
+                        due = Math.Max(Now(), held.Until ?? 0) + hit.Route.Definition.Steps[step].After,
+                    }
+                );
         }
     }
 
     /// <param name="told">Who is told already: mail addresses, whatever leads to them, and recipients of other channels.</param>
-    private static void Add(SqliteConnection connection, Telling telling, Channel channel, long route, AlertFacts facts, Rule rule, Held held, HashSet<(long?, string)> told)
+    private static void Add(
+        SqliteConnection connection,
+        Telling telling,
+        Channel channel,
+        long route,
+        AlertFacts facts,
+        Rule rule,
+        Held held,
+        HashSet<(long?, string)> told
+    )
     {
         foreach (var recipient in channel.Settings.Recipients)
-            if (told.Add((channel.Settings is MailSettings ? null : channel.Id, recipient.ToLowerInvariant()))) Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
+            if (told.Add((channel.Settings is MailSettings ? null : channel.Id, recipient.ToLowerInvariant())))
+                Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
     }
 
     /// <summary>The end goes to those who were told of the alert, or wait to be.</summary>
     private static void End(SqliteConnection connection, Telling telling, Alert alert, RouteBook book, Held held)
     {
-        var before = connection.Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, long? Quiet, string Why)>(
-            "SELECT i.channel, i.recipient, i.bundle, i.route, MAX(CASE WHEN i.delivery IS NULL THEN i.hold END), MAX(CASE WHEN i.delivery IS NULL THEN i.quiet END), MAX(CASE WHEN i.delivery IS NULL THEN i.why ELSE '' END) FROM telling t JOIN delivery_item i ON i.telling = t.id WHERE t.alert = @Id AND i.dropped IS NULL GROUP BY i.channel, i.recipient", new { alert.Id }).ToList();
+        var before = connection
+            .Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, long? Quiet, string Why)>(
+                "SELECT i.channel, i.recipient, i.bundle, i.route, MAX(CASE WHEN i.delivery IS NULL THEN i.hold END), MAX(CASE WHEN i.delivery IS NULL THEN i.quiet END), MAX(CASE WHEN i.delivery IS NULL THEN i.why ELSE '' END) FROM telling t JOIN delivery_item i ON i.telling = t.id WHERE t.alert = @Id AND i.dropped IS NULL GROUP BY i.channel, i.recipient",
+                new { alert.Id }
+            )
+            .ToList();
         foreach (var to in before)
         {
-            if (to.Route is { } route && book.Route(route) is { Definition.TellsEnd: false }) continue;
+            if (to.Route is { } route && book.Route(route) is { Definition.TellsEnd: false })
+                continue;
             // What it ends is held still: they go, or stay away, together.
-            Item(connection, telling, to.Channel, to.Recipient, to.Bundle, to.Route, to.Hold is { } earlier && !(held.Until > earlier) ? new Held(earlier, to.Quiet, to.Why) : held);
+            Item(
+                connection,
+                telling,
+                to.Channel,
+                to.Recipient,
+                to.Bundle,
+                to.Route,
+                to.Hold is { } earlier && !(held.Until > earlier) ? new Held(earlier, to.Quiet, to.Why) : held
+            );
         }
     }
 
@@ -155,8 +244,12 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     private Held Hold(AlertFacts facts, Alert? alert, RouteBook book)
     {
         var now = Now();
-        var held = book.QuietFor(facts, now) is { } quiet ? new Held(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}") : Held.Free;
-        return alert?.Snoozed is { } snoozed && snoozed > now && !(held.Until > snoozed) ? new Held(snoozed, null, "snoozed") : held;
+        var held = book.QuietFor(facts, now) is { } quiet
+            ? new Held(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}")
+            : Held.Free;
+        return alert?.Snoozed is { } snoozed && snoozed > now && !(held.Until > snoozed)
+            ? new Held(snoozed, null, "snoozed")
+            : held;
     }
 
     /// <param name="Until">Null where nothing holds it.</param>
@@ -166,52 +259,123 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         public static readonly Held Free = new(null, null, "");
     }
 
-    private static void Item(SqliteConnection connection, Telling telling, long? channel, string recipient, string bundle, long? route, Held held, long? delivery = null) => connection.Execute(
-        "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, quiet, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @Until, @Quiet, @Why, @delivery)",
-        new { telling.Id, channel, recipient, bundle, level = telling.Kind == TellingKind.Ended ? "none" : telling.Level.ToString().ToLowerInvariant(), route, since = telling.At, held.Until, held.Quiet, held.Why, delivery });
+    private static void Item(
+        SqliteConnection connection,
+        Telling telling,
+        long? channel,
+        string recipient,
+        string bundle,
+        long? route,
+        Held held,
+        long? delivery = null
+    ) =>
+        connection.Execute(
+            "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, quiet, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @Until, @Quiet, @Why, @delivery)",
+            new
+            {
+                telling.Id,
+                channel,
+                recipient,
+                bundle,
+                level = telling.Kind == TellingKind.Ended ? "none" : telling.Level.ToString().ToLowerInvariant(),
+                route,
+                since = telling.At,
+                held.Until,
+                held.Quiet,
+                held.Why,
+                delivery,
+            }
+        );
 
-    private static string BundleOf(AlertFacts facts, Rule rule, ChannelQuiet quiet) => quiet.By switch
-    {
-        Bundling.Rule => FormattableString.Invariant($"rule {rule.Id}"),
-        Bundling.Label => "label " + (facts.Labels.Count > 0 ? facts.Labels[0] : ""),
-        Bundling.Team => "team " + facts.Team,
-        _ => "all",
-    };
+    private static string BundleOf(AlertFacts facts, Rule rule, ChannelQuiet quiet) =>
+        quiet.By switch
+        {
+            Bundling.Rule => FormattableString.Invariant($"rule {rule.Id}"),
+            Bundling.Label => "label " + (facts.Labels.Count > 0 ? facts.Labels[0] : ""),
+            Bundling.Team => "team " + facts.Team,
+            _ => "all",
+        };
 
     /// <summary>Tells the next ones of alerts that nobody acknowledged.</summary>
     private async Task<int> Escalate()
     {
         var now = Now();
         using (var connection = kept.Database.Read())
-            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM escalation WHERE done IS NULL AND due <= @now)", new { now }) == 0) return 0;
+            if (
+                connection.ExecuteScalar<long>(
+                    "SELECT EXISTS (SELECT 1 FROM escalation WHERE done IS NULL AND due <= @now)",
+                    new { now }
+                ) == 0
+            )
+                return 0;
         var book = routes.Book();
         return await kept.Database.Writer.Write(connection =>
         {
             var escalated = 0;
-            foreach (var (id, routeId, step) in connection.Query<(long Alert, long Route, int Step)>("SELECT alert, route, step FROM escalation WHERE done IS NULL AND due <= @now ORDER BY due, alert, step LIMIT @AtOnce", new { now, AtOnce }).ToList())
+            foreach (
+                var (id, routeId, step) in connection
+                    .Query<(long Alert, long Route, int Step)>(
+                        "SELECT alert, route, step FROM escalation WHERE done IS NULL AND due <= @now ORDER BY due, alert, step LIMIT @AtOnce",
+                        new { now, AtOnce }
+                    )
+                    .ToList()
+            )
             {
                 var alert = AlertStore.Find(connection, id);
-                if (alert is { IsOpen: true, Acknowledged: null } && book.Route(routeId) is { IsPaused: false } route && step < route.Definition.Steps.Count && rules.FindAny(alert.Rule) is { } rule)
+                if (
+                    alert is { IsOpen: true, Acknowledged: null }
+                    && book.Route(routeId) is { IsPaused: false } route
+                    && step < route.Definition.Steps.Count
+                    && rules.FindAny(alert.Rule) is { } rule
+                )
                 {
                     var facts = AlertFacts.Of(alert, alert.Level);
                     if (Hold(facts, alert, book).Until is { } until)
                     {
-                        connection.Execute("UPDATE escalation SET due = @until WHERE alert = @id AND route = @routeId AND step = @step", new { id, routeId, step, until });
+                        connection.Execute(
+                            "UPDATE escalation SET due = @until WHERE alert = @id AND route = @routeId AND step = @step",
+                            new
+                            {
+                                id,
+                                routeId,
+                                step,
+                                until,
+                            }
+                        );
                         continue;
                     }
-                    var telling = new Telling { Id = TellingStore.AddEscalated(connection, alert, now), Kind = TellingKind.Escalated, Rule = rule.Id, Alert = id, At = now, Level = alert.Level };
+                    var telling = new Telling
+                    {
+                        Id = TellingStore.AddEscalated(connection, alert, now),
+                        Kind = TellingKind.Escalated,
+                        Rule = rule.Id,
+                        Alert = id,
+                        At = now,
+                        Level = alert.Level,
+                    };
                     connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now });
                     var told = new HashSet<(long?, string)>();
-                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels)) Add(connection, telling, channel, routeId, facts, rule, Held.Free, told);
+                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels))
+                        Add(connection, telling, channel, routeId, facts, rule, Held.Free, told);
                 }
-                connection.Execute("UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step", new { now, id, routeId, step });
+                connection.Execute(
+                    "UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step",
+                    new
+                    {
+                        now,
+                        id,
+                        routeId,
+                        step,
+                    }
+                );
                 escalated++;
             }
             return escalated;
         });
     }
 
-    /// <summary>What was held and is no longer worth telling, once its time is over; a quiet time that was ended early, or somebody who woke an alert, ends it at once.</summary>
+    /// <summary>What was held and is no longer worth telling, once its time is over; a quiet time that was ended early, or
+    /// somebody who woke an alert, ends it at once.</summary>
     private const string DropHeld = """
         UPDATE delivery_item SET hold = @now WHERE delivery IS NULL AND dropped IS NULL AND hold > @now
           AND (EXISTS (SELECT 1 FROM quiet_time q WHERE q.id = delivery_item.quiet AND q.removed IS NOT NULL)
@@ -231,14 +395,23 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     {
         var now = Now();
         using (var connection = kept.Database.Read())
-            if (connection.ExecuteScalar<long>("SELECT EXISTS (SELECT 1 FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL)", new { now }) == 0) return 0;
+            if (
+                connection.ExecuteScalar<long>(
+                    "SELECT EXISTS (SELECT 1 FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL)",
+                    new { now }
+                ) == 0
+            )
+                return 0;
         var book = routes.Book();
         return await kept.Database.Writer.Write(connection =>
         {
             connection.Execute(DropHeld, new { now });
-            var waiting = connection.Query<(long? Channel, string Recipient, string Bundle, long Since, long Critical)>(
-                    "SELECT channel, recipient, bundle, MIN(since), MAX(level = 'critical') FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL AND hold IS NULL GROUP BY channel, recipient, bundle ORDER BY MIN(id)")
-                .Select(w => new Waiting(w.Channel, w.Recipient, w.Bundle, w.Since, w.Critical != 0)).ToList();
+            var waiting = connection
+                .Query<(long? Channel, string Recipient, string Bundle, long Since, long Critical)>(
+                    "SELECT channel, recipient, bundle, MIN(since), MAX(level = 'critical') FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL AND hold IS NULL GROUP BY channel, recipient, bundle ORDER BY MIN(id)"
+                )
+                .Select(w => new Waiting(w.Channel, w.Recipient, w.Bundle, w.Since, w.Critical != 0))
+                .ToList();
             var made = 0;
             foreach (var target in waiting.GroupBy(w => (w.Channel, w.Recipient)))
             {
@@ -246,7 +419,15 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
                 var of = book.Channel(channel);
                 if (channel is not null && of is null or { IsPaused: true })
                 {
-                    connection.Execute("UPDATE delivery_item SET dropped = @why WHERE channel = @channel AND recipient = @recipient AND delivery IS NULL AND dropped IS NULL AND hold IS NULL", new { channel, recipient, why = of is null ? "the channel was removed" : "the channel is paused" });
+                    connection.Execute(
+                        "UPDATE delivery_item SET dropped = @why WHERE channel = @channel AND recipient = @recipient AND delivery IS NULL AND dropped IS NULL AND hold IS NULL",
+                        new
+                        {
+                            channel,
+                            recipient,
+                            why = of is null ? "the channel was removed" : "the channel is paused",
+                        }
+                    );
                     continue;
                 }
                 made += Release(connection, of?.Quiet ?? ChannelQuiet.Default, channel, recipient, [.. target], now);
@@ -255,23 +436,83 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
         });
     }
 
-    private static int Release(SqliteConnection connection, ChannelQuiet quiet, long? channel, string recipient, List<Waiting> waiting, long now)
+    private static int Release(
+        SqliteConnection connection,
+        ChannelQuiet quiet,
+        long? channel,
+        string recipient,
+        List<Waiting> waiting,
+        long now
+    )
     {
-        var recent = connection.Query<long>("SELECT created FROM delivery WHERE channel IS @channel AND recipient = @recipient AND kind IN ('alert', 'digest') AND created > @since", new { channel, recipient, since = now - quiet.Per }).ToList();
+        var recent = connection
+            .Query<long>(
+                "SELECT created FROM delivery WHERE channel IS @channel AND recipient = @recipient AND kind IN ('alert', 'digest') AND created > @since",
+                new
+                {
+                    channel,
+                    recipient,
+                    since = now - quiet.Per,
+                }
+            )
+            .ToList();
         // What turns critical does not wait behind the warning that was told before it.
-        var bundles = waiting.ConvertAll(w => new WaitingBundle(w.Bundle, w.Since, quiet.Gather == 0 ? null : connection.ExecuteScalar<long?>(
-            "SELECT MAX(d.created) FROM delivery_item i JOIN delivery d ON d.id = i.delivery WHERE i.channel IS @channel AND i.recipient = @recipient AND i.bundle = @Bundle AND (@IsCritical = 0 OR i.level = 'critical') AND i.delivery IS NOT NULL AND d.created > @since", new { channel, recipient, w.Bundle, w.IsCritical, since = now - quiet.Gather }), w.IsCritical));
+        var bundles = waiting.ConvertAll(w => new WaitingBundle(
+            w.Bundle,
+            w.Since,
+            quiet.Gather == 0
+                ? null
+                : connection.ExecuteScalar<long?>(
+                    "SELECT MAX(d.created) FROM delivery_item i JOIN delivery d ON d.id = i.delivery WHERE i.channel IS @channel AND i.recipient = @recipient AND i.bundle = @Bundle AND (@IsCritical = 0 OR i.level = 'critical') AND i.delivery IS NOT NULL AND d.created > @since",
+                    new
+                    {
+                        channel,
+                        recipient,
+                        w.Bundle,
+                        w.IsCritical,
+                        since = now - quiet.Gather,
+                    }
+                ),
+            w.IsCritical
+        ));
         var messages = QuietPlan.Decide(quiet, recent, bundles, now);
         foreach (var message in messages)
         {
             var names = JsonSerializer.Serialize(message);
-            var items = connection.ExecuteScalar<long>("SELECT COUNT(*) FROM delivery_item WHERE channel IS @channel AND recipient = @recipient AND bundle IN (SELECT value FROM json_each(@names)) AND delivery IS NULL AND dropped IS NULL AND hold IS NULL", new { channel, recipient, names });
+            var items = connection.ExecuteScalar<long>(
+                "SELECT COUNT(*) FROM delivery_item WHERE channel IS @channel AND recipient = @recipient AND bundle IN (SELECT value FROM json_each(@names)) AND delivery IS NULL AND dropped IS NULL AND hold IS NULL",
+                new
+                {
+                    channel,
+                    recipient,
+                    names,
+                }
+            );
             var delivery = SendingStore.Add(connection, channel, recipient, items == 1 ? "alert" : "digest", now);
-            connection.Execute("UPDATE delivery_item SET delivery = @delivery WHERE channel IS @channel AND recipient = @recipient AND bundle IN (SELECT value FROM json_each(@names)) AND delivery IS NULL AND dropped IS NULL AND hold IS NULL", new { delivery, channel, recipient, names });
+            connection.Execute(
+                "UPDATE delivery_item SET delivery = @delivery WHERE channel IS @channel AND recipient = @recipient AND bundle IN (SELECT value FROM json_each(@names)) AND delivery IS NULL AND dropped IS NULL AND hold IS NULL",
+                new
+                {
+                    delivery,
+                    channel,
+                    recipient,
+                    names,
+                }
+            );
         }
         var sent = recent.Concat(messages.Select(_ => now)).ToList();
         var full = QuietPlan.FullUntil(quiet, sent, now);
-        connection.Execute("UPDATE delivery_item SET why = @why WHERE channel IS @channel AND recipient = @recipient AND delivery IS NULL AND dropped IS NULL AND hold IS NULL AND why <> @why", new { channel, recipient, why = quiet.Digest > 0 ? "waits for the digest" : full is not null ? "the channel's limit is reached" : "gathered with what follows the first message" });
+        connection.Execute(
+            "UPDATE delivery_item SET why = @why WHERE channel IS @channel AND recipient = @recipient AND delivery IS NULL AND dropped IS NULL AND hold IS NULL AND why <> @why",
+            new
+            {
+                channel,
+                recipient,
+                why = quiet.Digest > 0 ? "waits for the digest"
+                : full is not null ? "the channel's limit is reached"
+                : "gathered with what follows the first message",
+            }
+        );
         return messages.Count;
     }
 
@@ -279,15 +520,20 @@ public sealed class Teller(KeptDatabase kept, TellingStore tellings, RuleStore r
     private async Task Prune()
     {
         var now = _pruned = Now();
-        await kept.Database.Writer.Write(connection => connection.Execute("""
-            CREATE TEMP TABLE old_delivery AS SELECT id FROM delivery WHERE created < @old OR (kind = 'result' AND created < @oldResults);
-            DELETE FROM delivery_item WHERE delivery IN (SELECT id FROM old_delivery) OR (dropped IS NOT NULL AND since < @old);
-            UPDATE delivery SET again_of = NULL WHERE again_of IN (SELECT id FROM old_delivery);
-            DELETE FROM delivery WHERE id IN (SELECT id FROM old_delivery);
-            DROP TABLE old_delivery;
-            DELETE FROM telling WHERE planned IS NOT NULL AND (at < @old OR (kind = 'result' AND at < @oldResults)) AND NOT EXISTS (SELECT 1 FROM delivery_item i WHERE i.telling = telling.id);
-            DELETE FROM link_used WHERE at < @old;
-            """, new { old = now - KeptFor, oldResults = now - ResultsKeptFor }));
+        await kept.Database.Writer.Write(connection =>
+            connection.Execute(
+                """
+                CREATE TEMP TABLE old_delivery AS SELECT id FROM delivery WHERE created < @old OR (kind = 'result' AND created < @oldResults);
+                DELETE FROM delivery_item WHERE delivery IN (SELECT id FROM old_delivery) OR (dropped IS NOT NULL AND since < @old);
+                UPDATE delivery SET again_of = NULL WHERE again_of IN (SELECT id FROM old_delivery);
+                DELETE FROM delivery WHERE id IN (SELECT id FROM old_delivery);
+                DROP TABLE old_delivery;
+                DELETE FROM telling WHERE planned IS NOT NULL AND (at < @old OR (kind = 'result' AND at < @oldResults)) AND NOT EXISTS (SELECT 1 FROM delivery_item i WHERE i.telling = telling.id);
+                DELETE FROM link_used WHERE at < @old;
+                """,
+                new { old = now - KeptFor, oldResults = now - ResultsKeptFor }
+            )
+        );
     }
 
     private long Now() => Instants.FromDateTime(clock.GetUtcNow());

@@ -28,20 +28,22 @@ public abstract class Accumulator
     /// <summary>Adds many such values, for aggregates to which it is the same where they come from.</summary>
     public virtual void AddWholes(ValueKind kind, ReadOnlySpan<long> numbers)
     {
-        foreach (var number in numbers) AddWhole(kind, number, default);
+        foreach (var number in numbers)
+            AddWhole(kind, number, default);
     }
 
     /// <summary>Adds what many samples come to, for aggregates to which that is enough.</summary>
     public virtual void Add(in SampleTotals totals) => throw new NotSupportedException();
 
-    private protected static Value Whole(ValueKind kind, long number) => kind switch
-    {
-        ValueKind.Integer => Value.Of(number),
-        ValueKind.Duration => Value.Duration(number),
-        ValueKind.Size => Value.Size(number),
-        ValueKind.Time => Value.Time(number),
-        _ => throw new ArgumentOutOfRangeException(nameof(kind)),
-    };
+    private protected static Value Whole(ValueKind kind, long number) =>
+        kind switch
+        {
+            ValueKind.Integer => Value.Of(number),
+            ValueKind.Duration => Value.Duration(number),
+            ValueKind.Size => Value.Size(number),
+            ValueKind.Time => Value.Time(number),
+            _ => throw new ArgumentOutOfRangeException(nameof(kind)),
+        };
 
     /// <summary>Takes in another part of the same group; it is left as it was.</summary>
     public abstract void Merge(Accumulator other);
@@ -52,57 +54,73 @@ public abstract class Accumulator
     public abstract Value Result(in StepFacts step);
 
     /// <summary>What an empty step holds: nothing was counted, everything else is not known.</summary>
-    public static Value Empty(string aggregate) => aggregate is "count" or "distinct" ? Value.Of(0L) : aggregate == "per_second()" ? Value.Of(0.0) : Value.Missing;
+    public static Value Empty(string aggregate) =>
+        aggregate is "count" or "distinct" ? Value.Of(0L)
+        : aggregate == "per_second()" ? Value.Of(0.0)
+        : Value.Missing;
 
-    public static Accumulator Create(Call call, MemoryMeter memory) => call.Computes switch
-    {
-        "count" => new CountAccumulator(),
-        "per_second()" => new CountAccumulator(c => c.Seconds > 0 ? 1 / c.Seconds : 0),
-        "share" => new CountAccumulator(c => c.Rows > 0 ? 1.0 / c.Rows : 0),
-        "distinct" => new DistinctAccumulator(memory),
-        "sum" => new SumAccumulator(mean: false),
-        "avg" => new SumAccumulator(mean: true),
-        "min" => new ExtremeAccumulator(-1),
-        "max" => new ExtremeAccumulator(1),
-        "stddev" => new SpreadAccumulator(),
-        "correlate" => new CorrelationAccumulator(),
-        "first" => new EdgeAccumulator(first: true),
-        "last" => new EdgeAccumulator(first: false),
-        "growth" => new CounterAccumulator(perSecond: false, memory),
-        "per_second" => new CounterAccumulator(perSecond: true, memory),
-        _ => new PercentileAccumulator(ShareOf(call), memory),
-    };
+    public static Accumulator Create(Call call, MemoryMeter memory) =>
+        call.Computes switch
+        {
+            "count" => new CountAccumulator(),
+            "per_second()" => new CountAccumulator(c => c.Seconds > 0 ? 1 / c.Seconds : 0),
+            "share" => new CountAccumulator(c => c.Rows > 0 ? 1.0 / c.Rows : 0),
+            "distinct" => new DistinctAccumulator(memory),
+            "sum" => new SumAccumulator(mean: false),
+            "avg" => new SumAccumulator(mean: true),
+            "min" => new ExtremeAccumulator(-1),
+            "max" => new ExtremeAccumulator(1),
+            "stddev" => new SpreadAccumulator(),
+            "correlate" => new CorrelationAccumulator(),
+            "first" => new EdgeAccumulator(first: true),
+            "last" => new EdgeAccumulator(first: false),
+            "growth" => new CounterAccumulator(perSecond: false, memory),
+            "per_second" => new CounterAccumulator(perSecond: true, memory),
+            _ => new PercentileAccumulator(ShareOf(call), memory),
+        };
 
-    private static double ShareOf(Call call) => call.Name switch
-    {
-        "median" => 0.5,
-        "percentile" => ((call.Arguments[1] as Literal)?.ToValue().AsDouble ?? double.NaN) / 100,
-        "p999" => 0.999,
-        _ => int.Parse(call.Name.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture) / 100.0,
-    };
+    private static double ShareOf(Call call) =>
+        call.Name switch
+        {
+            "median" => 0.5,
+            "percentile" => ((call.Arguments[1] as Literal)?.ToValue().AsDouble ?? double.NaN) / 100,
+            "p999" => 0.999,
+            _ => int.Parse(call.Name.AsSpan(1), System.Globalization.CultureInfo.InvariantCulture) / 100.0,
+        };
 
     /// <summary>Text that spells a quantity counts as one; everything else that is none is left out.</summary>
     private protected static Value Quantity(in Value value) =>
-        value.IsText ? Literals.ReadQuantity(value.AsText) : value.IsQuantity || value.Kind == ValueKind.Time ? value : Value.Missing;
+        value.IsText ? Literals.ReadQuantity(value.AsText)
+        : value.IsQuantity || value.Kind == ValueKind.Time ? value
+        : Value.Missing;
 
     /// <summary>A number in the kind of the values it was made from.</summary>
-    private protected static Value Like(ValueKind kind, double number) => kind switch
-    {
-        ValueKind.Duration => Value.Duration((long)Math.Round(number)),
-        ValueKind.Size => Value.Size((long)Math.Round(number)),
-        ValueKind.Time => Value.Time((long)Math.Round(number)),
-        _ => Value.Of(number),
-    };
+    private protected static Value Like(ValueKind kind, double number) =>
+        kind switch
+        {
+            ValueKind.Duration => Value.Duration((long)Math.Round(number)),
+            ValueKind.Size => Value.Size((long)Math.Round(number)),
+            ValueKind.Time => Value.Time((long)Math.Round(number)),
+            _ => Value.Of(number),
+        };
 }
 
 internal sealed class CountAccumulator(Func<StepFacts, double>? factor = null) : Accumulator
 {
     public long Count { get; private set; }
 
-    public override void Add(in Value value, in Value second, RecordId id) { if (!value.IsMissing) Count++; }
+    public override void Add(in Value value, in Value second, RecordId id)
+    {
+        if (!value.IsMissing)
+            Count++;
+    }
+
     public void Add(long times) => Count += times;
+
     public override void Add(in SampleTotals totals) => Count += totals.Count;
+
     public override void Merge(Accumulator other) => Count += ((CountAccumulator)other).Count;
+
     public override Value Result(in StepFacts step) => factor is null ? Value.Of(Count) : Value.Of(Count * factor(step));
 }
 
@@ -114,37 +132,57 @@ internal sealed class DistinctAccumulator(MemoryMeter memory) : Accumulator
     private HashSet<string>? _seen = new(StringComparer.Ordinal);
     private DistinctSketch? _sketch;
 
-    public override void Add(in Value value, in Value second, RecordId id) { if (!value.IsMissing) Add(value.ToText()); }
+    public override void Add(in Value value, in Value second, RecordId id)
+    {
+        if (!value.IsMissing)
+            Add(value.ToText());
+    }
 
     public void Add(string text)
     {
-        if (_sketch is not null) { _sketch.Add(text); return; }
-        if (!_seen!.Add(text)) return;
-        if (_seen.Count % 1_024 == 0) memory.Take(1_024 * BytesOfEntry);
-        if (_seen.Count > MostExact) Sketch();
+        if (_sketch is not null)
+        {
+            _sketch.Add(text);
+            return;
+        }
+        if (!_seen!.Add(text))
+            return;
+        if (_seen.Count % 1_024 == 0)
+            memory.Take(1_024 * BytesOfEntry);
+        if (_seen.Count > MostExact)
+            Sketch();
     }
 
     private void Sketch()
     {
         memory.Take(DistinctSketch.Size - (_seen!.Count * BytesOfEntry));
         _sketch = new DistinctSketch();
-        foreach (var text in _seen) _sketch.Add(text);
+        foreach (var text in _seen)
+            _sketch.Add(text);
         _seen = null;
     }
 
     public override void Merge(Accumulator other)
     {
         var more = (DistinctAccumulator)other;
-        if (more._seen is { } seen) { foreach (var text in seen) Add(text); return; }
-        if (_sketch is null) Sketch();
+        if (more._seen is { } seen)
+        {
+            foreach (var text in seen)
+                Add(text);
+            return;
+        }
+        if (_sketch is null)
+            Sketch();
         _sketch!.Merge(more._sketch!);
     }
 
-    public override Value Result(in StepFacts step) => _seen is not null ? Value.Of(_seen.Count) : Value.Of(_sketch!.Count).Marked(ValueMarks.Approximate);
+    public override Value Result(in StepFacts step) =>
+        _seen is not null ? Value.Of(_seen.Count) : Value.Of(_sketch!.Count).Marked(ValueMarks.Approximate);
 }
 
 /// <summary>Keeps quantities of unlike kinds apart; the kind that most values have gives the result.</summary>
-internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : class
+internal abstract class QuantityAccumulator<TPart> : Accumulator
+    where TPart : class
 {
     private static readonly ValueKind[] Kinds = [ValueKind.Integer, ValueKind.Duration, ValueKind.Size, ValueKind.Time];
 
@@ -159,7 +197,8 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
     public override void Add(in Value value, in Value second, RecordId id)
     {
         var quantity = Quantity(value);
-        if (quantity.IsMissing) return;
+        if (quantity.IsMissing)
+            return;
         var kind = PlaceOf(quantity.Kind);
         _counts[kind]++;
         Add(_parts[kind] ??= NewPart(), quantity.AsDouble, quantity.AsLong, quantity.Kind == ValueKind.Decimal);
@@ -174,7 +213,8 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
 
     public override void AddWholes(ValueKind kind, ReadOnlySpan<long> numbers)
     {
-        if (numbers.IsEmpty) return;
+        if (numbers.IsEmpty)
+            return;
         var place = PlaceOf(kind);
         _counts[place] += numbers.Length;
         Add(_parts[place] ??= NewPart(), numbers);
@@ -183,7 +223,8 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
     /// <summary>The same to the part they belong to.</summary>
     protected virtual void Add(TPart part, ReadOnlySpan<long> numbers)
     {
-        foreach (var number in numbers) Add(part, number, number, false);
+        foreach (var number in numbers)
+            Add(part, number, number, false);
     }
 
     /// <summary>The part of plain numbers, with so many more values.</summary>
@@ -193,14 +234,22 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
         return _parts[0] ??= NewPart();
     }
 
-    private static int PlaceOf(ValueKind kind) => kind switch { ValueKind.Duration => 1, ValueKind.Size => 2, ValueKind.Time => 3, _ => 0 };
+    private static int PlaceOf(ValueKind kind) =>
+        kind switch
+        {
+            ValueKind.Duration => 1,
+            ValueKind.Size => 2,
+            ValueKind.Time => 3,
+            _ => 0,
+        };
 
     public override void Merge(Accumulator other)
     {
         var more = (QuantityAccumulator<TPart>)other;
         for (var k = 0; k < Kinds.Length; k++)
         {
-            if (more._parts[k] is not { } part) continue;
+            if (more._parts[k] is not { } part)
+                continue;
             _counts[k] += more._counts[k];
             Merge(_parts[k] ??= NewPart(), part);
         }
@@ -209,7 +258,9 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator where TPart : c
     public override Value Result(in StepFacts step)
     {
         var most = 0;
-        for (var k = 1; k < Kinds.Length; k++) if (_counts[k] > _counts[most]) most = k;
+        for (var k = 1; k < Kinds.Length; k++)
+            if (_counts[k] > _counts[most])
+                most = k;
         return _parts[most] is { } part ? Result(part, _counts[most], Kinds[most]) : Value.Missing;
     }
 }
@@ -228,7 +279,8 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
 {
     public override void Add(in SampleTotals totals)
     {
-        if (totals.Weight == 0) return;
+        if (totals.Weight == 0)
+            return;
         var part = Numbers(totals.Count);
         part.Sum += totals.Sum;
         part.Decimals = true;
@@ -239,14 +291,20 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
 
     protected override void Add(Total part, double number, long whole, bool isDecimal)
     {
-        if (isDecimal) { part.Sum += number; part.Decimals = true; }
-        else part.Whole += whole;
+        if (isDecimal)
+        {
+            part.Sum += number;
+            part.Decimals = true;
+        }
+        else
+            part.Whole += whole;
     }
 
     protected override void Add(Total part, ReadOnlySpan<long> numbers)
     {
         Int128 sum = 0;
-        foreach (var number in numbers) sum += number;
+        foreach (var number in numbers)
+            sum += number;
         part.Whole += sum;
     }
 
@@ -261,8 +319,12 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
     protected override Value Result(Total part, long count, ValueKind kind)
     {
         var sum = (double)part.Whole + part.Sum;
-        if (mean) return Like(kind, sum / (count + part.Weight));
-        if (part.Decimals || part.Whole > long.MaxValue || part.Whole < long.MinValue) return kind is ValueKind.Integer ? Value.Of(sum) : Math.Abs(sum) < 9.2e18 ? Like(kind, sum) : Value.Missing;
+        if (mean)
+            return Like(kind, sum / (count + part.Weight));
+        if (part.Decimals || part.Whole > long.MaxValue || part.Whole < long.MinValue)
+            return kind is ValueKind.Integer ? Value.Of(sum)
+                : Math.Abs(sum) < 9.2e18 ? Like(kind, sum)
+                : Value.Missing;
         return kind switch
         {
             ValueKind.Integer => Value.Of((long)part.Whole),
@@ -282,41 +344,50 @@ internal sealed class ExtremeAccumulator(int sign) : Accumulator
 
     public override void AddWholes(ValueKind kind, ReadOnlySpan<long> numbers)
     {
-        if (numbers.IsEmpty) return;
+        if (numbers.IsEmpty)
+            return;
         var best = numbers[0];
-        foreach (var number in numbers) best = sign > 0 ? Math.Max(best, number) : Math.Min(best, number);
+        foreach (var number in numbers)
+            best = sign > 0 ? Math.Max(best, number) : Math.Min(best, number);
         Take(Whole(kind, best));
     }
 
     private void Take(in Value value)
     {
-        if (value.IsMissing) return;
+        if (value.IsMissing)
+            return;
         var order = _best.IsMissing ? 1 : Comparison.Sort(value, _best) * sign;
         // 1 and 1.0 sort alike; one of them must win whatever came first.
-        if (order > 0 || (order == 0 && value.Kind < _best.Kind)) _best = value;
+        if (order > 0 || (order == 0 && value.Kind < _best.Kind))
+            _best = value;
     }
 
     public override void Add(in SampleTotals totals)
     {
         var extreme = sign > 0 ? totals.Max : totals.Min;
-        if (double.IsFinite(extreme)) Take(Value.Of(extreme));
+        if (double.IsFinite(extreme))
+            Take(Value.Of(extreme));
     }
 
     public override void Merge(Accumulator other) => Take(((ExtremeAccumulator)other)._best);
 
     // Zeros of both signs are equal, and which came first says nothing.
-    public override Value Result(in StepFacts step) => _best.Kind == ValueKind.Decimal && _best.AsDouble == 0 ? Value.Of(0.0) : _best;
+    public override Value Result(in StepFacts step) =>
+        _best.Kind == ValueKind.Decimal && _best.AsDouble == 0 ? Value.Of(0.0) : _best;
 }
 
-/// <summary>A mean and what deviates from it, merged in any order: Chan, Golub and LeVeque, 1979, with twice the digits of a double.</summary>
+/// <summary>A mean and what deviates from it, merged in any order: Chan, Golub and LeVeque, 1979, with twice the digits of a
+/// double.</summary>
 internal sealed class Moments
 {
     public long Count;
-    public DoubleDouble Mean, Squares;
+    public DoubleDouble Mean,
+        Squares;
 
     /// <summary>Whole numbers are added up exactly: how many, their sum and that of their squares.</summary>
     public long Wholes;
-    public Int128 Sum, SumOfSquares;
+    public Int128 Sum,
+        SumOfSquares;
 
     public void Add(DoubleDouble number)
     {
@@ -329,9 +400,15 @@ internal sealed class Moments
     /// <summary>All of them as means and squares.</summary>
     public Moments Together()
     {
-        if (Wholes == 0) return this;
+        if (Wholes == 0)
+            return this;
         var squares = ((BigInteger)SumOfSquares * Wholes) - ((BigInteger)Sum * Sum);
-        var all = new Moments { Count = Wholes, Mean = Halves((BigInteger)Sum) / (double)Wholes, Squares = Halves(squares) / (double)Wholes };
+        var all = new Moments
+        {
+            Count = Wholes,
+            Mean = Halves((BigInteger)Sum) / (double)Wholes,
+            Squares = Halves(squares) / (double)Wholes,
+        };
         all.Take(this);
         return all;
     }
@@ -345,7 +422,8 @@ internal sealed class Moments
     /// <summary>Adds means and squares of others.</summary>
     public void Take(Moments other)
     {
-        if (other.Count == 0) return;
+        if (other.Count == 0)
+            return;
         var count = Count + other.Count;
         var off = other.Mean - Mean;
         Squares += other.Squares + (off * off * (DoubleDouble)(double)Count / (double)count * (double)other.Count);
@@ -354,7 +432,8 @@ internal sealed class Moments
     }
 }
 
-/// <summary>Sample standard deviation: of whole numbers exactly, so that it does not hang on their order; of others by Welford, Technometrics 4 (1962).</summary>
+/// <summary>Sample standard deviation: of whole numbers exactly, so that it does not hang on their order; of others by Welford,
+/// Technometrics 4 (1962).</summary>
 internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 {
     /// <summary>The squares of a trillion such numbers can be added up.</summary>
@@ -385,7 +464,12 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
     protected override Value Result(Moments part, long count, ValueKind kind)
     {
         var all = part.Together();
-        return all.Count < 2 ? Value.Missing : Like(kind == ValueKind.Time ? ValueKind.Duration : kind, Math.Sqrt(Math.Max(0, (double)(all.Squares / (double)(all.Count - 1)))));
+        return all.Count < 2
+            ? Value.Missing
+            : Like(
+                kind == ValueKind.Time ? ValueKind.Duration : kind,
+                Math.Sqrt(Math.Max(0, (double)(all.Squares / (double)(all.Count - 1))))
+            );
     }
 }
 
@@ -393,14 +477,20 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 internal sealed class CorrelationAccumulator : Accumulator
 {
     private long _count;
-    private DoubleDouble _meanA, _meanB, _aa, _bb, _ab;
+    private DoubleDouble _meanA,
+        _meanB,
+        _aa,
+        _bb,
+        _ab;
 
-    private static DoubleDouble Exact(in Value value) => value.Kind == ValueKind.Decimal ? value.AsDouble : DoubleDouble.Of(value.AsLong);
+    private static DoubleDouble Exact(in Value value) =>
+        value.Kind == ValueKind.Decimal ? value.AsDouble : DoubleDouble.Of(value.AsLong);
 
     public override void Add(in Value value, in Value second, RecordId id)
     {
         var (one, two) = (Quantity(value), Quantity(second));
-        if (one.IsMissing || two.IsMissing) return;
+        if (one.IsMissing || two.IsMissing)
+            return;
         _count++;
         var (a, b) = (Exact(one), Exact(two));
         var (offA, offB) = (a - _meanA, b - _meanB);
@@ -414,7 +504,8 @@ internal sealed class CorrelationAccumulator : Accumulator
     public override void Merge(Accumulator other)
     {
         var more = (CorrelationAccumulator)other;
-        if (more._count == 0) return;
+        if (more._count == 0)
+            return;
         var count = _count + more._count;
         var (offA, offB) = (more._meanA - _meanA, more._meanB - _meanB);
         var weight = (DoubleDouble)(double)_count / (double)count * (double)more._count;
@@ -432,7 +523,8 @@ internal sealed class CorrelationAccumulator : Accumulator
     public override Value Result(in StepFacts step)
     {
         var (aa, bb, ab) = ((double)_aa, (double)_bb, (double)_ab);
-        if (_count < 2 || !(aa > 0) || !(bb > 0)) return Value.Missing;
+        if (_count < 2 || !(aa > 0) || !(bb > 0))
+            return Value.Missing;
         // Each root by itself, as the product of both may be beyond a double. A zero has no sign.
         return Value.Of(Math.Round(Math.Clamp(ab / Math.Sqrt(aa) / Math.Sqrt(bb), -1, 1), Digits) + 0.0);
     }
@@ -445,7 +537,8 @@ internal sealed class EdgeAccumulator(bool first) : Accumulator
 
     public override void Add(in Value value, in Value second, RecordId id)
     {
-        if (value.IsMissing || (!_value.IsMissing && (first ? id >= _id : id <= _id))) return;
+        if (value.IsMissing || (!_value.IsMissing && (first ? id >= _id : id <= _id)))
+            return;
         (_value, _id) = (value, id);
     }
 
@@ -468,45 +561,66 @@ internal sealed class Values(MemoryMeter memory)
 
     private readonly List<double[]> _pieces = [];
     private double[] _last = [];
-    private int _inLast, _count;
+    private int _inLast,
+        _count;
     private PercentileSketch? _sketch;
 
     public bool IsApproximate => _sketch is not null;
 
     public void Add(double value)
     {
-        if (_sketch is not null) { _sketch.Add(value); return; }
-        if (_inLast == _last.Length) Room();
+        if (_sketch is not null)
+        {
+            _sketch.Add(value);
+            return;
+        }
+        if (_inLast == _last.Length)
+            Room();
         _last[_inLast++] = value;
-        if (++_count > MostExact) Sketch();
+        if (++_count > MostExact)
+            Sketch();
     }
 
     public void Add(ReadOnlySpan<long> numbers)
     {
         while (_sketch is null && !numbers.IsEmpty)
         {
-            if (_inLast == _last.Length) Room();
+            if (_inLast == _last.Length)
+                Room();
             var room = _last.AsSpan(_inLast, Math.Min(_last.Length - _inLast, numbers.Length));
-            for (var i = 0; i < room.Length; i++) room[i] = numbers[i];
+            for (var i = 0; i < room.Length; i++)
+                room[i] = numbers[i];
             _inLast += room.Length;
             _count += room.Length;
             numbers = numbers[room.Length..];
-            if (_count > MostExact) Sketch();
+            if (_count > MostExact)
+                Sketch();
         }
         _sketch?.Add(numbers);
     }
 
     private void Add(ReadOnlySpan<double> values)
     {
-        if (_sketch is not null) _sketch.Add(values);
-        else foreach (var value in values) Add(value);
+        if (_sketch is not null)
+            _sketch.Add(values);
+        else
+            foreach (var value in values)
+                Add(value);
     }
 
     private void Room()
     {
-        var size = _last.Length == 0 ? 4 : _last.Length < Piece ? _last.Length * 2 : Piece;
+        var size =
+            _last.Length == 0 ? 4
+            : _last.Length < Piece ? _last.Length * 2
+            : Piece;
         memory.Take(size * sizeof(double));
-        if (_last.Length is > 0 and < Piece) { Array.Resize(ref _last, size); _pieces[^1] = _last; return; }
+        if (_last.Length is > 0 and < Piece)
+        {
+            Array.Resize(ref _last, size);
+            _pieces[^1] = _last;
+            return;
+        }
         _pieces.Add(_last = GC.AllocateUninitializedArray<double>(size));
         _inLast = 0;
     }
@@ -514,7 +628,8 @@ internal sealed class Values(MemoryMeter memory)
     private void Sketch()
     {
         _sketch = new PercentileSketch();
-        for (var piece = 0; piece < _pieces.Count; piece++) _sketch.Add(PartOf(piece));
+        for (var piece = 0; piece < _pieces.Count; piece++)
+            _sketch.Add(PartOf(piece));
         memory.Take(-_pieces.Sum(p => p.Length) * sizeof(double));
         _pieces.Clear();
         (_last, _inLast, _count) = ([], 0, 0);
@@ -524,30 +639,40 @@ internal sealed class Values(MemoryMeter memory)
 
     public void Add(PercentileSketch more)
     {
-        if (_sketch is null) Sketch();
+        if (_sketch is null)
+            Sketch();
         _sketch!.Merge(more);
     }
 
     public void Merge(Values other)
     {
-        if (_sketch is null && (other._sketch is not null || _count + other._count > MostExact)) Sketch();
-        if (other._sketch is not null) _sketch!.Merge(other._sketch);
-        else for (var piece = 0; piece < other._pieces.Count; piece++) Add(other.PartOf(piece));
+        if (_sketch is null && (other._sketch is not null || _count + other._count > MostExact))
+            Sketch();
+        if (other._sketch is not null)
+            _sketch!.Merge(other._sketch);
+        else
+            for (var piece = 0; piece < other._pieces.Count; piece++)
+                Add(other.PartOf(piece));
     }
 
     /// <summary>By linear interpolation while exact: type 7 of Hyndman and Fan, The American Statistician 50 (1996).</summary>
     public double At(double share)
     {
-        if (_sketch is not null) return _sketch.At(share);
+        if (_sketch is not null)
+            return _sketch.At(share);
         var values = new double[_count];
-        for (var piece = 0; piece < _pieces.Count; piece++) PartOf(piece).CopyTo(values.AsSpan(piece * Piece));
+        for (var piece = 0; piece < _pieces.Count; piece++)
+            PartOf(piece).CopyTo(values.AsSpan(piece * Piece));
         var place = (_count - 1) * share;
         var below = (int)Math.Floor(place);
         var lower = Selection.At(values, below);
-        if (below == _count - 1) return lower;
+        if (below == _count - 1)
+            return lower;
         // Selecting has put what is not below it behind it.
         var upper = double.PositiveInfinity;
-        foreach (var value in values.AsSpan(below + 1)) if (value < upper) upper = value;
+        foreach (var value in values.AsSpan(below + 1))
+            if (value < upper)
+                upper = value;
         return lower + ((place - below) * (upper - lower));
     }
 }
@@ -559,7 +684,9 @@ internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : 
     /// <summary>Adds numbers; those that are none are left out.</summary>
     public void Add(ReadOnlySpan<double> values)
     {
-        foreach (var value in values) if (!double.IsNaN(value)) Numbers(1).Add(value);
+        foreach (var value in values)
+            if (!double.IsNaN(value))
+                Numbers(1).Add(value);
     }
 
     public void Add(PercentileSketch sketch) => Numbers(sketch.Count).Add(sketch);
@@ -570,24 +697,32 @@ internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : 
     public override void Merge(Accumulator other)
     {
         base.Merge(other);
-        if (((PercentileAccumulator)other)._distribution is { } more) Add(more);
+        if (((PercentileAccumulator)other)._distribution is { } more)
+            Add(more);
     }
 
     public override Value Result(in StepFacts step)
     {
-        if (_distribution is null) return base.Result(step);
+        if (_distribution is null)
+            return base.Result(step);
         var (value, isBeyond) = share is >= 0 and <= 1 ? _distribution.At(share) : (double.NaN, false);
-        return double.IsNaN(value) ? Value.Missing : Value.Of(value).Marked(isBeyond ? ValueMarks.Beyond : ValueMarks.Approximate);
+        return double.IsNaN(value)
+            ? Value.Missing
+            : Value.Of(value).Marked(isBeyond ? ValueMarks.Beyond : ValueMarks.Approximate);
     }
 
     protected override Values NewPart() => new(memory);
+
     protected override void Add(Values part, double number, long whole, bool isDecimal) => part.Add(number);
+
     protected override void Add(Values part, ReadOnlySpan<long> numbers) => part.Add(numbers);
+
     protected override void Merge(Values part, Values other) => part.Merge(other);
 
     protected override Value Result(Values part, long count, ValueKind kind)
     {
-        if (!(share is >= 0 and <= 1)) return Value.Missing;
+        if (!(share is >= 0 and <= 1))
+            return Value.Missing;
         var value = Like(kind, part.At(share));
         return part.IsApproximate ? value.Marked(ValueMarks.Approximate) : value;
     }
@@ -616,8 +751,10 @@ internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : A
     public override void Add(in Value value, in Value second, RecordId id)
     {
         var quantity = Quantity(value);
-        if (quantity.IsMissing) return;
-        if (_samples.Count == _samples.Capacity) memory.Take(Math.Max(4, _samples.Count) * 24);
+        if (quantity.IsMissing)
+            return;
+        if (_samples.Count == _samples.Capacity)
+            memory.Take(Math.Max(4, _samples.Count) * 24);
         _samples.Add((id, quantity.AsDouble));
         _sorted = false;
     }
@@ -627,7 +764,8 @@ internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : A
     public void AddGrowth(double growth, double rate)
     {
         var more = perSecond ? rate : growth;
-        if (double.IsNaN(more)) return;
+        if (double.IsNaN(more))
+            return;
         _others += more;
         _hasOthers = true;
     }
@@ -645,14 +783,16 @@ internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : A
     {
         // Counters of different keys do not follow one another; their growths add up.
         var more = (CounterAccumulator)other;
-        if (more.Growth() is null && !more._hasOthers) return;
+        if (more.Growth() is null && !more._hasOthers)
+            return;
         _others += (more.Growth() ?? 0) + more._others;
         _hasOthers = true;
     }
 
     private void Sort()
     {
-        if (!_sorted) _samples.Sort((a, b) => a.Id.CompareTo(b.Id));
+        if (!_sorted)
+            _samples.Sort((a, b) => a.Id.CompareTo(b.Id));
         _sorted = true;
     }
 
@@ -665,15 +805,24 @@ internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : A
         var steps = 0;
         foreach (var sample in _samples)
         {
-            if (before is { } b) { growth += sample.Value >= b.Value ? sample.Value - b.Value : sample.Value; steps++; }
+            if (before is { } b)
+            {
+                growth += sample.Value >= b.Value ? sample.Value - b.Value : sample.Value;
+                steps++;
+            }
             before = sample;
             from ??= sample.Id.Time;
         }
-        if (steps == 0) return null;
-        if (!perSecond) return growth;
+        if (steps == 0)
+            return null;
+        if (!perSecond)
+            return growth;
         var seconds = (before!.Value.Id.Time - from!.Value) / (double)Instants.Second;
         return seconds > 0 ? growth / seconds : null;
     }
 
-    public override Value Result(in StepFacts step) => Growth() is { } growth ? Value.Of(growth + _others) : _hasOthers ? Value.Of(_others) : Value.Missing;
+    public override Value Result(in StepFacts step) =>
+        Growth() is { } growth ? Value.Of(growth + _others)
+        : _hasOthers ? Value.Of(_others)
+        : Value.Missing;
 }

@@ -13,7 +13,9 @@ public sealed class Compiler(EvaluationContext context, Scope scope)
         {
             case And and:
                 var all = and.Items.OrderBy(Cost).Select(Condition).ToArray();
-                return all is [var first, var second] ? row => first(row) && second(row) : row => Array.TrueForAll(all, test => test(row));
+                return all is [var first, var second]
+                    ? row => first(row) && second(row)
+                    : row => Array.TrueForAll(all, test => test(row));
             case Or or:
                 var any = or.Items.OrderBy(Cost).Select(Condition).ToArray();
                 return row => Array.Exists(any, test => test(row));
@@ -54,7 +56,8 @@ public sealed class Compiler(EvaluationContext context, Scope scope)
                 var (left, right, op) = (Value(arithmetic.Left), Value(arithmetic.Right), arithmetic.Op);
                 return row => Scalars.Arithmetic(op, left(row), right(row));
             case Call call:
-                if (scope.Computed(call) is { } computed) return computed;
+                if (scope.Computed(call) is { } computed)
+                    return computed;
                 return Calling(call);
             default:
                 var condition = Condition(expr);
@@ -84,7 +87,8 @@ public sealed class Compiler(EvaluationContext context, Scope scope)
         return row =>
         {
             var values = new Value[arguments.Length];
-            for (var i = 0; i < values.Length; i++) values[i] = arguments[i](row);
+            for (var i = 0; i < values.Length; i++)
+                values[i] = arguments[i](row);
             return function(values);
         };
     }
@@ -100,15 +104,16 @@ public sealed class Compiler(EvaluationContext context, Scope scope)
         return row => Comparison.Holds(op, a(row), b(row));
     }
 
-    internal static int Cost(Expr expr) => expr switch
-    {
-        Compare or Exists or InList or InRange => 1,
-        InNetwork => 2,
-        Not not => Cost(not.Inner),
-        And and => and.Items.Sum(Cost),
-        Or or => or.Items.Sum(Cost),
-        Term => 10,
-        RegexMatch => 40,
-        _ => 5,
-    };
+    internal static int Cost(Expr expr) =>
+        expr switch
+        {
+            Compare or Exists or InList or InRange => 1,
+            InNetwork => 2,
+            Not not => Cost(not.Inner),
+            And and => and.Items.Sum(Cost),
+            Or or => or.Items.Sum(Cost),
+            Term => 10,
+            RegexMatch => 40,
+            _ => 5,
+        };
 }

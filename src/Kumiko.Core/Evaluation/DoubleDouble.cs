@@ -1,8 +1,10 @@
 namespace Kumiko.Core.Evaluation;
 
 /// <summary>
-/// A number of twice the digits of a double, as the sum of two: about 32 decimal digits. Sums of squares in it keep the digits that
-/// cancel out of doubles. Dekker: A floating-point technique for extending the available precision, Numerische Mathematik 18 (1971).
+/// A number of twice the digits of a double, as the sum of two: about 32 decimal digits. Sums of squares in it keep the digits
+/// that
+/// cancel out of doubles. Dekker: A floating-point technique for extending the available precision, Numerische Mathematik 18
+/// (1971).
 /// </summary>
 internal readonly record struct DoubleDouble(double High, double Low)
 {

@@ -15,7 +15,16 @@ public sealed record Aggregate(Call Call, Func<Row, Value> Argument, Func<Row, V
 /// <summary>A group stage made ready: what several tables of one answer share.</summary>
 public sealed class GroupPlan
 {
-    public GroupPlan(Group group, Window window, Compiler compiler, EvaluationContext context, Func<Row, Value> time, Limits limits, MemoryMeter memory, Steps? slices = null)
+    public GroupPlan(
+        Group group,
+        Window window,
+        Compiler compiler,
+        EvaluationContext context,
+        Func<Row, Value> time,
+        Limits limits,
+        MemoryMeter memory,
+        Steps? slices = null
+    )
     {
         (Group, Window, Time, Limits, Memory) = (group, window, time, limits, memory);
         (Cut, IsSliced) = (slices, slices is not null);
@@ -23,12 +32,28 @@ public sealed class GroupPlan
         {
             var length = every == "auto" ? Steps.RoundFor(window, 120) : Literals.Read(every).AsLong;
             if (Steps.Count(window, length) > limits.Steps)
-                throw new QueryRefusedException($"{Steps.Count(window, length):N0} steps of {every} are too many; {limits.Steps:N0} is the most. Take a longer step or a shorter focus.");
+                throw new QueryRefusedException(
+                    $"{Steps.Count(window, length):N0} steps of {every} are too many; {limits.Steps:N0} is the most. Take a longer step or a shorter focus."
+                );
             Cut = Steps.Cut(window, length, context.Zone);
-            PartialSteps = Enumerable.Range(0, Cut.Starts.Count).Select(i => Cut[i]).Where(s => s.From < window.From || s.To > window.To).Select(s => s.From).ToHashSet();
+            PartialSteps = Enumerable
+                .Range(0, Cut.Starts.Count)
+                .Select(i => Cut[i])
+                .Where(s => s.From < window.From || s.To > window.To)
+                .Select(s => s.From)
+                .ToHashSet();
         }
         Keys = [.. group.By.Select(b => compiler.Value(b.Expr))];
-        Aggregates = [.. group.Aggregates.Select(a => (Call)a.Expr).Select(call => new Aggregate(call, Argument(call, compiler), call.Name == "correlate" ? compiler.Value(call.Arguments[1]) : null))];
+        Aggregates =
+        [
+            .. group
+                .Aggregates.Select(a => (Call)a.Expr)
+                .Select(call => new Aggregate(
+                    call,
+                    Argument(call, compiler),
+                    call.Name == "correlate" ? compiler.Value(call.Arguments[1]) : null
+                )),
+        ];
     }
 
     public Group Group { get; }
@@ -53,13 +78,18 @@ public sealed class GroupPlan
     public StepFacts StepFacts(int step, long rows)
     {
         var stretch = Cut is null ? Window : Cut[step];
-        return new StepFacts((Math.Min(stretch.To, Window.To) - Math.Max(stretch.From, Window.From)) / (double)Instants.Second, rows);
+        return new StepFacts(
+            (Math.Min(stretch.To, Window.To) - Math.Max(stretch.From, Window.From)) / (double)Instants.Second,
+            rows
+        );
     }
 
     private static Func<Row, Value> Argument(Call call, Compiler compiler)
     {
-        if (call.Arguments.Count == 0) return _ => Value.True;
-        if (call.Name != "count" || call.Arguments[0] is Field) return compiler.Value(call.Arguments[0]);
+        if (call.Arguments.Count == 0)
+            return _ => Value.True;
+        if (call.Name != "count" || call.Arguments[0] is Field)
+            return compiler.Value(call.Arguments[0]);
         // count(condition) counts where it holds, count(field) where there is a value.
         var condition = compiler.Value(call.Arguments[0]);
         return row => condition(row) is var value && value.Kind == ValueKind.Boolean && !value.IsTrue ? Value.Missing : value;
@@ -68,7 +98,8 @@ public sealed class GroupPlan
     public IReadOnlyList<Column> Columns()
     {
         var columns = new List<Column>();
-        if (Cut is not null && !IsSliced) columns.Add(new Column("time", ColumnRole.Time, ValueKind.Time));
+        if (Cut is not null && !IsSliced)
+            columns.Add(new Column("time", ColumnRole.Time, ValueKind.Time));
         columns.AddRange(Group.By.Select(b => new Column(b.Name, ColumnRole.Key)));
         columns.AddRange(Group.Aggregates.Select(a => new Column(a.Name, ColumnRole.Value, ValueKind.Decimal)));
         return columns;
@@ -88,7 +119,8 @@ public sealed class KeyGroups(Value[] keys, string name)
 /// <summary>Gathers rows into groups: keys by canonical text, and steps of time where asked. For one thread.</summary>
 public sealed class GroupTable(GroupPlan plan)
 {
-    private const string MissingKey = "\0", Between = "\u001f";
+    private const string MissingKey = "\0",
+        Between = "\u001f";
     private const string RestName = "(rest)";
     private const int BytesOfGroup = 200;
 
@@ -102,7 +134,8 @@ public sealed class GroupTable(GroupPlan plan)
     /// <summary>How a key is told from others.</summary>
     public static string NameOf(ReadOnlySpan<Value> keys)
     {
-        if (keys.Length == 1) return NameOf(keys[0]);
+        if (keys.Length == 1)
+            return NameOf(keys[0]);
         return string.Join(Between, keys.ToArray().Select(v => NameOf(v)));
     }
 
@@ -113,11 +146,14 @@ public sealed class GroupTable(GroupPlan plan)
         var step = 0;
         if (plan.Cut is { } cut)
         {
-            if (plan.Time(row) is not { Kind: ValueKind.Time } time) return;
+            if (plan.Time(row) is not { Kind: ValueKind.Time } time)
+                return;
             step = cut.IndexOf(time.AsLong);
-            if (step < 0) return;
+            if (step < 0)
+                return;
         }
-        for (var i = 0; i < _keys.Length; i++) _keys[i] = plan.Keys[i](row);
+        for (var i = 0; i < _keys.Length; i++)
+            _keys[i] = plan.Keys[i](row);
         var accumulators = At(Group(_keys), step);
         var id = row.Id;
         for (var i = 0; i < accumulators.Length; i++)
@@ -135,26 +171,35 @@ public sealed class GroupTable(GroupPlan plan)
         ref var group = ref CollectionsMarshal.GetValueRefOrAddDefault(_groups, name, out var known);
         if (!known)
         {
-            if (_groups.Count > plan.Limits.Keys) throw TooMany();
+            if (_groups.Count > plan.Limits.Keys)
+                throw TooMany();
             group = new KeyGroups(keys.ToArray(), name);
             plan.Memory.Take(BytesOfGroup);
         }
-        else Settle(group!.Keys, keys);
+        else
+            Settle(group!.Keys, keys);
         return group!;
     }
 
     /// <exception cref="QueryRefusedException">Always.</exception>
     internal void Refuse() => throw TooMany();
 
-    private QueryRefusedException TooMany() => plan.Group.By.Count == 0
-        ? new($"More than {plan.Limits.Keys:N0} groups.")
-        : new($"More than {plan.Limits.Keys:N0} different values of {string.Join(", ", plan.Group.By.Select(b => b.Name))}. Narrow the search, or group by something with fewer values.");
+    private QueryRefusedException TooMany() =>
+        plan.Group.By.Count == 0
+            ? new($"More than {plan.Limits.Keys:N0} groups.")
+            : new(
+                $"More than {plan.Limits.Keys:N0} different values of {string.Join(", ", plan.Group.By.Select(b => b.Name))}. Narrow the search, or group by something with fewer values."
+            );
 
     /// <summary>409 and "409" are one key, shown as the simpler of the two whichever came first.</summary>
     private static void Settle(Value[] known, ReadOnlySpan<Value> other)
     {
         for (var i = 0; i < known.Length; i++)
-            if (other[i].Kind < known[i].Kind || (other[i].Kind == known[i].Kind && known[i].Kind == ValueKind.Level && other[i].AsLong < known[i].AsLong)) known[i] = other[i];
+            if (
+                other[i].Kind < known[i].Kind
+                || (other[i].Kind == known[i].Kind && known[i].Kind == ValueKind.Level && other[i].AsLong < known[i].AsLong)
+            )
+                known[i] = other[i];
     }
 
     public Accumulator[] At(KeyGroups group, int step)
@@ -177,9 +222,11 @@ public sealed class GroupTable(GroupPlan plan)
             var group = Group(more.Keys);
             foreach (var (step, accumulators) in more.Steps)
             {
-                if (group.Steps.TryAdd(step, accumulators)) continue;
+                if (group.Steps.TryAdd(step, accumulators))
+                    continue;
                 var into = group.Steps[step];
-                for (var i = 0; i < into.Length; i++) into[i].Merge(accumulators[i]);
+                for (var i = 0; i < into.Length; i++)
+                    into[i].Merge(accumulators[i]);
             }
         }
     }
@@ -189,12 +236,17 @@ public sealed class GroupTable(GroupPlan plan)
     {
         IReadOnlyCollection<KeyGroups> groups = _groups.Values;
         // A question without keys has an answer even where nothing was found: zero.
-        if (groups.Count == 0 && plan.Keys.Length == 0) groups = [new KeyGroups([], "")];
-        foreach (var group in groups) Link(group);
-        if (highest is not null) groups = Ranked(groups, highest);
+        if (groups.Count == 0 && plan.Keys.Length == 0)
+            groups = [new KeyGroups([], "")];
+        foreach (var group in groups)
+            Link(group);
+        if (highest is not null)
+            groups = Ranked(groups, highest);
         var steps = plan.Cut?.Starts.Count ?? 1;
         if ((long)steps * groups.Count > plan.Limits.Rows)
-            throw new QueryRefusedException($"{steps:N0} steps of {groups.Count:N0} keys are more than {plan.Limits.Rows:N0} rows. Take a longer step or fewer keys.");
+            throw new QueryRefusedException(
+                $"{steps:N0} steps of {groups.Count:N0} keys are more than {plan.Limits.Rows:N0} rows. Take a longer step or fewer keys."
+            );
         var first = plan.Keys.Length + (plan.Cut is null ? 0 : 1);
         var facts = Enumerable.Range(0, steps).Select(step => Facts(groups, step)).ToArray();
         var rows = new List<(string Name, Value[] Row)>(steps * groups.Count);
@@ -202,22 +254,42 @@ public sealed class GroupTable(GroupPlan plan)
             for (var step = 0; step < steps; step++)
             {
                 var row = new Value[first + plan.Aggregates.Length];
-                if (plan.Cut is not null) row[0] = Value.Time(plan.Cut.Starts[step]);
+                if (plan.Cut is not null)
+                    row[0] = Value.Time(plan.Cut.Starts[step]);
                 group.Keys.CopyTo(row, first - plan.Keys.Length);
                 var found = group.Steps.GetValueOrDefault(step);
                 for (var i = 0; i < plan.Aggregates.Length; i++)
-                    row[first + i] = found is null ? Accumulator.Empty(plan.Aggregates[i].Call.Computes) : found[i].Result(facts[step]);
+                    row[first + i] = found is null
+                        ? Accumulator.Empty(plan.Aggregates[i].Call.Computes)
+                        : found[i].Result(facts[step]);
                 rows.Add((group.Name, row));
             }
-        var highestFirst = Comparer<Value>.Create((a, b) => a.IsMissing || b.IsMissing ? Comparison.Sort(a, b) : Comparison.Sort(b, a));
-        Value[][] sorted = [.. rows.OrderBy(r => plan.Cut is null ? 0 : r.Row[0].AsLong).ThenBy(r => r.Row[first], highestFirst).ThenBy(r => r.Name, StringComparer.Ordinal).Select(r => r.Row)];
-        return new Frame(new Schema(Frame.WithKinds(plan.Columns(), sorted), plan.Cut?.Length, plan.Window) { PartialSteps = plan.PartialSteps }, sorted);
+        var highestFirst = Comparer<Value>.Create(
+            (a, b) => a.IsMissing || b.IsMissing ? Comparison.Sort(a, b) : Comparison.Sort(b, a)
+        );
+        Value[][] sorted =
+        [
+            .. rows.OrderBy(r => plan.Cut is null ? 0 : r.Row[0].AsLong)
+                .ThenBy(r => r.Row[first], highestFirst)
+                .ThenBy(r => r.Name, StringComparer.Ordinal)
+                .Select(r => r.Row),
+        ];
+        return new Frame(
+            new Schema(Frame.WithKinds(plan.Columns(), sorted), plan.Cut?.Length, plan.Window)
+            {
+                PartialSteps = plan.PartialSteps,
+            },
+            sorted
+        );
     }
 
     private StepFacts Facts(IEnumerable<KeyGroups> groups, int step)
     {
         var share = Array.FindIndex(plan.Aggregates, a => a.Call.Name == "share");
-        var rows = share < 0 ? 0 : groups.Sum(g => g.Steps.TryGetValue(step, out var found) ? ((CountAccumulator)found[share]).Count : 0);
+        var rows =
+            share < 0
+                ? 0
+                : groups.Sum(g => g.Steps.TryGetValue(step, out var found) ? ((CountAccumulator)found[share]).Count : 0);
         return plan.StepFacts(step, rows);
     }
 
@@ -226,7 +298,8 @@ public sealed class GroupTable(GroupPlan plan)
     {
         for (var a = 0; a < plan.Aggregates.Length; a++)
         {
-            if (plan.Aggregates[a].Call.Computes is not ("growth" or "per_second")) continue;
+            if (plan.Aggregates[a].Call.Computes is not ("growth" or "per_second"))
+                continue;
             CounterAccumulator? before = null;
             foreach (var step in group.Steps.Keys.Order())
             {
@@ -243,24 +316,34 @@ public sealed class GroupTable(GroupPlan plan)
         var key = IndexOf(plan.Group.By, highest.Key);
         var by = IndexOf(plan.Group.Aggregates, highest.By);
         var whole = new StepFacts(plan.Window.Length / (double)Instants.Second, 1);
-        var best = groups.GroupBy(g => NameOf(g.Keys[key]), StringComparer.Ordinal)
+        var best = groups
+            .GroupBy(g => NameOf(g.Keys[key]), StringComparer.Ordinal)
             .Select(g => (g.Key, Figure: Whole(g, by).Result(whole)))
-            .OrderBy(g => g.Figure, Comparer<Value>.Create((a, b) => a.IsMissing || b.IsMissing ? Comparison.Sort(a, b) : Comparison.Sort(b, a)))
+            .OrderBy(
+                g => g.Figure,
+                Comparer<Value>.Create((a, b) => a.IsMissing || b.IsMissing ? Comparison.Sort(a, b) : Comparison.Sort(b, a))
+            )
             .ThenBy(g => g.Key, StringComparer.Ordinal)
-            .Take((int)Math.Min(highest.Count, int.MaxValue)).Select(g => g.Key).ToHashSet(StringComparer.Ordinal);
+            .Take((int)Math.Min(highest.Count, int.MaxValue))
+            .Select(g => g.Key)
+            .ToHashSet(StringComparer.Ordinal);
         var kept = groups.Where(g => best.Contains(NameOf(g.Keys[key]))).ToList();
-        if (!highest.Rest) return kept;
+        if (!highest.Rest)
+            return kept;
         var rest = new Dictionary<string, KeyGroups>(StringComparer.Ordinal);
         foreach (var group in groups.Where(g => !best.Contains(NameOf(g.Keys[key]))))
         {
             Value[] keys = [.. group.Keys];
             keys[key] = Value.Of(RestName);
             var name = NameOf(keys);
-            if (!rest.TryGetValue(name, out var into)) rest.Add(name, into = new KeyGroups(keys, name));
+            if (!rest.TryGetValue(name, out var into))
+                rest.Add(name, into = new KeyGroups(keys, name));
             foreach (var (step, accumulators) in group.Steps)
             {
-                if (!into.Steps.TryGetValue(step, out var merged)) into.Steps.Add(step, merged = NewAccumulators());
-                for (var i = 0; i < merged.Length; i++) merged[i].Absorb(accumulators[i]);
+                if (!into.Steps.TryGetValue(step, out var merged))
+                    into.Steps.Add(step, merged = NewAccumulators());
+                for (var i = 0; i < merged.Length; i++)
+                    merged[i].Absorb(accumulators[i]);
             }
         }
         return [.. kept, .. rest.Values];
@@ -270,14 +353,16 @@ public sealed class GroupTable(GroupPlan plan)
     {
         var whole = Accumulator.Create(plan.Aggregates[aggregate].Call, plan.Memory);
         foreach (var group in groups)
-            foreach (var accumulators in group.Steps.Values) whole.Absorb(accumulators[aggregate]);
+        foreach (var accumulators in group.Steps.Values)
+            whole.Absorb(accumulators[aggregate]);
         return whole;
     }
 
     private static int IndexOf(Seq<Named> items, Expr named)
     {
         for (var i = 0; i < items.Count; i++)
-            if (items[i].Expr == named || (named is Field field && field.Name == items[i].Name)) return i;
+            if (items[i].Expr == named || (named is Field field && field.Name == items[i].Name))
+                return i;
         throw new QueryRefusedException($"highest names {QueryPrinter.Print(named)}, which the group before it does not have.");
     }
 }

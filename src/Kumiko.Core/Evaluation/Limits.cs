@@ -6,7 +6,13 @@ public sealed record Limits(TimeSpan Time, int Keys, int Steps, int Rows, int So
     /// <summary>Bytes that the values held for an answer may take.</summary>
     public long Memory { get; init; } = 1L << 30;
 
-    public static readonly Limits Default = new(TimeSpan.FromSeconds(30), Keys: 10_000, Steps: 5_000, Rows: 300_000, Sorted: 200_000);
+    public static readonly Limits Default = new(
+        TimeSpan.FromSeconds(30),
+        Keys: 10_000,
+        Steps: 5_000,
+        Rows: 300_000,
+        Sorted: 200_000
+    );
 }
 
 /// <summary>A query asked for more than its limits. Its message is for the person who asked.</summary>

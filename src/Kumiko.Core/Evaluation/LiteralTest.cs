@@ -3,7 +3,8 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>A comparison with a literal, made ready once: a quoted one is text, a bare one is text or the value it spells.</summary>
+/// <summary>A comparison with a literal, made ready once: a quoted one is text, a bare one is text or the value it
+/// spells.</summary>
 internal sealed class LiteralTest
 {
     private readonly string _text;
@@ -23,21 +24,29 @@ internal sealed class LiteralTest
     {
         switch (value.Kind)
         {
-            case ValueKind.Missing: return false;
-            case ValueKind.List: return value.AsList.Any(IsEqual);
-            case ValueKind.Text when _wildcard is null: return string.Equals(value.AsText, _text, StringComparison.Ordinal);
-            case ValueKind.Address when _wildcard is null: return Comparison.AreEqual(value, Value.Of(_text));
-            case ValueKind.Level: return Comparison.AreEqual(value, _value);
+            case ValueKind.Missing:
+                return false;
+            case ValueKind.List:
+                return value.AsList.Any(IsEqual);
+            case ValueKind.Text when _wildcard is null:
+                return string.Equals(value.AsText, _text, StringComparison.Ordinal);
+            case ValueKind.Address when _wildcard is null:
+                return Comparison.AreEqual(value, Value.Of(_text));
+            case ValueKind.Level:
+                return Comparison.AreEqual(value, _value);
         }
-        if (_wildcard is not null) return _wildcard.IsWhole(value.ToText());
-        if (_quoted) return false;
+        if (_wildcard is not null)
+            return _wildcard.IsWhole(value.ToText());
+        if (_quoted)
+            return false;
         return Comparison.AreEqual(value, _value);
     }
 
-    public bool Holds(CompareOp op, Value value) => op switch
-    {
-        CompareOp.Equal => IsEqual(value),
-        CompareOp.NotEqual => !IsEqual(value),
-        _ => Comparison.Holds(op, value, _value),
-    };
+    public bool Holds(CompareOp op, Value value) =>
+        op switch
+        {
+            CompareOp.Equal => IsEqual(value),
+            CompareOp.NotEqual => !IsEqual(value),
+            _ => Comparison.Holds(op, value, _value),
+        };
 }

@@ -14,15 +14,25 @@ public static class Logfmt
         var at = 0;
         while (at < text.Length)
         {
-            if (char.IsWhiteSpace(text[at])) { at++; continue; }
+            if (char.IsWhiteSpace(text[at]))
+            {
+                at++;
+                continue;
+            }
             var start = at;
-            while (at < text.Length && !char.IsWhiteSpace(text[at]) && text[at] != '=') at++;
+            while (at < text.Length && !char.IsWhiteSpace(text[at]) && text[at] != '=')
+                at++;
             var name = text[start..at];
             // Words without = are text around the pairs.
-            if (at == text.Length || text[at] != '=' || name.Length == 0) { at++; continue; }
+            if (at == text.Length || text[at] != '=' || name.Length == 0)
+            {
+                at++;
+                continue;
+            }
             at++;
             var value = at < text.Length && text[at] == '"' ? Value.Of(Quoted(text, ref at)) : Bare(text, ref at);
-            if (names.Contains(name)) continue;
+            if (names.Contains(name))
+                continue;
             names.Add(name);
             values.Add(value);
         }
@@ -32,9 +42,13 @@ public static class Logfmt
     private static Value Bare(string text, ref int at)
     {
         var start = at;
-        while (at < text.Length && !char.IsWhiteSpace(text[at])) at++;
+        while (at < text.Length && !char.IsWhiteSpace(text[at]))
+            at++;
         var word = text[start..at];
-        return word.Length == 0 ? Value.Missing : Literals.ReadQuantity(word) is { IsMissing: false } quantity ? quantity : word is "true" or "false" ? Value.Of(word == "true") : Value.Of(word);
+        return word.Length == 0 ? Value.Missing
+            : Literals.ReadQuantity(word) is { IsMissing: false } quantity ? quantity
+            : word is "true" or "false" ? Value.Of(word == "true")
+            : Value.Of(word);
     }
 
     private static string Quoted(string text, ref int at)
@@ -43,8 +57,17 @@ public static class Logfmt
         for (at++; at < text.Length && text[at] != '"'; at++)
         {
             if (text[at] == '\\' && at + 1 < text.Length)
-                value.Append(text[++at] switch { 'n' => '\n', 't' => '\t', 'r' => '\r', var c => c });
-            else value.Append(text[at]);
+                value.Append(
+                    text[++at] switch
+                    {
+                        'n' => '\n',
+                        't' => '\t',
+                        'r' => '\r',
+                        var c => c,
+                    }
+                );
+            else
+                value.Append(text[at]);
         }
         at++;
         return value.ToString();

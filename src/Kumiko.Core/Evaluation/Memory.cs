@@ -6,14 +6,16 @@ public sealed class MemoryBudget(long most)
     private long _held;
 
     /// <summary>A quarter of what the machine gives, between 1 and 4 GiB.</summary>
-    public static MemoryBudget OfMachine() => new(Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4, 1L << 30, 4L << 30));
+    public static MemoryBudget OfMachine() =>
+        new(Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4, 1L << 30, 4L << 30));
 
     /// <summary>Bytes that queries hold now.</summary>
     public long Held => Interlocked.Read(ref _held);
 
     internal bool TryTake(long bytes)
     {
-        if (Interlocked.Add(ref _held, bytes) <= most) return true;
+        if (Interlocked.Add(ref _held, bytes) <= most)
+            return true;
         Interlocked.Add(ref _held, -bytes);
         return false;
     }
@@ -30,24 +32,34 @@ public sealed class MemoryMeter(long most, MemoryBudget? all = null)
     private const long Step = 1 << 20;
 
     private readonly Lock _lock = new();
-    private long _held, _taken;
+    private long _held,
+        _taken;
     private bool _isOver;
 
     /// <exception cref="QueryRefusedException">That is more than the query, or all together, may hold.</exception>
     public void Take(long bytes)
     {
         var held = Interlocked.Add(ref _held, bytes);
-        if (held > most) throw new QueryRefusedException($"This needs more than {most >> 20:N0} MiB of memory. Narrow the search, group by fewer keys, or take a longer step.");
-        if (all is not null && held > Volatile.Read(ref _taken)) TakeOfAll(held);
+        if (held > most)
+            throw new QueryRefusedException(
+                $"This needs more than {most >> 20:N0} MiB of memory. Narrow the search, group by fewer keys, or take a longer step."
+            );
+        if (all is not null && held > Volatile.Read(ref _taken))
+            TakeOfAll(held);
     }
 
     private void TakeOfAll(long held)
     {
         lock (_lock)
         {
-            if (_isOver || held <= _taken) return;
+            if (_isOver || held <= _taken)
+                return;
             var more = ((held - _taken + Step - 1) / Step) * Step;
-            if (!all!.TryTake(more)) throw new QueryBusyException($"Other queries hold much memory at this moment. Try again in {QueryBusyException.Wait.TotalSeconds} s.", isOwn: false);
+            if (!all!.TryTake(more))
+                throw new QueryBusyException(
+                    $"Other queries hold much memory at this moment. Try again in {QueryBusyException.Wait.TotalSeconds} s.",
+                    isOwn: false
+                );
             Volatile.Write(ref _taken, _taken + more);
         }
     }
@@ -57,7 +69,8 @@ public sealed class MemoryMeter(long most, MemoryBudget? all = null)
     {
         lock (_lock)
         {
-            if (_isOver) return;
+            if (_isOver)
+                return;
             _isOver = true;
             all?.Return(_taken);
         }

@@ -10,7 +10,13 @@ namespace Kumiko.Core.Evaluation;
 /// <param name="Window">The run's window.</param>
 /// <param name="Sets">The rows of a known set other than logs in a window; null where there is no such set.</param>
 /// <param name="Answer">The whole answer of another pipeline of this query.</param>
-public sealed record PipelineSurroundings(EvaluationContext Context, Limits Limits, Window Window, Func<string, Window, Frame?> Sets, Func<Pipeline, IEnumerable<Row>> Answer)
+public sealed record PipelineSurroundings(
+    EvaluationContext Context,
+    Limits Limits,
+    Window Window,
+    Func<string, Window, Frame?> Sets,
+    Func<Pipeline, IEnumerable<Row>> Answer
+)
 {
     public FieldRefs Fields { get; init; } = new();
 
@@ -19,12 +25,14 @@ public sealed record PipelineSurroundings(EvaluationContext Context, Limits Limi
 
     public MemoryMeter Memory { get; init; } = new(Limits.Memory);
 
-    /// <summary>Slices that the first group gathers by, so that many windows can be put together from them; null for the query as it is.</summary>
+    /// <summary>Slices that the first group gathers by, so that many windows can be put together from them; null for the query as
+    /// it is.</summary>
     public Steps? Slices { get; init; }
 }
 
 /// <summary>A step from rows to rows.</summary>
-/// <param name="Index">Of its stage in the query as written, counted from 1; 0 for steps that no stage of the body stands for.</param>
+/// <param name="Index">Of its stage in the query as written, counted from 1; 0 for steps that no stage of the body stands
+/// for.</param>
 /// <param name="Run">Rows in, rows out, read only as far as asked.</param>
 public sealed record PipelineStep(int Index, Func<IEnumerable<Row>, IEnumerable<Row>> Run)
 {
@@ -43,7 +51,8 @@ public sealed record PipelineStep(int Index, Func<IEnumerable<Row>, IEnumerable<
 /// <summary>What became of the rows of a join; written while rows pass.</summary>
 public sealed class JoinCounts
 {
-    public long Unmatched, Multiplied;
+    public long Unmatched,
+        Multiplied;
 }
 
 /// <summary>
@@ -104,7 +113,8 @@ public sealed class Pipeline
     /// <summary>Empty slots for one record.</summary>
     public Value[] NewSlots()
     {
-        if (Slots == 0) return [];
+        if (Slots == 0)
+            return [];
         if (_blank is null)
         {
             var blank = new Value[Slots];
@@ -122,8 +132,12 @@ public sealed class Pipeline
     /// <summary>Whether a row passes the conditions and the steps on single records; fills its slots.</summary>
     public bool Passes(Row row)
     {
-        foreach (var test in Tests) if (!test(row)) return false;
-        foreach (var step in RecordSteps) if (!step.OnRow!(row)) return false;
+        foreach (var test in Tests)
+            if (!test(row))
+                return false;
+        foreach (var step in RecordSteps)
+            if (!step.OnRow!(row))
+                return false;
         return true;
     }
 
@@ -133,7 +147,8 @@ public sealed class Pipeline
         if (Group is { } group)
         {
             var table = new GroupTable(group.Plan);
-            foreach (var row in passed) table.Add(row);
+            foreach (var row in passed)
+                table.Add(row);
             passed = RowsOf(table.Collect(group.Highest));
         }
         return Steps.Aggregate(passed, (rows, step) => step.Run(rows));
@@ -148,7 +163,8 @@ public sealed class Pipeline
         var rows = new List<Value[]>();
         foreach (var row in answer)
         {
-            if (rows.Count >= Limit) throw new QueryRefusedException($"The answer has more than {Limit:N0} rows. Group it, or end it with limit.");
+            if (rows.Count >= Limit)
+                throw new QueryRefusedException($"The answer has more than {Limit:N0} rows. Group it, or end it with limit.");
             rows.Add(row.Slots);
         }
         return new Frame(Schema with { Columns = Frame.WithKinds(Schema.Columns, rows) }, rows);

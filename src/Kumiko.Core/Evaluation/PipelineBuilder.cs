@@ -11,7 +11,8 @@ public sealed partial class PipelineBuilder
     private readonly Dictionary<string, (Language.Query Query, PipelineBuilder Within)> _bound = new(StringComparer.Ordinal);
     private readonly List<(int Index, Expr Condition)> _conditions = [];
     private readonly List<Func<Row, bool>> _tests = [];
-    private readonly List<PipelineStep> _recordSteps = [], _steps = [];
+    private readonly List<PipelineStep> _recordSteps = [],
+        _steps = [];
 
     private (GroupPlan Plan, Highest? Highest, int Index)? _group;
     private Scope _scope;
@@ -22,7 +23,8 @@ public sealed partial class PipelineBuilder
     private Frame? _rows;
     private SampleSet? _samples;
     private List<PipelineStep> _beforeGroup = [];
-    private int _slots, _index;
+    private int _slots,
+        _index;
 
     private PipelineBuilder(PipelineSurroundings around, Window window)
     {
@@ -40,29 +42,37 @@ public sealed partial class PipelineBuilder
         return builder.Finish();
     }
 
-    private PipelineBuilder(PipelineBuilder outer) : this(outer._around, outer._around.Window)
+    private PipelineBuilder(PipelineBuilder outer)
+        : this(outer._around, outer._around.Window)
     {
-        foreach (var (name, bound) in outer._bound) _bound[name] = bound;
+        foreach (var (name, bound) in outer._bound)
+            _bound[name] = bound;
     }
 
-    private Pipeline Finish() => new()
-    {
-        Set = _set,
-        Reads = _reads,
-        Moved = _moved,
-        Conditions = _conditions,
-        Tests = _tests,
-        RecordSteps = _recordSteps,
-        Group = _group,
-        Steps = _steps,
-        Scope = _scope,
-        Schema = _scope is ColumnScope columns ? _schema with { Columns = columns.Columns } : RecordColumns.Schema((RecordScope)_scope, _schema.Window),
-        Rows = _rows,
-        Samples = _samples,
-        Slots = _slots,
-        BeforeGroup = _beforeGroup,
-        Limit = _around.Limits.Rows,
-    };
+    private Pipeline Finish() =>
+        new()
+        {
+            Set = _set,
+            Reads = _reads,
+            Moved = _moved,
+            Conditions = _conditions,
+            Tests = _tests,
+            RecordSteps = _recordSteps,
+            Group = _group,
+            Steps = _steps,
+            Scope = _scope,
+            Schema = _scope is ColumnScope columns
+                ? _schema with
+                {
+                    Columns = columns.Columns,
+                }
+                : RecordColumns.Schema((RecordScope)_scope, _schema.Window),
+            Rows = _rows,
+            Samples = _samples,
+            Slots = _slots,
+            BeforeGroup = _beforeGroup,
+            Limit = _around.Limits.Rows,
+        };
 
     private void Add(Language.Query query, bool outermost)
     {
@@ -75,10 +85,12 @@ public sealed partial class PipelineBuilder
         }
         Read(query.From);
         _index = 0;
-        if (query.Match is { } match) Filter(match);
+        if (query.Match is { } match)
+            Filter(match);
         for (var i = 0; i < query.Stages.Count; i++)
         {
-            if (outermost) _index = i + 1;
+            if (outermost)
+                _index = i + 1;
             var next = i + 1 < query.Stages.Count ? query.Stages[i + 1] : null;
             Add(query.Stages[i], next);
         }
@@ -86,18 +98,21 @@ public sealed partial class PipelineBuilder
 
     private void Read(From? from)
     {
-        if (from is null) return;
+        if (from is null)
+            return;
         if (_bound.TryGetValue(from.Set, out var bound))
         {
             // The bound query's own pipeline goes on here.
-            foreach (var (name, other) in bound.Within._bound) _bound.TryAdd(name, other);
+            foreach (var (name, other) in bound.Within._bound)
+                _bound.TryAdd(name, other);
             Shift(from);
             Add(bound.Query, outermost: false);
             return;
         }
         Shift(from);
         _set = from.Set;
-        if (_set == "logs") return;
+        if (_set == "logs")
+            return;
         if (_set == "metrics" && _around.Samples(_reads) is { } samples)
         {
             _samples = samples;
@@ -106,13 +121,25 @@ public sealed partial class PipelineBuilder
         }
         var frame = _around.Sets(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
         if (_moved != 0 && frame.Schema.IndexOf("time") is var time and >= 0)
-            frame = frame with { Rows = [.. frame.Rows.Select(r => { Value[] row = [.. r]; row[time] = Value.Time(row[time].AsLong + _moved); return row; })] };
+            frame = frame with
+            {
+                Rows =
+                [
+                    .. frame.Rows.Select(r =>
+                    {
+                        Value[] row = [.. r];
+                        row[time] = Value.Time(row[time].AsLong + _moved);
+                        return row;
+                    }),
+                ],
+            };
         (_rows, _scope, _schema) = (frame, new ColumnScope(frame.Schema.Columns), frame.Schema with { Window = _schema.Window });
     }
 
     private void Shift(From from)
     {
-        if (from.Over is { } over) _reads = _reads with { From = _reads.To - Literals.Read(over).AsLong };
+        if (from.Over is { } over)
+            _reads = _reads with { From = _reads.To - Literals.Read(over).AsLong };
         if (from.Earlier is { } earlier)
         {
             var by = Literals.Read(earlier).AsLong;
@@ -128,28 +155,52 @@ public sealed partial class PipelineBuilder
     {
         switch (stage)
         {
-            case Where where: Filter(where.Condition); break;
-            case SetFields set: foreach (var item in set.Items) Set(item.Name, Compiler.Value(item.Expr), KnownColumn(item.Expr) ?? Followed(item)); break;
-            case Parse parse: Parse(parse); break;
-            case Select select: Select(select.Columns); break;
-            case SelectAll all: Remove(all.Except.Select(f => f.Name).ToHashSet(StringComparer.Ordinal)); break;
-            case Group group: Grouped(group, next as Highest); break;
+            case Where where:
+                Filter(where.Condition);
+                break;
+            case SetFields set:
+                foreach (var item in set.Items)
+                    Set(item.Name, Compiler.Value(item.Expr), KnownColumn(item.Expr) ?? Followed(item));
+                break;
+            case Parse parse:
+                Parse(parse);
+                break;
+            case Select select:
+                Select(select.Columns);
+                break;
+            case SelectAll all:
+                Remove(all.Except.Select(f => f.Name).ToHashSet(StringComparer.Ordinal));
+                break;
+            case Group group:
+                Grouped(group, next as Highest);
+                break;
             // It was taken into the group before it.
-            case Highest: break;
+            case Highest:
+                break;
             case Gaps gaps:
                 var (columns, step) = (Columns("gaps"), _schema.Step);
                 Step(rows => GapFilling.Fill(gaps, rows, columns, step));
                 break;
-            case OrderBy order: Order(order, next as Limit); break;
-            case Limit limit: Limited(limit); break;
-            case Join join: Joined(join); break;
-            case Union union: United(union); break;
-            default: throw new ArgumentOutOfRangeException(nameof(stage));
+            case OrderBy order:
+                Order(order, next as Limit);
+                break;
+            case Limit limit:
+                Limited(limit);
+                break;
+            case Join join:
+                Joined(join);
+                break;
+            case Union union:
+                United(union);
+                break;
+            default:
+                throw new ArgumentOutOfRangeException(nameof(stage));
         }
     }
 
     private IReadOnlyList<Column> Columns(string stage) =>
-        (_scope as ColumnScope)?.Columns ?? throw new QueryRefusedException($"{stage} needs columns. Write group or select before it.");
+        (_scope as ColumnScope)?.Columns
+        ?? throw new QueryRefusedException($"{stage} needs columns. Write group or select before it.");
 
     private void Step(Func<IEnumerable<Row>, IEnumerable<Row>> run, JoinCounts? join = null) =>
         _steps.Add(new PipelineStep(_index, run) { Join = join });
@@ -158,36 +209,64 @@ public sealed partial class PipelineBuilder
     private bool OnRecords => _scope is RecordScope && _group is null && _steps.Count == 0;
 
     private void Step(Func<Row, bool> onRow, bool drops, int? fitSlot = null) =>
-        (OnRecords ? _recordSteps : _steps).Add(new PipelineStep(_index, rows => rows.Where(onRow)) { OnRow = onRow, Drops = drops, FitSlot = fitSlot });
+        (OnRecords ? _recordSteps : _steps).Add(
+            new PipelineStep(_index, rows => rows.Where(onRow))
+            {
+                OnRow = onRow,
+                Drops = drops,
+                FitSlot = fitSlot,
+            }
+        );
 
     /// <summary>Takes out of a condition on samples the parts that tell which series are read; answers with the rest.</summary>
     private Expr? Narrowed(Expr condition)
     {
-        if (_samples is null || _steps.Count > 0 || _group is not null) return condition;
+        if (_samples is null || _steps.Count > 0 || _group is not null)
+            return condition;
         var left = new List<Expr>();
         foreach (var part in condition is And and ? and.Items : new Seq<Expr>([condition]))
-            if (_samples.Narrow(part) is { } fewer) _samples = fewer; else left.Add(part);
+            if (_samples.Narrow(part) is { } fewer)
+                _samples = fewer;
+            else
+                left.Add(part);
         // What only some of the other series had is no column any more.
         _scope = new ColumnScope(_samples.Columns);
-        return left.Count switch { 0 => null, 1 => left[0], _ => new And(new Seq<Expr>(left)) };
+        return left.Count switch
+        {
+            0 => null,
+            1 => left[0],
+            _ => new And(new Seq<Expr>(left)),
+        };
     }
 
     private void Filter(Expr written)
     {
-        if (Narrowed(written) is not { } condition) return;
+        if (Narrowed(written) is not { } condition)
+            return;
         var test = Compiler.Condition(condition);
         // Times that are moved are not those that are stored.
-        if (OnRecords && _recordSteps.Count == 0 && _scope is RecordScope { IsPlain: true } && (_moved == 0 || !QueryChecker.Mentions(condition, "time")))
+        if (
+            OnRecords
+            && _recordSteps.Count == 0
+            && _scope is RecordScope { IsPlain: true }
+            && (_moved == 0 || !QueryChecker.Mentions(condition, "time"))
+        )
         {
             _conditions.Add((_index, condition));
             _tests.Add(test);
         }
-        else Step(test, drops: true);
+        else
+            Step(test, drops: true);
     }
 
-    /// <summary>The column of a computed figure, whose unit follows from those it is made of; null where columns have none.</summary>
+    /// <summary>The column of a computed figure, whose unit follows from those it is made of; null where columns have
+    /// none.</summary>
     private Column? Followed(Named item) =>
-        _scope is ColumnScope columns && UnitRules.Of(item.Expr, f => columns.IndexOf(f) is >= 0 and var i ? columns.Columns[i].Unit : "") is { Length: > 0 } unit ? new Column(item.Name, ColumnRole.Value, ValueKind.Decimal) { Unit = unit } : null;
+        _scope is ColumnScope columns
+        && UnitRules.Of(item.Expr, f => columns.IndexOf(f) is >= 0 and var i ? columns.Columns[i].Unit : "")
+            is { Length: > 0 } unit
+            ? new Column(item.Name, ColumnRole.Value, ValueKind.Decimal) { Unit = unit }
+            : null;
 
     private void Set(string name, Func<Row, Value> value, Column? like)
     {
@@ -195,34 +274,60 @@ public sealed partial class PipelineBuilder
         {
             var slot = _slots++;
             _scope = records.With(name, slot);
-            Step(row => { row.Slots[slot] = value(row); return true; }, drops: false);
+            Step(
+                row =>
+                {
+                    row.Slots[slot] = value(row);
+                    return true;
+                },
+                drops: false
+            );
             return;
         }
         var columns = ((ColumnScope)_scope).Columns;
         var at = ((ColumnScope)_scope).IndexOf(name);
         var column = like is null ? new Column(name, ColumnRole.Value) : like with { Name = name };
-        if (at >= 0 && columns[at].Role == ColumnRole.Key) column = column with { Role = ColumnRole.Key };
+        if (at >= 0 && columns[at].Role == ColumnRole.Key)
+            column = column with { Role = ColumnRole.Key };
         _scope = new ColumnScope(at < 0 ? [.. columns, column] : [.. columns.Select((c, i) => i == at ? column : c)]);
-        Step(rows => rows.Select(row =>
-        {
-            var slots = new Value[at < 0 ? row.Slots.Length + 1 : row.Slots.Length];
-            row.Slots.CopyTo(slots, 0);
-            slots[at < 0 ? ^1 : at] = value(row);
-            return row with { Slots = slots };
-        }));
+        Step(rows =>
+            rows.Select(row =>
+            {
+                var slots = new Value[at < 0 ? row.Slots.Length + 1 : row.Slots.Length];
+                row.Slots.CopyTo(slots, 0);
+                slots[at < 0 ? ^1 : at] = value(row);
+                return row with { Slots = slots };
+            })
+        );
     }
 
     private Column? KnownColumn(Expr expr) =>
-        expr is Field field && _scope is ColumnScope columns && columns.IndexOf(field.Name) is var at and >= 0 ? columns.Columns[at] : null;
+        expr is Field field && _scope is ColumnScope columns && columns.IndexOf(field.Name) is var at and >= 0
+            ? columns.Columns[at]
+            : null;
 
     private void Select(Seq<Named> items)
     {
-        var columns = items.Select(item => KnownColumn(item.Expr) is { } known ? known with { Name = item.Name }
-            : Followed(item) ?? new Column(item.Name, _scope is ColumnScope ? ColumnRole.Value : ColumnRole.Detail, _scope is RecordScope && item.Expr is Field { Name: "time" } ? ValueKind.Time : ValueKind.Text)).ToList();
+        var columns = items
+            .Select(item =>
+                KnownColumn(item.Expr) is { } known
+                    ? known with
+                    {
+                        Name = item.Name,
+                    }
+                    : Followed(item)
+                        ?? new Column(
+                            item.Name,
+                            _scope is ColumnScope ? ColumnRole.Value : ColumnRole.Detail,
+                            _scope is RecordScope && item.Expr is Field { Name: "time" } ? ValueKind.Time : ValueKind.Text
+                        )
+            )
+            .ToList();
         var values = items.Select(item => Compiler.Value(item.Expr)).ToArray();
         Step(rows => rows.Select((row, i) => new Row(RowSource.Columns, i, Array.ConvertAll(values, value => value(row)))));
         _scope = new ColumnScope(columns);
-        if (!columns.Exists(c => c.Role == ColumnRole.Time)) _schema = _schema with { Step = null };
+        if (!columns.Exists(c => c.Role == ColumnRole.Time))
+            _schema = _schema with { Step = null };
     }
 
     private void Remove(IReadOnlySet<string> names)
@@ -237,7 +342,8 @@ public sealed partial class PipelineBuilder
         var kept = Enumerable.Range(0, columns.Count).Where(i => !names.Contains(columns[i].Name)).ToArray();
         Step(rows => rows.Select(row => row with { Slots = Array.ConvertAll(kept, i => row.Slots[i]) }));
         _scope = new ColumnScope([.. kept.Select(i => columns[i])]);
-        if (names.Contains("time")) _schema = _schema with { Step = null };
+        if (names.Contains("time"))
+            _schema = _schema with { Step = null };
     }
 
     private void Grouped(Group group, Highest? highest)
@@ -245,25 +351,65 @@ public sealed partial class PipelineBuilder
         if (group.Per is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
             throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
         var slices = _group is null ? _around.Slices : null;
-        var plan = new GroupPlan(group, _schema.Window, Compiler, _around.Context, _scope.Bind("time"), _around.Limits, _around.Memory, slices);
+        var plan = new GroupPlan(
+            group,
+            _schema.Window,
+            Compiler,
+            _around.Context,
+            _scope.Bind("time"),
+            _around.Limits,
+            _around.Memory,
+            slices
+        );
         var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
-        if (_samples is not null && _group is null && !(onSamples && _samples.CanGather(plan)) && plan.Aggregates.FirstOrDefault(a => a.Call.Computes is "growth" or "per_second" && _scope is ColumnScope read && read.Columns.SequenceEqual(_samples.Columns)) is { } counter)
-            throw new QueryRefusedException($"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group.");
+        if (
+            _samples is not null
+            && _group is null
+            && !(onSamples && _samples.CanGather(plan))
+            && plan.Aggregates.FirstOrDefault(a =>
+                a.Call.Computes is "growth" or "per_second"
+                && _scope is ColumnScope read
+                && read.Columns.SequenceEqual(_samples.Columns)
+            )
+                is { } counter
+        )
+            throw new QueryRefusedException(
+                $"{counter.Call.Name} follows each series through all its samples. Group by what series have, and put conditions on value or time behind the group."
+            );
         if (slices is not null)
         {
             (_group, _beforeGroup) = ((plan, null, _index), [.. _steps]);
             _steps.Clear();
         }
-        else if (OnRecords || (onSamples && _samples!.CanGather(plan))) _group = (plan, highest, _index);
+        else if (OnRecords || (onSamples && _samples!.CanGather(plan)))
+            _group = (plan, highest, _index);
         else
             Step(rows =>
             {
                 var table = new GroupTable(plan);
-                foreach (var row in rows) table.Add(row);
+                foreach (var row in rows)
+                    table.Add(row);
                 return Pipeline.RowsOf(table.Collect(highest));
             });
-        var units = (_scope as ColumnScope)?.Columns.Where(c => c.Unit.Length > 0).ToDictionary(c => c.Name, c => c.Unit, StringComparer.Ordinal) ?? [];
-        _scope = new ColumnScope([.. plan.Columns().Select(c => c.Role != ColumnRole.Value ? c : c with { Unit = UnitOf((Call)group.Aggregates.First(a => a.Name == c.Name).Expr, units, _samples?.AreDistributions == true) })]);
+        var units = (_scope as ColumnScope)
+            ?.Columns.Where(c => c.Unit.Length > 0)
+            .ToDictionary(c => c.Name, c => c.Unit, StringComparer.Ordinal)
+            ?? [];
+        _scope = new ColumnScope([
+            .. plan.Columns()
+                .Select(c =>
+                    c.Role != ColumnRole.Value
+                        ? c
+                        : c with
+                        {
+                            Unit = UnitOf(
+                                (Call)group.Aggregates.First(a => a.Name == c.Name).Expr,
+                                units,
+                                _samples?.AreDistributions == true
+                            ),
+                        }
+                ),
+        ]);
         _schema = _schema with { Step = plan.IsSliced ? null : plan.Cut?.Length, PartialSteps = plan.PartialSteps };
     }
 
@@ -272,14 +418,18 @@ public sealed partial class PipelineBuilder
     {
         var of = call.Arguments.Count > 0 && call.Arguments[0] is Field field ? units.GetValueOrDefault(field.Name, "") : "";
         // The growth of a histogram is a number of values, whatever they are measured in.
-        if (areDistributions && call.Computes == "growth") of = "";
-        if (areDistributions && call.Computes == "per_second") return "{value}/s";
+        if (areDistributions && call.Computes == "growth")
+            of = "";
+        if (areDistributions && call.Computes == "per_second")
+            return "{value}/s";
         return call.Computes switch
         {
             "count" or "distinct" or "correlate" => "",
             "share" => "1",
             "per_second()" => "{record}/s",
-            "per_second" => of.Length == 0 ? "" : of == "s" ? "1" : of + "/s",
+            "per_second" => of.Length == 0 ? ""
+            : of == "s" ? "1"
+            : of + "/s",
             _ => of,
         };
     }
@@ -308,8 +458,10 @@ public sealed partial class PipelineBuilder
             foreach (var row in rows)
             {
                 var key = GroupTable.NameOf(Array.ConvertAll(keys, k => k(row)));
-                if (!seen.ContainsKey(key)) _around.Memory.Take(100);
-                if ((seen[key] = seen.GetValueOrDefault(key) + 1) <= limit.Count) yield return row;
+                if (!seen.ContainsKey(key))
+                    _around.Memory.Take(100);
+                if ((seen[key] = seen.GetValueOrDefault(key) + 1) <= limit.Count)
+                    yield return row;
             }
         }
     }

@@ -26,13 +26,19 @@ public static class RecordColumns
 
     /// <summary>What every record has, but for what the query left out, then what it computed.</summary>
     public static Schema Schema(RecordScope scope, Window window) =>
-        new([.. All.Where(c => !scope.IsHidden(c.Name)), .. scope.Added.Select(n => new Column(n, ColumnRole.Detail))], null, window);
+        new(
+            [.. All.Where(c => !scope.IsHidden(c.Name)), .. scope.Added.Select(n => new Column(n, ColumnRole.Detail))],
+            null,
+            window
+        );
 
     /// <summary>Makes rows of such an answer.</summary>
     public static Func<Row, Value[]> Reader(RecordScope scope)
     {
-        var values = All.Where(c => !scope.IsHidden(c.Name)).Select(c => scope.Bind(c.Name))
-            .Concat(scope.Added.Select(scope.Bind)).ToArray();
+        var values = All.Where(c => !scope.IsHidden(c.Name))
+            .Select(c => scope.Bind(c.Name))
+            .Concat(scope.Added.Select(scope.Bind))
+            .ToArray();
         return row => Array.ConvertAll(values, value => value(row));
     }
 
@@ -40,13 +46,17 @@ public static class RecordColumns
     public static Attributes Attributes(RecordScope scope, Row row)
     {
         var own = row.Record?.Attributes ?? Records.Attributes.Empty;
-        if (scope.IsPlain) return own;
+        if (scope.IsPlain)
+            return own;
         var fields = new Dictionary<string, Value>(StringComparer.Ordinal);
         foreach (var slot in scope.ObjectSlots)
             if (row.Slots[slot] is { Kind: ValueKind.Object } found)
-                for (var i = 0; i < found.AsObject.Count; i++) fields.TryAdd(found.AsObject.Names[i], found.AsObject.Values[i]);
-        for (var i = 0; i < own.Count; i++) fields.TryAdd(own.Names[i], own.Values[i]);
-        foreach (var name in fields.Keys.Where(scope.IsHidden).ToList()) fields.Remove(name);
+                for (var i = 0; i < found.AsObject.Count; i++)
+                    fields.TryAdd(found.AsObject.Names[i], found.AsObject.Values[i]);
+        for (var i = 0; i < own.Count; i++)
+            fields.TryAdd(own.Names[i], own.Values[i]);
+        foreach (var name in fields.Keys.Where(scope.IsHidden).ToList())
+            fields.Remove(name);
         return new Attributes([.. fields.Keys], [.. fields.Values]);
     }
 
@@ -61,15 +71,33 @@ public static class RecordColumns
         var rows = new List<Value[]>();
         foreach (var row in answer)
         {
-            if (rows.Count >= most) throw new QueryRefusedException($"The right side of join has more than {most:N0} rows. Narrow it, or group it.");
+            if (rows.Count >= most)
+                throw new QueryRefusedException($"The right side of join has more than {most:N0} rows. Narrow it, or group it.");
             var values = reader(row);
             if (attributes >= 0)
                 foreach (var name in values[attributes].AsObject.Names)
-                    if (names.Count < MostSpread && schema.IndexOf(name) < 0 && !names.Contains(name)) names.Add(name);
+                    if (names.Count < MostSpread && schema.IndexOf(name) < 0 && !names.Contains(name))
+                        names.Add(name);
             rows.Add(values);
         }
-        var columns = schema.Columns.Where(c => c.Name != AllAttributes).Concat(names.Select(n => new Column(n, ColumnRole.Detail))).ToList();
-        return new Frame(schema with { Columns = columns },
-            [.. rows.Select(r => (Value[])[.. r.Where((_, i) => i != attributes), .. names.Select(n => attributes < 0 ? Value.Missing : r[attributes].AsObject.Get(n))])]);
+        var columns = schema
+            .Columns.Where(c => c.Name != AllAttributes)
+            .Concat(names.Select(n => new Column(n, ColumnRole.Detail)))
+            .ToList();
+        return new Frame(
+            schema with
+            {
+                Columns = columns,
+            },
+            [
+                .. rows.Select(r =>
+                    (Value[])
+                        [
+                            .. r.Where((_, i) => i != attributes),
+                            .. names.Select(n => attributes < 0 ? Value.Missing : r[attributes].AsObject.Get(n)),
+                        ]
+                ),
+            ]
+        );
     }
 }

@@ -5,9 +5,23 @@ namespace Kumiko.Core.Evaluation;
 /// <summary>The names by which a record can be asked.</summary>
 public static class RecordFields
 {
-    private const string AttributesPrefix = "attributes.", ResourcePrefix = "resource.";
+    private const string AttributesPrefix = "attributes.",
+        ResourcePrefix = "resource.";
 
-    public static readonly string[] BuiltIn = ["time", "observed", "level", "severity_text", "body", "service", "host", "source", "trace_id", "span_id", "pattern"];
+    public static readonly string[] BuiltIn =
+    [
+        "time",
+        "observed",
+        "level",
+        "severity_text",
+        "body",
+        "service",
+        "host",
+        "source",
+        "trace_id",
+        "span_id",
+        "pattern",
+    ];
 
     /// <param name="name">As a query has it.</param>
     /// <param name="pattern">Tells a record's pattern; null where nothing can.</param>
@@ -34,11 +48,11 @@ public static class RecordFields
             {
                 var value = r.Attributes.Get(name);
                 return value.IsMissing ? r.Resource.Attributes.Get(name) : value;
-            }
-            ,
+            },
         };
     }
 
     private static Func<LogRecord, Value> Attribute(string name) => r => r.Attributes.Get(name);
+
     private static Func<LogRecord, Value> Resource(string name) => r => r.Resource.Attributes.Get(name);
 }

@@ -18,7 +18,8 @@ public sealed class FieldRefs(Func<LogRecord, Value>? pattern = null)
 
     public FieldRef Get(string name)
     {
-        if (!_byName.TryGetValue(name, out var field)) _byName.Add(name, field = new FieldRef(name, _byName.Count, RecordFields.Bind(name, pattern)));
+        if (!_byName.TryGetValue(name, out var field))
+            _byName.Add(name, field = new FieldRef(name, _byName.Count, RecordFields.Bind(name, pattern)));
         return field;
     }
 }
@@ -40,14 +41,18 @@ public abstract class RowSource
     private sealed class Single(LogRecord record) : RowSource
     {
         public override Value Field(FieldRef field, int place) => field.OfRecord(record);
+
         public override RecordId Id(int place) => record.Id;
+
         public override LogRecord? Record(int place) => record;
     }
 
     private sealed class Nowhere : RowSource
     {
         public override Value Field(FieldRef field, int place) => Value.Missing;
+
         public override RecordId Id(int place) => new(0, place);
+
         public override LogRecord? Record(int place) => null;
     }
 }
@@ -62,7 +67,8 @@ public sealed class MovedSource(RowSource inner, long by) : RowSource
 
     public override LogRecord? Record(int place)
     {
-        if (inner.Record(place) is not { } r) return null;
+        if (inner.Record(place) is not { } r)
+            return null;
         return new LogRecord
         {
             Time = r.Time + by,

@@ -3,7 +3,8 @@ using Kumiko.Core.Language;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>The samples of some series in a window, as a set that a query can read. Conditions and groups that ask only what series have are answered without a row for each sample.</summary>
+/// <summary>The samples of some series in a window, as a set that a query can read. Conditions and groups that ask only what
+/// series have are answered without a row for each sample.</summary>
 public abstract class SampleSet
 {
     /// <summary>Time, name and value first, then the fields that its series have.</summary>

@@ -43,10 +43,22 @@ public sealed class RecordScope(FieldRefs fields) : Scope
 
     public bool IsHidden(string name) => Hidden.Contains(name);
 
-    private RecordScope Copy(ImmutableDictionary<string, int> slots, ImmutableList<int> objects, ImmutableHashSet<string> hidden, ImmutableList<string> added) =>
-        new(Fields) { Slots = slots, Objects = objects, Hidden = hidden, Added = added };
+    private RecordScope Copy(
+        ImmutableDictionary<string, int> slots,
+        ImmutableList<int> objects,
+        ImmutableHashSet<string> hidden,
+        ImmutableList<string> added
+    ) =>
+        new(Fields)
+        {
+            Slots = slots,
+            Objects = objects,
+            Hidden = hidden,
+            Added = added,
+        };
 
-    public RecordScope With(string name, int slot) => Copy(Slots.SetItem(name, slot), Objects, Hidden.Remove(name), Added.Contains(name) ? Added : Added.Add(name));
+    public RecordScope With(string name, int slot) =>
+        Copy(Slots.SetItem(name, slot), Objects, Hidden.Remove(name), Added.Contains(name) ? Added : Added.Add(name));
 
     public RecordScope WithObject(int slot) => Copy(Slots, Objects.Insert(0, slot), Hidden, Added);
 
@@ -56,16 +68,21 @@ public sealed class RecordScope(FieldRefs fields) : Scope
 
     public override Func<Row, Value> Bind(string name)
     {
-        if (Slots.TryGetValue(name, out var slot)) return row => row.Slots[slot];
-        if (Hidden.Contains(name)) return _ => Value.Missing;
-        if (name == RecordColumns.AllAttributes) return row => Value.Of(RecordColumns.Attributes(this, row));
+        if (Slots.TryGetValue(name, out var slot))
+            return row => row.Slots[slot];
+        if (Hidden.Contains(name))
+            return _ => Value.Missing;
+        if (name == RecordColumns.AllAttributes)
+            return row => Value.Of(RecordColumns.Attributes(this, row));
         var field = Fields.Get(name);
-        if (Objects.IsEmpty) return row => row.Source.Field(field, row.Place);
+        if (Objects.IsEmpty)
+            return row => row.Source.Field(field, row.Place);
         var objects = Objects.ToArray();
         return row =>
         {
             foreach (var at in objects)
-                if (row.Slots[at] is { Kind: ValueKind.Object } found && found.AsObject.Get(name) is { IsMissing: false } value) return value;
+                if (row.Slots[at] is { Kind: ValueKind.Object } found && found.AsObject.Get(name) is { IsMissing: false } value)
+                    return value;
             return row.Source.Field(field, row.Place);
         };
     }
@@ -81,7 +98,8 @@ public sealed class ColumnScope(IReadOnlyList<Column> columns) : Scope
     public int IndexOf(string name)
     {
         for (var i = 0; i < columns.Count; i++)
-            if (string.Equals(columns[i].Name, name, StringComparison.Ordinal)) return i;
+            if (string.Equals(columns[i].Name, name, StringComparison.Ordinal))
+                return i;
         return -1;
     }
 

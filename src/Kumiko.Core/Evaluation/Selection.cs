@@ -15,13 +15,17 @@ internal static class Selection
     {
         ArgumentOutOfRangeException.ThrowIfGreaterThanOrEqual((uint)place, (uint)numbers.Length, nameof(place));
         var (first, last) = (NotNumbersFirst(numbers), numbers.Length - 1);
-        if (place < first) return double.NaN;
+        if (place < first)
+            return double.NaN;
         for (var looks = 2 * int.Log2(numbers.Length); last - first >= Few && looks > 0; looks--)
         {
             var (below, above) = Split(numbers, first, last);
-            if (place <= below) last = below;
-            else if (place >= above) first = above;
-            else return numbers[place];
+            if (place <= below)
+                last = below;
+            else if (place >= above)
+                first = above;
+            else
+                return numbers[place];
         }
         numbers[first..(last + 1)].Sort();
         return numbers[place];
@@ -33,23 +37,28 @@ internal static class Selection
         var first = 0;
         for (var i = 0; i < numbers.Length; i++)
         {
-            if (!double.IsNaN(numbers[i])) continue;
+            if (!double.IsNaN(numbers[i]))
+                continue;
             (numbers[first], numbers[i]) = (numbers[i], numbers[first]);
             first++;
         }
         return first;
     }
 
-    /// <summary>Moves what is not above a pivot to the front and what is not below it to the back; what is between their ends equals it.</summary>
+    /// <summary>Moves what is not above a pivot to the front and what is not below it to the back; what is between their ends
+    /// equals it.</summary>
     private static (int Below, int Above) Split(Span<double> numbers, int first, int last)
     {
         var pivot = MiddleOf(numbers[first], numbers[first + ((last - first) / 2)], numbers[last]);
         var (i, j) = (first, last);
         while (i <= j)
         {
-            while (numbers[i] < pivot) i++;
-            while (numbers[j] > pivot) j--;
-            if (i > j) break;
+            while (numbers[i] < pivot)
+                i++;
+            while (numbers[j] > pivot)
+                j--;
+            if (i > j)
+                break;
             (numbers[i], numbers[j]) = (numbers[j], numbers[i]);
             i++;
             j--;

@@ -13,10 +13,12 @@ namespace Kumiko.Core.Evaluation;
 /// </summary>
 public sealed class PercentileSketch
 {
-    private const int Fine = 52 - 7, Coarse = 52 - 6;
+    private const int Fine = 52 - 7,
+        Coarse = 52 - 6;
 
     private int _dropped;
-    private Buckets _above = new(), _below = new();
+    private Buckets _above = new(),
+        _below = new();
     private long _zeros;
 
     public PercentileSketch(bool coarse = false) => _dropped = coarse ? Coarse : Fine;
@@ -31,8 +33,10 @@ public sealed class PercentileSketch
 
         public void Add(int bucket, long times)
         {
-            if (Counts.Length == 0) (Counts, First) = (new long[64], bucket - 32);
-            if ((uint)(bucket - First) >= (uint)Counts.Length) Grow(bucket);
+            if (Counts.Length == 0)
+                (Counts, First) = (new long[64], bucket - 32);
+            if ((uint)(bucket - First) >= (uint)Counts.Length)
+                Grow(bucket);
             Counts[bucket - First] += times;
         }
 
@@ -47,41 +51,67 @@ public sealed class PercentileSketch
         public Buckets Coarsened()
         {
             var coarse = new Buckets();
-            for (var i = 0; i < Counts.Length; i++) if (Counts[i] > 0) coarse.Add((First + i) >> 1, Counts[i]);
+            for (var i = 0; i < Counts.Length; i++)
+                if (Counts[i] > 0)
+                    coarse.Add((First + i) >> 1, Counts[i]);
             return coarse;
         }
 
         public List<(int Bucket, long Count)> All()
         {
             var all = new List<(int, long)>();
-            for (var i = 0; i < Counts.Length; i++) if (Counts[i] > 0) all.Add((First + i, Counts[i]));
+            for (var i = 0; i < Counts.Length; i++)
+                if (Counts[i] > 0)
+                    all.Add((First + i, Counts[i]));
             return all;
         }
 
         public void Add(Buckets other)
         {
-            for (var i = 0; i < other.Counts.Length; i++) if (other.Counts[i] > 0) Add(other.First + i, other.Counts[i]);
+            for (var i = 0; i < other.Counts.Length; i++)
+                if (other.Counts[i] > 0)
+                    Add(other.First + i, other.Counts[i]);
         }
     }
 
     public long Count { get; private set; }
 
     /// <summary>Its buckets with their counts, to be kept: those below zero, the zeros, those above.</summary>
-    internal (IReadOnlyList<(int Bucket, long Count)> Below, long Zeros, IReadOnlyList<(int Bucket, long Count)> Above) Contents => (_below.All(), _zeros, _above.All());
+    internal (
+        IReadOnlyList<(int Bucket, long Count)> Below,
+        long Zeros,
+        IReadOnlyList<(int Bucket, long Count)> Above
+    ) Contents => (_below.All(), _zeros, _above.All());
 
     /// <summary>A coarse sketch with such contents.</summary>
-    internal static PercentileSketch CoarseOf(IEnumerable<(int Bucket, long Count)> below, long zeros, IEnumerable<(int Bucket, long Count)> above)
+    internal static PercentileSketch CoarseOf(
+        IEnumerable<(int Bucket, long Count)> below,
+        long zeros,
+        IEnumerable<(int Bucket, long Count)> above
+    )
     {
         var sketch = new PercentileSketch(coarse: true) { _zeros = zeros, Count = zeros };
-        foreach (var (bucket, count) in below) { sketch._below.Add(bucket, count); sketch.Count += count; }
-        foreach (var (bucket, count) in above) { sketch._above.Add(bucket, count); sketch.Count += count; }
+        foreach (var (bucket, count) in below)
+        {
+            sketch._below.Add(bucket, count);
+            sketch.Count += count;
+        }
+        foreach (var (bucket, count) in above)
+        {
+            sketch._above.Add(bucket, count);
+            sketch.Count += count;
+        }
         return sketch;
     }
 
     public void Add(double value)
     {
         Count++;
-        if (value == 0) { _zeros++; return; }
+        if (value == 0)
+        {
+            _zeros++;
+            return;
+        }
         (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> _dropped), 1);
     }
 
@@ -91,7 +121,11 @@ public sealed class PercentileSketch
         var (counts, first, dropped) = (_above.Counts, _above.First, _dropped);
         foreach (var value in values)
         {
-            if (value <= 0) { Add((double)value); continue; }
+            if (value <= 0)
+            {
+                Add((double)value);
+                continue;
+            }
             var bucket = (int)(BitConverter.DoubleToInt64Bits(value) >> dropped) - first;
             if ((uint)bucket < (uint)counts.Length)
             {
@@ -140,14 +174,22 @@ public sealed class PercentileSketch
     public double At(double share)
     {
         var rank = (long)Math.Round(share * (Count - 1));
-        for (var i = _below.Counts.Length - 1; i >= 0; i--) if ((rank -= _below.Counts[i]) < 0) return -Middle(_below.First + i);
-        if ((rank -= _zeros) < 0) return 0;
-        for (var i = 0; i < _above.Counts.Length; i++) if ((rank -= _above.Counts[i]) < 0) return Middle(_above.First + i);
+        for (var i = _below.Counts.Length - 1; i >= 0; i--)
+            if ((rank -= _below.Counts[i]) < 0)
+                return -Middle(_below.First + i);
+        if ((rank -= _zeros) < 0)
+            return 0;
+        for (var i = 0; i < _above.Counts.Length; i++)
+            if ((rank -= _above.Counts[i]) < 0)
+                return Middle(_above.First + i);
         return double.NaN;
     }
 
     private double Middle(int bucket) =>
-        (BitConverter.Int64BitsToDouble((long)bucket << _dropped) + BitConverter.Int64BitsToDouble((long)(bucket + 1) << _dropped)) / 2;
+        (
+            BitConverter.Int64BitsToDouble((long)bucket << _dropped)
+            + BitConverter.Int64BitsToDouble((long)(bucket + 1) << _dropped)
+        ) / 2;
 }
 
 /// <summary>
@@ -170,12 +212,14 @@ public sealed class DistinctSketch
         var hash = XxHash3.HashToUInt64(utf8[..Encoding.UTF8.GetBytes(text, utf8)]);
         var register = (int)(hash >> (64 - Bits));
         var rank = (byte)(BitOperations.LeadingZeroCount((hash << Bits) | (1UL << (Bits - 1))) + 1);
-        if (_registers[register] < rank) _registers[register] = rank;
+        if (_registers[register] < rank)
+            _registers[register] = rank;
     }
 
     public void Merge(DistinctSketch other)
     {
-        for (var i = 0; i < _registers.Length; i++) _registers[i] = Math.Max(_registers[i], other._registers[i]);
+        for (var i = 0; i < _registers.Length; i++)
+            _registers[i] = Math.Max(_registers[i], other._registers[i]);
     }
 
     public long Count
@@ -187,7 +231,8 @@ public sealed class DistinctSketch
             foreach (var rank in _registers)
             {
                 sum += Math.ScaleB(1, -rank);
-                if (rank == 0) empty++;
+                if (rank == 0)
+                    empty++;
             }
             var m = (double)_registers.Length;
             var raw = 0.7213 / (1 + (1.079 / m)) * m * m / sum;

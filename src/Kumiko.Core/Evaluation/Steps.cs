@@ -13,7 +13,9 @@ public sealed class Steps
         .. new[] { 1, 2, 5, 10, 15, 20, 30 }.Select(s => s * Instants.Second),
         .. new[] { 1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30 }.Select(m => m * Instants.Minute),
         .. new[] { 1, 2, 3, 4, 6, 8, 12 }.Select(h => h * Instants.Hour),
-        Instants.Day, 7 * Instants.Day, 28 * Instants.Day,
+        Instants.Day,
+        7 * Instants.Day,
+        28 * Instants.Day,
     ];
 
     private readonly long[] _starts;
@@ -25,7 +27,8 @@ public sealed class Steps
         End = end;
         _starts = starts;
         _even = true;
-        for (var i = 1; i < starts.Length && _even; i++) _even = starts[i] - starts[i - 1] == length;
+        for (var i = 1; i < starts.Length && _even; i++)
+            _even = starts[i] - starts[i - 1] == length;
     }
 
     public long Length { get; }
@@ -63,7 +66,11 @@ public sealed class Steps
         {
             date = date.PlusDays(days);
             var next = end = Nanoseconds(date, zone);
-            if (length >= Instants.Day) { starts.Add(day); continue; }
+            if (length >= Instants.Day)
+            {
+                starts.Add(day);
+                continue;
+            }
             var first = day + (Math.Max(0, (window.From - day) / length) * length);
             for (var start = first; start < next && start < window.To; start += length)
             {
@@ -78,15 +85,18 @@ public sealed class Steps
     public static Steps Even(long from, long length, int count)
     {
         var starts = new long[count];
-        for (var i = 0; i < count; i++) starts[i] = from + (i * length);
+        for (var i = 0; i < count; i++)
+            starts[i] = from + (i * length);
         return new Steps(length, starts, from + (count * length));
     }
 
     /// <summary>The step a time falls into, or -1 before the first.</summary>
     public int IndexOf(long time)
     {
-        if (_starts.Length == 0 || time < _starts[0]) return -1;
-        if (_even) return (int)Math.Min((time - _starts[0]) / Length, _starts.Length - 1);
+        if (_starts.Length == 0 || time < _starts[0])
+            return -1;
+        if (_even)
+            return (int)Math.Min((time - _starts[0]) / Length, _starts.Length - 1);
         var at = Array.BinarySearch(_starts, time);
         return at >= 0 ? at : ~at - 1;
     }

@@ -29,20 +29,29 @@ public sealed class TermMatcher
 
     public bool Matches(LogRecord record)
     {
-        if (Find(record.Body, 0, out _) >= 0) return true;
+        if (Find(record.Body, 0, out _) >= 0)
+            return true;
         foreach (ref readonly var value in record.Attributes.Values)
-            if (Matches(value)) return true;
-        if ((record.TraceId is { } trace && Find(trace, 0, out _) >= 0) || (record.SpanId is { } span && Find(span, 0, out _) >= 0)) return true;
+            if (Matches(value))
+                return true;
+        if (
+            (record.TraceId is { } trace && Find(trace, 0, out _) >= 0)
+            || (record.SpanId is { } span && Find(span, 0, out _) >= 0)
+        )
+            return true;
         var resource = record.Resource.Attributes;
         // A resource is shared by many records, so its answer is kept.
-        return _resources.TryGetValue(resource, out var found) ? found : _resources.GetOrAdd(resource, static (r, self) => self.MatchesAny(r), this);
+        return _resources.TryGetValue(resource, out var found)
+            ? found
+            : _resources.GetOrAdd(resource, static (r, self) => self.MatchesAny(r), this);
     }
 
     /// <summary>Whether it stands in any value.</summary>
     public bool MatchesAny(Attributes attributes)
     {
         foreach (ref readonly var value in attributes.Values)
-            if (Matches(value)) return true;
+            if (Matches(value))
+                return true;
         return false;
     }
 
@@ -50,17 +59,23 @@ public sealed class TermMatcher
     {
         switch (value.Kind)
         {
-            case ValueKind.Text: return Find(value.AsText, 0, out _) >= 0;
-            case ValueKind.Object: return MatchesAny(value.AsObject);
+            case ValueKind.Text:
+                return Find(value.AsText, 0, out _) >= 0;
+            case ValueKind.Object:
+                return MatchesAny(value.AsObject);
             case ValueKind.List:
-                foreach (var item in value.AsList) if (Matches(item)) return true;
+                foreach (var item in value.AsList)
+                    if (Matches(item))
+                        return true;
                 return false;
-            case ValueKind.Missing: return false;
+            case ValueKind.Missing:
+                return false;
             case ValueKind.Integer:
                 Span<char> digits = stackalloc char[24];
                 value.AsLong.TryFormat(digits, out var written, provider: System.Globalization.CultureInfo.InvariantCulture);
                 return Find(digits[..written], 0, out _) >= 0;
-            default: return Find(value.ToText(), 0, out _) >= 0;
+            default:
+                return Find(value.ToText(), 0, out _) >= 0;
         }
     }
 
@@ -68,15 +83,19 @@ public sealed class TermMatcher
     public int Find(ReadOnlySpan<char> text, int from, out int length)
     {
         length = 0;
-        if (_first is null) return from < text.Length ? from : -1;
+        if (_first is null)
+            return from < text.Length ? from : -1;
         for (var at = from; at < text.Length; at++)
         {
             var found = text[at..].IndexOfAny(_first);
-            if (found < 0) return -1;
+            if (found < 0)
+                return -1;
             at += found;
-            if (!_openStart && !IsEdge(text, at, _parts[0][0])) continue;
+            if (!_openStart && !IsEdge(text, at, _parts[0][0]))
+                continue;
             var end = End(text, at + _parts[0].Length);
-            if (end < 0) continue;
+            if (end < 0)
+                continue;
             length = end - at;
             return at;
         }
@@ -90,10 +109,14 @@ public sealed class TermMatcher
         {
             var run = text[end..];
             var blank = run.IndexOfAny(" \t\r\n");
-            if (blank >= 0) run = run[..blank];
+            if (blank >= 0)
+                run = run[..blank];
             var last = i == _parts.Length - 1 && !_openEnd;
-            var at = last ? run.LastIndexOf(_parts[i], StringComparison.OrdinalIgnoreCase) : run.IndexOf(_parts[i], StringComparison.OrdinalIgnoreCase);
-            if (at < 0) return -1;
+            var at = last
+                ? run.LastIndexOf(_parts[i], StringComparison.OrdinalIgnoreCase)
+                : run.IndexOf(_parts[i], StringComparison.OrdinalIgnoreCase);
+            if (at < 0)
+                return -1;
             end += at + _parts[i].Length;
         }
         return _openEnd || end == text.Length || !Words.IsTokenChar(text[end]) || !Words.IsTokenChar(text[end - 1]) ? end : -1;

@@ -4,7 +4,8 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>Conditions that are a test of one value: what a dictionary's entries can be asked once instead of every row.</summary>
+/// <summary>Conditions that are a test of one value: what a dictionary's entries can be asked once instead of every
+/// row.</summary>
 public static class ValueTest
 {
     /// <summary>The operand and the test of its value (which may be missing); null where a condition is no such test.</summary>
@@ -60,33 +61,39 @@ public static class ValueTest
         var to = range.To is null ? null : new LiteralTest(range.To);
         return Inside;
 
-        bool Inside(Value v) => v.Kind == ValueKind.List
-            ? Array.Exists(v.AsList, Inside)
-            : !v.IsMissing && from?.Holds(CompareOp.GreaterOrEqual, v) != false && to?.Holds(CompareOp.LessOrEqual, v) != false;
+        bool Inside(Value v) =>
+            v.Kind == ValueKind.List
+                ? Array.Exists(v.AsList, Inside)
+                : !v.IsMissing
+                    && from?.Holds(CompareOp.GreaterOrEqual, v) != false
+                    && to?.Holds(CompareOp.LessOrEqual, v) != false;
     }
 
-    private static CompareOp Turned(CompareOp op) => op switch
-    {
-        CompareOp.Less => CompareOp.Greater,
-        CompareOp.LessOrEqual => CompareOp.GreaterOrEqual,
-        CompareOp.Greater => CompareOp.Less,
-        CompareOp.GreaterOrEqual => CompareOp.LessOrEqual,
-        _ => op,
-    };
+    private static CompareOp Turned(CompareOp op) =>
+        op switch
+        {
+            CompareOp.Less => CompareOp.Greater,
+            CompareOp.LessOrEqual => CompareOp.GreaterOrEqual,
+            CompareOp.Greater => CompareOp.Less,
+            CompareOp.GreaterOrEqual => CompareOp.LessOrEqual,
+            _ => op,
+        };
 
-    private static bool IsInside(IPNetwork network, Value value) => value.Kind switch
-    {
-        ValueKind.List => Array.Exists(value.AsList, item => IsInside(network, item)),
-        ValueKind.Address => network.Contains(value.AsAddress),
-        ValueKind.Text => IPAddress.TryParse(value.AsText, out var address)
-            && network.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address),
-        _ => false,
-    };
+    private static bool IsInside(IPNetwork network, Value value) =>
+        value.Kind switch
+        {
+            ValueKind.List => Array.Exists(value.AsList, item => IsInside(network, item)),
+            ValueKind.Address => network.Contains(value.AsAddress),
+            ValueKind.Text => IPAddress.TryParse(value.AsText, out var address)
+                && network.Contains(address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address),
+            _ => false,
+        };
 
-    private static bool IsMatch(Func<string, bool> matches, Value value) => value.Kind switch
-    {
-        ValueKind.Missing => false,
-        ValueKind.List => Array.Exists(value.AsList, item => IsMatch(matches, item)),
-        _ => matches(value.ToText()),
-    };
+    private static bool IsMatch(Func<string, bool> matches, Value value) =>
+        value.Kind switch
+        {
+            ValueKind.Missing => false,
+            ValueKind.List => Array.Exists(value.AsList, item => IsMatch(matches, item)),
+            _ => matches(value.ToText()),
+        };
 }

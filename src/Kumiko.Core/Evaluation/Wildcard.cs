@@ -23,9 +23,15 @@ internal sealed class Wildcard
         var part = new StringBuilder();
         for (var i = 0; i < text.Length; i++)
         {
-            if (text[i] == '\\' && i + 1 < text.Length && text[i + 1] is '*' or '\\') part.Append(text[++i]);
-            else if (text[i] == '*') { parts.Add(part.ToString()); part.Clear(); }
-            else part.Append(text[i]);
+            if (text[i] == '\\' && i + 1 < text.Length && text[i + 1] is '*' or '\\')
+                part.Append(text[++i]);
+            else if (text[i] == '*')
+            {
+                parts.Add(part.ToString());
+                part.Clear();
+            }
+            else
+                part.Append(text[i]);
         }
         parts.Add(part.ToString());
         return [.. parts];
@@ -36,12 +42,14 @@ internal sealed class Wildcard
     public bool IsWhole(ReadOnlySpan<char> text)
     {
         var (first, last) = (_parts[0], _parts[^1]);
-        if (text.Length < first.Length + last.Length || !text.StartsWith(first) || !text.EndsWith(last)) return false;
+        if (text.Length < first.Length + last.Length || !text.StartsWith(first) || !text.EndsWith(last))
+            return false;
         text = text[first.Length..^last.Length];
         foreach (var part in _parts.AsSpan(1, _parts.Length - 2))
         {
             var at = text.IndexOf(part);
-            if (at < 0) return false;
+            if (at < 0)
+                return false;
             text = text[(at + part.Length)..];
         }
         return true;

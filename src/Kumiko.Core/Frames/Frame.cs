@@ -39,14 +39,16 @@ public sealed record Schema(IReadOnlyList<Column> Columns, long? Step, Window Wi
     public int IndexOf(string name)
     {
         for (var i = 0; i < Columns.Count; i++)
-            if (string.Equals(Columns[i].Name, name, StringComparison.Ordinal)) return i;
+            if (string.Equals(Columns[i].Name, name, StringComparison.Ordinal))
+                return i;
         return -1;
     }
 
     public int IndexOf(ColumnRole role)
     {
         for (var i = 0; i < Columns.Count; i++)
-            if (Columns[i].Role == role) return i;
+            if (Columns[i].Role == role)
+                return i;
         return -1;
     }
 }
@@ -56,18 +58,28 @@ public sealed record Frame(Schema Schema, IReadOnlyList<Value[]> Rows)
 {
     /// <summary>The columns with the kind that their first value in some rows has.</summary>
     public static IReadOnlyList<Column> WithKinds(IReadOnlyList<Column> columns, IReadOnlyList<Value[]> rows) =>
-        [.. columns.Select((c, i) => c.Role is ColumnRole.Value ? c with { Kind = rows.Select(r => r[i]).FirstOrDefault(v => !v.IsMissing, Value.Of(0.0)).Kind } : c)];
+        [
+            .. columns.Select(
+                (c, i) =>
+                    c.Role is ColumnRole.Value
+                        ? c with
+                        {
+                            Kind = rows.Select(r => r[i]).FirstOrDefault(v => !v.IsMissing, Value.Of(0.0)).Kind,
+                        }
+                        : c
+            ),
+        ];
 }
 
-/// <summary>An answer of any length: a schema and chunks of rows, read once. The first chunk is there when the answer is.</summary>
+/// <summary>An answer of any length: a schema and chunks of rows, read once. The first chunk is there when the answer
+/// is.</summary>
 public sealed class FrameStream(Schema schema, IAsyncEnumerable<IReadOnlyList<Value[]>> chunks) : IAsyncDisposable
 {
     private readonly IAsyncEnumerator<IReadOnlyList<Value[]>> _chunks = chunks.GetAsyncEnumerator();
     private bool? _hasFirst;
 
-    public FrameStream(Frame frame) : this(frame.Schema, Once(frame.Rows))
-    {
-    }
+    public FrameStream(Frame frame)
+        : this(frame.Schema, Once(frame.Rows)) { }
 
     public Schema Schema => schema;
 
@@ -82,7 +94,8 @@ public sealed class FrameStream(Schema schema, IAsyncEnumerable<IReadOnlyList<Va
     public async IAsyncEnumerable<IReadOnlyList<Value[]>> Chunks()
     {
         await Begin();
-        for (var has = _hasFirst!.Value; has; has = await _chunks.MoveNextAsync()) yield return _chunks.Current;
+        for (var has = _hasFirst!.Value; has; has = await _chunks.MoveNextAsync())
+            yield return _chunks.Current;
     }
 
     private static async IAsyncEnumerable<IReadOnlyList<Value[]>> Once(IReadOnlyList<Value[]> rows)

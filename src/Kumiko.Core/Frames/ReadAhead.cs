@@ -22,6 +22,9 @@ public static class ReadAhead
             }
         }
         // The enumerator must not be disposed while it moves.
-        finally { await ((Task)next).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing); }
+        finally
+        {
+            await ((Task)next).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
     }
 }

@@ -7,7 +7,9 @@ public readonly record struct Window(long From, long To)
     public bool IsEmpty => To <= From;
 
     public bool Contains(long time) => time >= From && time < To;
+
     public bool Overlaps(long first, long last) => first < To && last >= From;
+
     public Window Shift(long nanoseconds) => new(From + nanoseconds, To + nanoseconds);
 
     /// <summary>The shortest stretch that holds both.</summary>

@@ -22,14 +22,39 @@ public static class FieldNames
 {
     private static readonly Dictionary<string, FieldPart> Parts = new(StringComparer.OrdinalIgnoreCase);
 
-    private static readonly Dictionary<string, FieldPart>.AlternateLookup<ReadOnlySpan<char>> Lookup = Fill().GetAlternateLookup<ReadOnlySpan<char>>();
+    private static readonly Dictionary<string, FieldPart>.AlternateLookup<ReadOnlySpan<char>> Lookup = Fill()
+        .GetAlternateLookup<ReadOnlySpan<char>>();
 
     private static Dictionary<string, FieldPart> Fill()
     {
-        Add(FieldPart.Time, "time", "timestamp", "@timestamp", "ts", "datetime", "date", "event_time", "timeUnixNano", "time_unix_nano");
+        Add(
+            FieldPart.Time,
+            "time",
+            "timestamp",
+            "@timestamp",
+            "ts",
+            "datetime",
+            "date",
+            "event_time",
+            "timeUnixNano",
+            "time_unix_nano"
+        );
         Add(FieldPart.Observed, "observed", "observed_time", "observed_timestamp", "observedTimestamp", "observedTimeUnixNano");
         Add(FieldPart.Body, "body", "message", "msg", "text", "line");
-        Add(FieldPart.Level, "level", "severity", "lvl", "log_level", "loglevel", "log.level", "severityText", "severity_text", "error_severity", "levelname", "level_name");
+        Add(
+            FieldPart.Level,
+            "level",
+            "severity",
+            "lvl",
+            "log_level",
+            "loglevel",
+            "log.level",
+            "severityText",
+            "severity_text",
+            "error_severity",
+            "levelname",
+            "level_name"
+        );
         Add(FieldPart.SeverityNumber, "severityNumber", "severity_number");
         Add(FieldPart.Service, "service", "service.name", "service_name", "serviceName", "app", "application");
         Add(FieldPart.Host, "host", "host.name", "host_name", "hostname");
@@ -42,7 +67,8 @@ public static class FieldNames
 
     private static void Add(FieldPart part, params string[] names)
     {
-        foreach (var name in names) Parts[name] = part;
+        foreach (var name in names)
+            Parts[name] = part;
     }
 
     public static FieldPart Find(ReadOnlySpan<char> name) => Lookup.TryGetValue(name, out var part) ? part : FieldPart.Attribute;

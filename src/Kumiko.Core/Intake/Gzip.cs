@@ -13,5 +13,6 @@ public static class Gzip
     public static Stream Open(Stream compressed) => new GZipInputStream(compressed, 64 * 1024) { IsStreamOwner = false };
 
     /// <summary>Whether an exception says that compressed data is damaged or cut off.</summary>
-    public static bool IsDamage(Exception e) => e is SharpZipBaseException or EndOfStreamException or InvalidDataException or IndexOutOfRangeException;
+    public static bool IsDamage(Exception e) =>
+        e is SharpZipBaseException or EndOfStreamException or InvalidDataException or IndexOutOfRangeException;
 }

@@ -17,7 +17,8 @@ internal interface ILineParser
 /// <summary>Why a line was not taken. The column counts bytes from 1.</summary>
 public sealed record Refusal(int Column, string Reason);
 
-/// <summary>What all parsers of lines do with one that is not UTF-8: it is most often Latin-1, in which every byte has a place.</summary>
+/// <summary>What all parsers of lines do with one that is not UTF-8: it is most often Latin-1, in which every byte has a
+/// place.</summary>
 internal static class Lines
 {
     /// <summary>The field that says what was inferred of a line.</summary>

@@ -11,7 +11,13 @@ namespace Kumiko.Core.Intake;
 /// <param name="Refused">The first of them, at most a hundred.</param>
 /// <param name="Problem">What stopped the reading, such as damaged compression; null when all was read.</param>
 /// <param name="Stopped">Why the reading stopped early.</param>
-public sealed record IntakeAnswer(long Taken, long RefusedTotal, IReadOnlyList<Refused> Refused, string? Problem = null, IntakeStop Stopped = IntakeStop.None)
+public sealed record IntakeAnswer(
+    long Taken,
+    long RefusedTotal,
+    IReadOnlyList<Refused> Refused,
+    string? Problem = null,
+    IntakeStop Stopped = IntakeStop.None
+)
 {
     /// <summary>Bytes read, decompressed.</summary>
     public long Bytes { get; init; }
@@ -34,7 +40,8 @@ public enum IntakeStop
     KeyUsed,
 }
 
-/// <summary>Lines into the store, newline-delimited JSON where nothing else is said: whole up to 16 MB, above that in parts.</summary>
+/// <summary>Lines into the store, newline-delimited JSON where nothing else is said: whole up to 16 MB, above that in
+/// parts.</summary>
 public sealed class LineIntake(RecordStore store, TimeProvider clock)
 {
     public const long WholeBytes = 16L << 20;
@@ -49,14 +56,24 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
     /// <param name="limit">The most bytes to read; files on disk have none.</param>
     /// <param name="progress">Told after each committed part.</param>
     /// <param name="plain">Reads each line; newline-delimited JSON where it is null.</param>
-    public async Task<IntakeAnswer> Take(Stream body, string source, string? key, long limit, IProgress<IntakeAnswer>? progress, CancellationToken cancel, PlainLineParser? plain = null)
+    public async Task<IntakeAnswer> Take(
+        Stream body,
+        string source,
+        string? key,
+        long limit,
+        IProgress<IntakeAnswer>? progress,
+        CancellationToken cancel,
+        PlainLineParser? plain = null
+    )
     {
         var json = plain is null ? _parsers.Rent(source) : null;
         var parser = (ILineParser?)plain ?? json!;
         using var lines = new LineReader(body);
         var rows = BuilderPool.Rent();
         var refused = new List<Refused>();
-        long taken = 0, refusedTotal = 0, committedAt = 0;
+        long taken = 0,
+            refusedTotal = 0,
+            committedAt = 0;
         var part = 0;
         var content = key is null ? null : new XxHash3();
         string? problem = null;
@@ -65,28 +82,51 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         {
             ReadOnlyMemory<byte>? line;
             lines.SkipBlank();
-            try { line = await lines.Next(cancel); }
-            catch (Exception e) when (Gzip.IsDamage(e)) { (stopped, problem) = (IntakeStop.Damaged, $"The compressed data is damaged after line {lines.Line}."); break; }
-            if (lines.BytesRead > limit)
+            try
             {
-                (stopped, problem) = (IntakeStop.TooLarge, $"More than {limit >> 20} MB in one request. Send what follows line {Math.Max(0, lines.Line - 1)} in another.");
+                line = await lines.Next(cancel);
+            }
+            catch (Exception e) when (Gzip.IsDamage(e))
+            {
+                (stopped, problem) = (IntakeStop.Damaged, $"The compressed data is damaged after line {lines.Line}.");
                 break;
             }
-            if (line is null) break;
+            if (lines.BytesRead > limit)
+            {
+                (stopped, problem) = (
+                    IntakeStop.TooLarge,
+                    $"More than {limit >> 20} MB in one request. Send what follows line {Math.Max(0, lines.Line - 1)} in another."
+                );
+                break;
+            }
+            if (line is null)
+                break;
             content?.Append(line.Value.Span);
             content?.Append("\n"u8);
             var refusal = Read(line.Value.Span, lines.TooLong, parser, rows);
             if (refusal is not null)
             {
                 refusedTotal++;
-                if (refused.Count < MostReported) refused.Add(new Refused(lines.Line, refusal.Column, refusal.Reason, line.Value.Span[..Math.Min(line.Value.Length, LineReader.KeptHead)].ToArray()));
+                if (refused.Count < MostReported)
+                    refused.Add(
+                        new Refused(
+                            lines.Line,
+                            refusal.Column,
+                            refusal.Reason,
+                            line.Value.Span[..Math.Min(line.Value.Length, LineReader.KeptHead)].ToArray()
+                        )
+                    );
             }
-            if (lines.BytesRead - committedAt <= WholeBytes) continue;
+            if (lines.BytesRead - committedAt <= WholeBytes)
+                continue;
             committedAt = lines.BytesRead;
-            if (!await Commit()) return Answer();
+            if (!await Commit())
+                return Answer();
         }
-        if (await Commit() && refused.Count > 0) await store.Keep(refused, source, refusedTotal);
-        if (json is not null) _parsers.Return(source, json);
+        if (await Commit() && refused.Count > 0)
+            await store.Keep(refused, source, refusedTotal);
+        if (json is not null)
+            _parsers.Return(source, json);
         BuilderPool.Return(rows);
         return Answer();
 
@@ -94,9 +134,18 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
 
         async Task<bool> Commit()
         {
-            if (rows.Count == 0) return true;
+            if (rows.Count == 0)
+                return true;
             var records = rows.Build();
-            try { await store.Append(records, source, key is null ? null : new BatchKey(key, part++, (long)content!.GetCurrentHashAsUInt64()), cancel); }
+            try
+            {
+                await store.Append(
+                    records,
+                    source,
+                    key is null ? null : new BatchKey(key, part++, (long)content!.GetCurrentHashAsUInt64()),
+                    cancel
+                );
+            }
             catch (Exception e) when (e is IOException or BatchKeyUsedException)
             {
                 (stopped, problem) = (e is BatchKeyUsedException ? IntakeStop.KeyUsed : IntakeStop.NoRoom, e.Message);
@@ -111,8 +160,10 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
 
     private Refusal? Read(ReadOnlySpan<byte> line, bool tooLong, ILineParser parser, RecordBlockBuilder rows)
     {
-        if (tooLong) return new Refusal(LineReader.LongestLine + 1, "The line is longer than 4 MiB.");
-        if (line.Trim(" \t\r"u8).IsEmpty) return null;
+        if (tooLong)
+            return new Refusal(LineReader.LongestLine + 1, "The line is longer than 4 MiB.");
+        if (line.Trim(" \t\r"u8).IsEmpty)
+            return null;
         return parser.Parse(line, Instants.FromDateTime(clock.GetUtcNow()), rows);
     }
 }

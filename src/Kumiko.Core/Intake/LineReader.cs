@@ -2,14 +2,16 @@ using System.Buffers;
 
 namespace Kumiko.Core.Intake;
 
-/// <summary>Lines of a stream as bytes, in bounded memory: a line that is too long is passed over and its beginning kept.</summary>
+/// <summary>Lines of a stream as bytes, in bounded memory: a line that is too long is passed over and its beginning
+/// kept.</summary>
 public sealed class LineReader(Stream stream) : IDisposable
 {
     public const int LongestLine = 4 * 1024 * 1024;
     public const int KeptHead = 4 * 1024;
 
     private byte[] _buffer = ArrayPool<byte>.Shared.Rent(64 * 1024);
-    private int _start, _end;
+    private int _start,
+        _end;
     private bool _ended;
 
     /// <summary>Bytes read from the stream so far.</summary>
@@ -29,11 +31,14 @@ public sealed class LineReader(Stream stream) : IDisposable
         while (true)
         {
             var at = _buffer.AsSpan(_start + looked, _end - _start - looked).IndexOf((byte)'\n');
-            if (at >= 0) return Give(looked + at, skip: 1);
+            if (at >= 0)
+                return Give(looked + at, skip: 1);
             looked = _end - _start;
-            if (looked > LongestLine) return await GiveLong(cancel);
+            if (looked > LongestLine)
+                return await GiveLong(cancel);
             // An array converts to memory, so a bare null would be an empty line and not the end.
-            if (_ended) return looked == 0 ? (ReadOnlyMemory<byte>?)null : Give(looked, skip: 0);
+            if (_ended)
+                return looked == 0 ? (ReadOnlyMemory<byte>?)null : Give(looked, skip: 0);
             await Fill(cancel);
         }
     }
@@ -55,7 +60,11 @@ public sealed class LineReader(Stream stream) : IDisposable
         var line = _buffer.AsMemory(_start, length);
         _start += length + skip;
         Line++;
-        if (line.Length > LongestLine) { TooLong = true; return line[..KeptHead]; }
+        if (line.Length > LongestLine)
+        {
+            TooLong = true;
+            return line[..KeptHead];
+        }
         return line.Length > 0 && line.Span[^1] == '\r' ? line[..^1] : line;
     }
 
@@ -66,7 +75,8 @@ public sealed class LineReader(Stream stream) : IDisposable
         {
             var at = _buffer.AsSpan(_start, _end - _start).IndexOf((byte)'\n');
             _start = at >= 0 ? _start + at + 1 : _end;
-            if (at >= 0 || _ended) break;
+            if (at >= 0 || _ended)
+                break;
             await Fill(cancel);
         }
         Line++;

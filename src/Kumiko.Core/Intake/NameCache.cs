@@ -8,7 +8,8 @@ namespace Kumiko.Core.Intake;
 /// <summary>Names of fields that were met before: one object each, with what they stand for. Not for several threads.</summary>
 internal sealed class NameCache
 {
-    private const int Slots = 4_096, LongestKept = 64;
+    private const int Slots = 4_096,
+        LongestKept = 64;
 
     private readonly (string Name, FieldPart Part)[] _names = new (string, FieldPart)[Slots];
     private readonly string[]?[] _lists = new string[]?[Slots];
@@ -16,9 +17,11 @@ internal sealed class NameCache
     public (string Name, FieldPart Part) Find(ReadOnlySpan<byte> utf8)
     {
         ref var slot = ref _names[XxHash3.HashToUInt64(utf8) & (Slots - 1)];
-        if (slot.Name is not null && Ascii.Equals(utf8, slot.Name)) return slot;
+        if (slot.Name is not null && Ascii.Equals(utf8, slot.Name))
+            return slot;
         var found = Find(Encoding.UTF8.GetString(utf8));
-        if (utf8.Length <= LongestKept) slot = found;
+        if (utf8.Length <= LongestKept)
+            slot = found;
         return found;
     }
 
@@ -28,17 +31,21 @@ internal sealed class NameCache
     public string[] Shared(ReadOnlySpan<string> names)
     {
         var hash = names.Length;
-        foreach (var name in names) hash = (hash * 31) + RuntimeHelpers.GetHashCode(name);
+        foreach (var name in names)
+            hash = (hash * 31) + RuntimeHelpers.GetHashCode(name);
         ref var slot = ref _lists[hash & (Slots - 1)];
-        if (slot is null || !IsSame(slot, names)) slot = names.ToArray();
+        if (slot is null || !IsSame(slot, names))
+            slot = names.ToArray();
         return slot;
     }
 
     private static bool IsSame(string[] a, ReadOnlySpan<string> b)
     {
-        if (a.Length != b.Length) return false;
+        if (a.Length != b.Length)
+            return false;
         for (var i = 0; i < a.Length; i++)
-            if (!ReferenceEquals(a[i], b[i])) return false;
+            if (!ReferenceEquals(a[i], b[i]))
+                return false;
         return true;
     }
 }

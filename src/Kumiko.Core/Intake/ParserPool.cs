@@ -5,7 +5,8 @@ namespace Kumiko.Core.Intake;
 /// <summary>Parsers that know the names and texts of a source from its earlier requests. One is used by one at a time.</summary>
 internal sealed class ParserPool
 {
-    private const int MostSources = 64, MostOfSource = 8;
+    private const int MostSources = 64,
+        MostOfSource = 8;
 
     private readonly ConcurrentDictionary<string, ConcurrentBag<JsonRecordParser>> _free = new(StringComparer.Ordinal);
 
@@ -16,9 +17,11 @@ internal sealed class ParserPool
     {
         if (!_free.TryGetValue(source, out var free))
         {
-            if (_free.Count >= MostSources) return;
+            if (_free.Count >= MostSources)
+                return;
             free = _free.GetOrAdd(source, _ => []);
         }
-        if (free.Count < MostOfSource) free.Add(parser);
+        if (free.Count < MostOfSource)
+            free.Add(parser);
     }
 }

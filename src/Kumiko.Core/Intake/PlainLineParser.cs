@@ -16,14 +16,17 @@ public sealed class PlainLineParser(string source, string? service = null, strin
     {
         (string Name, string? Text)[] fields = [("service.name", service), ("host.name", host)];
         var given = fields.Where(f => !string.IsNullOrEmpty(f.Text)).ToArray();
-        return given.Length == 0 ? Resource.Unknown : new Resource(new Attributes([.. given.Select(f => f.Name)], [.. given.Select(f => Value.Of(f.Text))]));
+        return given.Length == 0
+            ? Resource.Unknown
+            : new Resource(new Attributes([.. given.Select(f => f.Name)], [.. given.Select(f => Value.Of(f.Text))]));
     }
 
     /// <inheritdoc/>
     Refusal? ILineParser.Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into)
     {
         into.Begin();
-        if (Utf8.IsValid(line)) into.Text(TextPart.Body, line);
+        if (Utf8.IsValid(line))
+            into.Text(TextPart.Body, line);
         else
         {
             into.Text(TextPart.Body, Lines.FromLatin1(line));

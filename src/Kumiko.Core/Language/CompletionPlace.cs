@@ -20,9 +20,20 @@ public enum Wanted
 /// <param name="Keywords">Words of the language that can stand here.</param>
 /// <param name="Quoted">Whether it is inside quotes, which stay.</param>
 /// <param name="Before">The text up to the stage, which says what fields there are.</param>
-public sealed record CompletionPlace(Wanted Wanted, TextSpan Span, string Prefix, string? Field, string Stage, IReadOnlyList<string> Keywords, bool Quoted, string Before)
+public sealed record CompletionPlace(
+    Wanted Wanted,
+    TextSpan Span,
+    string Prefix,
+    string? Field,
+    string Stage,
+    IReadOnlyList<string> Keywords,
+    bool Quoted,
+    string Before
+)
 {
-    private static readonly string[] Openings = ["not", "exists", "from", "with"], Joins = ["and", "or"], Orders = ["asc", "desc"];
+    private static readonly string[] Openings = ["not", "exists", "from", "with"],
+        Joins = ["and", "or"],
+        Orders = ["asc", "desc"];
 
     private static readonly Dictionary<string, string[]> StageKeywords = new(StringComparer.OrdinalIgnoreCase)
     {
@@ -51,20 +62,36 @@ public sealed record CompletionPlace(Wanted Wanted, TextSpan Span, string Prefix
         while (at < caret)
         {
             var c = text[at];
-            if (char.IsWhiteSpace(c)) { at++; continue; }
-            if (c == '-' && at + 1 < text.Length && text[at + 1] == '-' && (at + 2 >= text.Length || Words.EndsBareWord(text[at + 2])))
+            if (char.IsWhiteSpace(c))
+            {
+                at++;
+                continue;
+            }
+            if (
+                c == '-'
+                && at + 1 < text.Length
+                && text[at + 1] == '-'
+                && (at + 2 >= text.Length || Words.EndsBareWord(text[at + 2]))
+            )
             {
                 var line = text.IndexOf('\n', at);
-                if (line < 0 || line >= caret) return Nothing(text, caret);
+                if (line < 0 || line >= caret)
+                    return Nothing(text, caret);
                 at = line;
                 continue;
             }
-            if (c == '|') { (stage, stageStart) = (stage + 1, at++); tokens.Clear(); continue; }
+            if (c == '|')
+            {
+                (stage, stageStart) = (stage + 1, at++);
+                tokens.Clear();
+                continue;
+            }
             if (c is '"' or '\'' or '`')
             {
                 var end = Closes(text, at);
                 // Inside of it: the caret stands before its end.
-                if (end < 0 || end >= caret) return Place(text, caret, tokens, stage, stageStart, at + 1, end < 0 ? caret : end, c is not '`', c is '`');
+                if (end < 0 || end >= caret)
+                    return Place(text, caret, tokens, stage, stageStart, at + 1, end < 0 ? caret : end, c is not '`', c is '`');
                 tokens.Add(new Token(c == '`' ? text[(at + 1)..end] : text[at..(end + 1)], at, true));
                 at = end + 1;
                 continue;
@@ -72,8 +99,10 @@ public sealed record CompletionPlace(Wanted Wanted, TextSpan Span, string Prefix
             if (c == '/' && tokens.Count > 0 && tokens[^1].Text is "~" or "!~")
             {
                 var end = at + 1;
-                while (end < text.Length && text[end] is not '/' and not '\n') end += text[end] == '\\' ? 2 : 1;
-                if (end >= caret) return Nothing(text, caret);
+                while (end < text.Length && text[end] is not '/' and not '\n')
+                    end += text[end] == '\\' ? 2 : 1;
+                if (end >= caret)
+                    return Nothing(text, caret);
                 tokens.Add(new Token("/…/", at, false));
                 at = end + 1;
                 continue;
@@ -86,55 +115,96 @@ public sealed record CompletionPlace(Wanted Wanted, TextSpan Span, string Prefix
                 continue;
             }
             var stop = at;
-            while (stop < text.Length && !Words.EndsBareWord(text[stop])) stop++;
-            if (stop >= caret) return Place(text, caret, tokens, stage, stageStart, at, stop, false, false);
+            while (stop < text.Length && !Words.EndsBareWord(text[stop]))
+                stop++;
+            if (stop >= caret)
+                return Place(text, caret, tokens, stage, stageStart, at, stop, false, false);
             tokens.Add(new Token(text[at..stop], at, true));
             at = stop;
         }
         return Place(text, caret, tokens, stage, stageStart, caret, caret, false, false);
     }
 
-    private static CompletionPlace Nothing(string text, int caret) => new(Wanted.Nothing, new TextSpan(caret, 0), "", null, "", [], false, text);
+    private static CompletionPlace Nothing(string text, int caret) =>
+        new(Wanted.Nothing, new TextSpan(caret, 0), "", null, "", [], false, text);
 
     private static int Closes(string text, int open)
     {
         for (var i = open + 1; i < text.Length; i++)
         {
-            if (text[i] == text[open]) return i;
-            if (text[i] == '\\' && text[open] != '`') i++;
+            if (text[i] == text[open])
+                return i;
+            if (text[i] == '\\' && text[open] != '`')
+                i++;
         }
         return -1;
     }
 
-    private static CompletionPlace Place(string text, int caret, List<Token> tokens, int stage, int stageStart, int start, int end, bool quoted, bool name)
+    private static CompletionPlace Place(
+        string text,
+        int caret,
+        List<Token> tokens,
+        int stage,
+        int stageStart,
+        int start,
+        int end,
+        bool quoted,
+        bool name
+    )
     {
         var word = stage > 0 && tokens.Count > 0 ? tokens[0].Text.ToLowerInvariant() : "";
         CompletionPlace Of(Wanted wanted, IEnumerable<string>? keywords = null, string? field = null) =>
-            new(wanted, TextSpan.Between(start, Math.Max(start, end)), text[start..caret], field, word, [.. keywords ?? []], quoted || name, text[..stageStart]);
-        if (name) return Of(Wanted.Field);
-        if (ValueOf(tokens) is { } field) return Of(Wanted.Value, field: field);
-        if (quoted) return Of(Wanted.Nothing);
+            new(
+                wanted,
+                TextSpan.Between(start, Math.Max(start, end)),
+                text[start..caret],
+                field,
+                word,
+                [.. keywords ?? []],
+                quoted || name,
+                text[..stageStart]
+            );
+        if (name)
+            return Of(Wanted.Field);
+        if (ValueOf(tokens) is { } field)
+            return Of(Wanted.Value, field: field);
+        if (quoted)
+            return Of(Wanted.Nothing);
         var before = tokens.Count == 0 ? "" : tokens[^1].Text.ToLowerInvariant();
         if (stage == 0)
         {
-            if (before == "from") return Of(Wanted.Set);
-            if (tokens.Count == 0) return Of(Wanted.Field, Openings);
-            return before is "and" or "or" or "not" or "(" ? Of(Wanted.Field, ["not", "exists"]) : Of(Wanted.Field, [.. Joins, "not", "in"]);
+            if (before == "from")
+                return Of(Wanted.Set);
+            if (tokens.Count == 0)
+                return Of(Wanted.Field, Openings);
+            return before is "and" or "or" or "not" or "("
+                ? Of(Wanted.Field, ["not", "exists"])
+                : Of(Wanted.Field, [.. Joins, "not", "in"]);
         }
-        if (tokens.Count == 0) return Of(Wanted.Stage);
-        if (word is "join" or "union" && tokens.Count == 1 || before == "from") return Of(Wanted.Set);
+        if (tokens.Count == 0)
+            return Of(Wanted.Stage);
+        if (word is "join" or "union" && tokens.Count == 1 || before == "from")
+            return Of(Wanted.Set);
         var keywords = StageKeywords.GetValueOrDefault(word) ?? [];
-        if (word == "order" && tokens[^1].IsName && before is not "by" && tokens.Count > 1) return Of(Wanted.Field, Orders);
-        return word is "order" or "limit" or "join" or "union" ? Of(Wanted.Field, keywords) : Of(Wanted.Field | Wanted.Function, keywords);
+        if (word == "order" && tokens[^1].IsName && before is not "by" && tokens.Count > 1)
+            return Of(Wanted.Field, Orders);
+        return word is "order" or "limit" or "join" or "union"
+            ? Of(Wanted.Field, keywords)
+            : Of(Wanted.Field | Wanted.Function, keywords);
     }
 
     /// <summary>The field whose value stands next: behind an operator, or in a list.</summary>
     private static string? ValueOf(List<Token> tokens)
     {
-        if (tokens.Count >= 2 && tokens[^1].Text is "=" or "!=" or "<" or ">" or "<=" or ">=" && tokens[^2].IsName) return tokens[^2].Text;
+        if (tokens.Count >= 2 && tokens[^1].Text is "=" or "!=" or "<" or ">" or "<=" or ">=" && tokens[^2].IsName)
+            return tokens[^2].Text;
         var open = tokens.Count - 1;
-        if (open < 0 || tokens[open].Text is not ("(" or ",")) return null;
-        while (open >= 0 && tokens[open].Text != "(") open--;
-        return open >= 2 && Words.Is(tokens[open - 1].Text, "in") ? tokens[Words.Is(tokens[open - 2].Text, "not") && open >= 3 ? open - 3 : open - 2].Text : null;
+        if (open < 0 || tokens[open].Text is not ("(" or ","))
+            return null;
+        while (open >= 0 && tokens[open].Text != "(")
+            open--;
+        return open >= 2 && Words.Is(tokens[open - 1].Text, "in")
+            ? tokens[Words.Is(tokens[open - 2].Text, "not") && open >= 3 ? open - 3 : open - 2].Text
+            : null;
     }
 }

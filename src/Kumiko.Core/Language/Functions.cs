@@ -25,7 +25,13 @@ public static class Functions
         Aggregate("stddev", 1, 1, "stddev(field)", "sample standard deviation"),
         Aggregate("first", 1, 1, "first(field)", "value of the earliest record"),
         Aggregate("last", 1, 1, "last(field)", "value of the latest record"),
-        Aggregate("per_second", 0, 1, "per_second() · per_second(counter)", "rows in a second, or growth of a counter in a second, its resets seen to"),
+        Aggregate(
+            "per_second",
+            0,
+            1,
+            "per_second() · per_second(counter)",
+            "rows in a second, or growth of a counter in a second, its resets seen to"
+        ),
         Aggregate("growth", 1, 1, "growth(counter)", "growth of a counter, its resets seen to"),
         Aggregate("share", 0, 0, "share()", "part of all rows of the step"),
         Aggregate("correlate", 2, 2, "correlate(a, b)", "Pearson's correlation, -1 to 1"),
@@ -62,6 +68,9 @@ public static class Functions
 
     public static Function? Find(string name) => ByName.GetValueOrDefault(name);
 
-    private static Function Aggregate(string name, int fewest, int most, string signature, string help) => new(name, fewest, most, true, signature, help);
-    private static Function Scalar(string name, int fewest, int most, string signature, string help) => new(name, fewest, most, false, signature, help);
+    private static Function Aggregate(string name, int fewest, int most, string signature, string help) =>
+        new(name, fewest, most, true, signature, help);
+
+    private static Function Scalar(string name, int fewest, int most, string signature, string help) =>
+        new(name, fewest, most, false, signature, help);
 }

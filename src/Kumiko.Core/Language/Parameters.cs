@@ -37,7 +37,8 @@ public static class Parameters
             var outer = Bound;
             Bound = new Dictionary<string, Literal>(outer, StringComparer.Ordinal);
             foreach (var binding in query.With)
-                if (binding.Literal is { } literal) Bound[binding.Name] = literal;
+                if (binding.Literal is { } literal)
+                    Bound[binding.Name] = literal;
             var visited = base.Visit(query);
             Bound = outer;
             return visited;
@@ -50,7 +51,8 @@ public static class Parameters
 
         protected override Literal Literal(Literal literal)
         {
-            if (literal.Parameter is { } name && !Bound.ContainsKey(name) && !Found.Exists(p => p.Name == name)) Found.Add(new Parameter(name, literal.IsOptional));
+            if (literal.Parameter is { } name && !Bound.ContainsKey(name) && !Found.Exists(p => p.Name == name))
+                Found.Add(new Parameter(name, literal.IsOptional));
             return literal;
         }
     }
@@ -72,40 +74,51 @@ public static class Parameters
             return visited;
         }
 
-        protected override Stage Visit(Stage stage) => stage switch
-        {
-            // A name bound to a value is a constant in expressions; names of columns and keys stay.
-            Limit or Highest => stage,
-            _ => base.Visit(stage),
-        };
+        protected override Stage Visit(Stage stage) =>
+            stage switch
+            {
+                // A name bound to a value is a constant in expressions; names of columns and keys stay.
+                Limit or Highest => stage,
+                _ => base.Visit(stage),
+            };
 
         protected override Expr Visit(Expr expr)
         {
-            if (!_inMatch && expr is Field field && Bound.TryGetValue(field.Name, out var constant) && constant.Parameter is null) return constant with { Quoted = constant.Quoted || constant.ToValue().IsText };
+            if (!_inMatch && expr is Field field && Bound.TryGetValue(field.Name, out var constant) && constant.Parameter is null)
+                return constant with { Quoted = constant.Quoted || constant.ToValue().IsText };
             var inner = expr;
-            while (inner is Not not) inner = not.Inner;
-            if (inner is Compare or InList or InRange && IsEmpty(inner)) return True;
+            while (inner is Not not)
+                inner = not.Inner;
+            if (inner is Compare or InList or InRange && IsEmpty(inner))
+                return True;
             return base.Visit(expr);
         }
 
-        private bool IsEmpty(Expr condition) => condition switch
-        {
-            Compare compare => IsEmptyOptional(compare.Left) || IsEmptyOptional(compare.Right),
-            InList list => list.Items.Any(IsEmptyOptional),
-            InRange range => (range.From is { } from && IsEmptyOptional(from)) || (range.To is { } to && IsEmptyOptional(to)),
-            _ => false,
-        };
+        private bool IsEmpty(Expr condition) =>
+            condition switch
+            {
+                Compare compare => IsEmptyOptional(compare.Left) || IsEmptyOptional(compare.Right),
+                InList list => list.Items.Any(IsEmptyOptional),
+                InRange range => (range.From is { } from && IsEmptyOptional(from)) || (range.To is { } to && IsEmptyOptional(to)),
+                _ => false,
+            };
 
-        private bool IsEmptyOptional(Expr expr) => expr is Literal { Parameter: { } name, IsOptional: true } && ValueOf(name) is null;
+        private bool IsEmptyOptional(Expr expr) =>
+            expr is Literal { Parameter: { } name, IsOptional: true } && ValueOf(name) is null;
 
         private Literal? ValueOf(string name) =>
-            values.TryGetValue(name, out var text) && text.Length > 0 ? Typed(text) : Bound.GetValueOrDefault(name) is { Parameter: null } bound ? bound : null;
+            values.TryGetValue(name, out var text) && text.Length > 0 ? Typed(text)
+            : Bound.GetValueOrDefault(name) is { Parameter: null } bound ? bound
+            : null;
 
         protected override Literal Literal(Literal literal)
         {
-            if (literal.Parameter is not { } name) return literal;
-            if (ValueOf(name) is { } value) return value with { Span = literal.Span };
-            if (!literal.IsOptional && !Missing.Contains(name)) Missing.Add(name);
+            if (literal.Parameter is not { } name)
+                return literal;
+            if (ValueOf(name) is { } value)
+                return value with { Span = literal.Span };
+            if (!literal.IsOptional && !Missing.Contains(name))
+                Missing.Add(name);
             return literal;
         }
     }

@@ -20,7 +20,8 @@ public static class QueryEdits
         var parsed = QueryParser.Parse(text);
         var printed = QueryPrinter.PrintMatch(condition);
         var match = parsed.Query.Match;
-        if (!parsed.Ok) return new Edited(text, default);
+        if (!parsed.Ok)
+            return new Edited(text, default);
         if (match is null)
         {
             var at = parsed.Query.MatchSpan.Start;
@@ -28,9 +29,11 @@ public static class QueryEdits
             var after = at < text.Length && text[at] is '|' or '-' ? "\n" : "";
             return new Edited(text.Insert(at, before + printed + after), new TextSpan(at + before.Length, printed.Length));
         }
-        if (match == condition || (match is And and && and.Items.Contains(condition))) return new Edited(text, default);
+        if (match == condition || (match is And and && and.Items.Contains(condition)))
+            return new Edited(text, default);
         var span = parsed.Query.MatchSpan;
-        if (match is not Or || text[span.Start] == '(' && ClosesAt(text, span)) return new Edited(text.Insert(span.End, " and " + printed), new TextSpan(span.End, printed.Length + 5));
+        if (match is not Or || text[span.Start] == '(' && ClosesAt(text, span))
+            return new Edited(text.Insert(span.End, " and " + printed), new TextSpan(span.End, printed.Length + 5));
         var bracketed = $"{text[..span.Start]}({text[span.Start..span.End]}) and {printed}{text[span.End..]}";
         return new Edited(bracketed, new TextSpan(span.End + 2, printed.Length + 5));
     }
@@ -40,7 +43,8 @@ public static class QueryEdits
     {
         var parsed = QueryParser.Parse(text);
         var first = parsed.Query.Stages.FirstOrDefault(s => s is not Where);
-        if (first is null || !parsed.Ok) return text;
+        if (first is null || !parsed.Ok)
+            return text;
         var pipe = text.LastIndexOf('|', first.Span.Start);
         return text[..pipe].TrimEnd();
     }
@@ -56,41 +60,78 @@ public static class QueryEdits
     /// <summary>The records of the query, counted by a field.</summary>
     public static string CountBy(string text, string field)
     {
-        var group = new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([new Named(new Field(field), null)]), null);
+        var group = new Group(
+            new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]),
+            new Seq<Named>([new Named(new Field(field), null)]),
+            null
+        );
         return (RecordsOnly(text).TrimEnd() + "\n| " + QueryPrinter.Print(group)).TrimStart();
     }
 
     /// <summary>The records of the query, counted over time.</summary>
     public static string CountOverTime(string text) =>
-        (RecordsOnly(text).TrimEnd() + "\n| " + QueryPrinter.Print(new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([]), "auto"))).TrimStart();
+        (
+            RecordsOnly(text).TrimEnd()
+            + "\n| "
+            + QueryPrinter.Print(
+                new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([]), "auto")
+            )
+        ).TrimStart();
 
-    /// <summary>The query with its group split by one more field; of many values the highest, the rest merged into one. Without a group, records are counted over time.</summary>
+    /// <summary>The query with its group split by one more field; of many values the highest, the rest merged into one. Without a
+    /// group, records are counted over time.</summary>
     /// <param name="field">Empty to leave the keys as they are.</param>
     /// <param name="highest">How many values; null for all.</param>
     public static string SplitBy(string text, string field, int? highest)
     {
         var parsed = QueryParser.Parse(text);
-        if (!parsed.Ok) return text;
+        if (!parsed.Ok)
+            return text;
         if (!parsed.Query.Stages.Any(s => s is Group))
         {
-            if (parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse))) return text;
+            if (parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse)))
+                return text;
             // What was cut out of a text stays before the count.
-            parsed = QueryParser.Parse((text.TrimEnd() + "\n| " + QueryPrinter.Print(new Group(new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]), new Seq<Named>([]), "auto"))).TrimStart());
+            parsed = QueryParser.Parse(
+                (
+                    text.TrimEnd()
+                    + "\n| "
+                    + QueryPrinter.Print(
+                        new Group(
+                            new Seq<Named>([new Named(new Call("count", new Seq<Expr>([])), null)]),
+                            new Seq<Named>([]),
+                            "auto"
+                        )
+                    )
+                ).TrimStart()
+            );
             text = parsed.Text;
         }
         var at = parsed.Query.Stages.ToList().FindIndex(s => s is Group);
         var group = (Group)parsed.Query.Stages[at];
         var next = at + 1 < parsed.Query.Stages.Count ? parsed.Query.Stages[at + 1] as Highest : null;
-        if (field.Length > 0 && group.By.All(b => b.Name != field)) group = group with { By = new Seq<Named>([.. group.By, new Named(new Field(field), null)]) };
+        if (field.Length > 0 && group.By.All(b => b.Name != field))
+            group = group with { By = new Seq<Named>([.. group.By, new Named(new Field(field), null)]) };
         var printed = QueryPrinter.Print(group);
         var end = next?.Span.End ?? group.Span.End;
         if (highest is { } most && group.By.Count > 0)
         {
             var key = field.Length > 0 ? field : group.By[^1].Name;
-            printed += "\n| " + QueryPrinter.Print(new Highest(most, new Field(key), group.Aggregates[0] is { Alias: { } alias } ? new Field(alias) : group.Aggregates[0].Expr, Rest: true));
+            printed +=
+                "\n| "
+                + QueryPrinter.Print(
+                    new Highest(
+                        most,
+                        new Field(key),
+                        group.Aggregates[0] is { Alias: { } alias } ? new Field(alias) : group.Aggregates[0].Expr,
+                        Rest: true
+                    )
+                );
         }
-        else if (next is not null) printed += "\n| " + QueryPrinter.Print(next);
-        while (end > group.Span.Start && char.IsWhiteSpace(text[end - 1])) end--;
+        else if (next is not null)
+            printed += "\n| " + QueryPrinter.Print(next);
+        while (end > group.Span.Start && char.IsWhiteSpace(text[end - 1]))
+            end--;
         return text[..group.Span.Start] + printed + text[end..];
     }
 

@@ -8,29 +8,41 @@ public sealed partial class QueryParser
     private Seq<Binding> ParseWith()
     {
         var start = _in.Position;
-        if (!Words.Is(_in.PeekBareWord(), "with")) return Seq<Binding>.Empty;
+        if (!Words.Is(_in.PeekBareWord(), "with"))
+            return Seq<Binding>.Empty;
         _in.Position += "with".Length;
-        if (!char.IsWhiteSpace(_in.Current) || !IsBindingAhead()) { _in.Position = start; return Seq<Binding>.Empty; }
+        if (!char.IsWhiteSpace(_in.Current) || !IsBindingAhead())
+        {
+            _in.Position = start;
+            return Seq<Binding>.Empty;
+        }
         _in.StageStart = start;
         var bindings = new List<Binding>();
         do
         {
-            if (ParseBinding() is not { } binding) { _in.SkipToPipe(); break; }
-            if (bindings.Exists(b => b.Name == binding.Name)) _in.Error(binding.Span.Start, binding.Span.End, $"“{binding.Name}” is bound twice. Give one another name.");
+            if (ParseBinding() is not { } binding)
+            {
+                _in.SkipToPipe();
+                break;
+            }
+            if (bindings.Exists(b => b.Name == binding.Name))
+                _in.Error(binding.Span.Start, binding.Span.End, $"“{binding.Name}” is bound twice. Give one another name.");
             bindings.Add(binding);
-            if (binding.Query is not null) _sets.Add(binding.Name);
+            if (binding.Query is not null)
+                _sets.Add(binding.Name);
             _in.SkipBlank();
-        }
-        while (_in.Take(','));
+        } while (_in.Take(','));
         return new Seq<Binding>(bindings);
     }
 
     private bool IsBindingAhead()
     {
         var start = _in.Position;
-        while (char.IsWhiteSpace(_in.Current)) _in.Position++;
+        while (char.IsWhiteSpace(_in.Current))
+            _in.Position++;
         var name = _in.Current == '`' ? _in.BacktickName() : _in.Identifier();
-        while (char.IsWhiteSpace(_in.Current)) _in.Position++;
+        while (char.IsWhiteSpace(_in.Current))
+            _in.Position++;
         var ahead = !string.IsNullOrEmpty(name) && _in.Current == '=' && _in.Peek() != '=';
         _in.Position = start;
         return ahead;
@@ -40,17 +52,24 @@ public sealed partial class QueryParser
     {
         _in.SkipBlank();
         var start = _in.Position;
-        if (Name("After with comes a name, then = and a query in brackets or a value.") is not { } name) return null;
+        if (Name("After with comes a name, then = and a query in brackets or a value.") is not { } name)
+            return null;
         _in.SkipBlank();
-        if (!_in.Take('=')) { _in.Error(_in.Position, _in.Position + 1, "After the name comes = and a query in brackets or a value."); return null; }
+        if (!_in.Take('='))
+        {
+            _in.Error(_in.Position, _in.Position + 1, "After the name comes = and a query in brackets or a value.");
+            return null;
+        }
         _in.SkipBlank();
         if (_in.Current != '(')
         {
-            if (MatchLiteral() is { } literal) return new Binding(name, null, literal) { Span = TextSpan.Between(start, _in.Position) };
+            if (MatchLiteral() is { } literal)
+                return new Binding(name, null, literal) { Span = TextSpan.Between(start, _in.Position) };
             _in.Error(_in.Position, _in.Position + 1, "After = comes a query in brackets or a value.");
             return null;
         }
-        if (!Deeper()) return null;
+        if (!Deeper())
+            return null;
         var open = _in.Position++;
         var query = _in.Nested(() => ParseQuery(nested: true));
         _depth--;
@@ -67,13 +86,23 @@ public sealed partial class QueryParser
     {
         _in.SkipBlank();
         var start = _in.Position;
-        if (!Words.Is(_in.BareWord(), "from")) { _in.Position = start; return null; }
+        if (!Words.Is(_in.BareWord(), "from"))
+        {
+            _in.Position = start;
+            return null;
+        }
         var blank = _in.Position;
-        while (char.IsWhiteSpace(_in.Current)) _in.Position++;
+        while (char.IsWhiteSpace(_in.Current))
+            _in.Position++;
         var set = _in.Current == '`' ? BacktickSet() : _in.BareWord();
         var after = _in.Position;
-        while (char.IsWhiteSpace(_in.Current)) _in.Position++;
-        if (after == blank || Known(set) is not { } known || _in.Current is '=' or '!' or '<' or '>' or '~') { _in.Position = start; return null; }
+        while (char.IsWhiteSpace(_in.Current))
+            _in.Position++;
+        if (after == blank || Known(set) is not { } known || _in.Current is '=' or '!' or '<' or '>' or '~')
+        {
+            _in.Position = start;
+            return null;
+        }
         _in.Position = after;
         _in.StageStart ??= start;
         var (over, earlier) = (Length("over"), Length("earlier"));
@@ -88,7 +117,9 @@ public sealed partial class QueryParser
     }
 
     private string? Known(string? set) =>
-        set is null ? null : _sets.Contains(set) ? set : Array.Find(Words.Sets, s => Words.Is(s, set));
+        set is null ? null
+        : _sets.Contains(set) ? set
+        : Array.Find(Words.Sets, s => Words.Is(s, set));
 
     /// <summary>A keyword with a length of time behind it; null, with nothing taken, where it is not that.</summary>
     private string? Length(string keyword)

@@ -7,7 +7,14 @@ namespace Kumiko.Core.Language;
 public static class QueryPrinter
 {
     // How closely each kind binds in an expression; what binds less goes in brackets.
-    private const int OrLevel = 0, AndLevel = 1, NotLevel = 2, CompareLevel = 3, SumLevel = 4, ProductLevel = 5, UnaryLevel = 6, PrimaryLevel = 7;
+    private const int OrLevel = 0,
+        AndLevel = 1,
+        NotLevel = 2,
+        CompareLevel = 3,
+        SumLevel = 4,
+        ProductLevel = 5,
+        UnaryLevel = 6,
+        PrimaryLevel = 7;
 
     public static string Print(Query query)
     {
@@ -15,12 +22,18 @@ public static class QueryPrinter
         for (var stage = 0; stage <= query.Stages.Count; stage++)
         {
             var line = new StringBuilder();
-            if (stage > 0) line.Append("| ").Append(Print(query.Stages[stage - 1]));
+            if (stage > 0)
+                line.Append("| ").Append(Print(query.Stages[stage - 1]));
             else
             {
-                if (query.With.Count > 0) line.Append("with ").AppendJoin(",\n     ", query.With.Select(Print)).Append(query.From is null && query.Match is null ? "" : "\n");
-                if (query.From is { } from) line.Append(Print(from));
-                if (query.Match is not null) line.Append(query.From is null ? "" : " ").Append(PrintMatch(query.Match));
+                if (query.With.Count > 0)
+                    line.Append("with ")
+                        .AppendJoin(",\n     ", query.With.Select(Print))
+                        .Append(query.From is null && query.Match is null ? "" : "\n");
+                if (query.From is { } from)
+                    line.Append(Print(from));
+                if (query.Match is not null)
+                    line.Append(query.From is null ? "" : " ").Append(PrintMatch(query.Match));
             }
             AppendWithComments(text, line.ToString(), query.Comments.Items.Where(c => c.Stage == stage).ToList(), stage > 0);
         }
@@ -31,13 +44,17 @@ public static class QueryPrinter
     {
         // A comment between a pipe and its stage would split the two; it goes behind the stage.
         bool IsBefore(Comment comment) => !piped && comment.Before && line.Length > 0;
-        foreach (var comment in comments.Where(IsBefore)) NewLine(text).Append(comment.Text);
-        if (line.Length > 0) NewLine(text).Append(line);
+        foreach (var comment in comments.Where(IsBefore))
+            NewLine(text).Append(comment.Text);
+        if (line.Length > 0)
+            NewLine(text).Append(line);
         var first = true;
         foreach (var comment in comments.Where(c => !IsBefore(c)))
         {
-            if (first && !comment.OwnLine && line.Length > 0) text.Append(' ').Append(comment.Text);
-            else NewLine(text).Append(comment.Text);
+            if (first && !comment.OwnLine && line.Length > 0)
+                text.Append(' ').Append(comment.Text);
+            else
+                NewLine(text).Append(comment.Text);
             first = false;
         }
     }
@@ -45,71 +62,100 @@ public static class QueryPrinter
     private static string Print(Binding binding)
     {
         var name = Words.Name(binding.Name, match: false) + " = ";
-        if (binding.Literal is { } literal) return name + PrintMatch(literal);
+        if (binding.Literal is { } literal)
+            return name + PrintMatch(literal);
         var query = binding.Query!;
         var text = Print(query);
         // A comment ends its line, and would swallow the bracket.
-        return query.Comments.Items.Count > 0 || query.With.Count > 0 ? $"{name}(\n{text}\n)" : $"{name}({text.Replace("\n|", " |")})";
+        return query.Comments.Items.Count > 0 || query.With.Count > 0
+            ? $"{name}(\n{text}\n)"
+            : $"{name}({text.Replace("\n|", " |")})";
     }
 
     private static string Print(From from) =>
-        "from " + Words.Name(from.Set, match: false) + (from.Over is { } over ? " over " + over : "") + (from.Earlier is { } earlier ? " earlier " + earlier : "");
+        "from "
+        + Words.Name(from.Set, match: false)
+        + (from.Over is { } over ? " over " + over : "")
+        + (from.Earlier is { } earlier ? " earlier " + earlier : "");
 
     private static StringBuilder NewLine(StringBuilder text) => text.Length == 0 ? text : text.Append('\n');
 
-    public static string Print(Stage stage) => stage switch
-    {
-        Where where => "where " + Print(where.Condition),
-        Group group => "group " + List(group.Aggregates)
-            + (group.By.Count > 0 ? " by " + List(group.By) : "")
-            + (group.Per is { } step ? " per " + step : ""),
-        OrderBy order => "order by " + string.Join(", ", order.Items.Select(i => Print(i.Expr) + (i.Descending ? " desc" : ""))),
-        Limit limit => "limit " + limit.Count.ToString(CultureInfo.InvariantCulture)
-            + (limit.By.Count > 0 ? " for each " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
-        SetFields set => "set " + string.Join(", ", set.Items.Select(i => Words.Name(i.Name, match: false) + " = " + Print(i.Expr))),
-        // “select all” alone means every column.
-        Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Words.Is(first, "all") => "select `" + first + "`" + List(select.Columns)[first.Length..],
-        Select select => "select " + List(select.Columns),
-        SelectAll all => "select all" + (all.Except.Count > 0 ? " except " + Names(all.Except) : ""),
-        Parse parse => $"parse {(parse.Only ? "only " : "")}{Nested(parse.Source, PrimaryLevel)} as {Shape(parse)}",
-        Highest highest => $"highest {highest.Count.ToString(CultureInfo.InvariantCulture)} {Print(highest.Key)} by {Print(highest.By)}{(highest.Rest ? " with rest" : "")}",
-        Gaps gaps => "gaps as " + gaps.Fill switch { GapFill.Last => "last", GapFill.Line => "line", _ => "0" } + (gaps.Most is { } most ? FormattableString.Invariant($" up to {most} steps") : ""),
-        Join join => $"join {(join.Kind == JoinKind.All ? "all " : "")}{Words.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
-        Union union => "union " + Words.Name(union.Right, match: false),
-        _ => throw new ArgumentOutOfRangeException(nameof(stage)),
-    };
+    public static string Print(Stage stage) =>
+        stage switch
+        {
+            Where where => "where " + Print(where.Condition),
+            Group group => "group "
+                + List(group.Aggregates)
+                + (group.By.Count > 0 ? " by " + List(group.By) : "")
+                + (group.Per is { } step ? " per " + step : ""),
+            OrderBy order => "order by "
+                + string.Join(", ", order.Items.Select(i => Print(i.Expr) + (i.Descending ? " desc" : ""))),
+            Limit limit => "limit "
+                + limit.Count.ToString(CultureInfo.InvariantCulture)
+                + (limit.By.Count > 0 ? " for each " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
+            SetFields set => "set "
+                + string.Join(", ", set.Items.Select(i => Words.Name(i.Name, match: false) + " = " + Print(i.Expr))),
+            // “select all” alone means every column.
+            Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Words.Is(first, "all") => "select `"
+                + first
+                + "`"
+                + List(select.Columns)[first.Length..],
+            Select select => "select " + List(select.Columns),
+            SelectAll all => "select all" + (all.Except.Count > 0 ? " except " + Names(all.Except) : ""),
+            Parse parse => $"parse {(parse.Only ? "only " : "")}{Nested(parse.Source, PrimaryLevel)} as {Shape(parse)}",
+            Highest highest =>
+                $"highest {highest.Count.ToString(CultureInfo.InvariantCulture)} {Print(highest.Key)} by {Print(highest.By)}{(highest.Rest ? " with rest" : "")}",
+            Gaps gaps => "gaps as "
+                + gaps.Fill switch
+                {
+                    GapFill.Last => "last",
+                    GapFill.Line => "line",
+                    _ => "0",
+                }
+                + (gaps.Most is { } most ? FormattableString.Invariant($" up to {most} steps") : ""),
+            Join join =>
+                $"join {(join.Kind == JoinKind.All ? "all " : "")}{Words.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
+            Union union => "union " + Words.Name(union.Right, match: false),
+            _ => throw new ArgumentOutOfRangeException(nameof(stage)),
+        };
 
-    private static string Shape(Parse parse) => parse.Shape switch
-    {
-        ParseShape.Json => "json",
-        ParseShape.Logfmt => "logfmt",
-        ParseShape.Regex => $"/{parse.Pattern}/{parse.Flags}",
-        _ => Words.Quote(parse.Pattern),
-    };
+    private static string Shape(Parse parse) =>
+        parse.Shape switch
+        {
+            ParseShape.Json => "json",
+            ParseShape.Logfmt => "logfmt",
+            ParseShape.Regex => $"/{parse.Pattern}/{parse.Flags}",
+            _ => Words.Quote(parse.Pattern),
+        };
 
-    private static string Names(IEnumerable<Field> fields) => string.Join(", ", fields.Select(f => Words.Name(f.Name, match: false)));
+    private static string Names(IEnumerable<Field> fields) =>
+        string.Join(", ", fields.Select(f => Words.Name(f.Name, match: false)));
 
     private static string List(IEnumerable<Named> items) =>
-        string.Join(", ", items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Words.Name(alias, match: false) : "")));
+        string.Join(
+            ", ",
+            items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Words.Name(alias, match: false) : ""))
+        );
 
     /// <summary>A condition as the first line has it.</summary>
-    public static string PrintMatch(Expr expr) => expr switch
-    {
-        And and => string.Join(" and ", and.Items.Select(i => i is Or ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
-        Or or => string.Join(" or ", or.Items.Select(i => i is And ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
-        Not { Inner: And or Or } not => "not (" + PrintMatch(not.Inner) + ")",
-        Not not => "not " + PrintMatch(not.Inner),
-        Term term => term.Quoted ? Words.Quote(term.Text) : term.Text,
-        Exists exists => "exists(" + Words.Name(exists.Field.Name, match: true) + ")",
-        Compare compare => $"{PrintMatch(compare.Left)} {QueryParser.Symbol(compare.Op)} {PrintMatch(compare.Right)}",
-        InList list => $"{PrintMatch(list.Left)} in ({string.Join(", ", list.Items.Select(PrintMatch))})",
-        InRange range => $"{PrintMatch(range.Left)} in {range.From?.Text}..{range.To?.Text}",
-        InNetwork network => $"{PrintMatch(network.Left)} in {network.Network}",
-        RegexMatch regex => $"{PrintMatch(regex.Left)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}",
-        Field field => Words.Name(field.Name, match: true),
-        Literal literal => literal.Quoted ? Words.Quote(literal.Text) : literal.Text,
-        _ => Print(expr),
-    };
+    public static string PrintMatch(Expr expr) =>
+        expr switch
+        {
+            And and => string.Join(" and ", and.Items.Select(i => i is Or ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
+            Or or => string.Join(" or ", or.Items.Select(i => i is And ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
+            Not { Inner: And or Or } not => "not (" + PrintMatch(not.Inner) + ")",
+            Not not => "not " + PrintMatch(not.Inner),
+            Term term => term.Quoted ? Words.Quote(term.Text) : term.Text,
+            Exists exists => "exists(" + Words.Name(exists.Field.Name, match: true) + ")",
+            Compare compare => $"{PrintMatch(compare.Left)} {QueryParser.Symbol(compare.Op)} {PrintMatch(compare.Right)}",
+            InList list => $"{PrintMatch(list.Left)} in ({string.Join(", ", list.Items.Select(PrintMatch))})",
+            InRange range => $"{PrintMatch(range.Left)} in {range.From?.Text}..{range.To?.Text}",
+            InNetwork network => $"{PrintMatch(network.Left)} in {network.Network}",
+            RegexMatch regex => $"{PrintMatch(regex.Left)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}",
+            Field field => Words.Name(field.Name, match: true),
+            Literal literal => literal.Quoted ? Words.Quote(literal.Text) : literal.Text,
+            _ => Print(expr),
+        };
 
     /// <summary>An expression as stages have it.</summary>
     public static string Print(Expr expr) => Nested(expr, OrLevel);
@@ -121,13 +167,28 @@ public static class QueryPrinter
             Or or => (OrLevel, string.Join(" or ", or.Items.Select(i => i is And ? "(" + Print(i) + ")" : Nested(i, AndLevel)))),
             And and => (AndLevel, string.Join(" and ", and.Items.Select(i => Nested(i, NotLevel)))),
             Not not => (NotLevel, "not " + Nested(not.Inner, NotLevel)),
-            Compare compare => (CompareLevel, $"{Nested(compare.Left, SumLevel)} {QueryParser.Symbol(compare.Op)} {Nested(compare.Right, SumLevel)}"),
-            InList list => (CompareLevel, $"{Nested(list.Left, SumLevel)} in ({string.Join(", ", list.Items.Select(item => Print(item)))})"),
+            Compare compare => (
+                CompareLevel,
+                $"{Nested(compare.Left, SumLevel)} {QueryParser.Symbol(compare.Op)} {Nested(compare.Right, SumLevel)}"
+            ),
+            InList list => (
+                CompareLevel,
+                $"{Nested(list.Left, SumLevel)} in ({string.Join(", ", list.Items.Select(item => Print(item)))})"
+            ),
             InRange range => (CompareLevel, $"{Nested(range.Left, SumLevel)} in {range.From?.Text}..{range.To?.Text}"),
             InNetwork network => (CompareLevel, $"{Nested(network.Left, SumLevel)} in {network.Network}"),
-            RegexMatch regex => (CompareLevel, $"{Nested(regex.Left, SumLevel)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}"),
-            Arithmetic { Op: '+' or '-' } sum => (SumLevel, $"{Nested(sum.Left, SumLevel)} {sum.Op} {Nested(sum.Right, ProductLevel)}"),
-            Arithmetic product => (ProductLevel, $"{Nested(product.Left, ProductLevel)} {product.Op} {Nested(product.Right, UnaryLevel)}"),
+            RegexMatch regex => (
+                CompareLevel,
+                $"{Nested(regex.Left, SumLevel)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}"
+            ),
+            Arithmetic { Op: '+' or '-' } sum => (
+                SumLevel,
+                $"{Nested(sum.Left, SumLevel)} {sum.Op} {Nested(sum.Right, ProductLevel)}"
+            ),
+            Arithmetic product => (
+                ProductLevel,
+                $"{Nested(product.Left, ProductLevel)} {product.Op} {Nested(product.Right, UnaryLevel)}"
+            ),
             // Two dashes and a blank would be a comment, and without a blank hard to read.
             Negate { Inner: Negate } negate => (UnaryLevel, "-(" + Print(negate.Inner) + ")"),
             Negate negate => (UnaryLevel, "-" + Nested(negate.Inner, UnaryLevel)),

@@ -22,9 +22,11 @@ public static class Regexes
 
     public static void GiveBack(string pattern, string flags, Regex regex)
     {
-        if (Kept.Count > MostKept) Kept.Clear();
+        if (Kept.Count > MostKept)
+            Kept.Clear();
         var free = Kept.GetOrAdd((pattern, flags), _ => []);
-        if (free.Count < Environment.ProcessorCount * 2) free.Add(regex);
+        if (free.Count < Environment.ProcessorCount * 2)
+            free.Add(regex);
     }
 
     private static readonly ConcurrentDictionary<(string, string), Regex> Known = new();
@@ -34,28 +36,45 @@ public static class Regexes
     /// <exception cref="NotSupportedException">It needs backtracking or an automaton that is too large.</exception>
     public static Regex Of(string pattern, string flags)
     {
-        if (Known.TryGetValue((pattern, flags), out var known)) return known;
-        if (Known.Count > MostKept) Known.Clear();
+        if (Known.TryGetValue((pattern, flags), out var known))
+            return known;
+        if (Known.Count > MostKept)
+            Known.Clear();
         return Known.GetOrAdd((pattern, flags), Lend(pattern, flags));
     }
 
     private static Regex Compile(string pattern, string flags)
     {
         var options = RegexOptions.NonBacktracking | RegexOptions.CultureInvariant;
-        if (flags.Contains('i')) options |= RegexOptions.IgnoreCase;
-        if (flags.Contains('m')) options |= RegexOptions.Multiline;
-        if (flags.Contains('s')) options |= RegexOptions.Singleline;
+        if (flags.Contains('i'))
+            options |= RegexOptions.IgnoreCase;
+        if (flags.Contains('m'))
+            options |= RegexOptions.Multiline;
+        if (flags.Contains('s'))
+            options |= RegexOptions.Singleline;
         return new Regex(pattern, options);
     }
 
     /// <summary>Why a pattern cannot be used, or null.</summary>
     public static string? Refusal(string pattern, string flags)
     {
-        if (pattern.Length == 0) return "This regular expression is empty.";
-        if (pattern.Length > LongestPattern) return FormattableString.Invariant($"A regular expression can have {LongestPattern} characters.");
-        try { GiveBack(pattern, flags, Lend(pattern, flags)); return null; }
-        catch (ArgumentException e) { return "This regular expression is not understood: " + Reason(e.Message); }
-        catch (NotSupportedException) { return "This regular expression needs look-around, back-references or a very large count. Write it without."; }
+        if (pattern.Length == 0)
+            return "This regular expression is empty.";
+        if (pattern.Length > LongestPattern)
+            return FormattableString.Invariant($"A regular expression can have {LongestPattern} characters.");
+        try
+        {
+            GiveBack(pattern, flags, Lend(pattern, flags));
+            return null;
+        }
+        catch (ArgumentException e)
+        {
+            return "This regular expression is not understood: " + Reason(e.Message);
+        }
+        catch (NotSupportedException)
+        {
+            return "This regular expression needs look-around, back-references or a very large count. Write it without.";
+        }
     }
 
     private static string Reason(string message)
@@ -74,7 +93,8 @@ public static class Regexes
     /// <summary>All texts of three characters or more that stand in everything the pattern matches, the longest first.</summary>
     public static IReadOnlyList<string> RequiredLiterals(string pattern)
     {
-        if (pattern.AsSpan().IndexOfAny("|()") >= 0) return [];
+        if (pattern.AsSpan().IndexOfAny("|()") >= 0)
+            return [];
         var (found, run) = (new List<string>(), new StringBuilder());
         for (var i = 0; i <= pattern.Length; i++)
         {
@@ -82,19 +102,33 @@ public static class Regexes
             if (c is '?' or '*' or '{')
             {
                 // What stands before may be there no time at all.
-                if (run.Length > 0) run.Length--;
-                if (c == '{') i = Math.Max(i, pattern.IndexOf('}', i));
+                if (run.Length > 0)
+                    run.Length--;
+                if (c == '{')
+                    i = Math.Max(i, pattern.IndexOf('}', i));
             }
-            else if (c == '[') i = ClassEnd(pattern, i);
-            else if (c == '\\' && i + 1 < pattern.Length && !char.IsLetterOrDigit(pattern[i + 1])) { run.Append(pattern[++i]); continue; }
+            else if (c == '[')
+                i = ClassEnd(pattern, i);
+            else if (c == '\\' && i + 1 < pattern.Length && !char.IsLetterOrDigit(pattern[i + 1]))
+            {
+                run.Append(pattern[++i]);
+                continue;
+            }
             else if (c == '\\')
             {
                 // A class such as \d is one letter; what has more (\x41, \p{L}) is left alone with all that follows.
-                if (i + 1 < pattern.Length && pattern[i + 1] is 'd' or 'D' or 'w' or 'W' or 's' or 'S' or 'b' or 'B') i++;
-                else i = pattern.Length;
+                if (i + 1 < pattern.Length && pattern[i + 1] is 'd' or 'D' or 'w' or 'W' or 's' or 'S' or 'b' or 'B')
+                    i++;
+                else
+                    i = pattern.Length;
             }
-            else if (c is not ('.' or '^' or '$' or '+')) { run.Append(c); continue; }
-            if (run.Length >= 3) found.Add(run.ToString());
+            else if (c is not ('.' or '^' or '$' or '+'))
+            {
+                run.Append(c);
+                continue;
+            }
+            if (run.Length >= 3)
+                found.Add(run.ToString());
             run.Clear();
         }
         return [.. found.OrderByDescending(f => f.Length)];
@@ -104,8 +138,10 @@ public static class Regexes
     {
         for (var i = start + 1; i < pattern.Length; i++)
         {
-            if (pattern[i] == '\\') i++;
-            else if (pattern[i] == ']' && i > start + 1 && !(i == start + 2 && pattern[start + 1] == '^')) return i;
+            if (pattern[i] == '\\')
+                i++;
+            else if (pattern[i] == ']' && i > start + 1 && !(i == start + 2 && pattern[start + 1] == '^'))
+                return i;
         }
         return pattern.Length;
     }

@@ -29,7 +29,8 @@ internal sealed class Scanner(string text)
     public void Error(int start, int end, string message, string? mend = null)
     {
         // One error at a place is enough; what follows from it would only confuse.
-        if (_errors.Count == 0 || _errors[^1].Span.Start != start) _errors.Add(new SyntaxError(TextSpan.Between(start, end), message) { Mend = mend });
+        if (_errors.Count == 0 || _errors[^1].Span.Start != start)
+            _errors.Add(new SyntaxError(TextSpan.Between(start, end), message) { Mend = mend });
     }
 
     /// <summary>Reads a query inside the query: its comments and stages are its own.</summary>
@@ -46,9 +47,12 @@ internal sealed class Scanner(string text)
     {
         while (!AtEnd)
         {
-            if (char.IsWhiteSpace(Current)) Position++;
-            else if (Current == '-' && Peek() == '-' && (Position + 2 >= Text.Length || Words.EndsBareWord(Text[Position + 2]))) ReadComment();
-            else return;
+            if (char.IsWhiteSpace(Current))
+                Position++;
+            else if (Current == '-' && Peek() == '-' && (Position + 2 >= Text.Length || Words.EndsBareWord(Text[Position + 2])))
+                ReadComment();
+            else
+                return;
         }
     }
 
@@ -56,11 +60,13 @@ internal sealed class Scanner(string text)
     {
         var start = Position;
         var end = Text.IndexOf('\n', start);
-        if (end < 0) end = Text.Length;
+        if (end < 0)
+            end = Text.Length;
         var lineStart = start == 0 ? 0 : Text.LastIndexOf('\n', start - 1) + 1;
         var ownLine = string.IsNullOrWhiteSpace(Text[lineStart..start]);
         // A parser that looked ahead comes by a second time.
-        if (start > _lastComment) _comments.Add(new Comment(Text[start..end].TrimEnd(), Stage, StageStart is null, ownLine));
+        if (start > _lastComment)
+            _comments.Add(new Comment(Text[start..end].TrimEnd(), Stage, StageStart is null, ownLine));
         _lastComment = Math.Max(_lastComment, start);
         Position = end;
     }
@@ -69,7 +75,8 @@ internal sealed class Scanner(string text)
     public string BareWord()
     {
         var start = Position;
-        while (!AtEnd && !Words.EndsBareWord(Current)) Position++;
+        while (!AtEnd && !Words.EndsBareWord(Current))
+            Position++;
         return Text[start..Position];
     }
 
@@ -85,8 +92,17 @@ internal sealed class Scanner(string text)
     public string Identifier()
     {
         var start = Position;
-        if (!(char.IsAsciiLetter(Current) || Current == '_')) return "";
-        while (!AtEnd && (char.IsLetterOrDigit(Current) || Current == '_' || (Current == '.' && (char.IsLetterOrDigit(Peek()) || Peek() == '_')))) Position++;
+        if (!(char.IsAsciiLetter(Current) || Current == '_'))
+            return "";
+        while (
+            !AtEnd
+            && (
+                char.IsLetterOrDigit(Current)
+                || Current == '_'
+                || (Current == '.' && (char.IsLetterOrDigit(Peek()) || Peek() == '_'))
+            )
+        )
+            Position++;
         return Text[start..Position];
     }
 
@@ -111,7 +127,8 @@ internal sealed class Scanner(string text)
 
     public bool Take(char c)
     {
-        if (Current != c || AtEnd) return false;
+        if (Current != c || AtEnd)
+            return false;
         Position++;
         return true;
     }
@@ -119,7 +136,8 @@ internal sealed class Scanner(string text)
     public bool TakeKeyword(string keyword)
     {
         SkipBlank();
-        if (!Words.Is(PeekIdentifier(), keyword)) return false;
+        if (!Words.Is(PeekIdentifier(), keyword))
+            return false;
         Position += keyword.Length;
         return true;
     }
@@ -133,9 +151,12 @@ internal sealed class Scanner(string text)
         while (!AtEnd)
         {
             var c = Text[Position++];
-            if (c == quote) return content.ToString();
-            if (c == '\\' && !AtEnd) Escape(content);
-            else content.Append(c);
+            if (c == quote)
+                return content.ToString();
+            if (c == '\\' && !AtEnd)
+                Escape(content);
+            else
+                content.Append(c);
         }
         Error(start, Text.Length, $"This quote is not closed. End it with {quote}.");
         return null;
@@ -146,13 +167,30 @@ internal sealed class Scanner(string text)
         var c = Text[Position++];
         switch (c)
         {
-            case 'n': content.Append('\n'); return;
-            case 'r': content.Append('\r'); return;
-            case 't': content.Append('\t'); return;
-            case '"' or '\'' or '\\': content.Append(c); return;
+            case 'n':
+                content.Append('\n');
+                return;
+            case 'r':
+                content.Append('\r');
+                return;
+            case 't':
+                content.Append('\t');
+                return;
+            case '"' or '\'' or '\\':
+                content.Append(c);
+                return;
             case 'u' when Current == '{':
                 var end = Text.IndexOf('}', Position);
-                if (end > 0 && end - Position <= 5 && ushort.TryParse(Text.AsSpan(Position + 1, end - Position - 1), System.Globalization.NumberStyles.AllowHexSpecifier, System.Globalization.CultureInfo.InvariantCulture, out var code))
+                if (
+                    end > 0
+                    && end - Position <= 5
+                    && ushort.TryParse(
+                        Text.AsSpan(Position + 1, end - Position - 1),
+                        System.Globalization.NumberStyles.AllowHexSpecifier,
+                        System.Globalization.CultureInfo.InvariantCulture,
+                        out var code
+                    )
+                )
                 {
                     content.Append((char)code);
                     Position = end + 1;
@@ -171,8 +209,13 @@ internal sealed class Scanner(string text)
         while (!AtEnd)
         {
             var c = Text[Position++];
-            if (c != '`') { name.Append(c); continue; }
-            if (Current != '`') return name.ToString();
+            if (c != '`')
+            {
+                name.Append(c);
+                continue;
+            }
+            if (Current != '`')
+                return name.ToString();
             name.Append('`');
             Position++;
         }
@@ -186,9 +229,17 @@ internal sealed class Scanner(string text)
         char quote = '\0';
         for (; !AtEnd; Position++)
         {
-            if (quote != '\0') { if (Current == '\\') Position++; else if (Current == quote) quote = '\0'; }
-            else if (Current is '"' or '\'' or '`') quote = Current;
-            else if (Current == '|') return;
+            if (quote != '\0')
+            {
+                if (Current == '\\')
+                    Position++;
+                else if (Current == quote)
+                    quote = '\0';
+            }
+            else if (Current is '"' or '\'' or '`')
+                quote = Current;
+            else if (Current == '|')
+                return;
         }
         Position = Text.Length;
     }

@@ -41,8 +41,11 @@ public sealed class Comments(IReadOnlyList<Comment> items) : IEquatable<Comments
 {
     public static readonly Comments None = new([]);
     public IReadOnlyList<Comment> Items { get; } = items;
+
     public bool Equals(Comments? other) => other is not null;
+
     public override bool Equals(object? obj) => obj is Comments;
+
     public override int GetHashCode() => 0;
 }
 
@@ -62,15 +65,21 @@ public abstract record Expr : Node
     private static Expr Flat(IEnumerable<Expr> items, Func<Expr, Seq<Expr>?> inner, Func<Seq<Expr>, Expr> make)
     {
         var list = items.ToList();
-        if (list.Count == 1) return list[0];
+        if (list.Count == 1)
+            return list[0];
         // The place is that of the items as written, brackets and all.
         var span = TextSpan.Between(list[0].Span.Start, list[^1].Span.End);
-        return make(new Seq<Expr>(list.SelectMany(item => inner(item) is { } more ? more : (IEnumerable<Expr>)[item]))) with { Span = span };
+        return make(new Seq<Expr>(list.SelectMany(item => inner(item) is { } more ? more : (IEnumerable<Expr>)[item]))) with
+        {
+            Span = span,
+        };
     }
 }
 
 public sealed record And(Seq<Expr> Items) : Expr;
+
 public sealed record Or(Seq<Expr> Items) : Expr;
+
 public sealed record Not(Expr Inner) : Expr;
 
 /// <summary>A word (with <c>*</c> as wildcard) or a quoted phrase, searched in a record's texts.</summary>
@@ -78,9 +87,18 @@ public sealed record Term(string Text, bool Quoted) : Expr;
 
 public sealed record Exists(Field Field) : Expr;
 
-public enum CompareOp { Equal, NotEqual, Less, LessOrEqual, Greater, GreaterOrEqual }
+public enum CompareOp
+{
+    Equal,
+    NotEqual,
+    Less,
+    LessOrEqual,
+    Greater,
+    GreaterOrEqual,
+}
 
 public sealed record Compare(Expr Left, CompareOp Op, Expr Right) : Expr;
+
 public sealed record InList(Expr Left, Seq<Literal> Items) : Expr;
 
 /// <summary>Between two ends, both included; a null end is open.</summary>
@@ -99,7 +117,14 @@ public sealed record RegexMatch(Expr Left, string Pattern, string Flags, bool Ne
 public sealed record Literal(string Text, bool Quoted) : Expr
 {
     /// <summary>The name of the parameter that this stands for; null where it is none.</summary>
-    public string? Parameter => !Quoted && Text.Length > 1 && Text[0] == ':' && Words.IsIdentifier(Text[1..].TrimEnd('?')) && !Text.EndsWith("??", StringComparison.Ordinal) ? Text[1..].TrimEnd('?') : null;
+    public string? Parameter =>
+        !Quoted
+        && Text.Length > 1
+        && Text[0] == ':'
+        && Words.IsIdentifier(Text[1..].TrimEnd('?'))
+        && !Text.EndsWith("??", StringComparison.Ordinal)
+            ? Text[1..].TrimEnd('?')
+            : null;
 
     public bool IsOptional => Text[^1] == '?';
 }
@@ -108,11 +133,14 @@ public sealed record Literal(string Text, bool Quoted) : Expr
 public sealed record RegexLiteral(string Pattern, string Flags) : Expr;
 
 public sealed record Field(string Name) : Expr;
+
 public sealed record Call(string Name, Seq<Expr> Arguments) : Expr
 {
-    /// <summary>What it computes: rows a second, <c>per_second()</c>, are another aggregate than the growth of a counter in a second.</summary>
+    /// <summary>What it computes: rows a second, <c>per_second()</c>, are another aggregate than the growth of a counter in a
+    /// second.</summary>
     public string Computes => Arguments.Count == 0 && Name == "per_second" ? "per_second()" : Name;
 }
+
 public sealed record Negate(Expr Inner) : Expr;
 
 /// <summary>One of <c>+ - * / %</c>.</summary>
@@ -138,6 +166,7 @@ public sealed record Named(Expr Expr, string? Alias) : Node
 }
 
 public sealed record OrderItem(Expr Expr, bool Descending) : Node;
+
 public sealed record OrderBy(Seq<OrderItem> Items) : Stage;
 
 /// <summary>The first <paramref name="Count"/> rows, of each key where there are keys.</summary>
@@ -151,7 +180,13 @@ public sealed record Select(Seq<Named> Columns) : Stage;
 /// <summary>All columns but some.</summary>
 public sealed record SelectAll(Seq<Field> Except) : Stage;
 
-public enum ParseShape { Template, Json, Logfmt, Regex }
+public enum ParseShape
+{
+    Template,
+    Json,
+    Logfmt,
+    Regex,
+}
 
 /// <summary>Cuts fields out of a text.</summary>
 /// <param name="Shape">What the text is like.</param>
@@ -169,12 +204,22 @@ public sealed record Parse(Expr Source, ParseShape Shape, string Pattern, string
 /// <param name="Rest">Whether all other keys are merged into one.</param>
 public sealed record Highest(long Count, Expr Key, Expr By, bool Rest) : Stage;
 
-public enum GapFill { Last, Line, Zero }
+public enum GapFill
+{
+    Last,
+    Line,
+    Zero,
+}
 
 /// <summary>Fills empty steps, at most so many in a row; null for all.</summary>
 public sealed record Gaps(GapFill Fill, long? Most) : Stage;
 
-public enum JoinKind { Inner, All, Nearest }
+public enum JoinKind
+{
+    Inner,
+    All,
+    Nearest,
+}
 
 /// <param name="Right">A name bound by <c>with</c>, or a known set.</param>
 /// <param name="Within">How far apart partners may be in time, for <see cref="JoinKind.Nearest"/>, as spelled.</param>

@@ -15,7 +15,11 @@ public sealed record SyntaxError(TextSpan Span, string Message)
         var start = 0;
         var end = Math.Min(Span.Start, text.Length);
         for (var i = 0; i < end; i++)
-            if (text[i] == '\n') { line++; start = i + 1; }
+            if (text[i] == '\n')
+            {
+                line++;
+                start = i + 1;
+            }
         return (line, end - start + 1);
     }
 
@@ -39,9 +43,11 @@ public sealed record ParseResult(string Text, Query Query, IReadOnlyList<SyntaxE
     {
         get
         {
-            if (Errors.Count == 0 || Errors.Any(e => e.Mend is null)) return null;
+            if (Errors.Count == 0 || Errors.Any(e => e.Mend is null))
+                return null;
             var text = Text;
-            foreach (var error in Errors.OrderByDescending(e => e.Span.Start)) text = text[..error.Span.Start] + error.Mend + text[error.Span.End..];
+            foreach (var error in Errors.OrderByDescending(e => e.Span.Start))
+                text = text[..error.Span.Start] + error.Mend + text[error.Span.End..];
             return text;
         }
     }

@@ -13,8 +13,12 @@ public readonly struct TextSpan(int start, int length) : IEquatable<TextSpan>
     public static TextSpan Between(int start, int end) => new(start, Math.Max(0, end - start));
 
     public bool Equals(TextSpan other) => true;
+
     public override bool Equals(object? obj) => obj is TextSpan;
+
     public override int GetHashCode() => 0;
+
     public static bool operator ==(TextSpan a, TextSpan b) => true;
+
     public static bool operator !=(TextSpan a, TextSpan b) => false;
 }

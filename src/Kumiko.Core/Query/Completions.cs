@@ -18,35 +18,96 @@ public enum CompletionKind
 /// <param name="Detail">A signature, or what it is.</param>
 /// <param name="Count">Records of the focus that have it; null where that is not counted.</param>
 /// <param name="Of">Records of the focus.</param>
-public sealed record Completion(CompletionKind Kind, string Label, string Insert, string? Detail, string? Help, long? Count = null, long? Of = null);
+public sealed record Completion(
+    CompletionKind Kind,
+    string Label,
+    string Insert,
+    string? Detail,
+    string? Help,
+    long? Count = null,
+    long? Of = null
+);
 
 /// <summary>What could be written at a place of a query: from the language, and from the records of the focus.</summary>
 public static class Completions
 {
-    private const int Most = 60, MostValues = 400;
+    private const int Most = 60,
+        MostValues = 400;
 
     /// <param name="run">A run of all records of the focus.</param>
-    /// <param name="metrics">What is measured and all text before the caret, which tells whether metrics are read; null where there are none.</param>
-    public static async Task<IReadOnlyList<Completion>> At(CompletionPlace place, Run run, IEnumerable<string> tables, (Storage.Metrics.MetricStore Store, string Before)? metrics = null)
+    /// <param name="metrics">What is measured and all text before the caret, which tells whether metrics are read; null where
+    /// there are none.</param>
+    public static async Task<IReadOnlyList<Completion>> At(
+        CompletionPlace place,
+        Run run,
+        IEnumerable<string> tables,
+        (Storage.Metrics.MetricStore Store, string Before)? metrics = null
+    )
     {
         var measured = metrics is { } m && Metrics.MetricCompletions.IsAsked(m.Before) ? metrics : null;
         var found = new List<Completion>();
-        if (place.Wanted.HasFlag(Wanted.Stage)) found.AddRange(WordHelp.Stages.Select(s => new Completion(CompletionKind.Stage, s.Word, s.Word + " ", s.Title, s.Text)));
-        if (place.Wanted.HasFlag(Wanted.Set)) found.AddRange(Words.Sets.Concat(tables).Select(s => new Completion(CompletionKind.Set, s, s, Words.Sets.Contains(s) ? "set" : "look-up table", null)));
-        if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field) found.AddRange(measured is { } of ? Metrics.MetricCompletions.Values(place, field, of.Before, of.Store) : await Values(place, field, run));
-        if (place.Wanted.HasFlag(Wanted.Field)) found.AddRange(measured is { } asked ? MeasuredFields(place, asked.Before, asked.Store) : await Fields(place, run));
+        if (place.Wanted.HasFlag(Wanted.Stage))
+            found.AddRange(
+                WordHelp.Stages.Select(s => new Completion(CompletionKind.Stage, s.Word, s.Word + " ", s.Title, s.Text))
+            );
+        if (place.Wanted.HasFlag(Wanted.Set))
+            found.AddRange(
+                Words
+                    .Sets.Concat(tables)
+                    .Select(s => new Completion(CompletionKind.Set, s, s, Words.Sets.Contains(s) ? "set" : "look-up table", null))
+            );
+        if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field)
+            found.AddRange(
+                measured is { } of
+                    ? Metrics.MetricCompletions.Values(place, field, of.Before, of.Store)
+                    : await Values(place, field, run)
+            );
+        if (place.Wanted.HasFlag(Wanted.Field))
+            found.AddRange(measured is { } asked ? MeasuredFields(place, asked.Before, asked.Store) : await Fields(place, run));
         if (place.Wanted.HasFlag(Wanted.Function))
-            found.AddRange(Functions.List.Where(f => !f.Aggregate || place.Stage is "group" or "highest").OrderBy(f => f.Aggregate != (place.Stage == "group"))
-                .Select(f => new Completion(CompletionKind.Function, f.Name, f.Name + (f.Most == 0 ? "()" : "("), f.Signature, f.Help)));
-        found.AddRange(place.Keywords.Select(k => new Completion(CompletionKind.Keyword, k, k + " ", WordHelp.For(k)?.Title, WordHelp.For(k)?.Text)));
-        return [.. found.Where(c => Fits(c.Label, place.Prefix) && c.Label != place.Prefix).OrderBy(c => !c.Label.StartsWith(place.Prefix, StringComparison.OrdinalIgnoreCase)).Take(Most)];
+            found.AddRange(
+                Functions
+                    .List.Where(f => !f.Aggregate || place.Stage is "group" or "highest")
+                    .OrderBy(f => f.Aggregate != (place.Stage == "group"))
+                    .Select(f => new Completion(
+                        CompletionKind.Function,
+                        f.Name,
+                        f.Name + (f.Most == 0 ? "()" : "("),
+                        f.Signature,
+                        f.Help
+                    ))
+            );
+        found.AddRange(
+            place.Keywords.Select(k => new Completion(
+                CompletionKind.Keyword,
+                k,
+                k + " ",
+                WordHelp.For(k)?.Title,
+                WordHelp.For(k)?.Text
+            ))
+        );
+        return
+        [
+            .. found
+                .Where(c => Fits(c.Label, place.Prefix) && c.Label != place.Prefix)
+                .OrderBy(c => !c.Label.StartsWith(place.Prefix, StringComparison.OrdinalIgnoreCase))
+                .Take(Most),
+        ];
     }
 
-    private static bool Fits(string label, string prefix) => prefix.Length == 0 || label.Contains(prefix, StringComparison.OrdinalIgnoreCase);
+    private static bool Fits(string label, string prefix) =>
+        prefix.Length == 0 || label.Contains(prefix, StringComparison.OrdinalIgnoreCase);
 
     private static IEnumerable<Completion> MeasuredFields(CompletionPlace place, string before, Storage.Metrics.MetricStore store)
     {
-        var above = Computed(place.Before, out var grouped).Select(name => new Completion(CompletionKind.Field, name, place.Quoted ? name : Words.Name(name, place.Stage.Length == 0), "computed above", null));
+        var above = Computed(place.Before, out var grouped)
+            .Select(name => new Completion(
+                CompletionKind.Field,
+                name,
+                place.Quoted ? name : Words.Name(name, place.Stage.Length == 0),
+                "computed above",
+                null
+            ));
         return grouped ? above : above.Concat(Metrics.MetricCompletions.Fields(place, before, store)).DistinctBy(c => c.Label);
     }
 
@@ -56,11 +117,22 @@ public static class Completions
         string Written(string name) => place.Quoted ? name : Words.Name(name, match);
         var above = Computed(place.Before, out var grouped);
         var computed = above.Select(name => new Completion(CompletionKind.Field, name, Written(name), "computed above", null));
-        if (grouped) return computed;
+        if (grouped)
+            return computed;
         var presence = await run.Presence();
         var known = presence.ToDictionary(p => p.Name, StringComparer.Ordinal);
-        var common = WordHelp.Fields.Where(f => !known.ContainsKey(f.Word)).Select(f => new Completion(CompletionKind.Field, f.Word, f.Word, null, f.Text));
-        var found = presence.Select(p => new Completion(CompletionKind.Field, p.Name, Written(p.Name), null, WordHelp.Fields.FirstOrDefault(f => f.Word == p.Name)?.Text, p.Present, p.Total));
+        var common = WordHelp
+            .Fields.Where(f => !known.ContainsKey(f.Word))
+            .Select(f => new Completion(CompletionKind.Field, f.Word, f.Word, null, f.Text));
+        var found = presence.Select(p => new Completion(
+            CompletionKind.Field,
+            p.Name,
+            Written(p.Name),
+            null,
+            WordHelp.Fields.FirstOrDefault(f => f.Word == p.Name)?.Text,
+            p.Present,
+            p.Total
+        ));
         return computed.Concat(found).Concat(common).DistinctBy(c => c.Label);
     }
 
@@ -73,35 +145,72 @@ public static class Completions
         foreach (var stage in QueryParser.Parse(before).Query.Stages)
             switch (stage)
             {
-                case SetFields set: names.AddRange(set.Items.Select(i => i.Name)); break;
-                case Parse parse: names.AddRange(Slots(parse)); break;
-                case Group group: (names, grouped) = ([.. group.Per is null ? [] : new[] { "time" }, .. group.By.Select(b => b.Name), .. group.Aggregates.Select(a => a.Name)], true); break;
-                case Select select: (names, grouped) = ([.. select.Columns.Select(c => c.Name)], true); break;
+                case SetFields set:
+                    names.AddRange(set.Items.Select(i => i.Name));
+                    break;
+                case Parse parse:
+                    names.AddRange(Slots(parse));
+                    break;
+                case Group group:
+                    (names, grouped) = (
+                        [
+                            .. group.Per is null ? [] : new[] { "time" },
+                            .. group.By.Select(b => b.Name),
+                            .. group.Aggregates.Select(a => a.Name),
+                        ],
+                        true
+                    );
+                    break;
+                case Select select:
+                    (names, grouped) = ([.. select.Columns.Select(c => c.Name)], true);
+                    break;
             }
         return names;
     }
 
     /// <summary>Names of the fields that a <c>parse</c> cuts out, as far as its text tells.</summary>
-    public static IEnumerable<string> Slots(Parse parse) => parse.Shape switch
-    {
-        ParseShape.Template => ParseTemplate.Read(parse.Pattern).Parts.Where(p => p.IsSlot && p.Text.Length > 0).Select(p => p.Text),
-        ParseShape.Regex => System.Text.RegularExpressions.Regex.Matches(parse.Pattern, @"\(\?<([A-Za-z_]\w*)>", System.Text.RegularExpressions.RegexOptions.NonBacktracking).Select(m => m.Groups[1].Value),
-        _ => [],
-    };
+    public static IEnumerable<string> Slots(Parse parse) =>
+        parse.Shape switch
+        {
+            ParseShape.Template => ParseTemplate
+                .Read(parse.Pattern)
+                .Parts.Where(p => p.IsSlot && p.Text.Length > 0)
+                .Select(p => p.Text),
+            ParseShape.Regex => System
+                .Text.RegularExpressions.Regex.Matches(
+                    parse.Pattern,
+                    @"\(\?<([A-Za-z_]\w*)>",
+                    System.Text.RegularExpressions.RegexOptions.NonBacktracking
+                )
+                .Select(m => m.Groups[1].Value),
+            _ => [],
+        };
 
     private static async Task<IEnumerable<Completion>> Values(CompletionPlace place, string field, Run run)
     {
         if (field == "level")
         {
             var levels = await run.Field("level", null, MostValues);
-            return Severity.Names.Reverse().Select(name => new Completion(CompletionKind.Value, name, name, null, null, levels?.Top.FirstOrDefault(v => v.Value.ToText() == name)?.Count ?? 0));
+            return Severity
+                .Names.Reverse()
+                .Select(name => new Completion(
+                    CompletionKind.Value,
+                    name,
+                    name,
+                    null,
+                    null,
+                    levels?.Top.FirstOrDefault(v => v.Value.ToText() == name)?.Count ?? 0
+                ));
         }
-        if (field is "time" or "observed" or "body" || await run.Field(field, null, MostValues) is not { } summary) return [];
-        return summary.Top.Where(v => v.Value.Kind is not (ValueKind.List or ValueKind.Object)).Select(v =>
-        {
-            var text = v.Value.ToText();
-            var written = place.Quoted ? Words.Quote(text)[1..^1] : QueryPrinter.PrintMatch(Literals.For(v.Value));
-            return new Completion(CompletionKind.Value, text, written, null, null, v.Count);
-        });
+        if (field is "time" or "observed" or "body" || await run.Field(field, null, MostValues) is not { } summary)
+            return [];
+        return summary
+            .Top.Where(v => v.Value.Kind is not (ValueKind.List or ValueKind.Object))
+            .Select(v =>
+            {
+                var text = v.Value.ToText();
+                var written = place.Quoted ? Words.Quote(text)[1..^1] : QueryPrinter.PrintMatch(Literals.For(v.Value));
+                return new Completion(CompletionKind.Value, text, written, null, null, v.Count);
+            });
     }
 }

@@ -16,7 +16,8 @@ public sealed record Histogram(Window Window, long Step, long[] Counts)
     public long Total(int step)
     {
         long total = 0;
-        foreach (var count in Counts.AsSpan(step * Bands, Bands)) total += count;
+        foreach (var count in Counts.AsSpan(step * Bands, Bands))
+            total += count;
         return total;
     }
 }

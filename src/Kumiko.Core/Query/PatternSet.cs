@@ -9,7 +9,8 @@ using Kumiko.Core.Storage.Patterns;
 namespace Kumiko.Core.Query;
 
 /// <summary>
-/// Patterns as rows that queries can read: <c>from patterns</c>. Counted in the window and in the stretch of the same length before it.
+/// Patterns as rows that queries can read: <c>from patterns</c>. Counted in the window and in the stretch of the same length
+/// before it.
 /// </summary>
 internal static class PatternSet
 {
@@ -28,7 +29,8 @@ internal static class PatternSet
 
     private static readonly ParseResult Counting = QueryParser.Parse("| group count() as n by pattern");
 
-    /// <summary>The patterns with records in the window or before it, the most frequent first; last, what was not kept apart.</summary>
+    /// <summary>The patterns with records in the window or before it, the most frequent first; last, what was not kept
+    /// apart.</summary>
     public static Frame Read(Question question, Snapshot snapshot, Window window)
     {
         var now = Counts(question, snapshot, window);
@@ -36,35 +38,72 @@ internal static class PatternSet
         var length = Math.Max(1, window.Length);
         var earlier = new Window(window.From > long.MinValue + length ? window.From - length : window.From, window.From);
         var before = Counts(question, snapshot, earlier);
-        if (snapshot.Patterns is not { } book) return new Frame(new Schema(Columns, null, window), []);
+        if (snapshot.Patterns is not { } book)
+            return new Frame(new Schema(Columns, null, window), []);
         var all = book.All().Where(p => now.ContainsKey(p.Name) || before.ContainsKey(p.Name)).ToList();
-        var changes = RateChange.Judge(all.ConvertAll(p => (before.GetValueOrDefault(p.Name), now.GetValueOrDefault(p.Name))), length, length);
-        var rows = all.Zip(changes).OrderByDescending(x => x.Second.Now).ThenByDescending(x => x.Second.Before).ThenBy(x => x.First.Id).Select(x => Row(x.First, x.Second, earlier.From)).ToList();
+        var changes = RateChange.Judge(
+            all.ConvertAll(p => (before.GetValueOrDefault(p.Name), now.GetValueOrDefault(p.Name))),
+            length,
+            length
+        );
+        var rows = all.Zip(changes)
+            .OrderByDescending(x => x.Second.Now)
+            .ThenByDescending(x => x.Second.Before)
+            .ThenBy(x => x.First.Id)
+            .Select(x => Row(x.First, x.Second, earlier.From))
+            .ToList();
         // Who may read some sources only is not told of services elsewhere.
         foreach (var service in question.Sources is null ? book.Overflowing() : [])
-            rows.Add([Value.Missing, Value.Of(service), Value.Of("Endless kinds of lines: those beyond the limit have no pattern."), Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing, Value.Missing]);
+            rows.Add([
+                Value.Missing,
+                Value.Of(service),
+                Value.Of("Endless kinds of lines: those beyond the limit have no pattern."),
+                Value.Missing,
+                Value.Missing,
+                Value.Missing,
+                Value.Missing,
+                Value.Missing,
+                Value.Missing,
+            ]);
         return new Frame(new Schema(Columns, null, window), rows);
     }
 
     /// <summary>What was seen before both stretches is not new.</summary>
-    private static Trend TrendOf(Pattern pattern, RateChange change, long since) => change.Trend == Trend.New && pattern.FirstSeen < since ? Trend.Rising : change.Trend;
+    private static Trend TrendOf(Pattern pattern, RateChange change, long since) =>
+        change.Trend == Trend.New && pattern.FirstSeen < since ? Trend.Rising : change.Trend;
 
     private static Value[] Row(Pattern pattern, RateChange change, long since) =>
-    [
-        Value.Of(pattern.Name), Value.Of(pattern.Service), Value.Of(pattern.Text), Value.Of(change.Now), Value.Of(change.Before),
-        double.IsFinite(change.Factor) ? Value.Of(Math.Round(change.Factor, 2)) : Value.Missing, Value.Of(Word(TrendOf(pattern, change, since))), Value.Time(pattern.FirstSeen), Value.Time(pattern.LastSeen),
-    ];
+        [
+            Value.Of(pattern.Name),
+            Value.Of(pattern.Service),
+            Value.Of(pattern.Text),
+            Value.Of(change.Now),
+            Value.Of(change.Before),
+            double.IsFinite(change.Factor) ? Value.Of(Math.Round(change.Factor, 2)) : Value.Missing,
+            Value.Of(Word(TrendOf(pattern, change, since))),
+            Value.Time(pattern.FirstSeen),
+            Value.Time(pattern.LastSeen),
+        ];
 
     /// <summary>A trend as people read it.</summary>
-    public static string Word(Trend trend) => trend switch
-    {
-        Trend.TooFewToSay => "too few to say",
-        _ => trend.ToString().ToLowerInvariant(),
-    };
+    public static string Word(Trend trend) =>
+        trend switch
+        {
+            Trend.TooFewToSay => "too few to say",
+            _ => trend.ToString().ToLowerInvariant(),
+        };
 
     private static Dictionary<string, long> Counts(Question question, Snapshot snapshot, Window window)
     {
-        using var run = new Run(question with { Parsed = Counting, Window = window, Parameters = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty }, snapshot.Share());
+        using var run = new Run(
+            question with
+            {
+                Parsed = Counting,
+                Window = window,
+                Parameters = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty,
+            },
+            snapshot.Share()
+        );
         var frame = run.Frame().GetAwaiter().GetResult();
         return frame.Rows.Where(r => !r[0].IsMissing).ToDictionary(r => r[0].AsText, r => r[1].AsLong, StringComparer.Ordinal);
     }

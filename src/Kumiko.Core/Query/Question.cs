@@ -12,14 +12,28 @@ namespace Kumiko.Core.Query;
 /// <param name="Now">The instant of the run.</param>
 /// <param name="Zone">In which days and hours are cut.</param>
 /// <param name="Sources">Sources that may be read; null for all.</param>
-public sealed record Question(string Person, ParseResult Parsed, Window Window, long Now, DateTimeZone Zone, Limits Limits, IReadOnlySet<string>? Sources = null)
+public sealed record Question(
+    string Person,
+    ParseResult Parsed,
+    Window Window,
+    long Now,
+    DateTimeZone Zone,
+    Limits Limits,
+    IReadOnlySet<string>? Sources = null
+)
 {
     /// <summary>Values of the query's parameters, as typed.</summary>
-    public IReadOnlyDictionary<string, string> Parameters { get; init; } = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty;
+    public IReadOnlyDictionary<string, string> Parameters { get; init; } =
+        System.Collections.Immutable.ImmutableDictionary<string, string>.Empty;
 
-    /// <summary>Whether the answer to another one is the answer to this, at the same moment: all that it hangs on is the same.</summary>
+    /// <summary>Whether the answer to another one is the answer to this, at the same moment: all that it hangs on is the
+    /// same.</summary>
     public bool Asks(Question other) =>
-        Parsed.Text == other.Parsed.Text && Window == other.Window && Zone.Id == other.Zone.Id && Limits == other.Limits
+        Parsed.Text == other.Parsed.Text
+        && Window == other.Window
+        && Zone.Id == other.Zone.Id
+        && Limits == other.Limits
         && (Sources is null ? other.Sources is null : other.Sources is not null && Sources.SetEquals(other.Sources))
-        && Parameters.Count == other.Parameters.Count && Parameters.All(p => other.Parameters.TryGetValue(p.Key, out var value) && value == p.Value);
+        && Parameters.Count == other.Parameters.Count
+        && Parameters.All(p => other.Parameters.TryGetValue(p.Key, out var value) && value == p.Value);
 }

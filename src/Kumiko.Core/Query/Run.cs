@@ -52,7 +52,10 @@ public sealed class Run : IDisposable
         _memory = new MemoryMeter(question.Limits.Memory, around.Memory);
         _turns = around.Gate is { } gate ? new RunTurns(gate, question.Person, LimitTime) : null;
         _pipeline = new Lazy<Pipeline>(() => Build(around));
-        if (question.Limits.Time <= TimeSpan.Zero) _cancel.Cancel(); else LimitTime();
+        if (question.Limits.Time <= TimeSpan.Zero)
+            _cancel.Cancel();
+        else
+            LimitTime();
     }
 
     /// <summary>The time that it may take begins now: what was waited before does not count.</summary>
@@ -61,15 +64,32 @@ public sealed class Run : IDisposable
     private Pipeline Build(RunSurroundings around)
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
-        if (missing.Count > 0) throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
-        return PipelineBuilder.Build(PatternNames.Settle(query, Snapshot.Patterns), new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer) { Fields = _fields, Memory = _memory, Slices = Slices, Samples = window => around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null });
+        if (missing.Count > 0)
+            throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
+        return PipelineBuilder.Build(
+            PatternNames.Settle(query, Snapshot.Patterns),
+            new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer)
+            {
+                Fields = _fields,
+                Memory = _memory,
+                Slices = Slices,
+                Samples = window =>
+                    around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null,
+            }
+        );
 
-        Frame? Sets(string name, Window window) => name switch
-        {
-            "patterns" => PatternSet.Read(Question, Snapshot, window),
-            "exemplars" when around.Metrics is { } metrics => ExemplarSet.Read(metrics, Question.Sources, window, Question.Limits.Rows),
-            _ => around.Sets(name, window),
-        };
+        Frame? Sets(string name, Window window) =>
+            name switch
+            {
+                "patterns" => PatternSet.Read(Question, Snapshot, window),
+                "exemplars" when around.Metrics is { } metrics => ExemplarSet.Read(
+                    metrics,
+                    Question.Sources,
+                    window,
+                    Question.Limits.Rows
+                ),
+                _ => around.Sets(name, window),
+            };
     }
 
     private Pipeline Pipeline => _pipeline.Value;
@@ -80,14 +100,18 @@ public sealed class Run : IDisposable
     /// <summary>The answer for many windows at once, each put together from slices.</summary>
     /// <param name="slices">Slices of a window.</param>
     /// <param name="ends">Ends of windows, each an end of a slice, rising.</param>
-    internal Task<SlidingAnswer> Slide(int slices, IReadOnlyList<long> ends) => Once(("slide", slices, ends), () => new SlicedWindows(Pipeline, _executor.Table(Pipeline), slices, _cancel.Token).Answer(ends));
+    internal Task<SlidingAnswer> Slide(int slices, IReadOnlyList<long> ends) =>
+        Once(("slide", slices, ends), () =>
+            new SlicedWindows(Pipeline, _executor.Table(Pipeline), slices, _cancel.Token).Answer(ends)
+        );
 
     public string Id { get; } = Guid.NewGuid().ToString("N");
     public Question Question { get; }
 
     private int _attached;
 
-    /// <summary>Notes a reader who may leave; work stops when the last of them leaves before it is done. To be disposed when they have their answer.</summary>
+    /// <summary>Notes a reader who may leave; work stops when the last of them leaves before it is done. To be disposed when they
+    /// have their answer.</summary>
     public IDisposable Attach(CancellationToken leaves)
     {
         Interlocked.Increment(ref _attached);
@@ -103,7 +127,11 @@ public sealed class Run : IDisposable
         public Attached(Run run, CancellationToken leaves)
         {
             _run = run;
-            _registration = leaves.Register(() => { if (Leave() == 0) run._cancel.Cancel(); });
+            _registration = leaves.Register(() =>
+            {
+                if (Leave() == 0)
+                    run._cancel.Cancel();
+            });
         }
 
         private int Leave() => Interlocked.Exchange(ref _done, 1) == 0 ? Interlocked.Decrement(ref _run._attached) : -1;
@@ -137,46 +165,57 @@ public sealed class Run : IDisposable
 
     /// <summary>Records of the answer (of one with columns: those it is made of), newest first unless ordered.</summary>
     /// <param name="before">Reads on below this record; null for the first.</param>
-    public Task<IReadOnlyList<FoundRecord>> Records(RecordId? before, int count) => Once<IReadOnlyList<FoundRecord>>(("records", before, count), () =>
-        [.. Rows(before).Take(count).Select(Found)]);
+    public Task<IReadOnlyList<FoundRecord>> Records(RecordId? before, int count) =>
+        Once<IReadOnlyList<FoundRecord>>(("records", before, count), () => [.. Rows(before).Take(count).Select(Found)]);
 
     /// <summary>Records of the answer above one, the oldest of them first.</summary>
     /// <param name="window">In which they lie; it may reach beyond the focus, for those that come while one reads.</param>
-    public Task<IReadOnlyList<FoundRecord>> Above(RecordId after, Window window, int count) => Once<IReadOnlyList<FoundRecord>>(("above", after, window, count), () =>
-        ReadsOn && !IsGrouped ? [.. _executor.PassingUp(Pipeline, after, window).Take(count).Select(Found)] : []);
+    public Task<IReadOnlyList<FoundRecord>> Above(RecordId after, Window window, int count) =>
+        Once<IReadOnlyList<FoundRecord>>(("above", after, window, count), () =>
+            ReadsOn && !IsGrouped ? [.. _executor.PassingUp(Pipeline, after, window).Take(count).Select(Found)] : []
+        );
 
     /// <summary>All records of the answer as they are read, for export.</summary>
     public IEnumerable<LogRecord> Passing(RecordId? before) => Rows(before).Select(row => row.Record!);
 
     private IEnumerable<Row> Rows(RecordId? before)
     {
-        if (!ReadsRecords) return [];
+        if (!ReadsRecords)
+            return [];
         var passing = _executor.Passing(Pipeline, before);
         return IsGrouped ? passing : Pipeline.Answer(passing);
     }
 
     private FoundRecord Found(Row row)
     {
-        if (Pipeline.Scope is not RecordScope scope || (scope.IsPlain && scope.Added.IsEmpty)) return new FoundRecord(row.Record!, []);
+        if (Pipeline.Scope is not RecordScope scope || (scope.IsPlain && scope.Added.IsEmpty))
+            return new FoundRecord(row.Record!, []);
         var computed = scope.Added.Select(name => (name, Value: scope.Bind(name)(row))).Where(c => !c.Value.IsMissing).ToList();
         foreach (var slot in scope.ObjectSlots.Reverse())
             if (row.Slots[slot] is { Kind: ValueKind.Object } found)
-                for (var i = 0; i < found.AsObject.Count; i++) computed.Add((found.AsObject.Names[i], found.AsObject.Values[i]));
+                for (var i = 0; i < found.AsObject.Count; i++)
+                    computed.Add((found.AsObject.Names[i], found.AsObject.Values[i]));
         return new FoundRecord(row.Record!, computed);
     }
 
     /// <summary>One record of the snapshot, whatever the query says.</summary>
     public LogRecord? Find(RecordId id) =>
-        Snapshot.OldestFirst(new Window(id.Time, id.Time + 1), BatchTest.All, null, _cancel.Token).FirstOrDefault(r => r.Sequence == id.Sequence);
+        Snapshot
+            .OldestFirst(new Window(id.Time, id.Time + 1), BatchTest.All, null, _cancel.Token)
+            .FirstOrDefault(r => r.Sequence == id.Sequence);
 
     /// <summary>Whether a record passes the conditions and the steps on single records.</summary>
     public bool Meets(LogRecord record) => ReadsRecords && Pipeline.Passes(Pipeline.RowOf(record));
 
-    /// <summary>Reads names from records that pass the conditions and the steps on single records, as this run's query sees them; null for a record that does not pass.</summary>
+    /// <summary>Reads names from records that pass the conditions and the steps on single records, as this run's query sees them;
+    /// null for a record that does not pass.</summary>
     public Func<LogRecord, Value[]?> Reader(IReadOnlyList<string> names)
     {
         var read = names.Select(Pipeline.Scope.Bind).ToArray();
-        return record => ReadsRecords && Pipeline.RowOf(record) is var row && Pipeline.Passes(row) ? Array.ConvertAll(read, r => r(row)) : null;
+        return record =>
+            ReadsRecords && Pipeline.RowOf(record) is var row && Pipeline.Passes(row)
+                ? Array.ConvertAll(read, r => r(row))
+                : null;
     }
 
     /// <summary>How a name is read from a record, as this run's query sees it.</summary>
@@ -186,26 +225,42 @@ public sealed class Run : IDisposable
 
     /// <summary>How many records the match, each condition and each stage left in the focus.</summary>
     public Task<StageCounts> Counts() => Once("counts", () =>
-    {
-        var stages = Question.Parsed.Query.Stages;
-        var counting = Counting();
-        if (ReadsRecords) counting.Run(Snapshot, _cancel.Token);
-        var (recordStages, others) = (RecordStages, _executor.Allowed is null ? 0 : 1);
-        var counts = counting.Counts(stages.Count, recordStages, others, done: true);
-        if (recordStages == stages.Count + 1) return counts;
-        var behind = Behind();
-        var left = counts.Left.ToList();
-        for (var stage = recordStages; stage <= stages.Count; stage++) left.Add(behind.GetValueOrDefault(stage, left[^1]));
-        var joins = Pipeline.Steps.Where(s => s.Join is not null).Select(s => new JoinCount(s.Index, s.Join!.Unmatched, s.Join.Multiplied)).ToList();
-        // Stages behind the records that still give records count records too.
-        var records = 1 + stages.TakeWhile(s => s is Where or SetFields or Parse or OrderBy or Limit or SelectAll or Join or Union).Count();
-        return counts with { Left = left, RecordStages = IsGrouped ? Math.Max(recordStages, Math.Min(records, stages.Count)) : left.Count, Joins = joins };
-    });
+        {
+            var stages = Question.Parsed.Query.Stages;
+            var counting = Counting();
+            if (ReadsRecords)
+                counting.Run(Snapshot, _cancel.Token);
+            var (recordStages, others) = (RecordStages, _executor.Allowed is null ? 0 : 1);
+            var counts = counting.Counts(stages.Count, recordStages, others, done: true);
+            if (recordStages == stages.Count + 1)
+                return counts;
+            var behind = Behind();
+            var left = counts.Left.ToList();
+            for (var stage = recordStages; stage <= stages.Count; stage++)
+                left.Add(behind.GetValueOrDefault(stage, left[^1]));
+            var joins = Pipeline
+                .Steps.Where(s => s.Join is not null)
+                .Select(s => new JoinCount(s.Index, s.Join!.Unmatched, s.Join.Multiplied))
+                .ToList();
+            // Stages behind the records that still give records count records too.
+            var records =
+                1
+                + stages
+                    .TakeWhile(s => s is Where or SetFields or Parse or OrderBy or Limit or SelectAll or Join or Union)
+                    .Count();
+            return counts with
+            {
+                Left = left,
+                RecordStages = IsGrouped ? Math.Max(recordStages, Math.Min(records, stages.Count)) : left.Count,
+                Joins = joins,
+            };
+        });
 
     /// <summary>What is counted by now, at least; null before counting began.</summary>
-    public StageCounts? CountsSoFar => Volatile.Read(ref _counting) is { } counting && _pipeline.IsValueCreated
-        ? counting.Counts(Question.Parsed.Query.Stages.Count, RecordStages, _executor.Allowed is null ? 0 : 1, done: false)
-        : null;
+    public StageCounts? CountsSoFar =>
+        Volatile.Read(ref _counting) is { } counting && _pipeline.IsValueCreated
+            ? counting.Counts(Question.Parsed.Query.Stages.Count, RecordStages, _executor.Allowed is null ? 0 : 1, done: false)
+            : null;
 
     private CountingPass Counting()
     {
@@ -233,103 +288,137 @@ public sealed class Run : IDisposable
             finally
             {
                 // A limit behind it stops asking; what it left out is counted all the same.
-                while (!_cancel.IsCancellationRequested && each.MoveNext()) left[index]++;
+                while (!_cancel.IsCancellationRequested && each.MoveNext())
+                    left[index]++;
             }
         }
         var (rows, steps) = (_executor.Start(Pipeline), Pipeline.Steps);
-        if (Pipeline.Group is { } group) rows = Counted(group.Index, rows);
-        foreach (var step in steps) rows = Counted(step.Index, step.Run(rows));
-        foreach (var _ in rows) _cancel.Token.ThrowIfCancellationRequested();
+        if (Pipeline.Group is { } group)
+            rows = Counted(group.Index, rows);
+        foreach (var step in steps)
+            rows = Counted(step.Index, step.Run(rows));
+        foreach (var _ in rows)
+            _cancel.Token.ThrowIfCancellationRequested();
         return left;
     }
 
     /// <summary>The records of any stretch that pass the conditions and the steps on single records.</summary>
-    public Task<MatchSet> Matches(Window window) => Once(("matches", window), () => Snapshot.Scan(window.Shift(-Pipeline.Moved), _executor.Test(Pipeline), _cancel.Token));
+    public Task<MatchSet> Matches(Window window) =>
+        Once(("matches", window), () => Snapshot.Scan(window.Shift(-Pipeline.Moved), _executor.Test(Pipeline), _cancel.Token));
 
     /// <summary>Whether all records of a stretch are counted, which segments tell without being read.</summary>
     public bool CountsByHeart => _executor.Test(Pipeline).PassesAll;
 
     private bool IsByMinutes(Window span, long step) => MinuteHistogram.Fits(span.Shift(-Pipeline.Moved), step) && CountsByHeart;
 
-    public async Task<Histogram> Histogram(Window span, long step) => await Once(("histogram", span, step), IsByMinutes(span, step), async () =>
-    {
-        var reads = span.Shift(-Pipeline.Moved);
-        return new Histogram(span, step, IsByMinutes(span, step) ? MinuteHistogram.Counts(Snapshot, reads, step, _cancel.Token) : (await Matches(span)).Counts(reads, step));
-    });
+    public async Task<Histogram> Histogram(Window span, long step) =>
+        await Once(("histogram", span, step), IsByMinutes(span, step), async () =>
+        {
+            var reads = span.Shift(-Pipeline.Moved);
+            return new Histogram(
+                span,
+                step,
+                IsByMinutes(span, step)
+                    ? MinuteHistogram.Counts(Snapshot, reads, step, _cancel.Token)
+                    : (await Matches(span)).Counts(reads, step)
+            );
+        });
 
     /// <summary>What the focus is compared with, settled once.</summary>
     public Baseline BaselineOf(BaselineChoice choice, BaselineFinder finder) =>
-        ((Lazy<Baseline>)_work.GetOrAdd(("baseline", choice), _ => new Lazy<Baseline>(() => finder.Find(choice, Question, Snapshot, _cancel.Token)))).Value;
+        (
+            (Lazy<Baseline>)
+                _work.GetOrAdd(("baseline", choice), _ => new Lazy<Baseline>(() =>
+                    finder.Find(choice, Question, Snapshot, _cancel.Token)
+                ))
+        ).Value;
 
-    /// <summary>Mean counts of a baseline over a span, moved onto it, step by step; those of a set are scaled to the same total. Not a number where nothing was collected yet; null without a baseline.</summary>
-    public async Task<IReadOnlyList<double>?> Usual(Baseline baseline, Window span, long step) => await Once(("usual", baseline, span, step), async () =>
-    {
-        if (baseline.Windows.Count == 0) return null;
-        var sums = new double[(int)((span.Length + step - 1) / step)];
-        if (baseline.Query is { } query)
+    /// <summary>Mean counts of a baseline over a span, moved onto it, step by step; those of a set are scaled to the same total.
+    /// Not a number where nothing was collected yet; null without a baseline.</summary>
+    public async Task<IReadOnlyList<double>?> Usual(Baseline baseline, Window span, long step) =>
+        await Once(("usual", baseline, span, step), async () =>
         {
-            var (other, own) = (await SetRun(query).Histogram(span, step), await Histogram(span, step));
-            var total = Enumerable.Range(0, other.Steps).Sum(other.Total);
-            var scale = total == 0 ? 0 : (double)Enumerable.Range(0, own.Steps).Sum(own.Total) / total;
-            for (var i = 0; i < sums.Length; i++) sums[i] = other.Total(i) * scale;
-            return sums;
-        }
-        // What lies before anything was collected is not counted as nothing.
-        var oldest = Snapshot.Batches.Count == 0 ? long.MaxValue : Snapshot.Batches.Min(b => b.MinTime);
-        var days = new int[sums.Length];
-        foreach (var window in baseline.Windows)
-        {
-            var then = span.Shift(window.From - Question.Window.From);
-            var histogram = await Histogram(then, step);
-            for (var i = 0; i < sums.Length; i++)
+            if (baseline.Windows.Count == 0)
+                return null;
+            var sums = new double[(int)((span.Length + step - 1) / step)];
+            if (baseline.Query is { } query)
             {
-                if (then.From + ((i + 1) * step) <= oldest) continue;
-                sums[i] += histogram.Total(i);
-                days[i]++;
+                var (other, own) = (await SetRun(query).Histogram(span, step), await Histogram(span, step));
+                var total = Enumerable.Range(0, other.Steps).Sum(other.Total);
+                var scale = total == 0 ? 0 : (double)Enumerable.Range(0, own.Steps).Sum(own.Total) / total;
+                for (var i = 0; i < sums.Length; i++)
+                    sums[i] = other.Total(i) * scale;
+                return sums;
             }
-        }
-        for (var i = 0; i < sums.Length; i++) sums[i] = days[i] == 0 ? double.NaN : sums[i] / days[i];
-        return (IReadOnlyList<double>?)sums;
-    });
+            // What lies before anything was collected is not counted as nothing.
+            var oldest = Snapshot.Batches.Count == 0 ? long.MaxValue : Snapshot.Batches.Min(b => b.MinTime);
+            var days = new int[sums.Length];
+            foreach (var window in baseline.Windows)
+            {
+                var then = span.Shift(window.From - Question.Window.From);
+                var histogram = await Histogram(then, step);
+                for (var i = 0; i < sums.Length; i++)
+                {
+                    if (then.From + ((i + 1) * step) <= oldest)
+                        continue;
+                    sums[i] += histogram.Total(i);
+                    days[i]++;
+                }
+            }
+            for (var i = 0; i < sums.Length; i++)
+                sums[i] = days[i] == 0 ? double.NaN : sums[i] / days[i];
+            return (IReadOnlyList<double>?)sums;
+        });
 
     /// <summary>How many records the baseline has for one stretch of it; null without a baseline.</summary>
     public async Task<double?> UsualCount(Baseline baseline)
     {
-        if (baseline.Windows.Count == 0) return null;
+        if (baseline.Windows.Count == 0)
+            return null;
         var parts = await Compared(baseline);
         return parts.Sum(p => (double)p.Matches.CountIn(p.Window)) / parts.Count;
     }
 
     /// <summary>The fields of the answer's records with their most telling values.</summary>
-    public Task<IReadOnlyList<FieldSummary>> Fields(Baseline? baseline) => Once<IReadOnlyList<FieldSummary>>(("fields", baseline), async () =>
-    {
-        var now = await Counted(FieldSummaries.MostValues, null);
-        var then = baseline is null || baseline.Windows.Count == 0 ? null : await Counted(baseline, FieldSummaries.MostValues, null);
-        return FieldSummaries.Of(now, then, FieldSummaries.TopValues);
-    });
+    public Task<IReadOnlyList<FieldSummary>> Fields(Baseline? baseline) =>
+        Once<IReadOnlyList<FieldSummary>>(("fields", baseline), async () =>
+        {
+            var now = await Counted(FieldSummaries.MostValues, null);
+            var then =
+                baseline is null || baseline.Windows.Count == 0 ? null : await Counted(baseline, FieldSummaries.MostValues, null);
+            return FieldSummaries.Of(now, then, FieldSummaries.TopValues);
+        });
 
     /// <summary>The values of all fields in the focus and in a baseline; null for a baseline without a stretch.</summary>
     internal async Task<(FieldCounts Now, FieldCounts? Then)> Both(Baseline baseline, int mostValues) =>
         (await Counted(mostValues, null), baseline.Windows.Count == 0 ? null : await Counted(baseline, mostValues, null));
 
     /// <summary>One field with more of its values; null where no record has it.</summary>
-    public Task<FieldSummary?> Field(string name, Baseline? baseline, int values) => Once(("field", name, baseline, values), async () =>
-    {
-        var now = await Counted(FieldSummaries.MostValuesAlone, name);
-        if (!now.Fields.TryGetValue(name, out var counter) || counter.Present == 0) return null;
-        var then = baseline is null || baseline.Windows.Count == 0 ? null : await Counted(baseline, FieldSummaries.MostValuesAlone, name);
-        return (FieldSummary?)FieldSummaries.Of(name, counter, now.Total, then?.Fields.GetValueOrDefault(name), then?.Total ?? 0, values);
-    });
+    public Task<FieldSummary?> Field(string name, Baseline? baseline, int values) =>
+        Once(("field", name, baseline, values), async () =>
+        {
+            var now = await Counted(FieldSummaries.MostValuesAlone, name);
+            if (!now.Fields.TryGetValue(name, out var counter) || counter.Present == 0)
+                return null;
+            var then =
+                baseline is null || baseline.Windows.Count == 0
+                    ? null
+                    : await Counted(baseline, FieldSummaries.MostValuesAlone, name);
+            return (FieldSummary?)
+                FieldSummaries.Of(name, counter, now.Total, then?.Fields.GetValueOrDefault(name), then?.Total ?? 0, values);
+        });
 
     /// <summary>Which fields the records of the answer have, without reading a value; the most common first.</summary>
-    public Task<IReadOnlyList<FieldPresence>> Presence() => Once<IReadOnlyList<FieldPresence>>("presence", async () =>
-        FieldNames.Of((await Matches(Question.Window)).PartsIn(Question.Window.Shift(-Pipeline.Moved)), _cancel.Token));
+    public Task<IReadOnlyList<FieldPresence>> Presence() =>
+        Once<IReadOnlyList<FieldPresence>>("presence", async () =>
+            FieldNames.Of((await Matches(Question.Window)).PartsIn(Question.Window.Shift(-Pipeline.Moved)), _cancel.Token)
+        );
 
     private Task<FieldCounts> Counted(int mostValues, string? only) => Once(("counted", mostValues, only), async () =>
-    {
-        var window = Question.Window.Shift(-Pipeline.Moved);
-        return FieldCounting.Count([(await Matches(Question.Window), window)], mostValues, only, Computed(), _cancel.Token);
-    });
+        {
+            var window = Question.Window.Shift(-Pipeline.Moved);
+            return FieldCounting.Count([(await Matches(Question.Window), window)], mostValues, only, Computed(), _cancel.Token);
+        });
 
     private async Task<FieldCounts> Counted(Baseline baseline, int mostValues, string? only) =>
         FieldCounting.Count(await Compared(baseline), mostValues, only, Computed(), _cancel.Token);
@@ -337,33 +426,66 @@ public sealed class Run : IDisposable
     /// <summary>The records of a baseline, stretch by stretch.</summary>
     private async Task<IReadOnlyList<(MatchSet Matches, Window Window)>> Compared(Baseline baseline)
     {
-        if (baseline.Query is { } query) return [(await SetRun(query).Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved))];
+        if (baseline.Query is { } query)
+            return [(await SetRun(query).Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved))];
         var parts = new List<(MatchSet, Window)>();
-        foreach (var window in baseline.Windows) parts.Add((await Matches(window), window.Shift(-Pipeline.Moved)));
+        foreach (var window in baseline.Windows)
+            parts.Add((await Matches(window), window.Shift(-Pipeline.Moved)));
         return parts;
     }
 
-    /// <summary>A run of the same question with another query, over the same snapshot and within the same turn; it ends with this one.</summary>
-    private Run SetRun(string query) => ((Lazy<Run>)_work.GetOrAdd(("set", query), _ => new Lazy<Run>(() => new Run(Question with { Parsed = QueryParser.Parse(query) }, Snapshot.Share(), _surroundings is null ? null : _surroundings with { Gate = null })))).Value;
+    /// <summary>A run of the same question with another query, over the same snapshot and within the same turn; it ends with this
+    /// one.</summary>
+    private Run SetRun(string query) =>
+        (
+            (Lazy<Run>)
+                _work.GetOrAdd(("set", query), _ => new Lazy<Run>(() =>
+                    new Run(
+                        Question with
+                        {
+                            Parsed = QueryParser.Parse(query),
+                        },
+                        Snapshot.Share(),
+                        _surroundings is null ? null : _surroundings with { Gate = null }
+                    )
+                ))
+        ).Value;
 
     private ComputedFields? Computed()
     {
-        if (Pipeline.RecordSteps.Count == 0 || Pipeline.Scope is not RecordScope scope || (scope.Added.IsEmpty && scope.ObjectSlots.Count == 0)) return null;
+        if (
+            Pipeline.RecordSteps.Count == 0
+            || Pipeline.Scope is not RecordScope scope
+            || (scope.Added.IsEmpty && scope.ObjectSlots.Count == 0)
+        )
+            return null;
         var readers = scope.Added.Select(name => (name, Read: scope.Bind(name))).ToList();
         return new ComputedFields(
-            (source, place) => Pipeline.RowOf(source, place) is var row && Pipeline.RecordSteps.All(s => s.OnRow!(row)) ? row : null,
-            row => readers.Select(r => (r.name, r.Read(row))).Concat(scope.ObjectSlots.Select(slot => row.Slots[slot]).Where(v => v.Kind == ValueKind.Object).SelectMany(v => v.AsObject.Names.ToArray().Zip(v.AsObject.Values.ToArray()))),
-            readers.Select(r => r.name).ToHashSet(StringComparer.Ordinal));
+            (source, place) =>
+                Pipeline.RowOf(source, place) is var row && Pipeline.RecordSteps.All(s => s.OnRow!(row)) ? row : null,
+            row =>
+                readers
+                    .Select(r => (r.name, r.Read(row)))
+                    .Concat(
+                        scope
+                            .ObjectSlots.Select(slot => row.Slots[slot])
+                            .Where(v => v.Kind == ValueKind.Object)
+                            .SelectMany(v => v.AsObject.Names.ToArray().Zip(v.AsObject.Values.ToArray()))
+                    ),
+            readers.Select(r => r.name).ToHashSet(StringComparer.Ordinal)
+        );
     }
 
     /// <summary>The answer of a query that has columns.</summary>
-    public Task<Frame> Frame() => Once("frame", () => Executor.Gathered(Pipeline) ?? Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
+    public Task<Frame> Frame() =>
+        Once("frame", () => Executor.Gathered(Pipeline) ?? Pipeline.Collect(Guarded(_executor.Answer(Pipeline))));
 
     /// <summary>
     /// The answer of any query as a stream of rows, for export and the API, with its first part made. The limit of time is
     /// for each part of it, as an answer may be of any size and whoever reads it may be slow; a turn is taken for each part too.
     /// </summary>
-    /// <exception cref="QueryRefusedException">It asks for too much; of the parts behind the first, reading throws it.</exception>
+    /// <exception cref="QueryRefusedException">It asks for too much; of the parts behind the first, reading throws
+    /// it.</exception>
     public async Task<FrameStream> Stream()
     {
         const int ChunkRows = 1_024;
@@ -373,7 +495,10 @@ public sealed class Run : IDisposable
             // Some of the query is answered while it is put together.
             await Make(() => Pipeline is not null);
             Func<Row, Value[]> reader = Pipeline.IsRecords ? RecordColumns.Reader((RecordScope)Pipeline.Scope) : row => row.Slots;
-            return await new FrameStream(Pipeline.Schema, Closing(ReadAhead.One(InTime(Guarded(Answer()).Select(reader).Chunk(ChunkRows)), Make), reading)).Begin();
+            return await new FrameStream(
+                Pipeline.Schema,
+                Closing(ReadAhead.One(InTime(Guarded(Answer()).Select(reader).Chunk(ChunkRows)), Make), reading)
+            ).Begin();
         }
         catch
         {
@@ -385,27 +510,44 @@ public sealed class Run : IDisposable
     /// <summary>The rows of the answer. A group is gathered when its first row is asked for, which is within a turn.</summary>
     private IEnumerable<Row> Answer()
     {
-        foreach (var row in Pipeline.IsRecords ? Pipeline.Answer(_executor.Passing(Pipeline)) : _executor.Answer(Pipeline)) yield return row;
+        foreach (var row in Pipeline.IsRecords ? Pipeline.Answer(_executor.Passing(Pipeline)) : _executor.Answer(Pipeline))
+            yield return row;
     }
 
-    private static async IAsyncEnumerable<IReadOnlyList<Value[]>> Closing(IAsyncEnumerable<IReadOnlyList<Value[]>> parts, IDisposable? reading)
+    private static async IAsyncEnumerable<IReadOnlyList<Value[]>> Closing(
+        IAsyncEnumerable<IReadOnlyList<Value[]>> parts,
+        IDisposable? reading
+    )
     {
         using (reading)
-            await foreach (var part in parts) yield return part;
+            await foreach (var part in parts)
+                yield return part;
     }
 
     private async Task<bool> Make(Func<bool> next)
     {
-        try { return await InTurn(() => Task.FromResult(next())); }
-        catch (Exception e) when (IsStop(e)) { throw TimedOut(); }
+        try
+        {
+            return await InTurn(() => Task.FromResult(next()));
+        }
+        catch (Exception e) when (IsStop(e))
+        {
+            throw TimedOut();
+        }
     }
 
-    private Task<T> InTurn<T>(Func<Task<T>> work) => _turns is null ? Task.Run(work, _cancel.Token) : _turns.Do(work, _cancel.Token);
+    private Task<T> InTurn<T>(Func<Task<T>> work) =>
+        _turns is null ? Task.Run(work, _cancel.Token) : _turns.Do(work, _cancel.Token);
 
     // Workers that are stopped together tell it together.
-    private static bool IsStop(Exception e) => e is OperationCanceledException || (e is AggregateException many && many.Flatten().InnerExceptions.All(i => i is OperationCanceledException));
+    private static bool IsStop(Exception e) =>
+        e is OperationCanceledException
+        || (e is AggregateException many && many.Flatten().InnerExceptions.All(i => i is OperationCanceledException));
 
-    private QueryTimedOutException TimedOut() => new($"This took longer than {Question.Limits.Time.TotalSeconds:N0} s and was stopped. Take a shorter focus, or add a condition.");
+    private QueryTimedOutException TimedOut() =>
+        new(
+            $"This took longer than {Question.Limits.Time.TotalSeconds:N0} s and was stopped. Take a shorter focus, or add a condition."
+        );
 
     private IEnumerable<Value[][]> InTime(IEnumerable<Value[][]> parts)
     {
@@ -427,12 +569,14 @@ public sealed class Run : IDisposable
     }
 
     /// <summary>Advice about the answer: what the records tell that the text does not.</summary>
-    public Task<IReadOnlyList<AnswerHint>> Hints() => Once("hints", async () => QueryHints.Of(this, await Counts(), _cancel.Token));
+    public Task<IReadOnlyList<AnswerHint>> Hints() =>
+        Once("hints", async () => QueryHints.Of(this, await Counts(), _cancel.Token));
 
     /// <summary>The time of the newest record in any window that passes what records must pass; null for none.</summary>
     internal long? Newest(Window window, CancellationToken cancel)
     {
-        foreach (var record in Snapshot.NewestFirst(window, _executor.Test(Pipeline), null, cancel)) return record.Time + Pipeline.Moved;
+        foreach (var record in Snapshot.NewestFirst(window, _executor.Test(Pipeline), null, cancel))
+            return record.Time + Pipeline.Moved;
         return null;
     }
 
@@ -457,23 +601,36 @@ public sealed class Run : IDisposable
     /// <param name="isLight">Whether it is done at once, so that it needs no turn.</param>
     private async Task<T> Once<T>(object key, bool isLight, Func<Task<T>> work)
     {
-        var lazy = (Lazy<Task<T>>)_work.GetOrAdd(key, _ => new Lazy<Task<T>>(() => isLight ? Task.Run(work, _cancel.Token) : InTurn(work)));
+        var lazy =
+            (Lazy<Task<T>>)
+                _work.GetOrAdd(key, _ => new Lazy<Task<T>>(() => isLight ? Task.Run(work, _cancel.Token) : InTurn(work)));
         Interlocked.Increment(ref _readers);
-        try { return await lazy.Value; }
+        try
+        {
+            return await lazy.Value;
+        }
         catch (QueryBusyException)
         {
             // It was not done, and may be asked for again.
             _work.TryRemove(KeyValuePair.Create(key, (object)lazy));
             throw;
         }
-        catch (Exception e) when (IsStop(e)) { throw TimedOut(); }
-        finally { Interlocked.Decrement(ref _readers); }
+        catch (Exception e) when (IsStop(e))
+        {
+            throw TimedOut();
+        }
+        finally
+        {
+            Interlocked.Decrement(ref _readers);
+        }
     }
 
     public void Dispose()
     {
         _cancel.Cancel();
-        foreach (var set in _work.Values.OfType<Lazy<Run>>()) if (set.IsValueCreated) set.Value.Dispose();
+        foreach (var set in _work.Values.OfType<Lazy<Run>>())
+            if (set.IsValueCreated)
+                set.Value.Dispose();
         _memory.Release();
         Snapshot.Dispose();
     }

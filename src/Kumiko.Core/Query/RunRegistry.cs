@@ -40,8 +40,14 @@ public sealed class RunRegistry : IDisposable
     /// <summary>A run by its id if this person opened it and asked the same; else a new one of the question.</summary>
     public Run FindOrOpen(string? id, Question question)
     {
-        if (id is null || !_runs.TryGetValue(id, out var held) || held.Run.IsStopped || held.Run.Question.Person != question.Person
-            || !held.Run.Question.Asks(question)) return Open(question);
+        if (
+            id is null
+            || !_runs.TryGetValue(id, out var held)
+            || held.Run.IsStopped
+            || held.Run.Question.Person != question.Person
+            || !held.Run.Question.Asks(question)
+        )
+            return Open(question);
         held.Used = _clock.GetUtcNow();
         return held.Run;
     }
@@ -51,7 +57,8 @@ public sealed class RunRegistry : IDisposable
     {
         foreach (var (_, held) in _runs)
         {
-            if (held.Run.IsStopped || held.Run.Question.Person != question.Person || !held.Run.Question.Asks(question)) continue;
+            if (held.Run.IsStopped || held.Run.Question.Person != question.Person || !held.Run.Question.Asks(question))
+                continue;
             held.Used = _clock.GetUtcNow();
             return held.Run;
         }
@@ -62,12 +69,14 @@ public sealed class RunRegistry : IDisposable
     {
         var now = _clock.GetUtcNow();
         foreach (var (id, held) in _runs)
-            if (!held.Run.HasReaders && now - held.Used >= Idle && _runs.TryRemove(id, out _)) held.Run.Dispose();
+            if (!held.Run.HasReaders && now - held.Used >= Idle && _runs.TryRemove(id, out _))
+                held.Run.Dispose();
     }
 
     public void Dispose()
     {
         _timer.Dispose();
-        foreach (var held in _runs.Values) held.Run.Dispose();
+        foreach (var held in _runs.Values)
+            held.Run.Dispose();
     }
 }

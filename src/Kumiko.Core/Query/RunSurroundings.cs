@@ -37,16 +37,24 @@ public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
 /// <summary>Ids of patterns in a query, each as the pattern it was merged into: links to old ones go on working.</summary>
 internal static class PatternNames
 {
-    public static Language.Query Settle(Language.Query query, PatternView? patterns) => patterns is null ? query : new Settler(patterns).Visit(query);
+    public static Language.Query Settle(Language.Query query, PatternView? patterns) =>
+        patterns is null ? query : new Settler(patterns).Visit(query);
 
     private sealed class Settler(PatternView patterns) : QueryRewriter
     {
-        protected override Expr Visit(Expr expr) => expr switch
-        {
-            Compare { Left: Field { Name: "pattern" }, Right: Literal literal } compare => compare with { Right = Settled(literal) },
-            InList { Left: Field { Name: "pattern" } } list => list with { Items = new Seq<Literal>(list.Items.Select(Settled)) },
-            _ => base.Visit(expr),
-        };
+        protected override Expr Visit(Expr expr) =>
+            expr switch
+            {
+                Compare { Left: Field { Name: "pattern" }, Right: Literal literal } compare => compare with
+                {
+                    Right = Settled(literal),
+                },
+                InList { Left: Field { Name: "pattern" } } list => list with
+                {
+                    Items = new Seq<Literal>(list.Items.Select(Settled)),
+                },
+                _ => base.Visit(expr),
+            };
 
         private Literal Settled(Literal literal) => literal with { Text = patterns.Today(literal.Text) };
     }

@@ -12,13 +12,17 @@ internal sealed class RunTurns(WorkGate gate, string person, Action begun)
     public async Task<T> Do<T>(Func<Task<T>> work, CancellationToken cancel)
     {
         Task<IDisposable> turn;
-        lock (_lock) turn = _atWork++ == 0 ? _turn = Begin(cancel) : _turn!;
+        lock (_lock)
+            turn = _atWork++ == 0 ? _turn = Begin(cancel) : _turn!;
         try
         {
             await turn;
             return await Task.Run(work, cancel);
         }
-        finally { await Leave(turn); }
+        finally
+        {
+            await Leave(turn);
+        }
     }
 
     private async Task<IDisposable> Begin(CancellationToken cancel)
@@ -32,9 +36,11 @@ internal sealed class RunTurns(WorkGate gate, string person, Action begun)
     {
         lock (_lock)
         {
-            if (--_atWork > 0) return;
+            if (--_atWork > 0)
+                return;
             _turn = null;
         }
-        if (turn.IsCompletedSuccessfully) (await turn).Dispose();
+        if (turn.IsCompletedSuccessfully)
+            (await turn).Dispose();
     }
 }

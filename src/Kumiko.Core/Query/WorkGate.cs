@@ -7,11 +7,28 @@ namespace Kumiko.Core.Query;
 /// <param name="OfOne">Queries of one person or token, so that nobody has it all.</param>
 /// <param name="Waiting">Queries that may wait for their turn; beyond, they come later.</param>
 /// <param name="Longest">How long one may wait.</param>
-/// <param name="Answers">Answers of any size that are being read at once, and of one person or token; they are worked on in turn too.</param>
-public sealed record WorkLimits(int AtOnce, int OfOne, int Waiting, int WaitingOfOne, TimeSpan Longest, int Answers, int AnswersOfOne)
+/// <param name="Answers">Answers of any size that are being read at once, and of one person or token; they are worked on in turn
+/// too.</param>
+public sealed record WorkLimits(
+    int AtOnce,
+    int OfOne,
+    int Waiting,
+    int WaitingOfOne,
+    TimeSpan Longest,
+    int Answers,
+    int AnswersOfOne
+)
 {
     /// <summary>A query uses two processors; one more than there are keeps them busy while others read from disk.</summary>
-    public static readonly WorkLimits Default = new(Math.Max(2, Environment.ProcessorCount) + 1, 2, 96, 32, TimeSpan.FromSeconds(20), 32, 8);
+    public static readonly WorkLimits Default = new(
+        Math.Max(2, Environment.ProcessorCount) + 1,
+        2,
+        96,
+        32,
+        TimeSpan.FromSeconds(20),
+        32,
+        8
+    );
 }
 
 /// <summary>
@@ -23,11 +40,14 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
     private readonly Lock _lock = new();
     private readonly Dictionary<string, Asker> _askers = new(StringComparer.Ordinal);
     private readonly List<Waiter> _waiting = [];
-    private int _working, _answers;
+    private int _working,
+        _answers;
 
     private sealed class Asker
     {
-        public int Working, Waiting, Answers;
+        public int Working,
+            Waiting,
+            Answers;
 
         public bool IsIdle => Working == 0 && Waiting == 0 && Answers == 0;
     }
@@ -40,7 +60,11 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
     /// <summary>Queries that work, and that wait.</summary>
     public (int Working, int Waiting) Now
     {
-        get { lock (_lock) return (_working, _waiting.Count); }
+        get
+        {
+            lock (_lock)
+                return (_working, _waiting.Count);
+        }
     }
 
     /// <summary>Waits for a turn; it ends by disposing the answer.</summary>
@@ -68,7 +92,8 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
         catch (Exception e) when (e is TimeoutException or OperationCanceledException)
         {
             GiveUp(waiter);
-            if (e is OperationCanceledException) throw;
+            if (e is OperationCanceledException)
+                throw;
             throw Busy(isOwn: false);
         }
     }
@@ -80,7 +105,8 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
         lock (_lock)
         {
             var asker = Of(person);
-            if (asker.Answers >= limits.AnswersOfOne || _answers >= limits.Answers) throw Refused(asker, person, asker.Answers >= limits.AnswersOfOne);
+            if (asker.Answers >= limits.AnswersOfOne || _answers >= limits.Answers)
+                throw Refused(asker, person, asker.Answers >= limits.AnswersOfOne);
             asker.Answers++;
             _answers++;
         }
@@ -89,7 +115,8 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
 
     private Asker Of(string person)
     {
-        if (!_askers.TryGetValue(person, out var asker)) _askers.Add(person, asker = new Asker());
+        if (!_askers.TryGetValue(person, out var asker))
+            _askers.Add(person, asker = new Asker());
         return asker;
     }
 
@@ -102,7 +129,8 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
     private void Admit(Asker asker, string person)
     {
         var isOwn = asker.Waiting >= limits.WaitingOfOne;
-        if (isOwn || _waiting.Count >= limits.Waiting) throw Refused(asker, person, isOwn);
+        if (isOwn || _waiting.Count >= limits.Waiting)
+            throw Refused(asker, person, isOwn);
     }
 
     private QueryBusyException Refused(Asker asker, string person, bool isOwn)
@@ -113,14 +141,16 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
 
     private static QueryBusyException Busy(bool isOwn)
     {
-        FormattableString own = $"You ask for much at once, and it is not answered yet. Try again in {QueryBusyException.Wait.TotalSeconds} s, or ask for less.";
+        FormattableString own =
+            $"You ask for much at once, and it is not answered yet. Try again in {QueryBusyException.Wait.TotalSeconds} s, or ask for less.";
         FormattableString all = $"Many ask at this moment. Try again in {QueryBusyException.Wait.TotalSeconds} s.";
         return new QueryBusyException(isOwn ? own : all, isOwn);
     }
 
     private void Forget(Asker asker, string person)
     {
-        if (asker.IsIdle) _askers.Remove(person);
+        if (asker.IsIdle)
+            _askers.Remove(person);
     }
 
     private void GiveUp(Waiter waiter)
@@ -154,7 +184,10 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
     /// <summary>Gives free turns to those of whom the least is worked on, the longest waiting first.</summary>
     private void Grant()
     {
-        while (_working < limits.AtOnce && _waiting.Where(w => Of(w.Person).Working < limits.OfOne).MinBy(w => Of(w.Person).Working) is { } next)
+        while (
+            _working < limits.AtOnce
+            && _waiting.Where(w => Of(w.Person).Working < limits.OfOne).MinBy(w => Of(w.Person).Working) is { } next
+        )
         {
             _waiting.Remove(next);
             var asker = Of(next.Person);
@@ -170,7 +203,8 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
 
         public void Dispose()
         {
-            if (Interlocked.Exchange(ref _done, 1) == 0) gate.Leave(person);
+            if (Interlocked.Exchange(ref _done, 1) == 0)
+                gate.Leave(person);
         }
     }
 
@@ -180,7 +214,8 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
 
         public void Dispose()
         {
-            if (Interlocked.Exchange(ref _done, 1) != 0) return;
+            if (Interlocked.Exchange(ref _done, 1) != 0)
+                return;
             lock (gate._lock)
             {
                 var asker = gate.Of(person);

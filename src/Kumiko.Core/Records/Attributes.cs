@@ -13,7 +13,8 @@ public sealed class Attributes : IEquatable<Attributes>
 
     public Attributes(string[] names, Value[] values)
     {
-        if (names.Length != values.Length) throw new ArgumentException("Each name needs one value.", nameof(values));
+        if (names.Length != values.Length)
+            throw new ArgumentException("Each name needs one value.", nameof(values));
         _names = names;
         _values = values;
     }
@@ -26,7 +27,8 @@ public sealed class Attributes : IEquatable<Attributes>
     public Value Get(string name)
     {
         for (var i = 0; i < _names.Length; i++)
-            if (ReferenceEquals(_names[i], name) || string.Equals(_names[i], name, StringComparison.Ordinal)) return _values[i];
+            if (ReferenceEquals(_names[i], name) || string.Equals(_names[i], name, StringComparison.Ordinal))
+                return _values[i];
         return name.Contains('.') ? GetPath(name) : Value.Missing;
     }
 
@@ -39,7 +41,8 @@ public sealed class Attributes : IEquatable<Attributes>
                 if (_values[i].Kind == ValueKind.Object && head.SequenceEqual(_names[i]))
                 {
                     var found = _values[i].AsObject.Get(name[(dot + 1)..]);
-                    if (!found.IsMissing) return found;
+                    if (!found.IsMissing)
+                        return found;
                 }
         }
         return Value.Missing;
@@ -55,7 +58,8 @@ public sealed class Attributes : IEquatable<Attributes>
         // The first values tell most apart.
         const int Looked = 4;
         var hash = _names.Length;
-        for (var i = 0; i < Math.Min(Looked, _values.Length); i++) hash = (hash * 31) + _values[i].GetHashCode();
+        for (var i = 0; i < Math.Min(Looked, _values.Length); i++)
+            hash = (hash * 31) + _values[i].GetHashCode();
         return hash;
     }
 }

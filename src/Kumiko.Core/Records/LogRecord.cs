@@ -27,7 +27,8 @@ public sealed class LogRecord
     /// <summary>Given once at commit; with <see cref="Time"/> it is the record's id and the order of equal times.</summary>
     public long Sequence { get; set; }
 
-    /// <summary>The template that its body was found to have, which may have been merged into another since; 0 for none, null while nobody looked.</summary>
+    /// <summary>The template that its body was found to have, which may have been merged into another since; 0 for none, null
+    /// while nobody looked.</summary>
     public long? TemplateId { get; set; }
 
     public RecordId Id => new(Time, Sequence);

@@ -20,7 +20,15 @@ public enum Temporality : byte
 
 /// <summary>A measured quantity of one resource, with some of its samples.</summary>
 /// <param name="Unit">As UCUM spells it; empty where the sender says none.</param>
-public sealed record Metric(string Name, string Unit, string Description, MetricKind Kind, Resource Resource, InstrumentationScope Scope, IReadOnlyList<Sample> Samples)
+public sealed record Metric(
+    string Name,
+    string Unit,
+    string Description,
+    MetricKind Kind,
+    Resource Resource,
+    InstrumentationScope Scope,
+    IReadOnlyList<Sample> Samples
+)
 {
     public Temporality Temporality { get; init; }
 
@@ -67,8 +75,17 @@ public sealed record Distribution(ulong Count, double? Sum)
     public (double Quantile, double Value)[] Quantiles { get; init; } = [];
 }
 
-/// <summary>Buckets whose bounds are powers of 2^(2^-scale): bucket i of a side holds base^(offset+i) to base^(offset+i+1).</summary>
-public sealed record ExponentialBuckets(int Scale, ulong ZeroCount, double ZeroThreshold, int PositiveOffset, ulong[] Positive, int NegativeOffset, ulong[] Negative);
+/// <summary>Buckets whose bounds are powers of 2^(2^-scale): bucket i of a side holds base^(offset+i) to
+/// base^(offset+i+1).</summary>
+public sealed record ExponentialBuckets(
+    int Scale,
+    ulong ZeroCount,
+    double ZeroThreshold,
+    int PositiveOffset,
+    ulong[] Positive,
+    int NegativeOffset,
+    ulong[] Negative
+);
 
 /// <summary>One measured value with the trace it was measured in.</summary>
 /// <param name="TraceId">Lower-case hex; null where there was none.</param>

@@ -17,12 +17,16 @@ public sealed class NamePool(int most)
 
     public string One(string name)
     {
-        if (name.Length > Longest) return name;
-        if (_names.TryGetValue(name, out var known)) return known;
+        if (name.Length > Longest)
+            return name;
+        if (_names.TryGetValue(name, out var known))
+            return known;
         // Counted by itself, as counting a dictionary for many threads stops them all.
-        if (Volatile.Read(ref _count) >= most) return name;
+        if (Volatile.Read(ref _count) >= most)
+            return name;
         var one = _names.GetOrAdd(name, name);
-        if (ReferenceEquals(one, name)) Interlocked.Increment(ref _count);
+        if (ReferenceEquals(one, name))
+            Interlocked.Increment(ref _count);
         return one;
     }
 }

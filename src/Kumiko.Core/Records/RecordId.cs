@@ -15,9 +15,11 @@ public readonly record struct RecordId(long Time, long Sequence) : IComparable<R
 
     public static RecordId? Parse(string? text)
     {
-        if (text is null) return null;
+        if (text is null)
+            return null;
         var dot = text.IndexOf('.');
-        return dot > 0
+        return
+            dot > 0
             && long.TryParse(text.AsSpan(0, dot), NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var time)
             && long.TryParse(text.AsSpan(dot + 1), NumberStyles.None, CultureInfo.InvariantCulture, out var sequence)
             ? new RecordId(time, sequence)
@@ -25,7 +27,10 @@ public readonly record struct RecordId(long Time, long Sequence) : IComparable<R
     }
 
     public static bool operator <(RecordId a, RecordId b) => a.CompareTo(b) < 0;
+
     public static bool operator >(RecordId a, RecordId b) => a.CompareTo(b) > 0;
+
     public static bool operator <=(RecordId a, RecordId b) => a.CompareTo(b) <= 0;
+
     public static bool operator >=(RecordId a, RecordId b) => a.CompareTo(b) >= 0;
 }

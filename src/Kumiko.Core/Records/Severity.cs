@@ -3,7 +3,12 @@ namespace Kumiko.Core.Records;
 /// <summary>Severity numbers and names of OpenTelemetry's log data model, in six bands of four.</summary>
 public static class Severity
 {
-    public const int Trace = 1, Debug = 5, Info = 9, Warn = 13, Error = 17, Fatal = 21;
+    public const int Trace = 1,
+        Debug = 5,
+        Info = 9,
+        Warn = 13,
+        Error = 17,
+        Fatal = 21;
 
     /// <summary>The six band names, lowest first.</summary>
     public static readonly string[] Names = ["trace", "debug", "info", "warn", "error", "fatal"];
@@ -18,7 +23,8 @@ public static class Severity
     {
         Span<char> lower = stackalloc char[16];
         text = text.Trim();
-        if (text.Length is 0 or > 16) return 0;
+        if (text.Length is 0 or > 16)
+            return 0;
         text.ToLowerInvariant(lower);
         return lower[..text.Length] switch
         {
@@ -35,9 +41,11 @@ public static class Severity
     private static int Numbered(ReadOnlySpan<char> text)
     {
         // OpenTelemetry's short names carry a digit: INFO2, ERROR4.
-        if (text[^1] is < '2' or > '4') return 0;
+        if (text[^1] is < '2' or > '4')
+            return 0;
         for (var i = 0; i < Names.Length; i++)
-            if (text[..^1].SequenceEqual(Names[i])) return (i * 4) + 1 + (text[^1] - '1');
+            if (text[..^1].SequenceEqual(Names[i]))
+                return (i * 4) + 1 + (text[^1] - '1');
         return 0;
     }
 }

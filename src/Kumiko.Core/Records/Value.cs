@@ -49,17 +49,29 @@ public readonly struct Value : IEquatable<Value>
     public bool IsQuantity => Kind is ValueKind.Integer or ValueKind.Decimal or ValueKind.Duration or ValueKind.Size;
 
     public static Value Of(bool value) => value ? True : False;
+
     public static Value Of(long value) => new(ValueKind.Integer, value, null);
+
     public static Value Of(double value) =>
         double.IsNaN(value) ? Missing : new(ValueKind.Decimal, BitConverter.DoubleToInt64Bits(value), null);
+
     public static Value Of(string? value) => value is null ? Missing : new(ValueKind.Text, 0, value);
+
     public static Value Time(long nanoseconds) => new(ValueKind.Time, nanoseconds, null);
+
     public static Value Duration(long nanoseconds) => new(ValueKind.Duration, nanoseconds, null);
+
     public static Value Size(long bytes) => new(ValueKind.Size, bytes, null);
+
     public static Value Level(int severity) => severity == 0 ? Missing : new(ValueKind.Level, severity, null);
-    public static Value Of(System.Net.IPAddress address) => new(ValueKind.Address, 0, address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address);
+
+    public static Value Of(System.Net.IPAddress address) =>
+        new(ValueKind.Address, 0, address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address);
+
     public static Value Of(byte[] bytes) => new(ValueKind.Bytes, 0, bytes);
+
     public static Value Of(Value[] items) => new(ValueKind.List, 0, items);
+
     public static Value Of(Attributes fields) => new(ValueKind.Object, 0, fields);
 
     /// <summary>The same value with something to be said beside it.</summary>
@@ -79,21 +91,22 @@ public readonly struct Value : IEquatable<Value>
     public double AsDouble => Kind == ValueKind.Decimal ? BitConverter.Int64BitsToDouble(_bits) : _bits;
 
     /// <summary>The canonical text, by which keys are told apart: 409 and "409" are one key.</summary>
-    public string ToText() => Kind switch
-    {
-        ValueKind.Text => AsText,
-        ValueKind.Integer => _bits.ToString(CultureInfo.InvariantCulture),
-        ValueKind.Decimal => AsDouble.ToString("R", CultureInfo.InvariantCulture),
-        ValueKind.Boolean => _bits != 0 ? "true" : "false",
-        ValueKind.Duration => Quantities.Duration(_bits),
-        ValueKind.Size => Quantities.Size(_bits),
-        ValueKind.Time => Instants.Format(_bits),
-        ValueKind.Level => Severity.Name((int)_bits),
-        ValueKind.Address => AsAddress.ToString(),
-        ValueKind.Bytes => Convert.ToHexStringLower(AsBytes),
-        ValueKind.List or ValueKind.Object => ToJson(),
-        _ => "",
-    };
+    public string ToText() =>
+        Kind switch
+        {
+            ValueKind.Text => AsText,
+            ValueKind.Integer => _bits.ToString(CultureInfo.InvariantCulture),
+            ValueKind.Decimal => AsDouble.ToString("R", CultureInfo.InvariantCulture),
+            ValueKind.Boolean => _bits != 0 ? "true" : "false",
+            ValueKind.Duration => Quantities.Duration(_bits),
+            ValueKind.Size => Quantities.Size(_bits),
+            ValueKind.Time => Instants.Format(_bits),
+            ValueKind.Level => Severity.Name((int)_bits),
+            ValueKind.Address => AsAddress.ToString(),
+            ValueKind.Bytes => Convert.ToHexStringLower(AsBytes),
+            ValueKind.List or ValueKind.Object => ToJson(),
+            _ => "",
+        };
 
     public string ToJson()
     {
@@ -105,7 +118,8 @@ public readonly struct Value : IEquatable<Value>
     /// <summary>Equality of kind and content; 1 and 1.0 differ here and are equal only in a query's <c>=</c>.</summary>
     public bool Equals(Value other)
     {
-        if (Kind != other.Kind || _bits != other._bits) return false;
+        if (Kind != other.Kind || _bits != other._bits)
+            return false;
         return Kind switch
         {
             ValueKind.Text => string.Equals(AsText, other.AsText, StringComparison.Ordinal),
@@ -119,17 +133,19 @@ public readonly struct Value : IEquatable<Value>
 
     public override bool Equals(object? obj) => obj is Value other && Equals(other);
 
-    public override int GetHashCode() => Kind switch
-    {
-        ValueKind.Text => AsText.GetHashCode(StringComparison.Ordinal),
-        ValueKind.Address => AsAddress.GetHashCode(),
-        ValueKind.Bytes => AsBytes.Length,
-        ValueKind.List => AsList.Length,
-        ValueKind.Object => AsObject.GetHashCode(),
-        _ => HashCode.Combine(Kind, _bits),
-    };
+    public override int GetHashCode() =>
+        Kind switch
+        {
+            ValueKind.Text => AsText.GetHashCode(StringComparison.Ordinal),
+            ValueKind.Address => AsAddress.GetHashCode(),
+            ValueKind.Bytes => AsBytes.Length,
+            ValueKind.List => AsList.Length,
+            ValueKind.Object => AsObject.GetHashCode(),
+            _ => HashCode.Combine(Kind, _bits),
+        };
 
     public static bool operator ==(Value left, Value right) => left.Equals(right);
+
     public static bool operator !=(Value left, Value right) => !left.Equals(right);
 
     public override string ToString() => Kind == ValueKind.Missing ? "missing" : ToText();

@@ -44,6 +44,7 @@ public sealed class Alert
     public string Team { get; init; } = "";
 
     public bool IsOpen => Ended is null;
+
     public bool IsSnoozed(long now) => Snoozed > now;
 
     /// <summary>Its key for people: <c>Tarnhead, gate-t3</c>; empty for none.</summary>

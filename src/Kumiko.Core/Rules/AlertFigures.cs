@@ -11,7 +11,14 @@ namespace Kumiko.Core.Rules;
 /// <param name="Values">One for each check; null where there was none.</param>
 /// <param name="Compared">What each was held against; null where there was nothing.</param>
 /// <param name="Others">How many other keys there are.</param>
-public sealed record AlertFigures(IReadOnlyList<long> Checks, IReadOnlyList<double?> Values, IReadOnlyList<double?> Compared, string Unit, bool IsWhole, int Others)
+public sealed record AlertFigures(
+    IReadOnlyList<long> Checks,
+    IReadOnlyList<double?> Values,
+    IReadOnlyList<double?> Compared,
+    string Unit,
+    bool IsWhole,
+    int Others
+)
 {
     public long Step => Checks.Count < 2 ? Instants.Minute : Checks[1] - Checks[0];
 }
@@ -19,38 +26,67 @@ public sealed record AlertFigures(IReadOnlyList<long> Checks, IReadOnlyList<doub
 /// <summary>Reads the figures of an alert over a stretch, by the same path as its checks.</summary>
 public sealed class AlertFigureReader(RecordStore records, RuleReader reader, RunSurroundings surroundings)
 {
-    private const int MostPoints = 120, MostSlowPoints = 16;
+    private const int MostPoints = 120,
+        MostSlowPoints = 16;
 
     /// <summary>Null where the rule has no figure to read.</summary>
     /// <exception cref="QueryRefusedException">It cannot be asked; the message says why.</exception>
     public async Task<AlertFigures?> Read(Alert alert, Window window, CancellationToken cancel)
     {
         var definition = alert.Definition;
-        if (definition.Quantity is EachRecord each) return await Happenings(alert, each, window, cancel);
-        if (!definition.Quantity.IsFigure) return null;
+        if (definition.Quantity is EachRecord each)
+            return await Happenings(alert, each, window, cancel);
+        if (!definition.Quantity.IsFigure)
+            return null;
         var (interval, most) = (definition.CheckedEvery, RuleChecker.IsQuick(definition) ? MostPoints : MostSlowPoints);
         var step = Math.Max(1, (window.Length + (interval * most) - 1) / (interval * most)) * interval;
         var last = window.To / interval * interval;
         var checks = new List<long>();
-        for (var at = last; at > window.From; at -= step) checks.Add(at);
+        for (var at = last; at > window.From; at -= step)
+            checks.Add(at);
         checks.Reverse();
-        if (checks.Count == 0) return null;
+        if (checks.Count == 0)
+            return null;
         using var snapshot = records.Current;
         var readings = await reader.Read(definition, checks, snapshot, cancel);
         var line = readings.Lines.FirstOrDefault(l => l.Name == alert.Key);
         var none = double.IsFinite(readings.Nothing) ? readings.Nothing : (double?)null;
-        return new AlertFigures(checks, line is null ? [.. checks.Select(_ => none)] : [.. line.Readings.Select(r => Finite(r.Value))], line is null ? [.. checks.Select(_ => (double?)null)] : [.. line.Readings.Select(r => Finite(r.Compared))],
-            RuleChecker.UnitOf(readings), readings.Kind == ValueKind.Integer || readings.Nothing == 0, Math.Max(0, readings.Lines.Count - 1));
+        return new AlertFigures(
+            checks,
+            line is null ? [.. checks.Select(_ => none)] : [.. line.Readings.Select(r => Finite(r.Value))],
+            line is null ? [.. checks.Select(_ => (double?)null)] : [.. line.Readings.Select(r => Finite(r.Compared))],
+            RuleChecker.UnitOf(readings),
+            readings.Kind == ValueKind.Integer || readings.Nothing == 0,
+            Math.Max(0, readings.Lines.Count - 1)
+        );
     }
 
     private async Task<AlertFigures?> Happenings(Alert alert, EachRecord each, Window window, CancellationToken cancel)
     {
         var step = Steps.RoundFor(window, MostPoints);
-        using var run = new Run(new Question("rule", Language.QueryParser.Parse(AlertRecords.With(each.Query, alert.Definition.Keys, alert.Keys)), window, window.To, alert.Definition.TimeZone, Limits.Default), records.Current, surroundings);
+        using var run = new Run(
+            new Question(
+                "rule",
+                Language.QueryParser.Parse(AlertRecords.With(each.Query, alert.Definition.Keys, alert.Keys)),
+                window,
+                window.To,
+                alert.Definition.TimeZone,
+                Limits.Default
+            ),
+            records.Current,
+            surroundings
+        );
         using var reading = run.Attach(cancel);
         var span = new Window(window.From / step * step, window.To);
         var histogram = await run.Histogram(span, step);
-        return new AlertFigures([.. Enumerable.Range(1, histogram.Steps).Select(i => span.From + (i * step))], [.. Enumerable.Range(0, histogram.Steps).Select(i => (double?)histogram.Total(i))], [.. new double?[histogram.Steps]], "", true, 0);
+        return new AlertFigures(
+            [.. Enumerable.Range(1, histogram.Steps).Select(i => span.From + (i * step))],
+            [.. Enumerable.Range(0, histogram.Steps).Select(i => (double?)histogram.Total(i))],
+            [.. new double?[histogram.Steps]],
+            "",
+            true,
+            0
+        );
     }
 
     private static double? Finite(double value) => double.IsFinite(value) ? value : null;

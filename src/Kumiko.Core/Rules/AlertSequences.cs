@@ -19,14 +19,26 @@ public static class AlertSequences
     public static IEnumerable<AlertSequence> Find(InOrder order, IReadOnlyList<RuleStart> starts)
     {
         foreach (var last in starts.Where(s => s.Rule == order.Rules[^1]))
-            if (Before(order, starts, last, order.Rules.Count - 2) is { } chain) yield return new AlertSequence([.. chain, last]);
+            if (Before(order, starts, last, order.Rules.Count - 2) is { } chain)
+                yield return new AlertSequence([.. chain, last]);
     }
 
     private static List<RuleStart>? Before(InOrder order, IReadOnlyList<RuleStart> starts, RuleStart next, int step)
     {
-        if (step < 0) return [];
-        foreach (var start in starts.Where(s => s.Rule == order.Rules[step] && s.At < next.At && next.At - s.At <= order.Within && (!order.SameKey || s.Keys.SequenceEqual(next.Keys))).OrderByDescending(s => s.At))
-            if (Before(order, starts, start, step - 1) is { } chain) return [.. chain, start];
+        if (step < 0)
+            return [];
+        foreach (
+            var start in starts
+                .Where(s =>
+                    s.Rule == order.Rules[step]
+                    && s.At < next.At
+                    && next.At - s.At <= order.Within
+                    && (!order.SameKey || s.Keys.SequenceEqual(next.Keys))
+                )
+                .OrderByDescending(s => s.At)
+        )
+            if (Before(order, starts, start, step - 1) is { } chain)
+                return [.. chain, start];
         return null;
     }
 }

@@ -23,12 +23,32 @@ public static class AlertSet
     ];
 
     /// <summary>The alerts that were open at some time in a window, by their start, the newest first.</summary>
-    public static Frame Read(AlertStore alerts, Window window) => new(new Schema(Columns, null, window),
-        [.. alerts.In(window).OrderByDescending(a => a.Started).Select(a => (Value[])
-        [
-            Value.Time(a.Started), Value.Of(a.Name), Text(a.Of), Value.Of(a.Level.ToString().ToLowerInvariant()), Number(a.Value), Number(a.Worst),
-            a.Ended is { } ended ? Value.Duration(ended - a.Started) : Value.Missing, a.Ended is { } end ? Value.Time(end) : Value.Missing, Text(a.EndedBy), Text(a.Acknowledger), Text(a.Team), Text(a.Labels),
-        ])]);
+    public static Frame Read(AlertStore alerts, Window window) =>
+        new(
+            new Schema(Columns, null, window),
+            [
+                .. alerts
+                    .In(window)
+                    .OrderByDescending(a => a.Started)
+                    .Select(a =>
+                        (Value[])
+                            [
+                                Value.Time(a.Started),
+                                Value.Of(a.Name),
+                                Text(a.Of),
+                                Value.Of(a.Level.ToString().ToLowerInvariant()),
+                                Number(a.Value),
+                                Number(a.Worst),
+                                a.Ended is { } ended ? Value.Duration(ended - a.Started) : Value.Missing,
+                                a.Ended is { } end ? Value.Time(end) : Value.Missing,
+                                Text(a.EndedBy),
+                                Text(a.Acknowledger),
+                                Text(a.Team),
+                                Text(a.Labels),
+                            ]
+                    ),
+            ]
+        );
 
     private static Value Text(string? text) => string.IsNullOrEmpty(text) ? Value.Missing : Value.Of(text);
 

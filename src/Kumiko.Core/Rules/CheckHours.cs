@@ -15,10 +15,13 @@ public sealed record CheckHours(IReadOnlyList<int> Days, int From, int To)
     {
         var local = Instants.ToInstant(time).InZone(zone).LocalDateTime;
         var (minute, day) = ((local.Hour * 60) + local.Minute, (int)local.DayOfWeek);
-        if (From < To) return minute >= From && minute < To && Days.Contains(day);
+        if (From < To)
+            return minute >= From && minute < To && Days.Contains(day);
         return (minute >= From && Days.Contains(day)) || (minute < To && Days.Contains(day == 1 ? 7 : day - 1));
     }
 
-    public bool Equals(CheckHours? other) => other is not null && From == other.From && To == other.To && Days.SequenceEqual(other.Days);
+    public bool Equals(CheckHours? other) =>
+        other is not null && From == other.From && To == other.To && Days.SequenceEqual(other.Days);
+
     public override int GetHashCode() => HashCode.Combine(From, To, Days.Count);
 }

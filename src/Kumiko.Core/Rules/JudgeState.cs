@@ -54,9 +54,14 @@ public sealed class JudgeState
     /// <summary>Whether the last check lay outside the hours of checking.</summary>
     public bool IsOutside { get; set; }
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals,
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    };
 
     public string ToJson() => JsonSerializer.Serialize(this, Json);
 
-    public static JudgeState FromJson(string? json) => string.IsNullOrEmpty(json) ? new JudgeState() : JsonSerializer.Deserialize<JudgeState>(json, Json) ?? new JudgeState();
+    public static JudgeState FromJson(string? json) =>
+        string.IsNullOrEmpty(json) ? new JudgeState() : JsonSerializer.Deserialize<JudgeState>(json, Json) ?? new JudgeState();
 }

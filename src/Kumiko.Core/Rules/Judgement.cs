@@ -11,65 +11,107 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
     private static readonly Judgement Nothing = new(AlertLevel.None, false, 0);
 
     /// <param name="key">What is known of the key, with this check's sighting.</param>
-    public static Judgement Of(RuleDefinition definition, in Reading reading, KeyState key, long at) => definition.Wrong switch
-    {
-        Beyond beyond => double.IsNaN(reading.Value) ? Nothing
-            : beyond.Below ? Low(reading.Value, beyond.Warning, beyond.Critical, -reading.Value) : High(reading.Value, beyond.Warning, beyond.Critical, reading.Value),
-        Moved moved => Of(moved, reading),
-        Unusual unusual => Of(unusual, reading),
-        Silent silent => new(!reading.Seen && IsExpected(silent, key, at) ? silent.Level : AlertLevel.None, true, 0),
-        // It is new until it has been there for as long as is looked at.
-        NewValue fresh => new(reading.Seen && key.Name.Any(c => c != '\0' && c != '\u001f') && key.FirstSeen is { } first && at - first < definition.InTheLast ? fresh.Level : AlertLevel.None, true, double.IsNaN(reading.Value) ? 0 : reading.Value),
-        WillReach reach => double.IsNaN(reading.Compared) ? Nothing : new(reading.Compared <= reach.Critical ? AlertLevel.Critical : reading.Compared <= reach.Warning ? AlertLevel.Warning : AlertLevel.None, true, -reading.Compared),
-        _ => Nothing,
-    };
+    public static Judgement Of(RuleDefinition definition, in Reading reading, KeyState key, long at) =>
+        definition.Wrong switch
+        {
+            Beyond beyond => double.IsNaN(reading.Value) ? Nothing
+            : beyond.Below ? Low(reading.Value, beyond.Warning, beyond.Critical, -reading.Value)
+            : High(reading.Value, beyond.Warning, beyond.Critical, reading.Value),
+            Moved moved => Of(moved, reading),
+            Unusual unusual => Of(unusual, reading),
+            Silent silent => new(!reading.Seen && IsExpected(silent, key, at) ? silent.Level : AlertLevel.None, true, 0),
+            // It is new until it has been there for as long as is looked at.
+            NewValue fresh => new(
+                reading.Seen
+                && key.Name.Any(c => c != '\0' && c != '\u001f')
+                && key.FirstSeen is { } first
+                && at - first < definition.InTheLast
+                    ? fresh.Level
+                    : AlertLevel.None,
+                true,
+                double.IsNaN(reading.Value) ? 0 : reading.Value
+            ),
+            WillReach reach => double.IsNaN(reading.Compared)
+                ? Nothing
+                : new(
+                    reading.Compared <= reach.Critical ? AlertLevel.Critical
+                        : reading.Compared <= reach.Warning ? AlertLevel.Warning
+                        : AlertLevel.None,
+                    true,
+                    -reading.Compared
+                ),
+            _ => Nothing,
+        };
 
     /// <summary>Without a key something is always expected.</summary>
-    private static bool IsExpected(Silent silent, KeyState key, long at) => key.Name.Length == 0 || (key.LastSeen is { } last && at - last <= silent.Expected);
+    private static bool IsExpected(Silent silent, KeyState key, long at) =>
+        key.Name.Length == 0 || (key.LastSeen is { } last && at - last <= silent.Expected);
 
     private static Judgement High(double value, double? warning, double? critical, double badness) =>
-        new(value > critical ? AlertLevel.Critical : value > warning ? AlertLevel.Warning : AlertLevel.None, true, badness);
+        new(
+            value > critical ? AlertLevel.Critical
+                : value > warning ? AlertLevel.Warning
+                : AlertLevel.None,
+            true,
+            badness
+        );
 
     private static Judgement Low(double value, double? warning, double? critical, double badness) =>
-        new(value < critical ? AlertLevel.Critical : value < warning ? AlertLevel.Warning : AlertLevel.None, true, badness);
+        new(
+            value < critical ? AlertLevel.Critical
+                : value < warning ? AlertLevel.Warning
+                : AlertLevel.None,
+            true,
+            badness
+        );
 
     private static Judgement Of(Moved moved, in Reading reading)
     {
-        if (double.IsNaN(reading.Value) || double.IsNaN(reading.Compared)) return Nothing;
-        if (Change(moved.By, reading.Value, reading.Compared) is not { } change) return Nothing;
+        if (double.IsNaN(reading.Value) || double.IsNaN(reading.Compared))
+            return Nothing;
+        if (Change(moved.By, reading.Value, reading.Compared) is not { } change)
+            return Nothing;
         var off = Directed(moved.Side, change, moved.By == MoveBy.Factor);
         return High(off, moved.Warning, moved.Critical, off);
     }
 
     /// <summary>How a figure moved; null where nothing can be said: there was nothing earlier.</summary>
-    public static double? Change(MoveBy by, double value, double earlier) => by switch
-    {
-        MoveBy.Amount => value - earlier,
-        _ when earlier == 0 => null,
-        MoveBy.Percent => (value - earlier) / Math.Abs(earlier),
-        _ => earlier < 0 || value < 0 ? null : value / earlier,
-    };
+    public static double? Change(MoveBy by, double value, double earlier) =>
+        by switch
+        {
+            MoveBy.Amount => value - earlier,
+            _ when earlier == 0 => null,
+            MoveBy.Percent => (value - earlier) / Math.Abs(earlier),
+            _ => earlier < 0 || value < 0 ? null : value / earlier,
+        };
 
     private static double Directed(Direction side, double change, bool isFactor)
     {
         // Half is as far as twice.
         var (up, down) = isFactor ? (change, change > 0 ? 1 / change : double.PositiveInfinity) : (change, -change);
-        return side switch { Direction.High => up, Direction.Low => down, _ => Math.Max(up, down) };
+        return side switch
+        {
+            Direction.High => up,
+            Direction.Low => down,
+            _ => Math.Max(up, down),
+        };
     }
 
     private static Judgement Of(Unusual unusual, in Reading reading)
     {
-        if (double.IsNaN(reading.Value) || double.IsNaN(reading.Compared) || !(reading.Spread > 0)) return Nothing;
+        if (double.IsNaN(reading.Value) || double.IsNaN(reading.Compared) || !(reading.Spread > 0))
+            return Nothing;
         var score = (reading.Value - reading.Compared) / reading.Spread;
         var off = Directed(unusual.Side, score, isFactor: false);
         return High(off, unusual.Warning, unusual.Critical, off);
     }
 
     /// <summary>For how long something that does not come any more is remembered.</summary>
-    public static long Memory(RuleDefinition definition) => definition.Wrong switch
-    {
-        Silent silent => silent.Expected,
-        NewValue fresh => fresh.History,
-        _ => Math.Max(Instants.Day, definition.InTheLast),
-    };
+    public static long Memory(RuleDefinition definition) =>
+        definition.Wrong switch
+        {
+            Silent silent => silent.Expected,
+            NewValue fresh => fresh.History,
+            _ => Math.Max(Instants.Day, definition.InTheLast),
+        };
 }

@@ -33,12 +33,16 @@ public sealed record Objective
     public IReadOnlyList<string> Faults()
     {
         var faults = new List<string>();
-        if (string.IsNullOrWhiteSpace(Name) || Name.Length > 200) faults.Add("Give the objective a name of up to 200 characters.");
+        if (string.IsNullOrWhiteSpace(Name) || Name.Length > 200)
+            faults.Add("Give the objective a name of up to 200 characters.");
         faults.AddRange(new RuleQuery("Good events", Good, false).Faults());
         faults.AddRange(new RuleQuery("All events", All, false).Faults());
-        if (!(Target is > 0 and < 1)) faults.Add("The share to keep lies between 0% and 100%, such as 99.5%.");
-        if (!Periods.Contains(Days)) faults.Add("The period is 7 or 28 days.");
-        if (Note.Length > 10_000 || Team.Length > 100) faults.Add("That note, or the team's name, is too long.");
+        if (!(Target is > 0 and < 1))
+            faults.Add("The share to keep lies between 0% and 100%, such as 99.5%.");
+        if (!Periods.Contains(Days))
+            faults.Add("The period is 7 or 28 days.");
+        if (Note.Length > 10_000 || Team.Length > 100)
+            faults.Add("That note, or the team's name, is too long.");
         return faults;
     }
 }

@@ -16,26 +16,58 @@ public sealed record ObjectiveNow(double? Kept, double? Left, double? Hour, doub
 /// <summary>Reads how objectives stand and stood.</summary>
 public sealed class ObjectiveReader(FigureReader figures)
 {
-    public const long Long = Instants.Hour, Short = 5 * Instants.Minute;
+    public const long Long = Instants.Hour,
+        Short = 5 * Instants.Minute;
 
     private static RuleDefinition Asking(Objective objective, Quantity quantity, long inTheLast, long checkedEvery) =>
-        new() { Quantity = quantity, Wrong = new Beyond(false, 0, null), InTheLast = inTheLast, CheckedEvery = checkedEvery, Zone = objective.Zone };
+        new()
+        {
+            Quantity = quantity,
+            Wrong = new Beyond(false, 0, null),
+            InTheLast = inTheLast,
+            CheckedEvery = checkedEvery,
+            Zone = objective.Zone,
+        };
 
     public async Task<ObjectiveNow> Now(Objective objective, long now, Snapshot snapshot, CancellationToken cancel)
     {
         try
         {
             var end = now / Instants.Minute * Instants.Minute;
-            var (good, all) = (await figures.Counts(objective, Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Instants.Minute), [end], snapshot, cancel))[0];
+            var (good, all) = (
+                await figures.Counts(
+                    objective,
+                    Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Instants.Minute),
+                    [end],
+                    snapshot,
+                    cancel
+                )
+            )[0];
             async Task<double?> Rate(long length)
             {
-                var answer = await figures.Failing(objective, Asking(objective, new BudgetBurnt(objective.Id), length, Instants.Minute), length, [end], snapshot, cancel);
+                var answer = await figures.Failing(
+                    objective,
+                    Asking(objective, new BudgetBurnt(objective.Id), length, Instants.Minute),
+                    length,
+                    [end],
+                    snapshot,
+                    cancel
+                );
                 return double.IsFinite(answer[0]) ? answer[0] / objective.Budget : null;
             }
             var bad = Math.Max(0, all - good);
-            return new ObjectiveNow(all > 0 ? 1 - (bad / all) : null, all > 0 ? 1 - (bad / all / objective.Budget) : null, await Rate(Long), await Rate(Short), null);
+            return new ObjectiveNow(
+                all > 0 ? 1 - (bad / all) : null,
+                all > 0 ? 1 - (bad / all / objective.Budget) : null,
+                await Rate(Long),
+                await Rate(Short),
+                null
+            );
         }
-        catch (QueryRefusedException e) { return new ObjectiveNow(null, null, null, null, e.Message); }
+        catch (QueryRefusedException e)
+        {
+            return new ObjectiveNow(null, null, null, null, e.Message);
+        }
     }
 
     /// <summary>The share of the budget left, and the burn rate over an hour, at the end of each step of a stretch.</summary>
@@ -43,16 +75,32 @@ public sealed class ObjectiveReader(FigureReader figures)
     public async Task<Frame> History(Objective objective, Window window, long step, Snapshot snapshot, CancellationToken cancel)
     {
         var ends = new List<long>();
-        for (var at = (window.From / step * step) + step; at <= window.To; at += step) ends.Add(at);
+        for (var at = (window.From / step * step) + step; at <= window.To; at += step)
+            ends.Add(at);
         var definition = Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Math.Min(step, Instants.Hour));
         var counts = await figures.Counts(objective, definition, ends, snapshot, cancel);
         var rates = await figures.Failing(objective, definition, Instants.Hour, ends, snapshot, cancel);
-        List<Column> columns = [new("time", ColumnRole.Time, ValueKind.Time), new("budget left", ColumnRole.Value) { Unit = "1" }, new("burn rate", ColumnRole.Value)];
-        return new Frame(new Schema(columns, step, window), [.. ends.Select((end, i) => new[]
-        {
-            Value.Time(end - step),
-            counts[i].All > 0 ? Value.Of(1 - (Math.Max(0, counts[i].All - counts[i].Good) / counts[i].All / objective.Budget)) : Value.Missing,
-            double.IsFinite(rates[i]) ? Value.Of(rates[i] / objective.Budget) : Value.Missing,
-        })]);
+        List<Column> columns =
+        [
+            new("time", ColumnRole.Time, ValueKind.Time),
+            new("budget left", ColumnRole.Value) { Unit = "1" },
+            new("burn rate", ColumnRole.Value),
+        ];
+        return new Frame(
+            new Schema(columns, step, window),
+            [
+                .. ends.Select(
+                    (end, i) =>
+                        new[]
+                        {
+                            Value.Time(end - step),
+                            counts[i].All > 0
+                                ? Value.Of(1 - (Math.Max(0, counts[i].All - counts[i].Good) / counts[i].All / objective.Budget))
+                                : Value.Missing,
+                            double.IsFinite(rates[i]) ? Value.Of(rates[i] / objective.Budget) : Value.Missing,
+                        }
+                ),
+            ]
+        );
     }
 }

@@ -32,7 +32,8 @@ public sealed record ShareOf(string Part, string Whole, long Least) : Quantity;
 /// <summary>How many different values of a field.</summary>
 public sealed record DistinctOf(string Query, string Field) : Quantity;
 
-/// <summary>The first figure of a query that ends in a group: any aggregate, formula or metric. Its keys are the rule's.</summary>
+/// <summary>The first figure of a query that ends in a group: any aggregate, formula or metric. Its keys are the
+/// rule's.</summary>
 public sealed record FigureOf(string Query) : Quantity;
 
 /// <summary>Spans that took longer than a limit: their number, or their share of all.</summary>
@@ -45,7 +46,8 @@ public sealed record SlowSpans(string Service, string Operation, long Slower, bo
 /// <summary>How much of an objective's budget is burnt, over its period: 1 is all of it.</summary>
 public sealed record BudgetBurnt(long Objective) : Quantity;
 
-/// <summary>How many times as fast as it may an objective's budget burns: the lower of the rates over what is looked at and over a shorter window, so that it is both lasting and present.</summary>
+/// <summary>How many times as fast as it may an objective's budget burns: the lower of the rates over what is looked at and over
+/// a shorter window, so that it is both lasting and present.</summary>
 public sealed record BurnRate(long Objective, long Short) : Quantity;
 
 /// <summary>Every record that meets a query's conditions, as it comes in.</summary>
@@ -62,6 +64,8 @@ public sealed record InOrder(IReadOnlyList<long> Rules, long Within, bool SameKe
 {
     public override bool IsFigure => false;
 
-    public bool Equals(InOrder? other) => other is not null && Rules.SequenceEqual(other.Rules) && Within == other.Within && SameKey == other.SameKey;
+    public bool Equals(InOrder? other) =>
+        other is not null && Rules.SequenceEqual(other.Rules) && Within == other.Within && SameKey == other.SameKey;
+
     public override int GetHashCode() => HashCode.Combine(Rules.Count, Within, SameKey);
 }

@@ -5,7 +5,8 @@ namespace Kumiko.Core.Rules;
 /// <summary>What a check finds for one key.</summary>
 /// <param name="Value">The figure; not a number where there is none.</param>
 /// <param name="Seen">Whether the window has anything of the key.</param>
-/// <param name="Compared">What it is held against: the earlier figure, the usual one, or the seconds until a limit is reached. Not a number where there is nothing to compare with.</param>
+/// <param name="Compared">What it is held against: the earlier figure, the usual one, or the seconds until a limit is reached.
+/// Not a number where there is nothing to compare with.</param>
 /// <param name="Spread">Of the usual figures.</param>
 public readonly record struct Reading(double Value, bool Seen, double Compared, double Spread)
 {
@@ -16,7 +17,8 @@ public readonly record struct Reading(double Value, bool Seen, double Compared, 
 /// <param name="Readings">One for each check.</param>
 public sealed record ReadingLine(string Name, IReadOnlyList<string> Keys, Reading[] Readings)
 {
-    /// <summary>Since when there is something of it, where it was told apart otherwise before; null for a key that is as new as it looks.</summary>
+    /// <summary>Since when there is something of it, where it was told apart otherwise before; null for a key that is as new as
+    /// it looks.</summary>
     public long? KnownSince { get; init; }
 }
 
@@ -26,7 +28,8 @@ public sealed record RuleReadings(IReadOnlyList<long> Checks, IReadOnlyList<Read
 {
     public string Unit { get; init; } = "";
 
-    /// <summary>What each check finds for a key that none of the windows has; empty where it is nothing and held against nothing.</summary>
+    /// <summary>What each check finds for a key that none of the windows has; empty where it is nothing and held against
+    /// nothing.</summary>
     public IReadOnlyList<Reading> Absent { get; init; } = [];
 
     /// <summary>The kind of the figures; durations are given in seconds.</summary>

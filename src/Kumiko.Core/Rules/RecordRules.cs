@@ -11,7 +11,8 @@ using Kumiko.Core.Storage.Segments;
 namespace Kumiko.Core.Rules;
 
 /// <summary>
-/// Rules on every record: shown each that was committed, once, whatever its time. After a restart those are shown that came after the
+/// Rules on every record: shown each that was committed, once, whatever its time. After a restart those are shown that came after
+/// the
 /// last that were.
 /// </summary>
 public sealed class RecordRules : IDisposable
@@ -43,13 +44,22 @@ public sealed class RecordRules : IDisposable
         return snapshot.Batches.Select(Last).DefaultIfEmpty(-1).Max();
     }
 
-    private static long Last(RecordBatch batch) => batch switch { SegmentBatch segment => segment.Segment.MaxSequence, RecentBatch recent => recent.MaxSequence, _ => long.MaxValue };
+    private static long Last(RecordBatch batch) =>
+        batch switch
+        {
+            SegmentBatch segment => segment.Segment.MaxSequence,
+            RecentBatch recent => recent.MaxSequence,
+            _ => long.MaxValue,
+        };
 
     private void Take(string source, RecordBlock records)
     {
-        if (_isBehind) return;
-        if (Interlocked.Add(ref _count, records.Count) > MostWaiting) _isBehind = true;
-        else _waiting.Enqueue(records);
+        if (_isBehind)
+            return;
+        if (Interlocked.Add(ref _count, records.Count) > MostWaiting)
+            _isBehind = true;
+        else
+            _waiting.Enqueue(records);
     }
 
     /// <summary>Whether records wait to be shown.</summary>
@@ -58,7 +68,10 @@ public sealed class RecordRules : IDisposable
     /// <summary>Shows the rules what waits; returns how many records matched.</summary>
     public async Task<int> ShowWaiting(CancellationToken cancel)
     {
-        try { return await ShowAll(cancel); }
+        try
+        {
+            return await ShowAll(cancel);
+        }
         catch
         {
             // What was taken from the queue and not shown is read from the store again.
@@ -77,22 +90,35 @@ public sealed class RecordRules : IDisposable
             _waiting.Clear();
             _count = 0;
             _isBehind = false;
-            if (_known.Count > 0) records.AddRange(Missed(cancel)); else _position = Math.Max(_position, Newest());
+            if (_known.Count > 0)
+                records.AddRange(Missed(cancel));
+            else
+                _position = Math.Max(_position, Newest());
         }
         while (_waiting.TryDequeue(out var batch))
         {
             Interlocked.Add(ref _count, -batch.Count);
             // Where nobody asks for them, records are not made of it.
-            if (_known.Count > 0) records.AddRange(batch.Records); else _position = Math.Max(_position, batch.LastSequence);
+            if (_known.Count > 0)
+                records.AddRange(batch.Records);
+            else
+                _position = Math.Max(_position, batch.LastSequence);
         }
         // What was read from the store may have been handed over as well.
         records = [.. records.Where(r => r.Sequence > _position).DistinctBy(r => r.Sequence)];
-        if (records.Count == 0) return 0;
+        if (records.Count == 0)
+            return 0;
         var last = records.Max(r => r.Sequence);
         var matched = 0;
-        foreach (var rule in _known) matched += await Show(rule, records, cancel);
+        foreach (var rule in _known)
+            matched += await Show(rule, records, cancel);
         _position = Math.Max(_position, last);
-        if (_known.Count > 0) await _rules.Write(connection => { RuleStore.SetPosition(connection, _position); return 0; });
+        if (_known.Count > 0)
+            await _rules.Write(connection =>
+            {
+                RuleStore.SetPosition(connection, _position);
+                return 0;
+            });
         return matched;
     }
 
@@ -106,7 +132,9 @@ public sealed class RecordRules : IDisposable
             try
             {
                 var rows = batch.Open(records: true);
-                for (var i = 0; i < batch.Count; i++) if (rows[i] is var record && record.Sequence > _position) missed.Add(record);
+                for (var i = 0; i < batch.Count; i++)
+                    if (rows[i] is var record && record.Sequence > _position)
+                        missed.Add(record);
             }
             // The store has set it aside and said so; the rest goes on.
             catch (DamagedSegmentException) { }
@@ -119,14 +147,29 @@ public sealed class RecordRules : IDisposable
     {
         var definition = rule.Definition;
         var parsed = QueryParser.Parse(((EachRecord)definition.Quantity).Query);
-        if (!parsed.Ok) return 0;
+        if (!parsed.Ok)
+            return 0;
         try
         {
-            using var run = new Run(new Question("rule", parsed, new Window(long.MinValue / 4, long.MaxValue / 4), records[^1].Observed, definition.TimeZone, Limits.Default), _records.Current, _surroundings);
+            using var run = new Run(
+                new Question(
+                    "rule",
+                    parsed,
+                    new Window(long.MinValue / 4, long.MaxValue / 4),
+                    records[^1].Observed,
+                    definition.TimeZone,
+                    Limits.Default
+                ),
+                _records.Current,
+                _surroundings
+            );
             var read = run.Reader(definition.Keys);
             var found = new List<(LogRecord Record, Value[] Keys)>();
-            foreach (var record in records) if (read(record) is { } keys) found.Add((record, keys));
-            if (found.Count == 0) return 0;
+            foreach (var record in records)
+                if (read(record) is { } keys)
+                    found.Add((record, keys));
+            if (found.Count == 0)
+                return 0;
             cancel.ThrowIfCancellationRequested();
             await _checker.SaveHappenings(rule, judge =>
             {
@@ -134,13 +177,24 @@ public sealed class RecordRules : IDisposable
                 foreach (var (record, keys) in found.OrderBy(f => f.Record.Time).ThenBy(f => f.Record.Sequence))
                 {
                     turns.AddRange(judge.Calm(record.Time));
-                    if (judge.Happened(RuleTrial.GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is { } turn) turns.Add(turn);
+                    if (
+                        judge.Happened(
+                            RuleTrial.GroupName(keys),
+                            [.. keys.Select(k => k.IsMissing ? "" : k.ToText())],
+                            record.Time
+                        ) is
+                        { } turn
+                    )
+                        turns.Add(turn);
                 }
                 return turns;
             });
             return found.Count;
         }
-        catch (QueryRefusedException) { return 0; /* the next check says so */ }
+        catch (QueryRefusedException)
+        {
+            return 0; /* the next check says so */
+        }
     }
 
     public void Dispose() => _records.Committed -= Take;

@@ -26,7 +26,8 @@ public enum RuleState
 /// <summary>A condition that is checked, what stands around it, and what its last check found.</summary>
 public sealed class Rule
 {
-    public const int LongestText = 20_000, LongestName = 200;
+    public const int LongestText = 20_000,
+        LongestName = 200;
 
     public long Id { get; init; }
     public string Name { get; init; } = "";
@@ -55,7 +56,8 @@ public sealed class Rule
     public long Created { get; init; }
     public bool Paused { get; init; }
 
-    /// <summary>When it was last checked, and what was found: the highest level of its keys, and the figure of that key.</summary>
+    /// <summary>When it was last checked, and what was found: the highest level of its keys, and the figure of that
+    /// key.</summary>
     public long? Checked { get; init; }
     public AlertLevel Level { get; init; }
     public double? Figure { get; init; }
@@ -74,15 +76,22 @@ public sealed class Rule
     /// <summary>Nanoseconds that the last check took.</summary>
     public long Took { get; init; }
 
-    /// <summary>Checks that were left out since it was changed, as earlier ones took too long or the process was down for long.</summary>
+    /// <summary>Checks that were left out since it was changed, as earlier ones took too long or the process was down for
+    /// long.</summary>
     public long Skipped { get; init; }
     public string? Problem { get; init; }
     public long? ProblemSince { get; init; }
 
-    public RuleState State => Paused || IsOutside ? RuleState.Paused
+    public RuleState State =>
+        Paused || IsOutside ? RuleState.Paused
         : Problem is not null ? RuleState.CheckFailed
         : Checked is null ? RuleState.NotChecked
-        : Level switch { AlertLevel.Critical => RuleState.Critical, AlertLevel.Warning => RuleState.Warning, _ => HasNoData ? RuleState.NoData : RuleState.Well };
+        : Level switch
+        {
+            AlertLevel.Critical => RuleState.Critical,
+            AlertLevel.Warning => RuleState.Warning,
+            _ => HasNoData ? RuleState.NoData : RuleState.Well,
+        };
 
     /// <summary>When the next check is due: at whole intervals since 1970; a new rule is due at once.</summary>
     public long Due
@@ -99,23 +108,37 @@ public sealed class Rule
 
     public bool HasOnward => Onward.Length > 0;
     public bool IsMetric => SplitList(Onward).Contains(OnwardMetric);
-    public IReadOnlyList<long> OnwardChannels => [.. SplitList(Onward).Select(o => long.TryParse(o, NumberStyles.None, CultureInfo.InvariantCulture, out var id) ? id : 0).Where(id => id > 0)];
+    public IReadOnlyList<long> OnwardChannels =>
+        [
+            .. SplitList(Onward)
+                .Select(o => long.TryParse(o, NumberStyles.None, CultureInfo.InvariantCulture, out var id) ? id : 0)
+                .Where(id => id > 0),
+        ];
 
     /// <summary>In <see cref="Onward"/>: the results become samples of Kumiko's own metrics.</summary>
     public const string OnwardMetric = "metric";
 
-    public static IReadOnlyList<string> SplitList(string text) => [.. text.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Distinct(StringComparer.Ordinal)];
+    public static IReadOnlyList<string> SplitList(string text) =>
+        [
+            .. text.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+                .Distinct(StringComparer.Ordinal),
+        ];
 
     /// <summary>What is wrong with the rule's settings, each as a sentence; empty where it can be saved.</summary>
     public IReadOnlyList<string> Faults()
     {
         var faults = new List<string>();
-        if (string.IsNullOrWhiteSpace(Name) || Name.Length > LongestName) faults.Add("Give the rule a name of up to 200 characters.");
+        if (string.IsNullOrWhiteSpace(Name) || Name.Length > LongestName)
+            faults.Add("Give the rule a name of up to 200 characters.");
         faults.AddRange(Definition.Faults());
-        if (Note.Length > LongestText || Runbook.Length > LongestText) faults.Add("Note and runbook have up to 20\u2009000 characters each.");
-        if (LabelList.Count > 20 || LabelList.Any(l => l.Length > 80)) faults.Add("A rule has up to 20 labels of up to 80 characters.");
-        if (Team.Length > 100) faults.Add("The team's name is too long.");
-        if (FollowUp.Length > 0 && Language.QueryParser.Parse(FollowUp) is { Ok: false } wrong) faults.Add("The follow-up query: " + wrong.Errors[0].Describe(FollowUp));
+        if (Note.Length > LongestText || Runbook.Length > LongestText)
+            faults.Add("Note and runbook have up to 20\u2009000 characters each.");
+        if (LabelList.Count > 20 || LabelList.Any(l => l.Length > 80))
+            faults.Add("A rule has up to 20 labels of up to 80 characters.");
+        if (Team.Length > 100)
+            faults.Add("The team's name is too long.");
+        if (FollowUp.Length > 0 && Language.QueryParser.Parse(FollowUp) is { Ok: false } wrong)
+            faults.Add("The follow-up query: " + wrong.Errors[0].Describe(FollowUp));
         return faults;
     }
 }

@@ -27,19 +27,34 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     {
         var all = rules.Rules().Where(r => !r.Paused).ToList();
         // The clock went back: what was checked was the future.
-        foreach (var rule in all.Where(r => r.Checked > now + r.Definition.CheckedEvery)) await rules.Write(connection => RuleStore.TurnBack(connection, rule, now / rule.Definition.CheckedEvery * rule.Definition.CheckedEvery));
+        foreach (var rule in all.Where(r => r.Checked > now + r.Definition.CheckedEvery))
+            await rules.Write(connection =>
+                RuleStore.TurnBack(connection, rule, now / rule.Definition.CheckedEvery * rule.Definition.CheckedEvery)
+            );
         var due = all.Where(r => r.Due <= now && !(r.Checked > now + r.Definition.CheckedEvery)).ToList();
         // One that takes long does not hold up the others. Rules of rules come last, so that they see what the others started.
         var broken = new ConcurrentQueue<Exception>();
         async Task Try(Rule rule, CancellationToken stop)
         {
-            try { await Check(rule, now, stop); }
-            catch (Exception e) when (e is not OperationCanceledException) { broken.Enqueue(e); }
+            try
+            {
+                await Check(rule, now, stop);
+            }
+            catch (Exception e) when (e is not OperationCanceledException)
+            {
+                broken.Enqueue(e);
+            }
         }
-        await Parallel.ForEachAsync(due.Where(r => r.Definition.Quantity is not InOrder), new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = cancel }, async (rule, stop) => await Try(rule, stop));
-        foreach (var rule in due.Where(r => r.Definition.Quantity is InOrder)) await Try(rule, cancel);
+        await Parallel.ForEachAsync(
+            due.Where(r => r.Definition.Quantity is not InOrder),
+            new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = cancel },
+            async (rule, stop) => await Try(rule, stop)
+        );
+        foreach (var rule in due.Where(r => r.Definition.Quantity is InOrder))
+            await Try(rule, cancel);
         // What nobody thought of is told when all others had their turn.
-        if (broken.TryDequeue(out var first)) throw new InvalidOperationException("A rule could not be checked.", first);
+        if (broken.TryDequeue(out var first))
+            throw new InvalidOperationException("A rule could not be checked.", first);
         return due.Count;
     }
 
@@ -60,7 +75,8 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             switch (definition.Quantity)
             {
                 case EachRecord each:
-                    using (var snapshot = records.Current) reader.Figures.Probe(each.Query, definition, snapshot);
+                    using (var snapshot = records.Current)
+                        reader.Figures.Probe(each.Query, definition, snapshot);
                     await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
                     break;
                 case InOrder order:
@@ -73,7 +89,16 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
                     {
                         await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
                         var readings = await reader.Read(definition, checks, snapshot, cancel);
-                        await Save(rule, last, state, UnitOf(readings), Took, due - made, s => [.. new RuleJudge(definition, s).Check(readings, 0, checks.Length)], cancel);
+                        await Save(
+                            rule,
+                            last,
+                            state,
+                            UnitOf(readings),
+                            Took,
+                            due - made,
+                            s => [.. new RuleJudge(definition, s).Check(readings, 0, checks.Length)],
+                            cancel
+                        );
                     }
                     break;
             }
@@ -82,8 +107,10 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         {
             await rules.Write(connection =>
             {
-                if (RuleStore.Failed(connection, rule, last, e.Message, Took(), due - made) is not { } since) return 0;
-                if (last - since < Math.Max(PatientFor, PatientChecks * interval)) return 0;
+                if (RuleStore.Failed(connection, rule, last, e.Message, Took(), due - made) is not { } since)
+                    return 0;
+                if (last - since < Math.Max(PatientFor, PatientChecks * interval))
+                    return 0;
                 TellingStore.AddFailed(connection, rule, e.Message, since);
                 return 1;
             });
@@ -91,16 +118,19 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     }
 
     /// <summary>Judges what happened between checks and writes it in one transaction.</summary>
-    internal Task<int> SaveHappenings(Rule rule, Func<RuleJudge, IReadOnlyList<Turn>> judge) => rules.Write(connection =>
-    {
-        if (RuleStore.StateOf(connection, rule) is not { } state) return 0;
-        HoldEnded(connection, rule, state);
-        var turns = judge(new RuleJudge(rule.Definition, state));
-        RuleStore.Happened(connection, rule, state);
-        Tell(connection, rule, turns, "");
-        foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None)) AlertStore.Update(connection, rule.Id, key);
-        return turns.Count;
-    });
+    internal Task<int> SaveHappenings(Rule rule, Func<RuleJudge, IReadOnlyList<Turn>> judge) =>
+        rules.Write(connection =>
+        {
+            if (RuleStore.StateOf(connection, rule) is not { } state)
+                return 0;
+            HoldEnded(connection, rule, state);
+            var turns = judge(new RuleJudge(rule.Definition, state));
+            RuleStore.Happened(connection, rule, state);
+            Tell(connection, rule, turns, "");
+            foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
+                AlertStore.Update(connection, rule.Id, key);
+            return turns.Count;
+        });
 
     /// <summary>What people ended by hand does not begin anew while it is still wrong.</summary>
     private static void HoldEnded(SqliteConnection connection, Rule rule, JudgeState state)
@@ -110,26 +140,42 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             (key.Level, key.IsHeld, key.IsFlapping) = (AlertLevel.None, true, false);
     }
 
-    internal static bool IsQuick(RuleDefinition definition) => definition.Quantity switch
-    {
-        FigureOf figure => Query.Sliding.SlidingQuery.Fits(figure.Query),
-        CountOf count => Query.Sliding.SlidingQuery.Fits(count.Query + "\n| group count()"),
-        DistinctOf distinct => Query.Sliding.SlidingQuery.Fits(distinct.Query + "\n| group count()"),
-        ShareOf share => Query.Sliding.SlidingQuery.Fits(share.Part + "\n| group count()") && Query.Sliding.SlidingQuery.Fits(share.Whole + "\n| group count()"),
-        _ => true,
-    };
+    internal static bool IsQuick(RuleDefinition definition) =>
+        definition.Quantity switch
+        {
+            FigureOf figure => Query.Sliding.SlidingQuery.Fits(figure.Query),
+            CountOf count => Query.Sliding.SlidingQuery.Fits(count.Query + "\n| group count()"),
+            DistinctOf distinct => Query.Sliding.SlidingQuery.Fits(distinct.Query + "\n| group count()"),
+            ShareOf share => Query.Sliding.SlidingQuery.Fits(share.Part + "\n| group count()")
+                && Query.Sliding.SlidingQuery.Fits(share.Whole + "\n| group count()"),
+            _ => true,
+        };
 
     /// <summary>The unit of a rule's figures: durations are in seconds.</summary>
-    internal static string UnitOf(RuleReadings readings) => readings.Kind switch { ValueKind.Duration => "s", ValueKind.Size => "By", _ => readings.Unit };
+    internal static string UnitOf(RuleReadings readings) =>
+        readings.Kind switch
+        {
+            ValueKind.Duration => "s",
+            ValueKind.Size => "By",
+            _ => readings.Unit,
+        };
 
     /// <summary>What began in order since the last check; and what has been quiet since.</summary>
-    internal static List<Turn> Sequences(RuleDefinition definition, JudgeState state, InOrder order, IReadOnlyList<RuleStart> starts, long after, long until)
+    internal static List<Turn> Sequences(
+        RuleDefinition definition,
+        JudgeState state,
+        InOrder order,
+        IReadOnlyList<RuleStart> starts,
+        long after,
+        long until
+    )
     {
         var (judge, turns) = (new RuleJudge(definition, state), new List<Turn>());
         foreach (var found in AlertSequences.Find(order, starts).Where(s => s.Last.At >= after && s.Last.At < until))
         {
             turns.AddRange(judge.Calm(found.Last.At));
-            if (judge.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } turn) turns.Add(turn);
+            if (judge.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } turn)
+                turns.Add(turn);
         }
         turns.AddRange(judge.Calm(until));
         return turns;
@@ -137,30 +183,56 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
 
     /// <summary>Judges and writes in one transaction.</summary>
     /// <param name="judge">Runs once the state knows what people ended by hand.</param>
-    private async Task Save(Rule rule, long at, JudgeState state, string unit, Func<long> took, long skipped, Func<JudgeState, List<Turn>> judge, CancellationToken cancel)
+    private async Task Save(
+        Rule rule,
+        long at,
+        JudgeState state,
+        string unit,
+        Func<long> took,
+        long skipped,
+        Func<JudgeState, List<Turn>> judge,
+        CancellationToken cancel
+    )
     {
         cancel.ThrowIfCancellationRequested();
         await rules.Write(connection =>
         {
             // Between checks more may have happened.
-            if (rule.Definition.Quantity is EachRecord) state = RuleStore.StateOf(connection, rule) ?? state;
+            if (rule.Definition.Quantity is EachRecord)
+                state = RuleStore.StateOf(connection, rule) ?? state;
             HoldEnded(connection, rule, state);
             var turns = judge(state);
-            if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped)) return 0;
+            if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped))
+                return 0;
             Tell(connection, rule, turns, unit);
-            foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None)) AlertStore.Update(connection, rule.Id, key);
-            if (rule.HasOnward) TellingStore.AddResult(connection, rule, at, state.Keys.Values.Select(k => k.Level).DefaultIfEmpty(AlertLevel.None).Max(), Results(state));
+            foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
+                AlertStore.Update(connection, rule.Id, key);
+            if (rule.HasOnward)
+                TellingStore.AddResult(
+                    connection,
+                    rule,
+                    at,
+                    state.Keys.Values.Select(k => k.Level).DefaultIfEmpty(AlertLevel.None).Max(),
+                    Results(state)
+                );
             return turns.Count;
         });
     }
 
-    private static IEnumerable<CheckResult> Results(JudgeState state) => state.Keys.Count == 0 ? [new CheckResult("", null, "none")]
-        : state.Keys.Values.Select(k => new CheckResult(string.Join(", ", k.Keys.Where(t => t.Length > 0)), double.IsFinite(k.Value) ? k.Value : null, k.Level.ToString().ToLowerInvariant()));
+    private static IEnumerable<CheckResult> Results(JudgeState state) =>
+        state.Keys.Count == 0
+            ? [new CheckResult("", null, "none")]
+            : state.Keys.Values.Select(k => new CheckResult(
+                string.Join(", ", k.Keys.Where(t => t.Length > 0)),
+                double.IsFinite(k.Value) ? k.Value : null,
+                k.Level.ToString().ToLowerInvariant()
+            ));
 
     /// <summary>Writes turns, and that they are to be told.</summary>
     private static void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<Turn> turns, string unit)
     {
         foreach (var turn in turns)
-            if (AlertStore.Apply(connection, rule, turn, unit) is { } alert) TellingStore.Add(connection, rule, alert, turn);
+            if (AlertStore.Apply(connection, rule, turn, unit) is { } alert)
+                TellingStore.Add(connection, rule, alert, turn);
     }
 }

@@ -19,12 +19,15 @@ internal static class RuleColumns
     private sealed class Definitions : SqlMapper.TypeHandler<RuleDefinition>
     {
         public override RuleDefinition Parse(object value) => RuleDefinition.FromJson((string)value);
+
         public override void SetValue(IDbDataParameter parameter, RuleDefinition? value) => parameter.Value = value?.ToJson();
     }
 
     private sealed class KeyLists : SqlMapper.TypeHandler<IReadOnlyList<string>>
     {
         public override IReadOnlyList<string> Parse(object value) => JsonSerializer.Deserialize<string[]>((string)value) ?? [];
-        public override void SetValue(IDbDataParameter parameter, IReadOnlyList<string>? value) => parameter.Value = JsonSerializer.Serialize(value ?? []);
+
+        public override void SetValue(IDbDataParameter parameter, IReadOnlyList<string>? value) =>
+            parameter.Value = JsonSerializer.Serialize(value ?? []);
     }
 }

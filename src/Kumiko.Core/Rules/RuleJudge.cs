@@ -3,13 +3,16 @@ using Kumiko.Core.Records;
 namespace Kumiko.Core.Rules;
 
 /// <summary>
-/// The logic of a rule over its checks: fed with what each finds, in order of time, it says when alerts start, rise and end. The same
+/// The logic of a rule over its checks: fed with what each finds, in order of time, it says when alerts start, rise and end. The
+/// same
 /// code judges live checks and a trial on history.
 /// </summary>
 /// <param name="state">Goes on from what it holds, and holds what comes of it.</param>
 public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
 {
-    private const int MostRemembered = 5_000, FlappingStarts = 4, FlappingChecks = 20;
+    private const int MostRemembered = 5_000,
+        FlappingStarts = 4,
+        FlappingChecks = 20;
 
     /// <summary>Starts within so long are counted; a quarter of it must be quiet before what flaps has ended.</summary>
     private readonly long _flapWindow = Math.Max(Instants.Hour, FlappingChecks * definition.CheckedEvery);
@@ -26,7 +29,8 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     public IEnumerable<Turn> Check(RuleReadings readings, int from, int to)
     {
         for (var c = from; c < to; c++)
-            foreach (var turn in Check(readings, c)) yield return turn;
+            foreach (var turn in Check(readings, c))
+                yield return turn;
     }
 
     private List<Turn> Check(RuleReadings readings, int check)
@@ -50,18 +54,27 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
             if (!state.Keys.TryGetValue(line.Name, out var key))
             {
                 // A key begins when there is something of it.
-                if (!reading.Seen && line.Name.Length > 0) continue;
-                if (state.Keys.Count >= _mostKeys && line.Name.Length > 0) { state.LeftOut++; continue; }
+                if (!reading.Seen && line.Name.Length > 0)
+                    continue;
+                if (state.Keys.Count >= _mostKeys && line.Name.Length > 0)
+                {
+                    state.LeftOut++;
+                    continue;
+                }
                 state.Keys.Add(line.Name, key = new KeyState { Name = line.Name, Keys = line.Keys });
-                if (line.KnownSince is { } known && known < at) (key.FirstSeen, key.LastSeen) = (known, at);
+                if (line.KnownSince is { } known && known < at)
+                    (key.FirstSeen, key.LastSeen) = (known, at);
             }
-            else others--;
+            else
+                others--;
             Judge(key, reading, at, turns);
         }
-        if (others == 0) return turns;
+        if (others == 0)
+            return turns;
         var found = readings.Lines.Select(l => l.Name).ToHashSet(StringComparer.Ordinal);
         foreach (var key in InOrder())
-            if (!found.Contains(key.Name)) Judge(key, readings.Absent.Count > 0 ? readings.Absent[check] : Reading.Of(readings.Nothing, false), at, turns);
+            if (!found.Contains(key.Name))
+                Judge(key, readings.Absent.Count > 0 ? readings.Absent[check] : Reading.Of(readings.Nothing, false), at, turns);
         return turns;
     }
 
@@ -71,28 +84,34 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     {
         if (reading.Seen)
         {
-            if (key.LastSeen is not { } last || at - last > _memory) key.FirstSeen = at;
+            if (key.LastSeen is not { } last || at - last > _memory)
+                key.FirstSeen = at;
             key.LastSeen = at;
         }
         // What has not come for very long is forgotten, and no longer wrong.
         var forgotten = key.Name.Length > 0 && !reading.Seen && (key.LastSeen is not { } seen || at - seen > _memory);
         var judgement = forgotten ? default : Judgement.Of(definition, reading, key, at);
         (key.Value, key.Compared, key.HasNoData) = (reading.Value, reading.Compared, !forgotten && !judgement.HasData);
-        var raw = forgotten || judgement.HasData ? judgement.Level : definition.NoData switch
-        {
-            NoData.Warn => AlertLevel.Warning,
-            NoData.Keep when key.Marks.Length > 0 => (AlertLevel)(key.Marks[^1] - '0'),
-            _ => AlertLevel.None,
-        };
+        var raw =
+            forgotten || judgement.HasData
+                ? judgement.Level
+                : definition.NoData switch
+                {
+                    NoData.Warn => AlertLevel.Warning,
+                    NoData.Keep when key.Marks.Length > 0 => (AlertLevel)(key.Marks[^1] - '0'),
+                    _ => AlertLevel.None,
+                };
         key.Marks = Longer(key.Marks, raw);
         key.Now = Lasting(key.Marks);
         Settle(key, judgement, at, turns, forgotten);
-        if (forgotten && key.Level == AlertLevel.None) state.Keys.Remove(key.Name);
+        if (forgotten && key.Level == AlertLevel.None)
+            state.Keys.Remove(key.Name);
     }
 
     private string Longer(string marks, AlertLevel raw)
     {
-        if (_lasting.Of == 1) return Single[(int)raw];
+        if (_lasting.Of == 1)
+            return Single[(int)raw];
         var mark = (char)('0' + (int)raw);
         return marks.Length < _lasting.Of ? marks + mark : string.Concat(marks.AsSpan(marks.Length - _lasting.Of + 1), [mark]);
     }
@@ -103,8 +122,11 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
         for (var level = AlertLevel.Critical; level > AlertLevel.None; level--)
         {
             var had = 0;
-            foreach (var mark in marks) if (mark >= '0' + (int)level) had++;
-            if (had >= _lasting.Least) return level;
+            foreach (var mark in marks)
+                if (mark >= '0' + (int)level)
+                    had++;
+            if (had >= _lasting.Least)
+                return level;
         }
         return AlertLevel.None;
     }
@@ -118,11 +140,13 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
         }
         if (key.Now == AlertLevel.None)
         {
-            if (key.Level == AlertLevel.None) return;
+            if (key.Level == AlertLevel.None)
+                return;
             if (key.IsFlapping && !forgotten)
             {
                 key.CalmSince ??= at;
-                if (at - key.CalmSince < _flapWindow / 4) return;
+                if (at - key.CalmSince < _flapWindow / 4)
+                    return;
             }
             End(key, at, turns, forgotten ? "nothing of it has come for long" : null);
             return;
@@ -137,8 +161,10 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
             Rise(key, TurnKind.Started, at, turns);
             return;
         }
-        if (judgement.HasData && judgement.Badness > key.Badness) (key.Badness, key.Worst) = (judgement.Badness, key.Value);
-        if (key.Now > key.Level) Rise(key, TurnKind.Rose, at, turns);
+        if (judgement.HasData && judgement.Badness > key.Badness)
+            (key.Badness, key.Worst) = (judgement.Badness, key.Value);
+        if (key.Now > key.Level)
+            Rise(key, TurnKind.Rose, at, turns);
     }
 
     private static void Rise(KeyState key, TurnKind kind, long at, List<Turn> turns)
@@ -149,21 +175,36 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
 
     private static void End(KeyState key, long at, List<Turn> turns, string? reason)
     {
-        if (key.Level != AlertLevel.None) turns.Add(TurnOf(key, TurnKind.Ended, at, reason));
-        if (key.IsFlapping) key.Starts.Clear();
+        if (key.Level != AlertLevel.None)
+            turns.Add(TurnOf(key, TurnKind.Ended, at, reason));
+        if (key.IsFlapping)
+            key.Starts.Clear();
         (key.Level, key.IsFlapping, key.CalmSince, key.IsHeld) = (AlertLevel.None, false, null, false);
     }
 
     private static Turn TurnOf(KeyState key, TurnKind kind, long at, string? reason) =>
-        new(kind, at, key.Level, key.Value) { Name = key.Name, Keys = key.Keys, Compared = key.Compared, Worst = key.Worst, IsFlapping = key.IsFlapping, Reason = reason };
+        new(kind, at, key.Level, key.Value)
+        {
+            Name = key.Name,
+            Keys = key.Keys,
+            Compared = key.Compared,
+            Worst = key.Worst,
+            IsFlapping = key.IsFlapping,
+            Reason = reason,
+        };
 
     /// <summary>Something that a rule waits for happened: it starts an alert, or adds to the one that is open.</summary>
     public Turn? Happened(string name, IReadOnlyList<string> keys, long at, int times = 1)
     {
-        if (definition.Wrong is not Happens happens || definition.Hours?.Contain(at, definition.TimeZone) == false) return null;
+        if (definition.Wrong is not Happens happens || definition.Hours?.Contain(at, definition.TimeZone) == false)
+            return null;
         if (!state.Keys.TryGetValue(name, out var key))
         {
-            if (state.Keys.Count >= _mostKeys) { state.LeftOut++; return null; }
+            if (state.Keys.Count >= _mostKeys)
+            {
+                state.LeftOut++;
+                return null;
+            }
             state.Keys.Add(name, key = new KeyState { Name = name, Keys = keys });
         }
         key.LastSeen = Math.Max(at, key.LastSeen ?? at);
@@ -181,9 +222,11 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     {
         foreach (var key in state.Keys.Values.OrderBy(k => k.LastSeen).ThenBy(k => k.Name, StringComparer.Ordinal).ToList())
         {
-            if (key.LastSeen is not { } last || now - last < definition.InTheLast) continue;
+            if (key.LastSeen is not { } last || now - last < definition.InTheLast)
+                continue;
             state.Keys.Remove(key.Name);
-            if (key.Level != AlertLevel.None) yield return TurnOf(key, TurnKind.Ended, last + definition.InTheLast, null);
+            if (key.Level != AlertLevel.None)
+                yield return TurnOf(key, TurnKind.Ended, last + definition.InTheLast, null);
         }
     }
 }

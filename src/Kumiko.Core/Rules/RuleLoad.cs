@@ -12,7 +12,9 @@ public sealed class RuleLoad(RuleStore rules)
         get
         {
             var share = Share;
-            return share < 0.001 ? "Checking takes less than 0.1\u2009% of one processor." : FormattableString.Invariant($"Checking takes {share * 100:0.#}\u2009% of one processor.");
+            return share < 0.001
+                ? "Checking takes less than 0.1\u2009% of one processor."
+                : FormattableString.Invariant($"Checking takes {share * 100:0.#}\u2009% of one processor.");
         }
     }
 }

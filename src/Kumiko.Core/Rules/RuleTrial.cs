@@ -10,12 +10,20 @@ namespace Kumiko.Core.Rules;
 
 /// <summary>Tries a rule on history with the code that checks it live.</summary>
 /// <param name="find">A rule by its id, for rules of rules.</param>
-public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, Func<long, RuleDefinition?> find, IKnownDisturbances known)
+public sealed class RuleTrial(
+    RuleReader reader,
+    RunSurroundings surroundings,
+    Func<long, RuleDefinition?> find,
+    IKnownDisturbances known
+)
 {
     /// <summary>How far back a rule can be tried.</summary>
     public const long Longest = 30 * Instants.Day;
 
-    private const int MostChecks = 260_000, MostHappenings = 200_000, CurvePoints = 24, MostCurveWork = 3_000_000;
+    private const int MostChecks = 260_000,
+        MostHappenings = 200_000,
+        CurvePoints = 24,
+        MostCurveWork = 3_000_000;
 
     /// <summary>How long after its end what a disturbance did may still be told.</summary>
     private const long Slack = 15 * Instants.Minute;
@@ -23,7 +31,8 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
     /// <exception cref="QueryRefusedException">The rule cannot be checked; the message says why.</exception>
     public async Task<Trial> Of(RuleDefinition definition, Window window, Snapshot snapshot, CancellationToken cancel = default)
     {
-        if (window.Length > Longest) window = window with { From = window.To - Longest };
+        if (window.Length > Longest)
+            window = window with { From = window.To - Longest };
         var trial = definition.Quantity switch
         {
             EachRecord each => await Records(definition, each, window, snapshot, cancel),
@@ -33,49 +42,92 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
         return trial with { Disturbances = Known(trial) };
     }
 
-    private List<(KnownDisturbance, TrialEpisode?)> Known(Trial trial) => [.. known.In(trial.Window).Where(d => d.Window.From >= trial.Window.From - Slack)
-        .Select(d => (d, trial.Episodes.FirstOrDefault(e => e.From < d.Window.To + Slack && (e.To ?? long.MaxValue) > d.Window.From)))];
+    private List<(KnownDisturbance, TrialEpisode?)> Known(Trial trial) =>
+        [
+            .. known
+                .In(trial.Window)
+                .Where(d => d.Window.From >= trial.Window.From - Slack)
+                .Select(d =>
+                    (
+                        d,
+                        trial.Episodes.FirstOrDefault(e =>
+                            e.From < d.Window.To + Slack && (e.To ?? long.MaxValue) > d.Window.From
+                        )
+                    )
+                ),
+        ];
 
     /// <summary>The checks of a stretch: at whole intervals since 1970.</summary>
     public static long[] Checks(RuleDefinition definition, Window window)
     {
         var interval = definition.CheckedEvery;
         var (first, last) = ((window.From / interval) + 1, window.To / interval);
-        if (last - first >= MostChecks) throw new QueryRefusedException($"{last - first:N0} checks are too many to be tried. Take a longer time between checks, or a shorter trial.");
+        if (last - first >= MostChecks)
+            throw new QueryRefusedException(
+                $"{last - first:N0} checks are too many to be tried. Take a longer time between checks, or a shorter trial."
+            );
         return [.. Enumerable.Range(0, (int)Math.Max(0, last - first + 1)).Select(i => (first + i) * interval)];
     }
 
     private async Task<Trial> Figures(RuleDefinition definition, Window window, Snapshot snapshot, CancellationToken cancel)
     {
         var (checks, notes) = (Checks(definition, window), new List<string>());
-        var alone = SlidingQuery.MostAlone / (definition.Wrong switch { Moved => 2, Unusual or WillReach => 40, _ => 1 });
+        var alone =
+            SlidingQuery.MostAlone
+            / (
+                definition.Wrong switch
+                {
+                    Moved => 2,
+                    Unusual or WillReach => 40,
+                    _ => 1,
+                }
+            );
         if (!RuleChecker.IsQuick(definition) && checks.Length > alone)
         {
             checks = checks[^alone..];
             notes.Add($"Each check of this query is a question of its own, so only the last {checks.Length} checks are tried.");
         }
-        if (checks.Length == 0) return new Trial(window, new RuleReadings([], [], double.NaN), []);
+        if (checks.Length == 0)
+            return new Trial(window, new RuleReadings([], [], double.NaN), []);
         window = window with { From = checks[0] - definition.CheckedEvery };
         var oldest = snapshot.Batches.Count == 0 ? window.To : snapshot.Batches.Min(b => b.MinTime);
-        if (oldest > window.From + definition.InTheLast) notes.Add("Part of this stretch lies before anything was collected.");
+        if (oldest > window.From + definition.InTheLast)
+            notes.Add("Part of this stretch lies before anything was collected.");
         var state = new JudgeState();
         await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
         var warm = state.ToJson();
         var readings = await reader.Read(definition, checks, snapshot, cancel);
         var (episodes, turns) = Judged(definition, state, readings);
-        if (state.LeftOut > 0) notes.Add($"There are more than {RuleDefinition.MostKeys} keys: {state.LeftOut} are not judged. Narrow the query.");
-        if (readings.Lines.Count > 0 && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => !r.Seen))) notes.Add("The query finds nothing in this stretch.");
-        else if (definition.Wrong is Unusual && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => double.IsNaN(r.Compared)))) notes.Add("There are too few like days yet to know what is usual.");
-        return new Trial(window, readings, episodes) { Turns = turns, Unit = RuleChecker.UnitOf(readings), Notes = notes, Curve = Curve(definition, warm, readings, cancel) };
+        if (state.LeftOut > 0)
+            notes.Add($"There are more than {RuleDefinition.MostKeys} keys: {state.LeftOut} are not judged. Narrow the query.");
+        if (readings.Lines.Count > 0 && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => !r.Seen)))
+            notes.Add("The query finds nothing in this stretch.");
+        else if (
+            definition.Wrong is Unusual
+            && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => double.IsNaN(r.Compared)))
+        )
+            notes.Add("There are too few like days yet to know what is usual.");
+        return new Trial(window, readings, episodes)
+        {
+            Turns = turns,
+            Unit = RuleChecker.UnitOf(readings),
+            Notes = notes,
+            Curve = Curve(definition, warm, readings, cancel),
+        };
     }
 
-    private static (List<TrialEpisode> Episodes, int Turns) Judged(RuleDefinition definition, JudgeState state, RuleReadings readings)
+    private static (List<TrialEpisode> Episodes, int Turns) Judged(
+        RuleDefinition definition,
+        JudgeState state,
+        RuleReadings readings
+    )
     {
         var collector = new Episodes();
         var judge = new RuleJudge(definition, state);
         for (var check = 0; check < readings.Checks.Count; check++)
         {
-            foreach (var turn in judge.Check(readings, check, check + 1)) collector.Add(turn);
+            foreach (var turn in judge.Check(readings, check, check + 1))
+                collector.Add(turn);
             collector.Worst(state);
         }
         return (collector.All, collector.Turns);
@@ -84,17 +136,26 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
     private List<LimitCount> Curve(RuleDefinition definition, string warm, RuleReadings readings, CancellationToken cancel)
     {
         var limits = definition.Wrong.Limits;
-        if (limits is (null, null) || readings.Lines.Count == 0) return [];
+        if (limits is (null, null) || readings.Lines.Count == 0)
+            return [];
         var work = (long)readings.Checks.Count * readings.Lines.Count;
         var points = (int)Math.Min(CurvePoints, MostCurveWork / Math.Max(1, work));
-        if (points < 3) return [];
+        if (points < 3)
+            return [];
         var found = new List<LimitCount>();
-        foreach (var limit in Candidates(definition, readings, points).Concat(new[] { limits.Warning, limits.Critical }.OfType<double>()).Distinct().Order())
+        foreach (
+            var limit in Candidates(definition, readings, points)
+                .Concat(new[] { limits.Warning, limits.Critical }.OfType<double>())
+                .Distinct()
+                .Order()
+        )
         {
             cancel.ThrowIfCancellationRequested();
             var tried = definition with { Wrong = definition.Wrong.With(limit, null) };
             var judge = new RuleJudge(tried, JudgeState.FromJson(warm));
-            found.Add(new LimitCount(limit, judge.Check(readings, 0, readings.Checks.Count).Count(t => t.Kind == TurnKind.Started)));
+            found.Add(
+                new LimitCount(limit, judge.Check(readings, 0, readings.Checks.Count).Count(t => t.Kind == TurnKind.Started))
+            );
         }
         return found;
     }
@@ -104,65 +165,108 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
     {
         var key = new KeyState();
         var down = definition.Wrong is Beyond { Below: true } or WillReach;
-        var bad = readings.Lines.SelectMany(l => l.Readings.Select(r => Judgement.Of(definition, r, key, 0))).Where(j => j.HasData && double.IsFinite(j.Badness)).Select(j => j.Badness).Order().ToList();
-        if (bad.Count == 0) yield break;
+        var bad = readings
+            .Lines.SelectMany(l => l.Readings.Select(r => Judgement.Of(definition, r, key, 0)))
+            .Where(j => j.HasData && double.IsFinite(j.Badness))
+            .Select(j => j.Badness)
+            .Order()
+            .ToList();
+        if (bad.Count == 0)
+            yield break;
         for (var p = 0; p < points; p++)
         {
             // Denser towards the end, where limits stand.
             var share = 1 - Math.Pow(1 - ((double)p / (points - 1)), 3);
             var at = Analysis.Robust.Quantile(bad, share);
             var limit = Round(down ? -at : at);
-            if (definition.Wrong is Beyond || limit > 0) yield return limit;
+            if (definition.Wrong is Beyond || limit > 0)
+                yield return limit;
         }
     }
 
     /// <summary>Two digits are enough to choose a limit by.</summary>
     internal static double Round(double number)
     {
-        if (number == 0 || !double.IsFinite(number)) return 0;
+        if (number == 0 || !double.IsFinite(number))
+            return 0;
         var scale = Math.Pow(10, Math.Floor(Math.Log10(Math.Abs(number))) - 1);
         return SlidingCollector.Rounded(Math.Round(number / scale) * scale);
     }
 
-    private async Task<Trial> Records(RuleDefinition definition, EachRecord each, Window window, Snapshot snapshot, CancellationToken cancel)
+    private async Task<Trial> Records(
+        RuleDefinition definition,
+        EachRecord each,
+        Window window,
+        Snapshot snapshot,
+        CancellationToken cancel
+    )
     {
         var parsed = QueryParser.Parse(each.Query);
-        if (!parsed.Ok) throw new QueryRefusedException($"{parsed.Errors[0].Describe(parsed.Text)}");
-        using var run = new Run(new Question("rule", parsed, window, window.To, definition.TimeZone, Limits.Default), snapshot.Share(), surroundings);
+        if (!parsed.Ok)
+            throw new QueryRefusedException($"{parsed.Errors[0].Describe(parsed.Text)}");
+        using var run = new Run(
+            new Question("rule", parsed, window, window.To, definition.TimeZone, Limits.Default),
+            snapshot.Share(),
+            surroundings
+        );
         using var reading = run.Attach(cancel);
         var read = run.Reader(definition.Keys);
         var found = await Task.Run(() => run.Passing(null).Take(MostHappenings + 1).ToList(), cancel);
-        if (found.Count > MostHappenings) throw new QueryRefusedException($"More than {MostHappenings:N0} records match. Narrow the query, or take a shorter trial.");
+        if (found.Count > MostHappenings)
+            throw new QueryRefusedException(
+                $"More than {MostHappenings:N0} records match. Narrow the query, or take a shorter trial."
+            );
         var (state, collector) = (new JudgeState(), new Episodes());
         var judge = new RuleJudge(definition, state);
         found.Reverse();
         foreach (var record in found)
         {
-            foreach (var turn in judge.Calm(record.Time)) collector.Add(turn);
-            if (read(record) is not { } keys) continue;
-            if (judge.Happened(GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is { } started) collector.Add(started);
+            foreach (var turn in judge.Calm(record.Time))
+                collector.Add(turn);
+            if (read(record) is not { } keys)
+                continue;
+            if (judge.Happened(GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is { } started)
+                collector.Add(started);
             collector.Worst(state);
         }
-        foreach (var turn in judge.Calm(window.To)) collector.Add(turn);
-        return new Trial(window, new RuleReadings([], [], 0), collector.All) { Turns = collector.Turns, Notes = [found.Count == 1 ? "1 record matches." : FormattableString.Invariant($"{found.Count} records match.")] };
+        foreach (var turn in judge.Calm(window.To))
+            collector.Add(turn);
+        return new Trial(window, new RuleReadings([], [], 0), collector.All)
+        {
+            Turns = collector.Turns,
+            Notes = [found.Count == 1 ? "1 record matches." : FormattableString.Invariant($"{found.Count} records match.")],
+        };
     }
 
     internal static string GroupName(Value[] keys) => keys.Length == 0 ? "" : GroupTable.NameOf(keys);
 
-    private async Task<Trial> Sequence(RuleDefinition definition, InOrder order, Window window, Snapshot snapshot, CancellationToken cancel)
+    private async Task<Trial> Sequence(
+        RuleDefinition definition,
+        InOrder order,
+        Window window,
+        Snapshot snapshot,
+        CancellationToken cancel
+    )
     {
         var starts = new List<RuleStart>();
         var before = order.Within * (order.Rules.Count - 1);
         foreach (var id in order.Rules.Distinct())
         {
             var step = find(id) ?? throw new QueryRefusedException($"One of the rules is no longer there. Choose another.");
-            if (step.Quantity is InOrder) throw new QueryRefusedException($"A rule of alerts in order cannot be part of another.");
-            var tried = await Of(step, new Window(Math.Max(window.From - before, window.To - Longest), window.To), snapshot, cancel);
+            if (step.Quantity is InOrder)
+                throw new QueryRefusedException($"A rule of alerts in order cannot be part of another.");
+            var tried = await Of(
+                step,
+                new Window(Math.Max(window.From - before, window.To - Longest), window.To),
+                snapshot,
+                cancel
+            );
             starts.AddRange(tried.Episodes.Select(e => new RuleStart(id, e.From, e.Key, e.Keys)));
         }
         starts.Sort((a, b) => a.At.CompareTo(b.At));
         var (state, collector) = (new JudgeState(), new Episodes());
-        foreach (var turn in RuleChecker.Sequences(definition, state, order, starts, window.From, window.To)) collector.Add(turn);
+        foreach (var turn in RuleChecker.Sequences(definition, state, order, starts, window.From, window.To))
+            collector.Add(turn);
         return new Trial(window, new RuleReadings([], [], 0), collector.All) { Turns = collector.Turns };
     }
 
@@ -185,14 +289,16 @@ public sealed class RuleTrial(RuleReader reader, RunSurroundings surroundings, F
             else if (_open.TryGetValue(turn.Name, out var at))
             {
                 All[at] = turn.Kind == TurnKind.Rose ? All[at] with { Level = turn.Level } : All[at] with { To = turn.At };
-                if (turn.Kind == TurnKind.Ended) _open.Remove(turn.Name);
+                if (turn.Kind == TurnKind.Ended)
+                    _open.Remove(turn.Name);
             }
         }
 
         public void Worst(JudgeState state)
         {
             foreach (var (name, at) in _open)
-                if (state.Keys.TryGetValue(name, out var key) && key.Level != AlertLevel.None) All[at] = All[at] with { Worst = key.Worst, IsFlapping = All[at].IsFlapping || key.IsFlapping };
+                if (state.Keys.TryGetValue(name, out var key) && key.Level != AlertLevel.None)
+                    All[at] = All[at] with { Worst = key.Worst, IsFlapping = All[at].IsFlapping || key.IsFlapping };
         }
     }
 }

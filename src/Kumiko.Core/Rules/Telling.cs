@@ -16,7 +16,8 @@ public enum TellingKind
     Result,
 }
 
-/// <summary>Something to be told: a turn of an alert, a rule that fails, a check's result. Written in the transaction of its cause.</summary>
+/// <summary>Something to be told: a turn of an alert, a rule that fails, a check's result. Written in the transaction of its
+/// cause.</summary>
 public sealed class Telling
 {
     public long Id { get; init; }

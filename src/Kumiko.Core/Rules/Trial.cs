@@ -21,7 +21,15 @@ public sealed class NoDisturbances : IKnownDisturbances
 
 /// <param name="From">The first check at which it would have been true.</param>
 /// <param name="To">The check at which it would have ended; null while still true.</param>
-public sealed record TrialEpisode(string Key, IReadOnlyList<string> Keys, long From, long? To, AlertLevel Level, double Worst, bool IsFlapping)
+public sealed record TrialEpisode(
+    string Key,
+    IReadOnlyList<string> Keys,
+    long From,
+    long? To,
+    AlertLevel Level,
+    double Worst,
+    bool IsFlapping
+)
 {
     public string Of => string.Join(", ", Keys.Where(k => k.Length > 0));
 }

@@ -41,6 +41,7 @@ public abstract record Wrong
 public sealed record Beyond(bool Below, double? Warning, double? Critical) : Wrong
 {
     public override (double? Warning, double? Critical) Limits => (Warning, Critical);
+
     public override Wrong With(double? warning, double? critical) => this with { Warning = warning, Critical = critical };
 }
 
@@ -50,6 +51,7 @@ public sealed record Beyond(bool Below, double? Warning, double? Critical) : Wro
 public sealed record Moved(Direction Side, MoveBy By, long Earlier, double? Warning, double? Critical) : Wrong
 {
     public override (double? Warning, double? Critical) Limits => (Warning, Critical);
+
     public override Wrong With(double? warning, double? critical) => this with { Warning = warning, Critical = critical };
 }
 
@@ -57,6 +59,7 @@ public sealed record Moved(Direction Side, MoveBy By, long Earlier, double? Warn
 public sealed record Unusual(Direction Side, double? Warning, double? Critical) : Wrong
 {
     public override (double? Warning, double? Critical) Limits => (Warning, Critical);
+
     public override Wrong With(double? warning, double? critical) => this with { Warning = warning, Critical = critical };
 }
 
@@ -75,6 +78,7 @@ public sealed record NewValue(AlertLevel Level, long History) : Wrong;
 public sealed record WillReach(bool Below, double Limit, long Trend, double? Warning, double? Critical) : Wrong
 {
     public override (double? Warning, double? Critical) Limits => (Warning, Critical);
+
     public override Wrong With(double? warning, double? critical) => this with { Warning = warning, Critical = critical };
 }
 

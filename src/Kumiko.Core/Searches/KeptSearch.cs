@@ -3,7 +3,8 @@ namespace Kumiko.Core.Searches;
 /// <summary>What a kept address leads to.</summary>
 public static class KeptKind
 {
-    public const string Search = "search", Chart = "chart";
+    public const string Search = "search",
+        Chart = "chart";
 
     /// <summary>The page that shows it.</summary>
     public static string Path(string kind) => kind == Chart ? "/charts" : "/search";
@@ -12,7 +13,11 @@ public static class KeptKind
 /// <summary>A search, or a chart, that somebody kept under a name.</summary>
 public sealed class KeptSearch
 {
-    public const int LongestName = 120, LongestNote = 2_000, MostTags = 8, LongestTag = 40, LongestAddress = 40_000;
+    public const int LongestName = 120,
+        LongestNote = 2_000,
+        MostTags = 8,
+        LongestTag = 40,
+        LongestAddress = 40_000;
 
     public long Id { get; init; }
 
@@ -41,20 +46,29 @@ public sealed class KeptSearch
     public IReadOnlyList<string> TagList => Tags.Split(' ', StringSplitOptions.RemoveEmptyEntries);
 
     /// <summary>Why it cannot be kept so, in a sentence; null where it can.</summary>
-    public string? Problem() => this switch
-    {
-        { Name: "" } => "Give it a name.",
-        { Name.Length: > LongestName } => $"The name can have {LongestName} characters. Shorten it.",
-        { Note.Length: > LongestNote } => $"The note can have {LongestNote} characters. Shorten it.",
-        { Address.Length: > LongestAddress } => "This search is too long to be kept.",
-        _ when TagList.Count > MostTags => $"There can be {MostTags} tags. Take some away.",
-        _ when TagList.Any(t => t.Length > LongestTag) => $"A tag can have {LongestTag} characters. Shorten it.",
-        _ => null,
-    };
+    public string? Problem() =>
+        this switch
+        {
+            { Name: "" } => "Give it a name.",
+            { Name.Length: > LongestName } => $"The name can have {LongestName} characters. Shorten it.",
+            { Note.Length: > LongestNote } => $"The note can have {LongestNote} characters. Shorten it.",
+            { Address.Length: > LongestAddress } => "This search is too long to be kept.",
+            _ when TagList.Count > MostTags => $"There can be {MostTags} tags. Take some away.",
+            _ when TagList.Any(t => t.Length > LongestTag) => $"A tag can have {LongestTag} characters. Shorten it.",
+            _ => null,
+        };
 
     /// <summary>Tags as typed, as they are kept: in small letters, once each.</summary>
     public static string ReadTags(string? typed) =>
-        string.Join(' ', (typed ?? "").ToLowerInvariant().Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Select(t => t.TrimStart('#')).Where(t => t.Length > 0).Distinct(StringComparer.Ordinal));
+        string.Join(
+            ' ',
+            (typed ?? "")
+                .ToLowerInvariant()
+                .Split([' ', ',', ';'], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+                .Select(t => t.TrimStart('#'))
+                .Where(t => t.Length > 0)
+                .Distinct(StringComparer.Ordinal)
+        );
 }
 
 /// <summary>A question that somebody asked.</summary>

@@ -13,7 +13,8 @@ namespace Kumiko.Core.Sources;
 /// </summary>
 public sealed class SourceBook
 {
-    private const int MostSources = 20_000, DelaysOfBatch = 8;
+    private const int MostSources = 20_000,
+        DelaysOfBatch = 8;
 
     private readonly KeptDatabase _kept;
     private readonly TimeProvider _clock;
@@ -23,7 +24,11 @@ public sealed class SourceBook
     {
         (_kept, _clock) = (kept, clock);
         using (var connection = kept.Database.Read())
-            foreach (var row in connection.Query<SourceCounts>("SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"))
+            foreach (
+                var row in connection.Query<SourceCounts>(
+                    "SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"
+                )
+            )
                 _sources[row.Name] = row;
         records.Committed += SeeRecords;
         records.Kept += (source, refused) => See(source, 0, 0, s => s.Refused += refused);
@@ -43,7 +48,8 @@ public sealed class SourceBook
                 var row = (int)((long)i * records.Count / Math.Min(DelaysOfBatch, records.Count));
                 var (time, observed) = (records.TimeOf[row], records.ObservedOf[row]);
                 // Where the sender gave no time, the observed one stands for it and there is nothing to learn.
-                if (time != observed) s.SeeDelay(observed - time);
+                if (time != observed)
+                    s.SeeDelay(observed - time);
             }
         });
     }
@@ -56,7 +62,8 @@ public sealed class SourceBook
     {
         lock (_sources)
         {
-            if (Of(source) is not { } counts || (counts.Protocol == protocol && counts.Recognised == how)) return;
+            if (Of(source) is not { } counts || (counts.Protocol == protocol && counts.Recognised == how))
+                return;
             (counts.Protocol, counts.Recognised, counts.IsChanged) = (protocol, how, true);
         }
     }
@@ -65,10 +72,13 @@ public sealed class SourceBook
     {
         lock (_sources)
         {
-            if (Of(source) is not { } counts) return;
+            if (Of(source) is not { } counts)
+                return;
             // What was refused was seen too, but is no sign of its records.
-            if (items > 0) counts.See(Now, items, newest);
-            else if (counts.FirstSeen == 0) counts.FirstSeen = Now;
+            if (items > 0)
+                counts.See(Now, items, newest);
+            else if (counts.FirstSeen == 0)
+                counts.FirstSeen = Now;
             counts.IsChanged = true;
             count(counts);
         }
@@ -76,7 +86,8 @@ public sealed class SourceBook
 
     private SourceCounts? Of(string source)
     {
-        if (_sources.TryGetValue(source, out var known)) return known;
+        if (_sources.TryGetValue(source, out var known))
+            return known;
         return _sources.Count >= MostSources ? null : _sources[source] = new SourceCounts { Name = source };
     }
 
@@ -84,12 +95,14 @@ public sealed class SourceBook
     public IReadOnlyList<SourceState> All()
     {
         var now = Now;
-        lock (_sources) return [.. _sources.Values.Select(s => s.At(now)).OrderBy(s => s.Name, StringComparer.Ordinal)];
+        lock (_sources)
+            return [.. _sources.Values.Select(s => s.At(now)).OrderBy(s => s.Name, StringComparer.Ordinal)];
     }
 
     public SourceState? Find(string name)
     {
-        lock (_sources) return _sources.GetValueOrDefault(name)?.At(Now);
+        lock (_sources)
+            return _sources.GetValueOrDefault(name)?.At(Now);
     }
 
     /// <summary>Writes down what changed.</summary>
@@ -99,10 +112,29 @@ public sealed class SourceBook
         lock (_sources)
         {
             changed = [.. _sources.Values.Where(s => s.IsChanged).Select(s => s.At(0))];
-            foreach (var source in _sources.Values) source.IsChanged = false;
+            foreach (var source in _sources.Values)
+                source.IsChanged = false;
         }
-        return changed.Count == 0 ? Task.CompletedTask : _kept.Database.Writer.Write(c => c.Execute(
-            "INSERT OR REPLACE INTO source (name, first_seen, last_seen, newest, records, samples, spans, changes, refused, protocol, recognised) VALUES (@Name, @FirstSeen, @LastSeen, @Newest, @Records, @Samples, @Spans, @Changes, @Refused, @Protocol, @Recognised)",
-            changed.Select(s => new { s.Name, s.FirstSeen, s.LastSeen, s.Newest, s.Records, s.Samples, s.Spans, s.Changes, s.Refused, s.Protocol, s.Recognised })));
+        return changed.Count == 0
+            ? Task.CompletedTask
+            : _kept.Database.Writer.Write(c =>
+                c.Execute(
+                    "INSERT OR REPLACE INTO source (name, first_seen, last_seen, newest, records, samples, spans, changes, refused, protocol, recognised) VALUES (@Name, @FirstSeen, @LastSeen, @Newest, @Records, @Samples, @Spans, @Changes, @Refused, @Protocol, @Recognised)",
+                    changed.Select(s => new
+                    {
+                        s.Name,
+                        s.FirstSeen,
+                        s.LastSeen,
+                        s.Newest,
+                        s.Records,
+                        s.Samples,
+                        s.Spans,
+                        s.Changes,
+                        s.Refused,
+                        s.Protocol,
+                        s.Recognised,
+                    })
+                )
+            );
     }
 }

@@ -5,7 +5,9 @@ namespace Kumiko.Core.Sources;
 /// <summary>What one source sent, counted as it comes. Used under the lock of its book.</summary>
 internal sealed class SourceCounts
 {
-    private const int Seconds = 60, Minutes = 60, Delays = 256;
+    private const int Seconds = 60,
+        Minutes = 60,
+        Delays = 256;
 
     /// <summary>Something so late was stored somewhere, or imported; it says nothing about the way here.</summary>
     private const long LongestDelay = Instants.Day;
@@ -13,7 +15,8 @@ internal sealed class SourceCounts
     private readonly (long At, long Count)[] _seconds = new (long, long)[Seconds];
     private readonly (long At, long Count)[] _minutes = new (long, long)[Minutes];
     private readonly long[] _delays = new long[Delays];
-    private int _delaysKnown, _nextDelay;
+    private int _delaysKnown,
+        _nextDelay;
 
     public string Name { get; init; } = "";
     public long FirstSeen { get; set; }
@@ -30,9 +33,11 @@ internal sealed class SourceCounts
 
     public void See(long now, long items, long newest)
     {
-        if (FirstSeen == 0) FirstSeen = now;
+        if (FirstSeen == 0)
+            FirstSeen = now;
         LastSeen = now;
-        if (newest > Newest && newest < now + LongestDelay) Newest = newest;
+        if (newest > Newest && newest < now + LongestDelay)
+            Newest = newest;
         Add(_seconds, now / Instants.Second, items);
         Add(_minutes, now / Instants.Minute, items);
         IsChanged = true;
@@ -46,7 +51,8 @@ internal sealed class SourceCounts
 
     public void SeeDelay(long delay)
     {
-        if (delay is < -LongestDelay or > LongestDelay) return;
+        if (delay is < -LongestDelay or > LongestDelay)
+            return;
         _delays[_nextDelay] = delay;
         _nextDelay = (_nextDelay + 1) % Delays;
         _delaysKnown = Math.Min(Delays, _delaysKnown + 1);
@@ -59,9 +65,27 @@ internal sealed class SourceCounts
         var sum = _seconds.Where(s => s.At < second && s.At >= second - Seconds + 1).Sum(s => s.Count);
         var minute = now / Instants.Minute;
         var hour = new long[Minutes];
-        foreach (var (at, count) in _minutes) if (at > minute - Minutes && at <= minute) hour[at - minute + Minutes - 1] = count;
+        foreach (var (at, count) in _minutes)
+            if (at > minute - Minutes && at <= minute)
+                hour[at - minute + Minutes - 1] = count;
         var delays = _delays[.._delaysKnown].Order().ToArray();
         long? Part(double share) => delays.Length == 0 ? null : delays[(int)((delays.Length - 1) * share)];
-        return new SourceState(Name, FirstSeen, LastSeen, Newest, Records, Samples, Spans, Changes, Refused, Protocol, Recognised, sum / (double)(Seconds - 1), hour, Part(0.5), Part(0.95));
+        return new SourceState(
+            Name,
+            FirstSeen,
+            LastSeen,
+            Newest,
+            Records,
+            Samples,
+            Spans,
+            Changes,
+            Refused,
+            Protocol,
+            Recognised,
+            sum / (double)(Seconds - 1),
+            hour,
+            Part(0.5),
+            Part(0.95)
+        );
     }
 }

@@ -10,7 +10,8 @@ using NodaTime;
 
 namespace Kumiko.Core.Sources;
 
-/// <summary>What each source wrote on each of the latest days: records and changes by when they happened, samples and spans by when they came.</summary>
+/// <summary>What each source wrote on each of the latest days: records and changes by when they happened, samples and spans by
+/// when they came.</summary>
 public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStore metrics, ChangeStore changes)
 {
     public const int Days = 14;
@@ -25,7 +26,14 @@ public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStor
         lock (_lock)
         {
             var minute = now / Instants.Minute;
-            if (_latest is { } latest && latest.Minute == minute && latest.Zone == zone.Id && !latest.Counts.IsFaulted && !latest.Counts.IsCanceled) return latest.Counts;
+            if (
+                _latest is { } latest
+                && latest.Minute == minute
+                && latest.Zone == zone.Id
+                && !latest.Counts.IsFaulted
+                && !latest.Counts.IsCanceled
+            )
+                return latest.Counts;
             var counts = Task.Run(() => Count(person, now, zone));
             _latest = (minute, zone.Id, counts);
             return counts;
@@ -41,17 +49,26 @@ public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStor
         var frame = await run.Frame();
         var counts = new Dictionary<string, long[]>(StringComparer.Ordinal);
         int Column(string name) => frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Name == name).i;
-        var (time, source, count) = (frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Role == ColumnRole.Time).i, Column("source"), Column("n"));
-        foreach (var row in frame.Rows) Add(row[source].ToText(), row[time].AsLong, row[count].AsLong);
-        foreach (var (name, received, items) in signals.Daily(window, starts).Concat(metrics.Daily(window, starts))) Add(name, received, items);
-        foreach (var change in changes.In(window)) Add(change.Source, change.At, 1);
+        var (time, source, count) = (
+            frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Role == ColumnRole.Time).i,
+            Column("source"),
+            Column("n")
+        );
+        foreach (var row in frame.Rows)
+            Add(row[source].ToText(), row[time].AsLong, row[count].AsLong);
+        foreach (var (name, received, items) in signals.Daily(window, starts).Concat(metrics.Daily(window, starts)))
+            Add(name, received, items);
+        foreach (var change in changes.In(window))
+            Add(change.Source, change.At, 1);
         return counts;
 
         void Add(string name, long at, long items)
         {
             var day = starts.FindLastIndex(s => s <= at);
-            if (day < 0) return;
-            if (!counts.TryGetValue(name, out var days)) counts.Add(name, days = new long[Days]);
+            if (day < 0)
+                return;
+            if (!counts.TryGetValue(name, out var days))
+                counts.Add(name, days = new long[Days]);
             days[day] += items;
         }
     }
@@ -59,6 +76,11 @@ public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStor
     private static List<long> Starts(long now, DateTimeZone zone)
     {
         var today = Instant.FromUnixTimeTicks(now / 100).InZone(zone).Date;
-        return [.. Enumerable.Range(1 - Days, Days).Select(d => zone.AtStartOfDay(today.PlusDays(d)).ToInstant().ToUnixTimeTicks() * 100)];
+        return
+        [
+            .. Enumerable
+                .Range(1 - Days, Days)
+                .Select(d => zone.AtStartOfDay(today.PlusDays(d)).ToInstant().ToUnixTimeTicks() * 100),
+        ];
     }
 }

@@ -40,7 +40,8 @@ internal static class BatchCodec
         head.Number(block.Count);
         // Resources before names: writing them may add names.
         using var resources = new ByteWriter();
-        foreach (var resource in block.Resources) ValueCodec.Write(resources, resource.Attributes, names);
+        foreach (var resource in block.Resources)
+            ValueCodec.Write(resources, resource.Attributes, names);
         names.Write(head);
         head.Number(block.Resources.Length);
         head.Bytes(resources.Written);
@@ -48,19 +49,22 @@ internal static class BatchCodec
         return Pack(head.Written);
     }
 
-    private const int MostScratch = 4, LargestScratch = 8 << 20;
+    private const int MostScratch = 4,
+        LargestScratch = 8 << 20;
 
     /// <summary>Room to pack into, kept for the next batch: as large as the batch, most of it is thrown away.</summary>
     private static readonly ConcurrentBag<ArrayBufferWriter<byte>> Scratch = [];
 
     private static byte[] Pack(ReadOnlySpan<byte> raw)
     {
-        if (!Scratch.TryTake(out var packed)) packed = new ArrayBufferWriter<byte>(LZ4Codec.MaximumOutputSize(raw.Length) + 64);
+        if (!Scratch.TryTake(out var packed))
+            packed = new ArrayBufferWriter<byte>(LZ4Codec.MaximumOutputSize(raw.Length) + 64);
         packed.ResetWrittenCount();
         packed.Write([Version]);
         LZ4Pickler.Pickle(raw, packed);
         var content = packed.WrittenSpan.ToArray();
-        if (packed.Capacity <= LargestScratch && Scratch.Count < MostScratch) Scratch.Add(packed);
+        if (packed.Capacity <= LargestScratch && Scratch.Count < MostScratch)
+            Scratch.Add(packed);
         return content;
     }
 
@@ -68,7 +72,8 @@ internal static class BatchCodec
     {
         var text = block.TextOf(row, part);
         to.Byte(text is null ? (byte)0 : (byte)1);
-        if (text is { } slice) to.Sized(slice.Of(block.Bytes));
+        if (text is { } slice)
+            to.Sized(slice.Of(block.Bytes));
     }
 
     private static void WriteFields(ByteWriter to, RecordBlock block, int row, int[] names, NameTable table)
@@ -82,7 +87,9 @@ internal static class BatchCodec
             to.Number(names[i]);
             switch (kinds[i])
             {
-                case ValueKind.List or ValueKind.Object: ValueCodec.Write(to, NestedValue.Read(block.SliceOf(row, cell).Of(block.Bytes), RecordReader.Strings), table); continue;
+                case ValueKind.List or ValueKind.Object:
+                    ValueCodec.Write(to, NestedValue.Read(block.SliceOf(row, cell).Of(block.Bytes), RecordReader.Strings), table);
+                    continue;
                 case ValueKind.Text:
                     to.Byte((byte)kinds[i]);
                     to.Sized(block.SliceOf(row, cell).Of(block.Bytes));
@@ -91,7 +98,9 @@ internal static class BatchCodec
                     to.Byte((byte)kinds[i]);
                     to.Fixed((ulong)cell);
                     break;
-                case ValueKind.Missing: to.Byte((byte)kinds[i]); break;
+                case ValueKind.Missing:
+                    to.Byte((byte)kinds[i]);
+                    break;
                 default:
                     to.Byte((byte)kinds[i]);
                     to.Signed(cell);
@@ -103,9 +112,14 @@ internal static class BatchCodec
     /// <exception cref="InvalidDataException">The blob is damaged, or of a version that is not known.</exception>
     public static RecordBlock Decode(ReadOnlySpan<byte> content, long firstSequence, StringCache strings)
     {
-        if (content.Length < 2) throw new InvalidDataException("The batch is empty.");
-        if (content[0] != Version) throw new InvalidDataException($"The batch has version {content[0]}; {Version} is known.");
-        try { return Read(new ByteReader(LZ4Pickler.Unpickle(content[1..])), firstSequence, strings); }
+        if (content.Length < 2)
+            throw new InvalidDataException("The batch is empty.");
+        if (content[0] != Version)
+            throw new InvalidDataException($"The batch has version {content[0]}; {Version} is known.");
+        try
+        {
+            return Read(new ByteReader(LZ4Pickler.Unpickle(content[1..])), firstSequence, strings);
+        }
         catch (Exception e) when (e is ArgumentException or IndexOutOfRangeException or OverflowException or OutOfMemoryException)
         {
             throw new InvalidDataException("The batch is damaged.", e);
@@ -117,7 +131,8 @@ internal static class BatchCodec
         var count = from.Count(from.Left);
         var names = NameTable.Read(ref from, strings);
         var resources = new Resource[from.Count(from.Left)];
-        for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, strings));
+        for (var i = 0; i < resources.Length; i++)
+            resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, strings));
         var builder = new RecordBlockBuilder();
         var (time, observed) = (0L, 0L);
         for (var i = 0; i < count; i++)
@@ -129,7 +144,8 @@ internal static class BatchCodec
             var source = ValueCodec.Name(ref from, names);
             builder.Begin();
             foreach (var part in (ReadOnlySpan<TextPart>)[TextPart.Level, TextPart.TraceId, TextPart.SpanId])
-                if (from.Byte() != 0) builder.Text(part, from.Sized());
+                if (from.Byte() != 0)
+                    builder.Text(part, from.Sized());
             builder.Text(TextPart.Body, from.Sized());
             ReadFields(ref from, names, strings, builder);
             builder.End(time, observed, severity, resource, source, firstSequence + i);

@@ -31,26 +31,44 @@ public sealed class DataFolder : IDisposable
         OwnFiles.MakeFolder(path);
         try
         {
-            var folder = new DataFolder(path, new FileStream(System.IO.Path.Combine(path, "lock"), OwnFiles.New(FileMode.OpenOrCreate)));
+            var folder = new DataFolder(
+                path,
+                new FileStream(System.IO.Path.Combine(path, "lock"), OwnFiles.New(FileMode.OpenOrCreate))
+            );
             // One that was there before and holds nothing of ours may be anybody's.
-            if (File.Exists(folder.Records) || File.Exists(folder.Kept) || Directory.EnumerateFileSystemEntries(path).Count() == 1) OwnFiles.Close(path);
+            if (
+                File.Exists(folder.Records)
+                || File.Exists(folder.Kept)
+                || Directory.EnumerateFileSystemEntries(path).Count() == 1
+            )
+                OwnFiles.Close(path);
             return folder;
         }
-        catch (IOException) { return null; }
+        catch (IOException)
+        {
+            return null;
+        }
     }
 
     /// <summary>The server that holds a folder, if it has said where it is.</summary>
     public static ServerAddress? FindServer(string path)
     {
-        try { return JsonSerializer.Deserialize<ServerAddress>(File.ReadAllText(ServerFile(path))); }
-        catch (Exception e) when (e is IOException or JsonException or UnauthorizedAccessException) { return null; }
+        try
+        {
+            return JsonSerializer.Deserialize<ServerAddress>(File.ReadAllText(ServerFile(path)));
+        }
+        catch (Exception e) when (e is IOException or JsonException or UnauthorizedAccessException)
+        {
+            return null;
+        }
     }
 
     /// <summary>Gives up what is kept free for a full disk; false where nothing is.</summary>
     public bool GiveUpReserve()
     {
         var reserve = System.IO.Path.Combine(Path, "reserve");
-        if (!File.Exists(reserve)) return false;
+        if (!File.Exists(reserve))
+            return false;
         File.Delete(reserve);
         return true;
     }

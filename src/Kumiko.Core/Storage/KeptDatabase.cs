@@ -10,7 +10,9 @@ public sealed class KeptDatabase : IDisposable
     public KeptDatabase(string path, TimeProvider? clock = null, bool isReadOnly = false)
     {
         Path = path;
-        Database = isReadOnly ? new Database(path, "kumiko", isReadOnly) : KeptRescue.Open(path, clock ?? TimeProvider.System, _notices);
+        Database = isReadOnly
+            ? new Database(path, "kumiko", isReadOnly)
+            : KeptRescue.Open(path, clock ?? TimeProvider.System, _notices);
     }
 
     public string Path { get; }

@@ -19,8 +19,14 @@ public sealed class MatchSet
         /// <summary>Its rows; null where the segment turned out to be damaged, which the store has told.</summary>
         public IRecordRows? TryOpen(bool records)
         {
-            try { return Batch.Open(records); }
-            catch (DamagedSegmentException) { return null; }
+            try
+            {
+                return Batch.Open(records);
+            }
+            catch (DamagedSegmentException)
+            {
+                return null;
+            }
         }
     }
 
@@ -37,11 +43,12 @@ public sealed class MatchSet
 
     public long Count { get; }
 
-    public long CountIn(Window window) => _parts.Sum(part =>
-    {
-        var (first, end) = Within(part, window);
-        return (long)(end - first);
-    });
+    public long CountIn(Window window) =>
+        _parts.Sum(part =>
+        {
+            var (first, end) = Within(part, window);
+            return (long)(end - first);
+        });
 
     /// <summary>Those that pass a further test, on two workers.</summary>
     public MatchSet Filter(Func<LogRecord, bool> test, CancellationToken cancel)
@@ -53,7 +60,8 @@ public sealed class MatchSet
             var found = new List<int>();
             if (part.Count > 0 && part.TryOpen(records: true) is { } rows)
                 for (var n = 0; n < part.Count; n++)
-                    if (test(rows[part[n]])) found.Add(part[n]);
+                    if (test(rows[part[n]]))
+                        found.Add(part[n]);
             parts[i] = part with { Found = [.. found] };
         });
         return new MatchSet(parts, _snapshot);
@@ -65,8 +73,10 @@ public sealed class MatchSet
         foreach (var part in _parts)
         {
             var (first, end) = Within(part, window);
-            if (first == end || part.TryOpen(records: true) is not { } rows) continue;
-            for (var i = first; i < end; i++) yield return rows[part[i]];
+            if (first == end || part.TryOpen(records: true) is not { } rows)
+                continue;
+            for (var i = first; i < end; i++)
+                yield return rows[part[i]];
         }
     }
 
@@ -76,7 +86,17 @@ public sealed class MatchSet
         foreach (var part in _parts)
         {
             var (first, end) = Within(part, window);
-            if (first < end) yield return part.Found is null ? part with { First = part.First + first, End = part.First + end } : part with { Found = part.Found[first..end] };
+            if (first < end)
+                yield return part.Found is null
+                    ? part with
+                    {
+                        First = part.First + first,
+                        End = part.First + end,
+                    }
+                    : part with
+                    {
+                        Found = part.Found[first..end],
+                    };
         }
     }
 
@@ -88,7 +108,8 @@ public sealed class MatchSet
         foreach (var part in _parts)
         {
             var (first, end) = Within(part, window);
-            if (first == end || part.TryOpen(records: false) is not { } rows) continue;
+            if (first == end || part.TryOpen(records: false) is not { } rows)
+                continue;
             var times = rows.Times;
             var bands = rows.Bands;
             for (var i = first; i < end; i++)
@@ -107,9 +128,11 @@ public sealed class MatchSet
         var at = 0;
         foreach (var part in _parts)
         {
-            if (part.Count == 0 || part.TryOpen(records: false) is not { } rows) continue;
+            if (part.Count == 0 || part.TryOpen(records: false) is not { } rows)
+                continue;
             var all = rows.Times;
-            for (var i = 0; i < part.Count; i++) times[at++] = all[part[i]];
+            for (var i = 0; i < part.Count; i++)
+                times[at++] = all[part[i]];
         }
         Array.Sort(times, 0, at);
         return at == times.Length ? times : times[..at];
@@ -117,9 +140,12 @@ public sealed class MatchSet
 
     private static (int First, int End) Within(Part part, Window window)
     {
-        if (part.Count == 0) return (0, 0);
-        if (window.From <= part.Batch.MinTime && part.Batch.MaxTime < window.To) return (0, part.Count);
-        if (part.TryOpen(records: false) is not { } rows) return (0, 0);
+        if (part.Count == 0)
+            return (0, 0);
+        if (window.From <= part.Batch.MinTime && part.Batch.MaxTime < window.To)
+            return (0, part.Count);
+        if (part.TryOpen(records: false) is not { } rows)
+            return (0, 0);
         return (LowerBound(part, rows.Times, window.From), LowerBound(part, rows.Times, window.To));
     }
 
@@ -129,7 +155,10 @@ public sealed class MatchSet
         while (low < high)
         {
             var middle = (low + high) >>> 1;
-            if (times[part[middle]] < time) low = middle + 1; else high = middle;
+            if (times[part[middle]] < time)
+                low = middle + 1;
+            else
+                high = middle;
         }
         return low;
     }

@@ -10,12 +10,17 @@ internal sealed class NoticeList
 
     public IReadOnlyList<string> All
     {
-        get { lock (_lock) return [.. _all]; }
+        get
+        {
+            lock (_lock)
+                return [.. _all];
+        }
     }
 
     public void Remove(string sentence)
     {
-        lock (_lock) _all.Remove(sentence);
+        lock (_lock)
+            _all.Remove(sentence);
     }
 
     public void Add(string sentence)
@@ -24,7 +29,8 @@ internal sealed class NoticeList
         {
             _all.Remove(sentence);
             _all.Add(sentence);
-            if (_all.Count > Most) _all.RemoveAt(0);
+            if (_all.Count > Most)
+                _all.RemoveAt(0);
         }
     }
 }

@@ -25,24 +25,35 @@ internal sealed class RecentTier
     /// <summary>Bytes of a source that wait.</summary>
     public long BytesOf(string source)
     {
-        lock (_lock) return _bySource.GetValueOrDefault(source).Bytes;
+        lock (_lock)
+            return _bySource.GetValueOrDefault(source).Bytes;
     }
 
     /// <summary>Whether a source fills a segment by itself.</summary>
     public bool IsFull(string source)
     {
-        lock (_lock) return _bySource.GetValueOrDefault(source) is var (bytes, rows) && (rows >= SegmentWriter.SealedRows || bytes >= SegmentWriter.SealedBytes);
+        lock (_lock)
+            return _bySource.GetValueOrDefault(source) is var (bytes, rows)
+                && (rows >= SegmentWriter.SealedRows || bytes >= SegmentWriter.SealedBytes);
     }
 
     /// <summary>Done when something was sealed after this was asked.</summary>
     public Task Shrunk
     {
-        get { lock (_lock) return _shrunk.Task; }
+        get
+        {
+            lock (_lock)
+                return _shrunk.Task;
+        }
     }
 
     public IReadOnlyList<RecentEntry> Entries
     {
-        get { lock (_lock) return [.. _entries]; }
+        get
+        {
+            lock (_lock)
+                return [.. _entries];
+        }
     }
 
     public void Add(RecentEntry entry)
@@ -60,7 +71,8 @@ internal sealed class RecentTier
         lock (_lock)
         {
             _entries.RemoveAll(done.Contains);
-            foreach (var entry in done) Count(entry, -1);
+            foreach (var entry in done)
+                Count(entry, -1);
             _shrunk.SetResult();
             _shrunk = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
         }
@@ -71,6 +83,9 @@ internal sealed class RecentTier
     {
         var (bytes, rows) = _bySource.GetValueOrDefault(entry.Source);
         var now = (Bytes: bytes + (sign * entry.RawBytes), Rows: rows + (sign * entry.Block.Count));
-        if (now.Rows == 0) _bySource.Remove(entry.Source); else _bySource[entry.Source] = now;
+        if (now.Rows == 0)
+            _bySource.Remove(entry.Source);
+        else
+            _bySource[entry.Source] = now;
     }
 }

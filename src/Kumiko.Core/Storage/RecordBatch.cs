@@ -19,7 +19,8 @@ public abstract class RecordBatch
     /// <summary>The places [First, End) of the records inside a window.</summary>
     public (int First, int End) Range(Window window)
     {
-        if (window.From <= MinTime && MaxTime < window.To) return (0, Count);
+        if (window.From <= MinTime && MaxTime < window.To)
+            return (0, Count);
         var times = Open(records: false).Times;
         return (LowerBound(times, window.From), LowerBound(times, window.To));
     }
@@ -31,7 +32,10 @@ public abstract class RecordBatch
         while (low < high)
         {
             var middle = (low + high) >>> 1;
-            if (times[middle] < time) low = middle + 1; else high = middle;
+            if (times[middle] < time)
+                low = middle + 1;
+            else
+                high = middle;
         }
         return low;
     }
@@ -56,7 +60,8 @@ public sealed class RecentBatch : RecordBatch, IRecordRows
     /// <summary>The same in parts of so many rows at most.</summary>
     public static IEnumerable<RecentBatch> Of(RecordBlock block, int mostRows)
     {
-        if (block.Count <= mostRows) return [Of(block)];
+        if (block.Count <= mostRows)
+            return [Of(block)];
         RecordBlock[] blocks = [block];
         return BlockGather.Rows(blocks).Chunk(mostRows).Select(rows => Of(BlockGather.Of(blocks, rows)));
     }
@@ -80,12 +85,15 @@ public sealed class RecentBatch : RecordBatch, IRecordRows
     public LogRecord this[int index] => Block[index];
     public ReadOnlySpan<long> Times => Block.Times;
     public ReadOnlySpan<byte> Bands => _bands;
+
     public override IRecordRows Open(bool records) => this;
 
     /// <summary>Those that are left when some sequences are gone; null for none, itself for all.</summary>
     public RecentBatch? Without(Func<long, bool> gone)
     {
         var left = Enumerable.Range(0, Count).Where(i => !gone(Block.SequenceOf[i])).Select(i => new RowRef(0, i)).ToArray();
-        return left.Length == 0 ? null : left.Length == Count ? this : new RecentBatch(BlockGather.Of([Block], left));
+        return left.Length == 0 ? null
+            : left.Length == Count ? this
+            : new RecentBatch(BlockGather.Of([Block], left));
     }
 }

@@ -25,7 +25,8 @@ public sealed record Refused(long Line, int Column, string Reason, byte[] Head)
 public sealed record BatchKey(string Key, int Part, long Content);
 
 /// <summary>A batch came under a name that another has.</summary>
-public sealed class BatchKeyUsedException() : Exception("This key came before with other content. Nothing of this part was taken: send it under a key of its own.");
+public sealed class BatchKeyUsedException()
+    : Exception("This key came before with other content. Nothing of this part was taken: send it under a key of its own.");
 
 /// <param name="Retention">What goes when.</param>
 /// <param name="Background">Whether sealing, merging and retention run by themselves; else when they are called.</param>
@@ -48,7 +49,8 @@ public sealed class RecordStore : IDisposable
     /// With more waiting to be sealed, of all or of a source that fills segments by itself, senders wait: enough for
     /// both processors to have work while a seal is committed, and no more, so that memory stays flat.
     /// </summary>
-    internal const long MostRecentBytes = 512L << 20, MostOfSource = 32L << 20;
+    internal const long MostRecentBytes = 512L << 20,
+        MostOfSource = 32L << 20;
 
     private const int BatchRows = 16_384;
 
@@ -81,7 +83,10 @@ public sealed class RecordStore : IDisposable
         _clock = clock;
         var isReadOnly = options?.IsReadOnly == true;
         _database = isReadOnly ? new Database(path, "records", isReadOnly) : RecordRescue.Open(path, clock, _notices);
-        if (isReadOnly) _notices.Add("The disk is full, so Kumiko started read only: nothing is taken in, and nothing can be changed. Free some space and start it again.");
+        if (isReadOnly)
+            _notices.Add(
+                "The disk is full, so Kumiko started read only: nothing is taken in, and nothing can be changed. Free some space and start it again."
+            );
         _cache = new SegmentCache(_database, clock, SetAside);
         try
         {
@@ -103,12 +108,19 @@ public sealed class RecordStore : IDisposable
     /// <summary>Sentences on records of a stretch that are damaged, so that answers over it lack them.</summary>
     public IReadOnlyList<string> DamageIn(Window window)
     {
-        lock (_damaged) return [.. _damaged.Where(d => window.Overlaps(d.Segment.MinTime, d.Segment.MaxTime)).Select(d => Told(d.Segment, d.Reason))];
+        lock (_damaged)
+            return
+            [
+                .. _damaged
+                    .Where(d => window.Overlaps(d.Segment.MinTime, d.Segment.MaxTime))
+                    .Select(d => Told(d.Segment, d.Reason)),
+            ];
     }
 
     private void NoteDamage(Segment segment, string reason)
     {
-        lock (_damaged) _damaged.Add((segment, reason));
+        lock (_damaged)
+            _damaged.Add((segment, reason));
         _notices.Add(Told(segment, reason));
     }
 
@@ -139,17 +151,26 @@ public sealed class RecordStore : IDisposable
     internal Database Database => _database;
 
     /// <summary>Makes the disk as good as full: for tests.</summary>
-    internal Task<int> LimitPages(long pages) => _database.Writer.Write(c => { c.ExecuteScalar<long>($"PRAGMA max_page_count = {pages}"); return 0; });
+    internal Task<int> LimitPages(long pages) =>
+        _database.Writer.Write(c =>
+        {
+            c.ExecuteScalar<long>($"PRAGMA max_page_count = {pages}");
+            return 0;
+        });
 
     /// <summary>When a field of this name was first seen, whatever was dropped since; null where it never was.</summary>
     public long? FirstSeen(string field)
     {
-        lock (FieldsSeen) return FieldsSeen.Where(f => f.Key.Name == field).Select(f => (long?)f.Value).Min();
+        lock (FieldsSeen)
+            return FieldsSeen.Where(f => f.Key.Name == field).Select(f => (long?)f.Value).Min();
     }
 
     private void LoadOrRescue(string path)
     {
-        try { Load(); }
+        try
+        {
+            Load();
+        }
         catch (SqliteException e) when (RecordRescue.IsDamage(e))
         {
             // Damage that the first look did not meet.
@@ -170,42 +191,80 @@ public sealed class RecordStore : IDisposable
         FieldsSeen = SegmentTable.Fields(connection);
         foreach (var segment in SegmentTable.Unsure(connection))
         {
-            try { _database.Writer.Write(c => SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")).GetAwaiter().GetResult(); }
-            catch (DiskFullException) { /* it is left out of the living ones all the same, and noted at the next start */ }
+            try
+            {
+                _database
+                    .Writer.Write(c =>
+                        SegmentTable.MarkDamaged(c, segment.Id, "Its row of the catalogue does not match its checksum.")
+                    )
+                    .GetAwaiter()
+                    .GetResult();
+            }
+            catch (DiskFullException)
+            { /* it is left out of the living ones all the same, and noted at the next start */
+            }
         }
-        foreach (var (segment, damage) in SegmentTable.Damaged(connection)) NoteDamage(segment, damage);
-        foreach (var stray in SegmentTable.Strays(connection)) _notices.Add($"A segment of records is damaged: the catalogue lost its row. Restore it from a backup if there is one. (Segment {stray})");
+        foreach (var (segment, damage) in SegmentTable.Damaged(connection))
+            NoteDamage(segment, damage);
+        foreach (var stray in SegmentTable.Strays(connection))
+            _notices.Add(
+                $"A segment of records is damaged: the catalogue lost its row. Restore it from a backup if there is one. (Segment {stray})"
+            );
         _segments = [.. SegmentTable.Live(connection).Select(s => new SegmentBatch(s, _cache))];
         var strings = new StringCache();
         var batches = 0L;
-        _next = connection.ExecuteScalar<long>("SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent), (SELECT COALESCE(MAX(max_sequence + 1), 0) FROM segment))");
-        foreach (var row in connection.Query<RecentRow>("SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, content AS Content FROM recent ORDER BY first_sequence", buffered: false))
+        _next = connection.ExecuteScalar<long>(
+            "SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent), (SELECT COALESCE(MAX(max_sequence + 1), 0) FROM segment))"
+        );
+        foreach (
+            var row in connection.Query<RecentRow>(
+                "SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, content AS Content FROM recent ORDER BY first_sequence",
+                buffered: false
+            )
+        )
         {
             try
             {
-                if (row.Checksum is { } sum && sum != Checksum.Of(row.Content, row.FirstSequence)) throw new InvalidDataException("It does not match its checksum.");
+                if (row.Checksum is { } sum && sum != Checksum.Of(row.Content, row.FirstSequence))
+                    throw new InvalidDataException("It does not match its checksum.");
                 var block = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
                 Recent.Add(new RecentEntry(row.FirstSequence, block, row.Source, row.Received));
                 AddBatches(block);
             }
-            catch (InvalidDataException e) { _notices.Add($"Batch {row.FirstSequence} from {row.Source} is damaged and was set aside: {e.Message}"); }
+            catch (InvalidDataException e)
+            {
+                _notices.Add($"Batch {row.FirstSequence} from {row.Source} is damaged and was set aside: {e.Message}");
+            }
             batches++;
         }
-        if (connection.ExecuteScalar<long?>("SELECT value FROM counter WHERE name = 'batches'") is { } expected && expected != batches)
-            _notices.Add($"{expected} batches of the newest records should be there, and {batches} are. Restore the others from a backup if there is one.");
+        if (
+            connection.ExecuteScalar<long?>("SELECT value FROM counter WHERE name = 'batches'") is { } expected
+            && expected != batches
+        )
+            _notices.Add(
+                $"{expected} batches of the newest records should be there, and {batches} are. Restore the others from a backup if there is one."
+            );
         Publish();
     }
 
     private static string Told(Segment segment, string damage) =>
-        FormattableString.Invariant($"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})");
+        FormattableString.Invariant(
+            $"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})"
+        );
 
     /// <summary>Commits records as one batch; they can be read when the task is done, and have their sequences.</summary>
     /// <inheritdoc cref="Append(RecordBlock, string, BatchKey?, CancellationToken)"/>
-    public async Task<bool> Append(IReadOnlyList<LogRecord> records, string source, BatchKey? key = null, CancellationToken cancel = default)
+    public async Task<bool> Append(
+        IReadOnlyList<LogRecord> records,
+        string source,
+        BatchKey? key = null,
+        CancellationToken cancel = default
+    )
     {
         var block = RecordBlock.Of(records);
         var taken = await Append(block, source, key, cancel);
-        for (var i = 0; taken && i < records.Count; i++) records[i].Sequence = block.SequenceOf[i];
+        for (var i = 0; taken && i < records.Count; i++)
+            records[i].Sequence = block.SequenceOf[i];
         return taken;
     }
 
@@ -219,22 +278,30 @@ public sealed class RecordStore : IDisposable
     /// <exception cref="BatchKeyUsedException">A batch of this key was taken before, and it was another.</exception>
     public async Task<bool> Append(RecordBlock records, string source, BatchKey? key = null, CancellationToken cancel = default)
     {
-        if (records.Count == 0) return true;
+        if (records.Count == 0)
+            return true;
         await Room(source, cancel);
         var content = BatchCodec.Encode(records);
         var now = Instants.FromDateTime(_clock.GetUtcNow());
         try
         {
-            return await _database.Writer.Write(connection => Insert(connection, records, content, source, now, key), taken =>
-            {
-                if (!taken) return;
-                Recent.Add(new RecentEntry(records.SequenceOf[0], records, source, now));
-                AddBatches(records);
-                Publish();
-                // What is old is seen to every few seconds; what is full, at once.
-                if (Recent.IsFull(source) || Recent.Bytes > Sealer.MostUnsealedBytes) _upkeep.Wake();
-                TellCommitted(source, records);
-            }, content.Length, cancel);
+            return await _database.Writer.Write(
+                connection => Insert(connection, records, content, source, now, key),
+                taken =>
+                {
+                    if (!taken)
+                        return;
+                    Recent.Add(new RecentEntry(records.SequenceOf[0], records, source, now));
+                    AddBatches(records);
+                    Publish();
+                    // What is old is seen to every few seconds; what is full, at once.
+                    if (Recent.IsFull(source) || Recent.Bytes > Sealer.MostUnsealedBytes)
+                        _upkeep.Wake();
+                    TellCommitted(source, records);
+                },
+                content.Length,
+                cancel
+            );
         }
         catch (DiskFullException)
         {
@@ -248,8 +315,14 @@ public sealed class RecordStore : IDisposable
         // One that fails keeps it from none of the others.
         foreach (var told in Committed?.GetInvocationList().Cast<Action<string, RecordBlock>>() ?? [])
         {
-            try { told(source, records); }
-            catch (Exception e) { Faulted?.Invoke(e); }
+            try
+            {
+                told(source, records);
+            }
+            catch (Exception e)
+            {
+                Faulted?.Invoke(e);
+            }
         }
     }
 
@@ -262,11 +335,13 @@ public sealed class RecordStore : IDisposable
             // While sealing fails, memory is the limit; a source alone may go on.
             if (_upkeep.Problem is { } problem)
             {
-                if (Recent.Bytes > MostRecentBytes) throw problem;
+                if (Recent.Bytes > MostRecentBytes)
+                    throw problem;
                 return;
             }
             _upkeep.Wake();
-            if (IsBehind(source)) await shrunk.WaitAsync(cancel);
+            if (IsBehind(source))
+                await shrunk.WaitAsync(cancel);
         }
     }
 
@@ -274,11 +349,23 @@ public sealed class RecordStore : IDisposable
 
     private bool Insert(SqliteConnection connection, RecordBlock records, byte[] content, string source, long now, BatchKey? key)
     {
-        if (key is not null && !TakeKey(connection, source, key, now)) return false;
+        if (key is not null && !TakeKey(connection, source, key, now))
+            return false;
         var first = _next;
         connection.Execute(
             "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
-            new { first, records.Count, min = records.TimeOf.Min(), max = records.TimeOf.Max(), now, source, content, checksum = Checksum.Of(content, first) });
+            new
+            {
+                first,
+                records.Count,
+                min = records.TimeOf.Min(),
+                max = records.TimeOf.Max(),
+                now,
+                source,
+                content,
+                checksum = Checksum.Of(content, first),
+            }
+        );
         connection.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'");
         records.Number(first);
         _next += records.Count;
@@ -288,9 +375,29 @@ public sealed class RecordStore : IDisposable
     /// <summary>Notes a key; false where it came before with the same content.</summary>
     private static bool TakeKey(SqliteConnection connection, string source, BatchKey key, long now)
     {
-        var isNew = connection.Execute("INSERT OR IGNORE INTO batch_key (source, key, part, at, content) VALUES (@source, @Key, @Part, @now, @Content)", new { source, key.Key, key.Part, now, key.Content }) > 0;
-        if (isNew) return true;
-        var before = connection.ExecuteScalar<long?>("SELECT content FROM batch_key WHERE source = @source AND key = @Key AND part = @Part", new { source, key.Key, key.Part });
+        var isNew =
+            connection.Execute(
+                "INSERT OR IGNORE INTO batch_key (source, key, part, at, content) VALUES (@source, @Key, @Part, @now, @Content)",
+                new
+                {
+                    source,
+                    key.Key,
+                    key.Part,
+                    now,
+                    key.Content,
+                }
+            ) > 0;
+        if (isNew)
+            return true;
+        var before = connection.ExecuteScalar<long?>(
+            "SELECT content FROM batch_key WHERE source = @source AND key = @Key AND part = @Part",
+            new
+            {
+                source,
+                key.Key,
+                key.Part,
+            }
+        );
         return before is null || before == key.Content ? false : throw new BatchKeyUsedException();
     }
 
@@ -300,7 +407,12 @@ public sealed class RecordStore : IDisposable
         var batches = _recentBatches;
         batches.AddRange(RecentBatch.Of(records, BatchRows));
         // Small neighbours are merged so that a trickle does not make thousands of batches; each record moves a few times only.
-        while (batches.Count > 1 && batches[^1].Count < LargeRows && batches[^2].Count <= batches[^1].Count * 2 && batches[^2].Count + batches[^1].Count <= BatchRows)
+        while (
+            batches.Count > 1
+            && batches[^1].Count < LargeRows
+            && batches[^2].Count <= batches[^1].Count * 2
+            && batches[^2].Count + batches[^1].Count <= BatchRows
+        )
         {
             var merged = RecentBatch.Merge(batches[^2], batches[^1]);
             batches.RemoveRange(batches.Count - 2, 2);
@@ -315,41 +427,63 @@ public sealed class RecordStore : IDisposable
     internal async Task Commit(SegmentChange change)
     {
         List<TemplateRow> templates;
-        lock (Templates) templates = Templates.Unsaved();
+        lock (Templates)
+            templates = Templates.Unsaved();
         var names = Patterns.Unsaved();
         var fields = NewFields(change.Added);
-        var added = await _database.Writer.Write(connection =>
-        {
-            var inserted = change.Added.Select(e => SegmentTable.Insert(connection, e)).ToList();
-            SegmentTable.MarkGone(connection, change.Gone.Select(s => s.Id));
-            connection.Execute("DELETE FROM recent WHERE first_sequence = @First", change.Sealed.Select(e => new { e.First }));
-            SegmentTable.SaveTemplates(connection, templates);
-            SegmentTable.SavePatternNames(connection, names);
-            SegmentTable.SaveFields(connection, fields);
-            connection.Execute("UPDATE counter SET value = value - @Count WHERE name = 'batches'", new { change.Sealed.Count });
-            connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
-            return inserted;
-        }, inserted => Apply(change, inserted), change.Added.Sum(e => (int)e.Catalogue.Bytes));
-        lock (Templates) Templates.MarkSaved(templates);
+        var added = await _database.Writer.Write(
+            connection =>
+            {
+                var inserted = change.Added.Select(e => SegmentTable.Insert(connection, e)).ToList();
+                SegmentTable.MarkGone(connection, change.Gone.Select(s => s.Id));
+                connection.Execute(
+                    "DELETE FROM recent WHERE first_sequence = @First",
+                    change.Sealed.Select(e => new { e.First })
+                );
+                SegmentTable.SaveTemplates(connection, templates);
+                SegmentTable.SavePatternNames(connection, names);
+                SegmentTable.SaveFields(connection, fields);
+                connection.Execute(
+                    "UPDATE counter SET value = value - @Count WHERE name = 'batches'",
+                    new { change.Sealed.Count }
+                );
+                connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
+                return inserted;
+            },
+            inserted => Apply(change, inserted),
+            change.Added.Sum(e => (int)e.Catalogue.Bytes)
+        );
+        lock (Templates)
+            Templates.MarkSaved(templates);
         Patterns.MarkSaved(names);
         lock (FieldsSeen)
-            foreach (var (field, time) in fields) FieldsSeen[field] = time;
+            foreach (var (field, time) in fields)
+                FieldsSeen[field] = time;
     }
 
     private void Apply(SegmentChange change, List<Segment> inserted)
     {
         var gone = change.Gone.Select(s => s.Id).ToHashSet();
-        if (gone.Count > 0) _segments = [.. _segments.Where(s => !gone.Contains(s.Segment.Id))];
+        if (gone.Count > 0)
+            _segments = [.. _segments.Where(s => !gone.Contains(s.Segment.Id))];
         _segments.AddRange(inserted.Select(s => new SegmentBatch(s, _cache)));
         if (change.Sealed.Count > 0)
         {
             var done = change.Sealed.ToHashSet();
             var ranges = done.OrderBy(e => e.First).Select(e => (e.First, End: e.First + e.Block.Count)).ToArray();
-            _recentBatches = [.. _recentBatches.Select(b => b.MaxSequence < ranges[0].First || b.MinSequence >= ranges[^1].End ? b : b.Without(s => IsIn(ranges, s))).OfType<RecentBatch>()];
+            _recentBatches =
+            [
+                .. _recentBatches
+                    .Select(b =>
+                        b.MaxSequence < ranges[0].First || b.MinSequence >= ranges[^1].End ? b : b.Without(s => IsIn(ranges, s))
+                    )
+                    .OfType<RecentBatch>(),
+            ];
             Recent.Remove(done);
         }
         var version = Publish();
-        foreach (var id in gone) _upkeep.Leave(id, version);
+        foreach (var id in gone)
+            _upkeep.Leave(id, version);
     }
 
     private static bool IsIn((long First, long End)[] ranges, long sequence)
@@ -358,7 +492,10 @@ public sealed class RecordStore : IDisposable
         while (low < high)
         {
             var middle = (low + high) >>> 1;
-            if (ranges[middle].End <= sequence) low = middle + 1; else high = middle;
+            if (ranges[middle].End <= sequence)
+                low = middle + 1;
+            else
+                high = middle;
         }
         return low < ranges.Length && ranges[low].First <= sequence;
     }
@@ -375,14 +512,27 @@ public sealed class RecordStore : IDisposable
     }
 
     /// <summary>Takes a damaged segment out of the list and says so; nothing of it is deleted.</summary>
-    private void SetAside(DamagedSegmentException damage) => _database.Writer.Write(connection => SegmentTable.MarkDamaged(connection, damage.Segment.Id, damage.Reason) > 0, marked =>
-    {
-        // A segment that is gone already was not damaged but removed under a reader that did not hold it.
-        if (!marked) return;
-        NoteDamage(damage.Segment, damage.Reason);
-        _segments = [.. _segments.Where(s => s.Segment.Id != damage.Segment.Id)];
-        Publish();
-    }).ContinueWith(t => _notices.Add($"Segment {damage.Segment.Id} is damaged and could not be set aside: {t.Exception?.InnerException?.Message}"), TaskContinuationOptions.OnlyOnFaulted);
+    private void SetAside(DamagedSegmentException damage) =>
+        _database
+            .Writer.Write(
+                connection => SegmentTable.MarkDamaged(connection, damage.Segment.Id, damage.Reason) > 0,
+                marked =>
+                {
+                    // A segment that is gone already was not damaged but removed under a reader that did not hold it.
+                    if (!marked)
+                        return;
+                    NoteDamage(damage.Segment, damage.Reason);
+                    _segments = [.. _segments.Where(s => s.Segment.Id != damage.Segment.Id)];
+                    Publish();
+                }
+            )
+            .ContinueWith(
+                t =>
+                    _notices.Add(
+                        $"Segment {damage.Segment.Id} is damaged and could not be set aside: {t.Exception?.InnerException?.Message}"
+                    ),
+                TaskContinuationOptions.OnlyOnFaulted
+            );
 
     /// <summary>Removes the blobs of segments that left the list, where nobody reads them any more.</summary>
     internal async Task<int> Remove(IReadOnlyList<(long Id, long Version)> gone)
@@ -411,17 +561,37 @@ public sealed class RecordStore : IDisposable
     public async Task Keep(IReadOnlyList<Refused> refused, string source, long? total = null)
     {
         Kept?.Invoke(source, total ?? refused.Count);
-        if (refused.Count == 0) return;
-        try { await _database.Writer.Write(connection => Insert(connection, refused, source)); }
-        catch (DiskFullException) { _upkeep.Wake(); }
+        if (refused.Count == 0)
+            return;
+        try
+        {
+            await _database.Writer.Write(connection => Insert(connection, refused, source));
+        }
+        catch (DiskFullException)
+        {
+            _upkeep.Wake();
+        }
     }
 
     private int Insert(SqliteConnection connection, IReadOnlyList<Refused> refused, string source)
     {
         var at = Instants.FromDateTime(_clock.GetUtcNow());
-        connection.Execute("INSERT INTO refused (at, source, line, col, reason, head) VALUES (@at, @source, @Line, @Column, @Reason, @Head)",
-            refused.Select(r => new { at, source, r.Line, r.Column, r.Reason, r.Head }));
-        return connection.Execute("DELETE FROM refused WHERE id <= (SELECT MAX(id) FROM refused) - @MostRefused", new { MostRefused });
+        connection.Execute(
+            "INSERT INTO refused (at, source, line, col, reason, head) VALUES (@at, @source, @Line, @Column, @Reason, @Head)",
+            refused.Select(r => new
+            {
+                at,
+                source,
+                r.Line,
+                r.Column,
+                r.Reason,
+                r.Head,
+            })
+        );
+        return connection.Execute(
+            "DELETE FROM refused WHERE id <= (SELECT MAX(id) FROM refused) - @MostRefused",
+            new { MostRefused }
+        );
     }
 
     /// <summary>What was refused and is kept, the latest first.</summary>
@@ -429,8 +599,15 @@ public sealed class RecordStore : IDisposable
     public IReadOnlyList<Refused> Refusals(int most, string? source = null)
     {
         using var connection = _database.Read();
-        return [.. connection.Query<RefusedRow>("SELECT at AS At, source AS Source, line AS Line, col AS Col, reason AS Reason, head AS Head FROM refused WHERE @source IS NULL OR source = @source ORDER BY id DESC LIMIT @most", new { most, source })
-            .Select(r => new Refused(r.Line, (int)r.Col, r.Reason, r.Head) { At = r.At, Source = r.Source })];
+        return
+        [
+            .. connection
+                .Query<RefusedRow>(
+                    "SELECT at AS At, source AS Source, line AS Line, col AS Col, reason AS Reason, head AS Head FROM refused WHERE @source IS NULL OR source = @source ORDER BY id DESC LIMIT @most",
+                    new { most, source }
+                )
+                .Select(r => new Refused(r.Line, (int)r.Col, r.Reason, r.Head) { At = r.At, Source = r.Source }),
+        ];
     }
 
     private sealed class RefusedRow
@@ -452,4 +629,8 @@ public sealed class RecordStore : IDisposable
 }
 
 /// <summary>What one transaction does to the list of segments.</summary>
-internal sealed record SegmentChange(IReadOnlyList<EncodedSegment> Added, IReadOnlyList<Segment> Gone, IReadOnlyList<RecentEntry> Sealed);
+internal sealed record SegmentChange(
+    IReadOnlyList<EncodedSegment> Added,
+    IReadOnlyList<Segment> Gone,
+    IReadOnlyList<RecentEntry> Sealed
+);

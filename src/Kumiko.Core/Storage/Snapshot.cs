@@ -13,7 +13,8 @@ public sealed class Snapshot : IDisposable
     private readonly RecordBatch[] _batches;
     private readonly VersionPins<(RecordBatch[] Batches, long Count)>.Pin _pin;
 
-    internal Snapshot(RecordBatch[] batches, long count, VersionPins<(RecordBatch[] Batches, long Count)>.Pin pin) => (_batches, Count, _pin) = (batches, count, pin);
+    internal Snapshot(RecordBatch[] batches, long count, VersionPins<(RecordBatch[] Batches, long Count)>.Pin pin) =>
+        (_batches, Count, _pin) = (batches, count, pin);
 
     /// <summary>In no certain order.</summary>
     public IReadOnlyList<RecordBatch> Batches => _batches;
@@ -29,7 +30,8 @@ public sealed class Snapshot : IDisposable
     /// <summary>The same records for another reader, who disposes them separately.</summary>
     public Snapshot Share() => new(_batches, Count, _pin.Again()) { Patterns = Patterns };
 
-    internal Snapshot With(Patterns.PatternBook patterns) => new(_batches, Count, _pin) { Patterns = new Patterns.PatternView(patterns, _batches) };
+    internal Snapshot With(Patterns.PatternBook patterns) =>
+        new(_batches, Count, _pin) { Patterns = new Patterns.PatternView(patterns, _batches) };
 
     public void Dispose() => _pin.Dispose();
 
@@ -44,12 +46,25 @@ public sealed class Snapshot : IDisposable
 
     private IEnumerable<LogRecord> Merge(Window window, BatchTest test, bool newest, RecordId? from, CancellationToken cancel)
     {
-        if (from is { } edge) window = newest ? window with { To = Math.Min(window.To, edge.Time == long.MaxValue ? edge.Time : edge.Time + 1) } : window with { From = Math.Max(window.From, edge.Time) };
+        if (from is { } edge)
+            window = newest
+                ? window with
+                {
+                    To = Math.Min(window.To, edge.Time == long.MaxValue ? edge.Time : edge.Time + 1),
+                }
+                : window with
+                {
+                    From = Math.Max(window.From, edge.Time),
+                };
         // Batches wait in the order of their first possible record and join the merge only when it is reached.
         var touched = _batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime));
-        var waiting = new Queue<RecordBatch>(newest ? touched.OrderByDescending(b => b.MaxTime) : touched.OrderBy(b => b.MinTime));
+        var waiting = new Queue<RecordBatch>(
+            newest ? touched.OrderByDescending(b => b.MaxTime) : touched.OrderBy(b => b.MinTime)
+        );
         var direction = newest ? -1 : 1;
-        var merge = new PriorityQueue<IEnumerator<LogRecord>, RecordId>(Comparer<RecordId>.Create((a, b) => direction * a.CompareTo(b)));
+        var merge = new PriorityQueue<IEnumerator<LogRecord>, RecordId>(
+            Comparer<RecordId>.Create((a, b) => direction * a.CompareTo(b))
+        );
         (RecordBatch Batch, Task<Looked> Look)? ahead = null;
         var opened = 0;
         try
@@ -62,27 +77,43 @@ public sealed class Snapshot : IDisposable
                     var mine = ahead is { } before && before.Batch == next ? before.Look : null;
                     // While one batch is looked through, another worker goes on with the next.
                     ahead = !test.PassesAll && waiting.TryPeek(out var following) ? (following, Ahead(following)) : null;
-                    var cursor = Cursor(mine is null ? Look(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(), newest, from, opened++ < KeptSegments).GetEnumerator();
-                    if (cursor.MoveNext()) merge.Enqueue(cursor, cursor.Current.Id);
+                    var cursor = Cursor(
+                            mine is null ? Look(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(),
+                            newest,
+                            from,
+                            opened++ < KeptSegments
+                        )
+                        .GetEnumerator();
+                    if (cursor.MoveNext())
+                        merge.Enqueue(cursor, cursor.Current.Id);
                 }
-                if (!merge.TryPeek(out var first, out _)) yield break;
+                if (!merge.TryPeek(out var first, out _))
+                    yield break;
                 yield return first.Current;
-                if (first.MoveNext()) merge.DequeueEnqueue(first, first.Current.Id); else merge.Dequeue();
+                if (first.MoveNext())
+                    merge.DequeueEnqueue(first, first.Current.Id);
+                else
+                    merge.Dequeue();
             }
         }
         finally
         {
-            while (merge.TryDequeue(out var left, out _)) left.Dispose();
+            while (merge.TryDequeue(out var left, out _))
+                left.Dispose();
         }
 
         Task<Looked> Ahead(RecordBatch batch)
         {
             // Whoever asked may be gone before it is done.
             var pin = _pin.Again();
-            return Task.Run(() =>
-            {
-                using (pin) return Look(batch, window, test, newest, cancel);
-            }, CancellationToken.None);
+            return Task.Run(
+                () =>
+                {
+                    using (pin)
+                        return Look(batch, window, test, newest, cancel);
+                },
+                CancellationToken.None
+            );
         }
 
         bool Reaches(RecordBatch batch, PriorityQueue<IEnumerator<LogRecord>, RecordId> queue) =>
@@ -95,23 +126,32 @@ public sealed class Snapshot : IDisposable
     private static Looked Look(RecordBatch batch, Window window, BatchTest test, bool newest, CancellationToken cancel)
     {
         var part = Part(batch, window, test, cancel);
-        return new Looked(part, batch is SegmentBatch segment && part.Count is > 0 and <= FewRecords ? Few(segment, part, newest) : null);
+        return new Looked(
+            part,
+            batch is SegmentBatch segment && part.Count is > 0 and <= FewRecords ? Few(segment, part, newest) : null
+        );
     }
 
     /// <param name="keep">Whether a segment stays unpacked for the next reader.</param>
     private static IEnumerable<LogRecord> Cursor(Looked looked, bool newest, RecordId? from, bool keep)
     {
         var part = looked.Part;
-        if (part.Count == 0) yield break;
+        if (part.Count == 0)
+            yield break;
         var places = Enumerable.Range(0, part.Count).Select(n => part[newest ? part.Count - 1 - n : n]);
         var records = looked.Few
-            ?? (part.Batch is SegmentBatch segment && (!keep || part.Count < segment.Count / SmallPart) ? segment.Records(places)
-            : part.TryOpen(records: true) is { } rows ? places.Select(place => rows[place]) : []);
+            ?? (
+                part.Batch is SegmentBatch segment && (!keep || part.Count < segment.Count / SmallPart) ? segment.Records(places)
+                : part.TryOpen(records: true) is { } rows ? places.Select(place => rows[place])
+                : []
+            );
         foreach (var record in records)
-            if (from is not { } edge || (newest ? record.Id < edge : record.Id > edge)) yield return record;
+            if (from is not { } edge || (newest ? record.Id < edge : record.Id > edge))
+                yield return record;
     }
 
-    /// <summary>So many segments that reading in order comes to first are kept for the next page; a long reading must not drive out what pages use.</summary>
+    /// <summary>So many segments that reading in order comes to first are kept for the next page; a long reading must not drive
+    /// out what pages use.</summary>
     private const int KeptSegments = 3;
 
     /// <summary>So many records of a segment are put together as it is looked through, by whichever worker does.</summary>
@@ -127,12 +167,16 @@ public sealed class Snapshot : IDisposable
             return segment.Scan(null, scan =>
             {
                 var records = new LogRecord[part.Count];
-                for (var n = 0; n < records.Length; n++) records[n] = scan.Record(part[newest ? part.Count - 1 - n : n]);
+                for (var n = 0; n < records.Length; n++)
+                    records[n] = scan.Record(part[newest ? part.Count - 1 - n : n]);
                 return records;
             });
         }
         // The store has set it aside and said so; the rest goes on.
-        catch (DamagedSegmentException) { return []; }
+        catch (DamagedSegmentException)
+        {
+            return [];
+        }
     }
 
     /// <summary>Tests every record in a window once, on two workers, newest batches first.</summary>
@@ -141,11 +185,16 @@ public sealed class Snapshot : IDisposable
         var touched = _batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime).ToArray();
         var parts = new MatchSet.Part[touched.Length];
         var next = -1;
-        Parallel.For(0, Math.Min(2, touched.Length), new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel }, _ =>
-        {
-            for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
-                parts[i] = Part(touched[i], window, test, cancel);
-        });
+        Parallel.For(
+            0,
+            Math.Min(2, touched.Length),
+            new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel },
+            _ =>
+            {
+                for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
+                    parts[i] = Part(touched[i], window, test, cancel);
+            }
+        );
         return new MatchSet(parts, this);
     }
 
@@ -154,15 +203,20 @@ public sealed class Snapshot : IDisposable
         cancel.ThrowIfCancellationRequested();
         try
         {
-            if (!test.MayMatch(batch, window)) return new MatchSet.Part(batch, 0, 0, []);
+            if (!test.MayMatch(batch, window))
+                return new MatchSet.Part(batch, 0, 0, []);
             var (first, end) = batch.Range(window);
-            if (test.PassesAll || first == end) return new MatchSet.Part(batch, first, end, null);
+            if (test.PassesAll || first == end)
+                return new MatchSet.Part(batch, first, end, null);
             var found = test.Matches(batch, cancel);
             var (low, high) = (LowerBound(found, first), LowerBound(found, end));
             return new MatchSet.Part(batch, first, end, low == 0 && high == found.Length ? found : found[low..high]);
         }
         // The store has set it aside and said so; the rest goes on.
-        catch (DamagedSegmentException) { return new MatchSet.Part(batch, 0, 0, []); }
+        catch (DamagedSegmentException)
+        {
+            return new MatchSet.Part(batch, 0, 0, []);
+        }
     }
 
     private static int LowerBound(int[] sorted, int value)

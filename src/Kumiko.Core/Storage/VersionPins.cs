@@ -1,6 +1,7 @@
 namespace Kumiko.Core.Storage;
 
-/// <summary>A state with its version, replaced as a whole, and which versions are being read. What only older versions hold can go when none of these is left.</summary>
+/// <summary>A state with its version, replaced as a whole, and which versions are being read. What only older versions hold can
+/// go when none of these is left.</summary>
 internal sealed class VersionPins<TState>(TState first)
 {
     private readonly Lock _lock = new();
@@ -28,19 +29,30 @@ internal sealed class VersionPins<TState>(TState first)
         }
     }
 
-    public TState Newest { get { lock (_lock) return _state; } }
+    public TState Newest
+    {
+        get
+        {
+            lock (_lock)
+                return _state;
+        }
+    }
 
     /// <summary>Whether somebody reads a version before this one.</summary>
     public bool IsReadBefore(long version)
     {
-        lock (_lock) return _readers.Count > 0 && _readers.First().Key < version;
+        lock (_lock)
+            return _readers.Count > 0 && _readers.First().Key < version;
     }
 
     private void Release(long version)
     {
         lock (_lock)
         {
-            if (_readers[version] == 1) _readers.Remove(version); else _readers[version]--;
+            if (_readers[version] == 1)
+                _readers.Remove(version);
+            else
+                _readers[version]--;
         }
     }
 
@@ -65,7 +77,8 @@ internal sealed class VersionPins<TState>(TState first)
 
         public void Dispose()
         {
-            if (Interlocked.Exchange(ref _released, 1) == 0) pins.Release(version);
+            if (Interlocked.Exchange(ref _released, 1) == 0)
+                pins.Release(version);
             GC.SuppressFinalize(this);
         }
 

@@ -7,21 +7,28 @@ namespace Kumiko.Core.Storage;
 /// <summary>The disk has no room; nothing of the write was kept, and reading goes on.</summary>
 public sealed class DiskFullException : IOException
 {
-    private const int Full = 13, ReadOnly = 8, InputOutput = 10;
+    private const int Full = 13,
+        ReadOnly = 8,
+        InputOutput = 10;
 
     /// <summary>Making, growing and mapping the file beside a database that its readers share, and writing.</summary>
-    private static readonly int[] NoRoom = [InputOutput | (3 << 8), InputOutput | (18 << 8), InputOutput | (19 << 8), InputOutput | (21 << 8)];
+    private static readonly int[] NoRoom =
+    [
+        InputOutput | (3 << 8),
+        InputOutput | (18 << 8),
+        InputOutput | (19 << 8),
+        InputOutput | (21 << 8),
+    ];
 
-    public DiskFullException(Exception cause) : base("The disk is full. Free some space; nothing of this was kept.", cause)
-    {
-    }
+    public DiskFullException(Exception cause)
+        : base("The disk is full. Free some space; nothing of this was kept.", cause) { }
 
-    public DiskFullException(string message) : base(message)
-    {
-    }
+    public DiskFullException(string message)
+        : base(message) { }
 
     /// <summary>Whether SQLite says that there is no room, or that the file was opened read only as there was none.</summary>
-    public static bool IsFull(SqliteException e) => e.SqliteErrorCode is Full or ReadOnly || (e.SqliteErrorCode == InputOutput && NoRoom.Contains(e.SqliteExtendedErrorCode));
+    public static bool IsFull(SqliteException e) =>
+        e.SqliteErrorCode is Full or ReadOnly || (e.SqliteErrorCode == InputOutput && NoRoom.Contains(e.SqliteExtendedErrorCode));
 }
 
 /// <summary>
@@ -59,17 +66,26 @@ public sealed class WriterThread : IDisposable
         private T _result = default!;
 
         public Task<T> Task => _done.Task;
+
         public override void Do(SqliteConnection connection) => _result = write(connection);
 
         public override void Committed(Action<Exception> faulted)
         {
-            try { committed?.Invoke(_result); }
-            catch (Exception e) { faulted(e); }
+            try
+            {
+                committed?.Invoke(_result);
+            }
+            catch (Exception e)
+            {
+                faulted(e);
+            }
             _done.SetResult(_result);
         }
 
         public override void Failed(Exception cause) =>
-            _done.TrySetException(cause is SqliteException e && DiskFullException.IsFull(e) ? new DiskFullException(cause) : cause);
+            _done.TrySetException(
+                cause is SqliteException e && DiskFullException.IsFull(e) ? new DiskFullException(cause) : cause
+            );
     }
 
     internal WriterThread(SqliteConnection connection, string path)
@@ -82,21 +98,28 @@ public sealed class WriterThread : IDisposable
     /// <summary>Told, on the writer thread, of what somebody threw who was told of a commit.</summary>
     public event Action<Exception>? Faulted;
 
-    /// <summary>Runs a write in the next shared transaction. While too much waits, the caller does, and holds no thread.</summary>
+    /// <summary>Runs a write in the next shared transaction. While too much waits, the caller does, and holds no
+    /// thread.</summary>
     /// <param name="write">Runs on the writer thread, inside a transaction; an exception undoes this write alone.</param>
     /// <param name="committed">Runs on the writer thread after the commit and before the answer, in the order of commits.</param>
     /// <param name="bytes">How much it weighs in gathering.</param>
     /// <param name="cancel">Ends the wait for a place in the queue; what is queued is written.</param>
-    public Task<T> Write<T>(Func<SqliteConnection, T> write, Action<T>? committed = null, int bytes = 0, CancellationToken cancel = default) =>
-        Queue(new Work<T>(write, committed) { Bytes = bytes }, cancel);
+    public Task<T> Write<T>(
+        Func<SqliteConnection, T> write,
+        Action<T>? committed = null,
+        int bytes = 0,
+        CancellationToken cancel = default
+    ) => Queue(new Work<T>(write, committed) { Bytes = bytes }, cancel);
 
     /// <summary>Runs something that cannot stand inside a transaction.</summary>
-    public Task<T> Alone<T>(Func<SqliteConnection, T> work) => Queue(new Work<T>(work, null) { IsAlone = true }, CancellationToken.None);
+    public Task<T> Alone<T>(Func<SqliteConnection, T> work) =>
+        Queue(new Work<T>(work, null) { IsAlone = true }, CancellationToken.None);
 
     private Task<T> Queue<T>(Work<T> work, CancellationToken cancel)
     {
         // Nearly always there is room, and then nothing is waited for.
-        if (!_room.Wait(0, CancellationToken.None)) return QueueLater(work, cancel);
+        if (!_room.Wait(0, CancellationToken.None))
+            return QueueLater(work, cancel);
         Add(work);
         return work.Task;
     }
@@ -110,8 +133,14 @@ public sealed class WriterThread : IDisposable
 
     private void Add(Work work)
     {
-        try { _queue.Add(work, CancellationToken.None); }
-        catch (InvalidOperationException) { throw new ObjectDisposedException(nameof(WriterThread)); }
+        try
+        {
+            _queue.Add(work, CancellationToken.None);
+        }
+        catch (InvalidOperationException)
+        {
+            throw new ObjectDisposedException(nameof(WriterThread));
+        }
     }
 
     private void Run()
@@ -119,7 +148,11 @@ public sealed class WriterThread : IDisposable
         foreach (var first in _queue.GetConsumingEnumerable())
         {
             _room.Release();
-            if (first.IsAlone) { DoAlone(first); continue; }
+            if (first.IsAlone)
+            {
+                DoAlone(first);
+                continue;
+            }
             Work? alone = null;
             var batch = new List<Work> { first };
             var bytes = first.Bytes;
@@ -128,12 +161,17 @@ public sealed class WriterThread : IDisposable
             while (bytes < GatheredBytes && Stopwatch.GetElapsedTime(started) < Gathering && _queue.TryTake(out var next))
             {
                 _room.Release();
-                if (next.IsAlone) { alone = next; break; }
+                if (next.IsAlone)
+                {
+                    alone = next;
+                    break;
+                }
                 batch.Add(next);
                 bytes += next.Bytes;
             }
             Commit(batch);
-            if (alone is not null) DoAlone(alone);
+            if (alone is not null)
+                DoAlone(alone);
             KeepLogShort();
         }
         _connection.Dispose();
@@ -141,7 +179,10 @@ public sealed class WriterThread : IDisposable
 
     private void DoAlone(Work work)
     {
-        try { work.Do(_connection); }
+        try
+        {
+            work.Do(_connection);
+        }
         catch (Exception e)
         {
             work.Failed(e);
@@ -152,8 +193,13 @@ public sealed class WriterThread : IDisposable
 
     private void Tell(Exception e)
     {
-        try { Faulted?.Invoke(e); }
-        catch (Exception) { /* whoever writes the log down may be what fails */ }
+        try
+        {
+            Faulted?.Invoke(e);
+        }
+        catch (Exception)
+        { /* whoever writes the log down may be what fails */
+        }
     }
 
     /// <summary>
@@ -162,9 +208,15 @@ public sealed class WriterThread : IDisposable
     /// </summary>
     private void KeepLogShort()
     {
-        if (!File.Exists(_log) || new FileInfo(_log).Length < LongestLog) return;
-        try { Execute("PRAGMA wal_checkpoint(RESTART)"); }
-        catch (SqliteException) { /* the next commit tries again */ }
+        if (!File.Exists(_log) || new FileInfo(_log).Length < LongestLog)
+            return;
+        try
+        {
+            Execute("PRAGMA wal_checkpoint(RESTART)");
+        }
+        catch (SqliteException)
+        { /* the next commit tries again */
+        }
     }
 
     private void Commit(List<Work> batch)
@@ -194,11 +246,19 @@ public sealed class WriterThread : IDisposable
         }
         catch (Exception e)
         {
-            try { Execute("ROLLBACK"); } catch (SqliteException) { /* already undone */ }
-            foreach (var work in batch) work.Failed(e);
+            try
+            {
+                Execute("ROLLBACK");
+            }
+            catch (SqliteException)
+            { /* already undone */
+            }
+            foreach (var work in batch)
+                work.Failed(e);
             return;
         }
-        foreach (var work in done) work.Committed(Tell);
+        foreach (var work in done)
+            work.Committed(Tell);
     }
 
     private void Execute(string sql)
@@ -211,7 +271,8 @@ public sealed class WriterThread : IDisposable
     /// <summary>Finishes what is queued, then stops.</summary>
     public void Dispose()
     {
-        if (_queue.IsAddingCompleted) return;
+        if (_queue.IsAddingCompleted)
+            return;
         _queue.CompleteAdding();
         _thread.Join();
         _queue.Dispose();

@@ -16,20 +16,51 @@ public static class CopiesOf
         var found = new Dictionary<string, (Value[] Keys, List<double> Values)>(StringComparer.Ordinal);
         foreach (var frame in frames)
         {
-            var (at, of, own) = (frame.Schema.IndexOf(ColumnRole.Time), frame.Schema.IndexOf(ColumnRole.Value), Array.ConvertAll(keys, k => frame.Schema.IndexOf(first.Columns[k].Name)));
+            var (at, of, own) = (
+                frame.Schema.IndexOf(ColumnRole.Time),
+                frame.Schema.IndexOf(ColumnRole.Value),
+                Array.ConvertAll(keys, k => frame.Schema.IndexOf(first.Columns[k].Name))
+            );
             foreach (var row in frame.Rows)
             {
-                if (!row[of].IsQuantity) continue;
+                if (!row[of].IsQuantity)
+                    continue;
                 Value[] named = [row[at], .. own.Select(i => i < 0 ? Value.Missing : row[i])];
-                var key = string.Join('\0', named.Select(v => v.Kind == ValueKind.Time ? v.AsLong.ToString(System.Globalization.CultureInfo.InvariantCulture) : v.ToText()));
-                if (!found.TryGetValue(key, out var values)) found.Add(key, values = (named, []));
+                var key = string.Join(
+                    '\0',
+                    named.Select(v =>
+                        v.Kind == ValueKind.Time
+                            ? v.AsLong.ToString(System.Globalization.CultureInfo.InvariantCulture)
+                            : v.ToText()
+                    )
+                );
+                if (!found.TryGetValue(key, out var values))
+                    found.Add(key, values = (named, []));
                 values.Values.Add(row[of].AsDouble);
             }
         }
         var value = first.Columns[figure] with { Name = name, Kind = ValueKind.Decimal };
         var several = frames.Count > 1;
-        IReadOnlyList<Column> columns = [first.Columns[time], .. keys.Select(k => first.Columns[k]), value, .. several ? [value with { Name = name + Peers.Low }, value with { Name = name + Peers.High }] : Array.Empty<Column>()];
-        var rows = found.Values.OrderBy(f => f.Keys[0].AsLong).Select(f => (Value[])[.. f.Keys, Value.Of(f.Values.Average()), .. several ? [Value.Of(f.Values.Min()), Value.Of(f.Values.Max())] : Array.Empty<Value>()]).ToList();
+        IReadOnlyList<Column> columns =
+        [
+            first.Columns[time],
+            .. keys.Select(k => first.Columns[k]),
+            value,
+            .. several
+                ? [value with { Name = name + Peers.Low }, value with { Name = name + Peers.High }]
+                : Array.Empty<Column>(),
+        ];
+        var rows = found
+            .Values.OrderBy(f => f.Keys[0].AsLong)
+            .Select(f =>
+                (Value[])
+                    [
+                        .. f.Keys,
+                        Value.Of(f.Values.Average()),
+                        .. several ? [Value.Of(f.Values.Min()), Value.Of(f.Values.Max())] : Array.Empty<Value>(),
+                    ]
+            )
+            .ToList();
         return new Frame(first with { Columns = columns }, rows);
     }
 }

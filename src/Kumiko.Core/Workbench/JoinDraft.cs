@@ -16,10 +16,15 @@ public sealed record JoinDraft(IReadOnlyList<JoinPart> Parts, string Question)
     public static JoinDraft Read(string text)
     {
         var parsed = QueryParser.Parse(text);
-        if (!parsed.Ok || parsed.Query.With.Count == 0) return new JoinDraft([], text.Trim());
-        var parts = parsed.Query.With.Select(b => b.Query is null
-            ? new JoinPart(b.Name, QueryPrinter.Print(b.Literal!), true)
-            : new JoinPart(b.Name, Inside(text, b.Span), false)).ToList();
+        if (!parsed.Ok || parsed.Query.With.Count == 0)
+            return new JoinDraft([], text.Trim());
+        var parts = parsed
+            .Query.With.Select(b =>
+                b.Query is null
+                    ? new JoinPart(b.Name, QueryPrinter.Print(b.Literal!), true)
+                    : new JoinPart(b.Name, Inside(text, b.Span), false)
+            )
+            .ToList();
         return new JoinDraft(parts, text[Math.Clamp(parsed.Query.With[^1].Span.End, 0, text.Length)..].Trim());
     }
 
@@ -30,7 +35,10 @@ public sealed record JoinDraft(IReadOnlyList<JoinPart> Parts, string Question)
     }
 
     /// <summary>The query.</summary>
-    public string Text => Parts.Count == 0 ? Question : $"with {string.Join(",\n     ", Parts.Select(p => $"{Words.Name(p.Name, match: false)} = {(p.IsConstant ? p.Text : $"({p.Text})")}"))}\n{Question}";
+    public string Text =>
+        Parts.Count == 0
+            ? Question
+            : $"with {string.Join(",\n     ", Parts.Select(p => $"{Words.Name(p.Name, match: false)} = {(p.IsConstant ? p.Text : $"({p.Text})")}"))}\n{Question}";
 
     /// <summary>A part with what it is made of: the query that answers it alone.</summary>
     public string Alone(JoinPart part) => (this with { Parts = [.. Parts.TakeWhile(p => p != part)], Question = part.Text }).Text;

@@ -9,7 +9,14 @@ namespace Kumiko.Core.Workbench;
 public sealed record MovingSeries(string Name, IReadOnlyList<(string Name, Value Value)> Keys, Correlation With, double P)
 {
     /// <summary>How sure one can be, in a word.</summary>
-    public string Sure => P switch { < 0.001 => "very sure", < 0.01 => "sure", < 0.05 => "likely", _ => "may be chance" };
+    public string Sure =>
+        P switch
+        {
+            < 0.001 => "very sure",
+            < 0.01 => "sure",
+            < 0.05 => "likely",
+            _ => "may be chance",
+        };
 }
 
 /// <summary>Two series together, and what moves with one.</summary>
@@ -27,7 +34,8 @@ public static class Together
         var values = new Dictionary<long, double>();
         foreach (var row in frame.Rows)
         {
-            if (!row[figure].IsQuantity || places.Exists(p => row[p.At].ToText() != p.Value.ToText())) continue;
+            if (!row[figure].IsQuantity || places.Exists(p => row[p.At].ToText() != p.Value.ToText()))
+                continue;
             values[row[time].AsLong] = values.GetValueOrDefault(row[time].AsLong) + row[figure].AsDouble;
         }
         return values;
@@ -37,25 +45,40 @@ public static class Together
     public static Correlation? Of(IReadOnlyDictionary<long, double> first, IReadOnlyDictionary<long, double> second)
     {
         var times = first.Keys.Union(second.Keys).Order().ToList();
-        double?[] Line(IReadOnlyDictionary<long, double> of) => [.. times.Select(t => of.TryGetValue(t, out var value) ? value : (double?)null)];
+        double?[] Line(IReadOnlyDictionary<long, double> of) =>
+            [.. times.Select(t => of.TryGetValue(t, out var value) ? value : (double?)null)];
         return Correlation.Best(Line(first), Line(second), MostLag(times.Count));
     }
 
     /// <summary>All series of some frames by how closely they go together with one, the surest first.</summary>
     /// <param name="candidates">Frames by the name of what they measure, on the steps of the one.</param>
-    public static IReadOnlyList<MovingSeries> MovesWith(IReadOnlyDictionary<long, double> one, IEnumerable<(string Name, Frame Frame)> candidates)
+    public static IReadOnlyList<MovingSeries> MovesWith(
+        IReadOnlyDictionary<long, double> one,
+        IEnumerable<(string Name, Frame Frame)> candidates
+    )
     {
         var found = new List<(string Name, (string, Value)[] Keys, Correlation With)>();
         foreach (var (name, frame) in candidates)
         {
-            var keys = Enumerable.Range(0, frame.Schema.Columns.Count).Where(i => frame.Schema.Columns[i].Role == ColumnRole.Key).ToArray();
+            var keys = Enumerable
+                .Range(0, frame.Schema.Columns.Count)
+                .Where(i => frame.Schema.Columns[i].Role == ColumnRole.Key)
+                .ToArray();
             foreach (var group in frame.Rows.GroupBy(r => string.Join('\0', keys.Select(k => r[k].ToText()))))
             {
                 (string, Value)[] named = [.. keys.Select(k => (frame.Schema.Columns[k].Name, group.First()[k]))];
-                if (Of(one, Values(frame with { Rows = [.. group] })) is { } with) found.Add((name, named, with));
+                if (Of(one, Values(frame with { Rows = [.. group] })) is { } with)
+                    found.Add((name, named, with));
             }
         }
         var corrected = RateChange.BenjaminiHochberg([.. found.Select(f => f.With.P)]);
-        return [.. found.Select((f, i) => new MovingSeries(f.Name, f.Keys, f.With, corrected[i])).OrderBy(m => m.P).ThenByDescending(m => Math.Abs(m.With.R)).ThenBy(m => m.Name, StringComparer.Ordinal)];
+        return
+        [
+            .. found
+                .Select((f, i) => new MovingSeries(f.Name, f.Keys, f.With, corrected[i]))
+                .OrderBy(m => m.P)
+                .ThenByDescending(m => Math.Abs(m.With.R))
+                .ThenBy(m => m.Name, StringComparer.Ordinal),
+        ];
     }
 }

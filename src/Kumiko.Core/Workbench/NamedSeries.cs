@@ -1,6 +1,7 @@
 namespace Kumiko.Core.Workbench;
 
-/// <summary>A quantity over time under a name: a query, a formula over others, or one of a kind beside its peers, or a series as it was earlier.</summary>
+/// <summary>A quantity over time under a name: a query, a formula over others, or one of a kind beside its peers, or a series as
+/// it was earlier.</summary>
 /// <param name="Name">By which formulas call it: letters, digits and _.</param>
 /// <param name="Text">A query with steps of time, or a formula; empty for peers and earlier copies.</param>
 public sealed record NamedSeries(string Name, string Text = "")

@@ -7,7 +7,8 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Kumiko.Demo.Pages;
 
-public sealed class DeskModel(Truth truth, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class DeskModel(Truth truth, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock)
+    : StripPage(runs, strips, viewer, clock)
 {
     private readonly Viewer _viewer = viewer;
     private readonly TimeProvider _clock = clock;
@@ -28,16 +29,19 @@ public sealed class DeskModel(Truth truth, RunRegistry runs, StripBuilder strips
     }
 
     public IActionResult OnPostSend(int number) => Act(number, now =>
-    {
-        if (truth.Open(number, now) is null) truth.Begin(number, now, null, 1);
-    });
+        {
+            if (truth.Open(number, now) is null)
+                truth.Begin(number, now, null, 1);
+        });
 
     public IActionResult OnPostBack(int number) => Act(number, now => truth.RollBack(number, now));
 
     private IActionResult Act(int number, Action<DateTimeOffset> act)
     {
-        if (!MayAct) return StatusCode(403);
-        if (number < 1 || number > Disturbances.All.Count) return NotFound();
+        if (!MayAct)
+            return StatusCode(403);
+        if (number < 1 || number > Disturbances.All.Count)
+            return NotFound();
         act(_clock.GetUtcNow());
         return Redirect("/demo/desk");
     }

@@ -10,7 +10,13 @@ using Microsoft.AspNetCore.Mvc.Rendering;
 
 namespace Kumiko.Demo.Pages;
 
-public sealed partial class MailboxModel(Mailbox mailbox, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed partial class MailboxModel(
+    Mailbox mailbox,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<Mail> Mails { get; private set; } = [];
 
@@ -23,8 +29,10 @@ public sealed partial class MailboxModel(Mailbox mailbox, RunRegistry runs, Stri
     /// <summary>A mail as HTML, by itself: its styles are its own, and nothing in it runs.</summary>
     public IActionResult OnGetHtml(string id)
     {
-        if (mailbox.Mails.FirstOrDefault(m => m.Id == id) is not { Html.Length: > 0 } mail) return NotFound();
-        Response.Headers.ContentSecurityPolicy = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'self'";
+        if (mailbox.Mails.FirstOrDefault(m => m.Id == id) is not { Html.Length: > 0 } mail)
+            return NotFound();
+        Response.Headers.ContentSecurityPolicy =
+            "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'self'";
         return Content(mail.Html, "text/html; charset=utf-8");
     }
 

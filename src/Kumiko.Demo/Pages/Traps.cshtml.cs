@@ -7,7 +7,8 @@ using Microsoft.AspNetCore.Mvc;
 
 namespace Kumiko.Demo.Pages;
 
-public sealed class TrapsModel(TrapReceiver receiver, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class TrapsModel(TrapReceiver receiver, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock)
+    : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<ReceivedTrap> Traps { get; private set; } = [];
 

@@ -12,12 +12,28 @@ namespace Kumiko.Demo.StandIns;
 /// Writes the history of the world, the newest hours before the first page is there and older ones while people
 /// work. How far it came is kept, so that a stopped demonstration goes on where it was.
 /// </summary>
-public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Truth truth, SignalFiles files, LineIntake intake, RecordStore store, MetricStore metrics, DataFolder folder, LineZone zone, ILogger<HistoryFiller> log) : BackgroundService
+public sealed class HistoryFiller(
+    DemoOptions options,
+    Simulator simulator,
+    Truth truth,
+    SignalFiles files,
+    LineIntake intake,
+    RecordStore store,
+    MetricStore metrics,
+    DataFolder folder,
+    LineZone zone,
+    ILogger<HistoryFiller> log
+) : BackgroundService
 {
     private static readonly TimeSpan SmallestGap = TimeSpan.FromSeconds(30);
 
     /// <summary>Records of about this much time go in at once, which keeps memory flat.</summary>
-    private TimeSpan Piece => TimeSpan.FromMinutes(options.Scale > 4 ? 30 : options.Scale > 1 ? 60 : 240);
+    private TimeSpan Piece =>
+        TimeSpan.FromMinutes(
+            options.Scale > 4 ? 30
+            : options.Scale > 1 ? 60
+            : 240
+        );
 
     private readonly TaskCompletionSource _complete = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
@@ -33,22 +49,35 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
         options.LiveFrom = now;
         if (Filled() is not null)
         {
-            var newest = store.Current.NewestFirst(new Core.Frames.Window(0, Core.Records.Instants.FromDateTime(now)), BatchTest.All, null, CancellationToken.None).FirstOrDefault();
+            var newest = store
+                .Current.NewestFirst(
+                    new Core.Frames.Window(0, Core.Records.Instants.FromDateTime(now)),
+                    BatchTest.All,
+                    null,
+                    CancellationToken.None
+                )
+                .FirstOrDefault();
             var since = newest is null ? now : zone.At(Core.Records.Instants.ToDateTime(newest.Time).AddMilliseconds(1));
-            if (since < now - options.History) since = now - options.History;
-            if (now - since < SmallestGap) options.LiveFrom = since;
+            if (since < now - options.History)
+                since = now - options.History;
+            if (now - since < SmallestGap)
+                options.LiveFrom = since;
             else
                 for (var at = since; at < now; at += Piece)
                 {
                     var until = at + Piece < now ? at + Piece : now;
-                    foreach (var (source, lines) in Made(at, until)) await intake.Take(lines, source, null, long.MaxValue, null, CancellationToken.None);
+                    foreach (var (source, lines) in Made(at, until))
+                        await intake.Take(lines, source, null, long.MaxValue, null, CancellationToken.None);
                     await metrics.Append(Measurements.Between(at, until, truth.Plays, options.Seed), Senders.Metrics);
                 }
             return;
         }
         PlaceHistory(now);
         Keep(now);
-        await Back(Simulator.Floor(now - (options.Ahead < options.History ? options.Ahead : options.History)), CancellationToken.None);
+        await Back(
+            Simulator.Floor(now - (options.Ahead < options.History ? options.Ahead : options.History)),
+            CancellationToken.None
+        );
     }
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
@@ -60,33 +89,48 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
             log.LogInformation("History is complete");
             _complete.TrySetResult();
         }
-        catch (OperationCanceledException) { /* goes on at the next start */ }
-        catch (IOException e) { log.LogWarning("History stopped, it goes on at the next start: {Reason}", e.Message); }
+        catch (OperationCanceledException)
+        { /* goes on at the next start */
+        }
+        catch (IOException e)
+        {
+            log.LogWarning("History stopped, it goes on at the next start: {Reason}", e.Message);
+        }
     }
 
     /// <summary>Writes history backwards, from where it is filled to.</summary>
     private async Task Back(DateTimeOffset oldest, CancellationToken cancel)
     {
         Task? taking = null;
-        for (var until = zone.At(Filled() ?? oldest); until > oldest;)
+        for (var until = zone.At(Filled() ?? oldest); until > oldest; )
         {
             cancel.ThrowIfCancellationRequested();
             // Whole pieces of a day, so that a piece that was cut off is the same when it is made again.
             var from = zone.At(new DateTimeOffset((until.UtcTicks - 1) / Piece.Ticks * Piece.Ticks, TimeSpan.Zero));
-            if (from < oldest) from = oldest;
+            if (from < oldest)
+                from = oldest;
             var lines = Made(from, until);
             // While one piece is taken in, the next is made.
-            if (taking is not null) await taking;
+            if (taking is not null)
+                await taking;
             var measured = Measurements.Between(from, until, truth.Plays, options.Seed);
             taking = Take(lines, measured, from, "history " + from.ToString("O", CultureInfo.InvariantCulture), cancel);
             until = from;
         }
-        if (taking is not null) await taking;
+        if (taking is not null)
+            await taking;
     }
 
-    private async Task Take(IReadOnlyDictionary<string, MemoryStream> made, IReadOnlyList<Core.Records.Metric> measured, DateTimeOffset from, string key, CancellationToken cancel)
+    private async Task Take(
+        IReadOnlyDictionary<string, MemoryStream> made,
+        IReadOnlyList<Core.Records.Metric> measured,
+        DateTimeOffset from,
+        string key,
+        CancellationToken cancel
+    )
     {
-        foreach (var (source, lines) in made) await intake.Take(lines, source, key, long.MaxValue, null, cancel);
+        foreach (var (source, lines) in made)
+            await intake.Take(lines, source, key, long.MaxValue, null, cancel);
         // Made again it is the same, and samples of one time count once.
         await metrics.Append(measured, Senders.Metrics, cancel);
         Keep(from);
@@ -95,20 +139,30 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
     /// <summary>The lines of a stretch by the source that sends them live.</summary>
     private Dictionary<string, MemoryStream> Made(DateTimeOffset from, DateTimeOffset until)
     {
-        var (made, writers, spans) = (new Dictionary<string, MemoryStream>(), new Dictionary<string, LineWriter>(), new List<SimulatedSpan>());
+        var (made, writers, spans) = (
+            new Dictionary<string, MemoryStream>(),
+            new Dictionary<string, LineWriter>(),
+            new List<SimulatedSpan>()
+        );
         foreach (var record in simulator.Between(from, until, truth.Plays, spans))
         {
             var source = Senders.SourceOf(record.Service);
-            if (!writers.TryGetValue(source, out var writer)) writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
+            if (!writers.TryGetValue(source, out var writer))
+                writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
             writer.Write(record);
         }
-        foreach (var writer in writers.Values) writer.Dispose();
+        foreach (var writer in writers.Values)
+            writer.Dispose();
         files.Write(from, spans);
-        foreach (var lines in made.Values) lines.Position = 0;
+        foreach (var lines in made.Values)
+            lines.Position = 0;
         return made;
     }
 
-    private DateTimeOffset? Filled() => File.Exists(StatePath) && DateTimeOffset.TryParse(File.ReadAllText(StatePath), CultureInfo.InvariantCulture, out var at) ? at : null;
+    private DateTimeOffset? Filled() =>
+        File.Exists(StatePath) && DateTimeOffset.TryParse(File.ReadAllText(StatePath), CultureInfo.InvariantCulture, out var at)
+            ? at
+            : null;
 
     private void Keep(DateTimeOffset filled) => File.WriteAllText(StatePath, filled.ToString("O", CultureInfo.InvariantCulture));
 
@@ -120,13 +174,16 @@ public sealed class HistoryFiller(DemoOptions options, Simulator simulator, Trut
         {
             var (days, at, lasts, intensity) = disturbance.InHistory;
             var start = disturbance.Number == 1 ? FirmwareStart(now) : today.AddDays(-days).Add(at);
-            if (start is { } begins && begins > now - options.History) truth.Begin(disturbance.Number, begins, begins + lasts, intensity);
+            if (start is { } begins && begins > now - options.History)
+                truth.Begin(disturbance.Number, begins, begins + lasts, intensity);
         }
-        if (options.PlaysByItself) truth.Begin(2, now.AddMinutes(4), now.AddMinutes(24), 0.6);
+        if (options.PlaysByItself)
+            truth.Begin(2, now.AddMinutes(4), now.AddMinutes(24), 0.6);
     }
 
     /// <summary>
-    /// In yesterday's evening peak, or in the morning's where the evening lies too near the clock time that today is compared with.
+    /// In yesterday's evening peak, or in the morning's where the evening lies too near the clock time that today is compared
+    /// with.
     /// </summary>
     private static DateTimeOffset? FirmwareStart(DateTimeOffset now)
     {

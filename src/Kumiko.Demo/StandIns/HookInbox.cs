@@ -15,7 +15,12 @@ public sealed record HookMessage(string Key, DateTimeOffset Time, string Body)
     public string Text(string name)
     {
         using var document = JsonDocument.Parse(Body);
-        return document.RootElement.ValueKind == JsonValueKind.Object && document.RootElement.TryGetProperty(name, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString()! : "";
+        return
+            document.RootElement.ValueKind == JsonValueKind.Object
+            && document.RootElement.TryGetProperty(name, out var value)
+            && value.ValueKind == JsonValueKind.String
+            ? value.GetString()!
+            : "";
     }
 }
 
@@ -25,7 +30,8 @@ public sealed class HookInbox
     /// <summary>What the stand-ins and their channels share.</summary>
     public const string Secret = "skerry-line-demonstration";
 
-    private const int Most = 500, MostBytes = 256 * 1024;
+    private const int Most = 500,
+        MostBytes = 256 * 1024;
 
     private readonly string _file;
     private readonly Lock _lock = new();
@@ -35,7 +41,10 @@ public sealed class HookInbox
     {
         Name = name;
         _file = Path.Combine(data, $"{name}.jsonl");
-        if (File.Exists(_file)) _messages.AddRange(File.ReadLines(_file).Select(l => JsonSerializer.Deserialize<HookMessage>(l)).OfType<HookMessage>().TakeLast(Most));
+        if (File.Exists(_file))
+            _messages.AddRange(
+                File.ReadLines(_file).Select(l => JsonSerializer.Deserialize<HookMessage>(l)).OfType<HookMessage>().TakeLast(Most)
+            );
     }
 
     public string Name { get; }
@@ -45,26 +54,54 @@ public sealed class HookInbox
     public bool IsBroken { get; set; }
 
     /// <summary>The newest first.</summary>
-    public IReadOnlyList<HookMessage> Messages { get { lock (_lock) return [.. _messages.AsEnumerable().Reverse()]; } }
-
-    public void Map(WebApplication app, TimeProvider clock) => app.MapPost(Address, async (HttpContext http) =>
+    public IReadOnlyList<HookMessage> Messages
     {
-        if (IsBroken) return Results.Text("out of order", statusCode: 503);
-        using var body = new MemoryStream();
-        if (http.Request.ContentLength is > MostBytes) return Results.StatusCode(413);
-        await http.Request.Body.CopyToAsync(body, http.RequestAborted);
-        if (!WebhookSignature.Verify(Secret, http.Request.GetEncodedUrl(), body.ToArray(), name => http.Request.Headers[name], clock.GetUtcNow())) return Results.Text("not signed by Kumiko", statusCode: 401);
-        return Add(http.Request.Headers["Idempotency-Key"].ToString(), clock.GetUtcNow(), System.Text.Encoding.UTF8.GetString(body.ToArray())) ? Results.Text("taken") : Results.Text("known already");
-    }).AllowAnonymous();
+        get
+        {
+            lock (_lock)
+                return [.. _messages.AsEnumerable().Reverse()];
+        }
+    }
+
+    public void Map(WebApplication app, TimeProvider clock) =>
+        app.MapPost(Address, async (HttpContext http) =>
+            {
+                if (IsBroken)
+                    return Results.Text("out of order", statusCode: 503);
+                using var body = new MemoryStream();
+                if (http.Request.ContentLength is > MostBytes)
+                    return Results.StatusCode(413);
+                await http.Request.Body.CopyToAsync(body, http.RequestAborted);
+                if (
+                    !WebhookSignature.Verify(
+                        Secret,
+                        http.Request.GetEncodedUrl(),
+                        body.ToArray(),
+                        name => http.Request.Headers[name],
+                        clock.GetUtcNow()
+                    )
+                )
+                    return Results.Text("not signed by Kumiko", statusCode: 401);
+                return Add(
+                    http.Request.Headers["Idempotency-Key"].ToString(),
+                    clock.GetUtcNow(),
+                    System.Text.Encoding.UTF8.GetString(body.ToArray())
+                )
+                    ? Results.Text("taken")
+                    : Results.Text("known already");
+            })
+            .AllowAnonymous();
 
     private bool Add(string key, DateTimeOffset time, string body)
     {
         lock (_lock)
         {
-            if (_messages.Any(m => m.Key == key)) return false;
+            if (_messages.Any(m => m.Key == key))
+                return false;
             var message = new HookMessage(key, time, body);
             _messages.Add(message);
-            if (_messages.Count > Most) _messages.RemoveAt(0);
+            if (_messages.Count > Most)
+                _messages.RemoveAt(0);
             File.AppendAllText(_file, JsonSerializer.Serialize(message) + "\n");
             return true;
         }

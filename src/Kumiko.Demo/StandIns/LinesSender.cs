@@ -8,10 +8,12 @@ internal sealed class LinesSender(HttpClient http, string token)
 {
     public async Task Send(IReadOnlyList<SimulatedRecord> records, CancellationToken cancel)
     {
-        if (records.Count == 0) return;
+        if (records.Count == 0)
+            return;
         using var body = new MemoryStream();
         using (var lines = new LineWriter(body))
-            foreach (var record in records) lines.Write(record);
+            foreach (var record in records)
+                lines.Write(record);
         body.Position = 0;
         using var request = new HttpRequestMessage(HttpMethod.Post, "/intake/records") { Content = new StreamContent(body) };
         request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);

@@ -11,7 +11,17 @@ namespace Kumiko.Demo.StandIns;
 /// The fleet of senders: once a second what was written since, by the protocol each of them speaks, over loopback. Its
 /// speed is a matter of how many there are, as time itself cannot be hurried.
 /// </summary>
-public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, ScrapeStore targets, ServerState state, DemoOptions options, LineZone zone, TimeProvider clock, ILogger<LiveSender> log) : BackgroundService
+public sealed class LiveSender(
+    SignalFiles files,
+    Truth truth,
+    Senders senders,
+    ScrapeStore targets,
+    ServerState state,
+    DemoOptions options,
+    LineZone zone,
+    TimeProvider clock,
+    ILogger<LiveSender> log
+) : BackgroundService
 {
     /// <summary>What could not be sent is tried again for so long.</summary>
     private static readonly TimeSpan KeptFor = TimeSpan.FromMinutes(2);
@@ -32,9 +42,22 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
             var measured = new OtlpSender(http, await senders.TokenOf(Senders.Metrics, "OpenTelemetry"));
             var lines = new LinesSender(http, await senders.TokenOf(Senders.Line, "Plain HTTP"));
             // Those of an earlier start, at a port that is gone.
-            foreach (var old in targets.All().Where(t => t.Source == Senders.Hosts && !t.Address.StartsWith(state.Address + "/", StringComparison.Ordinal))) await targets.Remove(old.Id);
+            foreach (
+                var old in targets
+                    .All()
+                    .Where(t => t.Source == Senders.Hosts && !t.Address.StartsWith(state.Address + "/", StringComparison.Ordinal))
+            )
+                await targets.Remove(old.Id);
             foreach (var service in Measurements.Scraped)
-                await targets.Add(new ScrapeTarget(0, Senders.Hosts, $"{state.Address}/demo/metrics/{service}", 15 * Instants.Second, "the demo"));
+                await targets.Add(
+                    new ScrapeTarget(
+                        0,
+                        Senders.Hosts,
+                        $"{state.Address}/demo/metrics/{service}",
+                        15 * Instants.Second,
+                        "the demo"
+                    )
+                );
             Channel[] channels =
             [
                 new(r => Senders.SourceOf(r.Service) == Senders.Line, (records, _, cancel) => lines.Send(records, cancel)),
@@ -42,7 +65,8 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
                 new(r => Senders.SourceOf(r.Service) == Senders.Radio, (records, _, cancel) => radio.Send(records, cancel)),
                 new(_ => false, (_, made, cancel) => spans.Send(made, cancel)),
             ];
-            foreach (var channel in channels) channel.From = options.LiveFrom;
+            foreach (var channel in channels)
+                channel.From = options.LiveFrom;
             using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1), clock);
             do
             {
@@ -53,21 +77,32 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
                 {
                     var timed = new List<SimulatedSpan>();
                     var records = _live.Between(alike.Key, until, truth.Plays, timed).ToList();
-                    foreach (var channel in alike) await Send(channel, records, timed, until, stoppingToken);
+                    foreach (var channel in alike)
+                        await Send(channel, records, timed, until, stoppingToken);
                 }
-            }
-            while (await timer.WaitForNextTickAsync(stoppingToken));
+            } while (await timer.WaitForNextTickAsync(stoppingToken));
         }
-        catch (OperationCanceledException) { /* the demo stops */ }
+        catch (OperationCanceledException)
+        { /* the demo stops */
+        }
     }
 
     /// <summary>One way of sending, and until when it has sent.</summary>
-    private sealed record Channel(Func<SimulatedRecord, bool> Takes, Func<IReadOnlyList<SimulatedRecord>, IReadOnlyList<SimulatedSpan>, CancellationToken, Task> Send)
+    private sealed record Channel(
+        Func<SimulatedRecord, bool> Takes,
+        Func<IReadOnlyList<SimulatedRecord>, IReadOnlyList<SimulatedSpan>, CancellationToken, Task> Send
+    )
     {
         public DateTimeOffset From { get; set; }
     }
 
-    private async Task Send(Channel channel, IReadOnlyList<SimulatedRecord> records, IReadOnlyList<SimulatedSpan> spans, DateTimeOffset until, CancellationToken cancel)
+    private async Task Send(
+        Channel channel,
+        IReadOnlyList<SimulatedRecord> records,
+        IReadOnlyList<SimulatedSpan> spans,
+        DateTimeOffset until,
+        CancellationToken cancel
+    )
     {
         try
         {
@@ -83,7 +118,8 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
     /// <summary>Metrics of each full minute, and spans for the files that later screens read.</summary>
     private async Task Signal(OtlpSender measured, DateTimeOffset from, DateTimeOffset until, CancellationToken cancel)
     {
-        if (_signals > from) _signals = Simulator.Floor(from);
+        if (_signals > from)
+            _signals = Simulator.Floor(from);
         try
         {
             for (; _signals.AddMinutes(1) <= until; _signals = _signals.AddMinutes(1))
@@ -92,12 +128,16 @@ public sealed class LiveSender(SignalFiles files, Truth truth, Senders senders, 
                 await measured.Send(Measurements.Between(_signals, _signals.AddMinutes(1), truth.Plays, options.Seed), cancel);
             }
         }
-        catch (Exception e) when (e is HttpRequestException or IOException) { Told(until, e); }
+        catch (Exception e) when (e is HttpRequestException or IOException)
+        {
+            Told(until, e);
+        }
     }
 
     private void Told(DateTimeOffset until, Exception e)
     {
-        if (until - _told < KeptFor) return;
+        if (until - _told < KeptFor)
+            return;
         _told = until;
         log.LogWarning("A sender of the demo was not heard: {Reason}", e.Message);
     }

@@ -20,32 +20,52 @@ public sealed class Mailbox
     {
         _folder = Path.Combine(data, "mailbox");
         Directory.CreateDirectory(_folder);
-        foreach (var file in Directory.GetFiles(_folder, "*.eml").Order(StringComparer.Ordinal)) Show(MimeMessage.Load(file));
+        foreach (var file in Directory.GetFiles(_folder, "*.eml").Order(StringComparer.Ordinal))
+            Show(MimeMessage.Load(file));
     }
 
-    public IReadOnlyList<Mail> Mails { get { lock (_lock) return [.. _mails.AsEnumerable().Reverse()]; } }
+    public IReadOnlyList<Mail> Mails
+    {
+        get
+        {
+            lock (_lock)
+                return [.. _mails.AsEnumerable().Reverse()];
+        }
+    }
 
     public void Add(MimeMessage message)
     {
         lock (_lock)
         {
             // A mail that was sent again after a crash has the id of the first.
-            if (_mails.Any(m => m.Id == message.MessageId)) return;
+            if (_mails.Any(m => m.Id == message.MessageId))
+                return;
             message.WriteTo(Path.Combine(_folder, FormattableString.Invariant($"{_mails.Count:000000}.eml")));
             Show(message);
         }
     }
 
-    private void Show(MimeMessage m) => _mails.Add(new Mail(m.MessageId ?? "", m.Date, m.To.ToString(), m.Subject ?? "", m.TextBody ?? "") { Html = WithPictures(m) });
+    private void Show(MimeMessage m) =>
+        _mails.Add(
+            new Mail(m.MessageId ?? "", m.Date, m.To.ToString(), m.Subject ?? "", m.TextBody ?? "") { Html = WithPictures(m) }
+        );
 
     private static string WithPictures(MimeMessage message)
     {
         var html = message.HtmlBody ?? "";
-        foreach (var picture in message.BodyParts.OfType<MimePart>().Where(p => p.ContentId is not null && p.Content is not null && p.ContentType.IsMimeType("image", "png")))
+        foreach (
+            var picture in message
+                .BodyParts.OfType<MimePart>()
+                .Where(p => p.ContentId is not null && p.Content is not null && p.ContentType.IsMimeType("image", "png"))
+        )
         {
             using var bytes = new MemoryStream();
             picture.Content!.DecodeTo(bytes);
-            html = html.Replace("cid:" + picture.ContentId, "data:image/png;base64," + Convert.ToBase64String(bytes.ToArray()), StringComparison.Ordinal);
+            html = html.Replace(
+                "cid:" + picture.ContentId,
+                "data:image/png;base64," + Convert.ToBase64String(bytes.ToArray()),
+                StringComparison.Ordinal
+            );
         }
         return html;
     }

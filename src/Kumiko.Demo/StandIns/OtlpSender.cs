@@ -3,8 +3,8 @@ using Google.Protobuf;
 using Kumiko.Core.Intake.Otlp.Wire;
 using Kumiko.Core.Records;
 using Kumiko.Demo.World;
-using Span = Kumiko.Core.Intake.Otlp.Wire.Span;
 using Resource = Kumiko.Core.Intake.Otlp.Wire.Resource;
+using Span = Kumiko.Core.Intake.Otlp.Wire.Span;
 
 namespace Kumiko.Demo.StandIns;
 
@@ -16,10 +16,19 @@ internal sealed class OtlpSender(HttpClient http, string token)
         var request = new ExportLogsServiceRequest();
         foreach (var of in records.GroupBy(r => (r.Service, r.Host)))
         {
-            var logs = new ScopeLogs { Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope { Name = "skerry.gates", Version = "7" } };
+            var logs = new ScopeLogs
+            {
+                Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope { Name = "skerry.gates", Version = "7" },
+            };
             foreach (var record in of)
             {
-                var log = new Kumiko.Core.Intake.Otlp.Wire.LogRecord { TimeUnixNano = Nanoseconds(record.Time + record.Drift), SeverityText = record.Level, SeverityNumber = (SeverityNumber)Severity.FromText(record.Level), Body = new AnyValue { StringValue = record.Body } };
+                var log = new Kumiko.Core.Intake.Otlp.Wire.LogRecord
+                {
+                    TimeUnixNano = Nanoseconds(record.Time + record.Drift),
+                    SeverityText = record.Level,
+                    SeverityNumber = (SeverityNumber)Severity.FromText(record.Level),
+                    Body = new AnyValue { StringValue = record.Body },
+                };
                 log.Attributes.AddRange(record.Attributes.Select(a => new KeyValue { Key = a.Name, Value = ValueOf(a.Value) }));
                 if (record.TraceId is { } trace)
                 {
@@ -40,17 +49,22 @@ internal sealed class OtlpSender(HttpClient http, string token)
         {
             var scope = new ScopeSpans();
             foreach (var span in of)
-                scope.Spans.Add(new Span
-                {
-                    TraceId = Bytes(span.TraceId),
-                    SpanId = Bytes(span.SpanId),
-                    ParentSpanId = span.ParentId is { } parent ? Bytes(parent) : ByteString.Empty,
-                    Name = span.Name,
-                    Kind = Span.Types.SpanKind.Server,
-                    StartTimeUnixNano = Nanoseconds(span.Start),
-                    EndTimeUnixNano = Nanoseconds(span.Start + span.Duration),
-                    Status = new Status { Code = span.Failed ? Status.Types.StatusCode.Error : Status.Types.StatusCode.Unset },
-                });
+                scope.Spans.Add(
+                    new Span
+                    {
+                        TraceId = Bytes(span.TraceId),
+                        SpanId = Bytes(span.SpanId),
+                        ParentSpanId = span.ParentId is { } parent ? Bytes(parent) : ByteString.Empty,
+                        Name = span.Name,
+                        Kind = Span.Types.SpanKind.Server,
+                        StartTimeUnixNano = Nanoseconds(span.Start),
+                        EndTimeUnixNano = Nanoseconds(span.Start + span.Duration),
+                        Status = new Status
+                        {
+                            Code = span.Failed ? Status.Types.StatusCode.Error : Status.Types.StatusCode.Unset,
+                        },
+                    }
+                );
             request.ResourceSpans.Add(new ResourceSpans { Resource = ResourceOf(of.Key), ScopeSpans = { scope } });
         }
         return spans.Count == 0 ? Task.CompletedTask : Post("/v1/traces", request, cancel);
@@ -66,7 +80,14 @@ internal sealed class OtlpSender(HttpClient http, string token)
             var sent = new ResourceMetrics { Resource = resource };
             foreach (var scope in of.GroupBy(m => m.Scope))
             {
-                var scoped = new ScopeMetrics { Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope { Name = scope.Key.Name, Version = scope.Key.Version } };
+                var scoped = new ScopeMetrics
+                {
+                    Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope
+                    {
+                        Name = scope.Key.Name,
+                        Version = scope.Key.Version,
+                    },
+                };
                 scoped.Metrics.AddRange(scope.Select(Sent));
                 sent.ScopeMetrics.Add(scoped);
             }
@@ -77,7 +98,12 @@ internal sealed class OtlpSender(HttpClient http, string token)
 
     private static Kumiko.Core.Intake.Otlp.Wire.Metric Sent(Core.Records.Metric metric)
     {
-        var sent = new Kumiko.Core.Intake.Otlp.Wire.Metric { Name = metric.Name, Unit = metric.Unit, Description = metric.Description };
+        var sent = new Kumiko.Core.Intake.Otlp.Wire.Metric
+        {
+            Name = metric.Name,
+            Unit = metric.Unit,
+            Description = metric.Description,
+        };
         var temporality = (AggregationTemporality)metric.Temporality;
         if (metric.Kind == MetricKind.Histogram)
         {
@@ -85,7 +111,13 @@ internal sealed class OtlpSender(HttpClient http, string token)
             foreach (var sample in metric.Samples)
             {
                 var d = sample.Distribution!;
-                var point = new HistogramDataPoint { TimeUnixNano = (ulong)sample.Time, StartTimeUnixNano = (ulong)sample.Start, Count = d.Count, Sum = d.Sum ?? 0 };
+                var point = new HistogramDataPoint
+                {
+                    TimeUnixNano = (ulong)sample.Time,
+                    StartTimeUnixNano = (ulong)sample.Start,
+                    Count = d.Count,
+                    Sum = d.Sum ?? 0,
+                };
                 point.ExplicitBounds.AddRange(d.Bounds);
                 point.BucketCounts.AddRange(d.Counts);
                 point.Attributes.AddRange(Pairs(sample.Attributes));
@@ -95,43 +127,79 @@ internal sealed class OtlpSender(HttpClient http, string token)
         }
         var points = metric.Samples.Select(s =>
         {
-            var point = new NumberDataPoint { TimeUnixNano = (ulong)s.Time, StartTimeUnixNano = (ulong)s.Start, AsDouble = s.Value.AsDouble };
+            var point = new NumberDataPoint
+            {
+                TimeUnixNano = (ulong)s.Time,
+                StartTimeUnixNano = (ulong)s.Start,
+                AsDouble = s.Value.AsDouble,
+            };
             point.Attributes.AddRange(Pairs(s.Attributes));
             return point;
         });
-        if (metric.Kind == MetricKind.Gauge) (sent.Gauge = new Gauge()).DataPoints.AddRange(points);
-        else (sent.Sum = new Sum { IsMonotonic = metric.IsMonotonic, AggregationTemporality = temporality }).DataPoints.AddRange(points);
+        if (metric.Kind == MetricKind.Gauge)
+            (sent.Gauge = new Gauge()).DataPoints.AddRange(points);
+        else
+            (sent.Sum = new Sum { IsMonotonic = metric.IsMonotonic, AggregationTemporality = temporality }).DataPoints.AddRange(
+                points
+            );
         return sent;
     }
 
-    private static IEnumerable<KeyValue> Pairs(Attributes fields) => fields.Names.ToArray().Zip(fields.Values.ToArray(), (name, value) => new KeyValue { Key = name, Value = new AnyValue { StringValue = value.ToText() } });
+    private static IEnumerable<KeyValue> Pairs(Attributes fields) =>
+        fields
+            .Names.ToArray()
+            .Zip(fields.Values.ToArray(), (name, value) => new KeyValue
+                {
+                    Key = name,
+                    Value = new AnyValue { StringValue = value.ToText() },
+                });
 
     private async Task Post(string path, IMessage message, CancellationToken cancel)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Post, path) { Content = new ByteArrayContent(message.ToByteArray()) };
+        using var request = new HttpRequestMessage(HttpMethod.Post, path)
+        {
+            Content = new ByteArrayContent(message.ToByteArray()),
+        };
         request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/x-protobuf");
         request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
         using var response = await http.SendAsync(request, cancel);
         response.EnsureSuccessStatusCode();
     }
 
-    private static Resource ResourceOf((string Service, string Host) of) => new()
-    {
-        Attributes =
+    private static Resource ResourceOf((string Service, string Host) of) =>
+        new()
         {
-            new KeyValue { Key = "service.name", Value = new AnyValue { StringValue = of.Service } },
-            new KeyValue { Key = "host.name", Value = new AnyValue { StringValue = of.Host } },
-            new KeyValue { Key = "deployment.environment.name", Value = new AnyValue { StringValue = SkerryLine.EnvironmentOf(of.Host) } },
-        },
-    };
+            Attributes =
+            {
+                new KeyValue
+                {
+                    Key = "service.name",
+                    Value = new AnyValue { StringValue = of.Service },
+                },
+                new KeyValue
+                {
+                    Key = "host.name",
+                    Value = new AnyValue { StringValue = of.Host },
+                },
+                new KeyValue
+                {
+                    Key = "deployment.environment.name",
+                    Value = new AnyValue { StringValue = SkerryLine.EnvironmentOf(of.Host) },
+                },
+            },
+        };
 
-    private static AnyValue ValueOf(object value) => value switch
-    {
-        int number => new AnyValue { IntValue = number },
-        double number when number == Math.Floor(number) && Math.Abs(number) < 1e15 => new AnyValue { IntValue = (long)number },
-        double number => new AnyValue { DoubleValue = number },
-        _ => new AnyValue { StringValue = value.ToString() ?? "" },
-    };
+    private static AnyValue ValueOf(object value) =>
+        value switch
+        {
+            int number => new AnyValue { IntValue = number },
+            double number when number == Math.Floor(number) && Math.Abs(number) < 1e15 => new AnyValue
+            {
+                IntValue = (long)number,
+            },
+            double number => new AnyValue { DoubleValue = number },
+            _ => new AnyValue { StringValue = value.ToString() ?? "" },
+        };
 
     private static ByteString Bytes(string hex) => ByteString.CopyFrom(Convert.FromHexString(hex));
 

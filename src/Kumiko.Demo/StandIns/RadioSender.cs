@@ -8,14 +8,16 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>Sends what the quay radio writes: syslog over TCP, RFC 5424, with counted frames.</summary>
 internal sealed class RadioSender(int port, string token) : IAsyncDisposable
 {
-    private const int Facility = 16, Process = 412;
+    private const int Facility = 16,
+        Process = 412;
 
     private TcpClient? _connection;
 
     /// <exception cref="IOException">The connection broke; the next call makes another.</exception>
     public async Task Send(IReadOnlyList<SimulatedRecord> records, CancellationToken cancel)
     {
-        if (records.Count == 0) return;
+        if (records.Count == 0)
+            return;
         try
         {
             if (_connection is not { Connected: true })
@@ -33,14 +35,26 @@ internal sealed class RadioSender(int port, string token) : IAsyncDisposable
             }
             await _connection.GetStream().WriteAsync(frames.ToArray(), cancel);
         }
-        catch (SocketException e) { throw new IOException(e.Message, e); }
+        catch (SocketException e)
+        {
+            throw new IOException(e.Message, e);
+        }
     }
 
     private string Message(SimulatedRecord record)
     {
-        var severity = record.Level switch { "error" => 3, "warn" => 4, "debug" => 7, _ => 6 };
+        var severity = record.Level switch
+        {
+            "error" => 3,
+            "warn" => 4,
+            "debug" => 7,
+            _ => 6,
+        };
         var time = record.Time.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture);
-        return string.Create(CultureInfo.InvariantCulture, $"<{(Facility * 8) + severity}>1 {time} {record.Host} {record.Service} {Process} - [kumiko@32473 token=\"{token}\"] {record.Body}");
+        return string.Create(
+            CultureInfo.InvariantCulture,
+            $"<{(Facility * 8) + severity}>1 {time} {record.Host} {record.Service} {Process} - [kumiko@32473 token=\"{token}\"] {record.Body}"
+        );
     }
 
     public ValueTask DisposeAsync()

@@ -8,14 +8,26 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>Who sends what at Skerry Line, and their tokens, which a stopped demonstration finds again.</summary>
 public sealed class Senders(TokenStore tokens, DataFolder folder)
 {
-    public const string Line = "skerry-line", Gates = "gate-control", Radio = "quay-radio", Spans = "booking-spans", Metrics = "skerry-metrics", Hosts = "host-metrics", Desk = "release-desk";
+    public const string Line = "skerry-line",
+        Gates = "gate-control",
+        Radio = "quay-radio",
+        Spans = "booking-spans",
+        Metrics = "skerry-metrics",
+        Hosts = "host-metrics",
+        Desk = "release-desk";
 
     private readonly SemaphoreSlim _turn = new(1);
 
     private string Kept => Path.Combine(folder.Path, "senders.json");
 
     /// <summary>The source that a service's records come from.</summary>
-    public static string SourceOf(string service) => service switch { "gate-control" => Gates, SkerryLine.RadioService => Radio, _ => Line };
+    public static string SourceOf(string service) =>
+        service switch
+        {
+            "gate-control" => Gates,
+            SkerryLine.RadioService => Radio,
+            _ => Line,
+        };
 
     /// <summary>The token of a sender; a new one where there is none that was ever made.</summary>
     public async Task<string> TokenOf(string source, string protocol)
@@ -23,13 +35,21 @@ public sealed class Senders(TokenStore tokens, DataFolder folder)
         await _turn.WaitAsync();
         try
         {
-            var known = File.Exists(Kept) ? JsonSerializer.Deserialize<Dictionary<string, string>>(await File.ReadAllTextAsync(Kept)) ?? [] : [];
+            var known = File.Exists(Kept)
+                ? JsonSerializer.Deserialize<Dictionary<string, string>>(await File.ReadAllTextAsync(Kept)) ?? []
+                : [];
             // One that a person revoked stays so: the sender goes on being turned away.
-            if (known.TryGetValue(source, out var text)) return text;
-            known[source] = text = await tokens.Create(new TokenWish(source, TokenPurpose.Intake) { Protocol = protocol, Author = "the demo" });
+            if (known.TryGetValue(source, out var text))
+                return text;
+            known[source] = text = await tokens.Create(
+                new TokenWish(source, TokenPurpose.Intake) { Protocol = protocol, Author = "the demo" }
+            );
             await File.WriteAllTextAsync(Kept, JsonSerializer.Serialize(known));
             return text;
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 }

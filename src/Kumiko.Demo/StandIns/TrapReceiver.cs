@@ -10,13 +10,24 @@ namespace Kumiko.Demo.StandIns;
 public sealed record ReceivedTrap(DateTimeOffset Time, string Community, IReadOnlyList<(string Name, string Value)> Bindings)
 {
     /// <summary>Names of KUMIKO-MIB for what it knows.</summary>
-    public static string NameOf(string oid) => oid switch
-    {
-        "1.3.6.1.2.1.1.3.0" => "sysUpTime",
-        "1.3.6.1.6.3.1.1.4.1.0" => "snmpTrapOID",
-        _ when oid.StartsWith(TrapSender.Root + ".1.", StringComparison.Ordinal) => oid[(TrapSender.Root.Length + 3)..] switch { "1.0" => "kumikoAlertMessage", "2.0" => "kumikoAlertEvent", "3.0" => "kumikoAlertLevel", "4.0" => "kumikoAlertRule", "5.0" => "kumikoAlertWhere", "6.0" => "kumikoAlertText", "7.0" => "kumikoAlertLink", _ => oid },
-        _ => oid,
-    };
+    public static string NameOf(string oid) =>
+        oid switch
+        {
+            "1.3.6.1.2.1.1.3.0" => "sysUpTime",
+            "1.3.6.1.6.3.1.1.4.1.0" => "snmpTrapOID",
+            _ when oid.StartsWith(TrapSender.Root + ".1.", StringComparison.Ordinal) => oid[(TrapSender.Root.Length + 3)..] switch
+            {
+                "1.0" => "kumikoAlertMessage",
+                "2.0" => "kumikoAlertEvent",
+                "3.0" => "kumikoAlertLevel",
+                "4.0" => "kumikoAlertRule",
+                "5.0" => "kumikoAlertWhere",
+                "6.0" => "kumikoAlertText",
+                "7.0" => "kumikoAlertLink",
+                _ => oid,
+            },
+            _ => oid,
+        };
 }
 
 /// <summary>Stands in for a network management system: takes SNMP v2c traps. On loopback only.</summary>
@@ -31,7 +42,14 @@ public sealed class TrapReceiver(TimeProvider clock) : BackgroundService
     public int Port => ((IPEndPoint)_udp.Client.LocalEndPoint!).Port;
 
     /// <summary>The newest first.</summary>
-    public IReadOnlyList<ReceivedTrap> Traps { get { lock (_lock) return [.. _traps.AsEnumerable().Reverse()]; } }
+    public IReadOnlyList<ReceivedTrap> Traps
+    {
+        get
+        {
+            lock (_lock)
+                return [.. _traps.AsEnumerable().Reverse()];
+        }
+    }
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -46,13 +64,18 @@ public sealed class TrapReceiver(TimeProvider clock) : BackgroundService
                     lock (_lock)
                     {
                         _traps.Add(new ReceivedTrap(clock.GetUtcNow(), community, bindings));
-                        if (_traps.Count > Most) _traps.RemoveAt(0);
+                        if (_traps.Count > Most)
+                            _traps.RemoveAt(0);
                     }
                 }
-                catch (AsnContentException) { /* no trap */ }
+                catch (AsnContentException)
+                { /* no trap */
+                }
             }
         }
-        catch (OperationCanceledException) { /* the demo stops */ }
+        catch (OperationCanceledException)
+        { /* the demo stops */
+        }
     }
 
     public override void Dispose()

@@ -15,8 +15,14 @@ public sealed class WrittenDisturbances(Truth truth, TimeProvider clock) : IKnow
         var now = Instants.FromDateTime(clock.GetUtcNow());
         return
         [
-            .. truth.Entries.Select(e => new KnownDisturbance(e.Cause, new Window(Instants.FromDateTime(e.Start), e.End is { } end ? Instants.FromDateTime(end) : now + 1), e.Disturbance != Storm))
-                .Where(d => d.Window.From < now && d.Window.Overlaps(window.From, window.To - 1)).OrderBy(d => d.Window.From),
+            .. truth
+                .Entries.Select(e => new KnownDisturbance(
+                    e.Cause,
+                    new Window(Instants.FromDateTime(e.Start), e.End is { } end ? Instants.FromDateTime(end) : now + 1),
+                    e.Disturbance != Storm
+                ))
+                .Where(d => d.Window.From < now && d.Window.Overlaps(window.From, window.To - 1))
+                .OrderBy(d => d.Window.From),
         ];
     }
 }

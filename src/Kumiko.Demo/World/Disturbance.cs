@@ -14,7 +14,18 @@ public sealed record Effect(Line Line, string[]? Hosts, Func<DateTimeOffset, IRe
 /// <param name="Back">What the button that ends it says.</param>
 /// <param name="Sign">A query that finds its records and hardly any other.</param>
 /// <param name="Affected">What it really touches.</param>
-public sealed record Disturbance(int Number, string Cause, string What, string Where, string From, string To, string Send, string Back, string Sign, IReadOnlyList<string> Affected)
+public sealed record Disturbance(
+    int Number,
+    string Cause,
+    string What,
+    string Where,
+    string From,
+    string To,
+    string Send,
+    string Back,
+    string Sign,
+    IReadOnlyList<string> Affected
+)
 {
     /// <summary>What kind of change begins it.</summary>
     public string Kind { get; init; } = "config";
@@ -30,7 +41,8 @@ public sealed record Disturbance(int Number, string Cause, string What, string W
 
     public IReadOnlyList<Effect> Effects { get; init; } = [];
 
-    /// <summary>What is written at its start and end: service, hosts, and the text with <c>{old}</c> and <c>{new}</c> for the two states.</summary>
+    /// <summary>What is written at its start and end: service, hosts, and the text with <c>{old}</c> and <c>{new}</c> for the two
+    /// states.</summary>
     public (string Service, string[] Hosts, string Text)? Told { get; init; }
 
     /// <summary>What becomes of records that others write: changed, or null where they are not written at all.</summary>
@@ -45,14 +57,26 @@ public sealed record Disturbance(int Number, string Cause, string What, string W
     /// <summary>What is written when it begins or ends.</summary>
     public IEnumerable<SimulatedRecord> Tell(Play play, DateTimeOffset from, DateTimeOffset to)
     {
-        if (Told is not var (service, hosts, text)) yield break;
+        if (Told is not var (service, hosts, text))
+            yield break;
         foreach (var (time, old, now) in new[] { (play.Start, From, To), (play.End ?? DateTimeOffset.MaxValue, To, From) })
             for (var i = 0; i < hosts.Length && time < to; i++)
             {
                 var at = time.AddMilliseconds(i * 700);
-                if (at < from || at >= to) continue;
+                if (at < from || at >= to)
+                    continue;
                 (string, object)[] attributes = Number == 1 ? [("terminal", "Tarnhead"), ("firmware", now)] : [];
-                yield return new SimulatedRecord(at, service, hosts[i], "info", text.Replace("{old}", old, StringComparison.Ordinal).Replace("{new}", now, StringComparison.Ordinal), attributes, null, null, $"told:{Number}");
+                yield return new SimulatedRecord(
+                    at,
+                    service,
+                    hosts[i],
+                    "info",
+                    text.Replace("{old}", old, StringComparison.Ordinal).Replace("{new}", now, StringComparison.Ordinal),
+                    attributes,
+                    null,
+                    null,
+                    $"told:{Number}"
+                );
             }
     }
 }

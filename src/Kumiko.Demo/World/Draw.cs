@@ -11,7 +11,9 @@ public sealed class Draw(Random random, DateTimeOffset time, string host, IReadO
     public IReadOnlyList<Play> Plays => plays;
 
     public string Of(params string[] items) => items[random.Next(items.Length)];
+
     public int Int(int from, int to) => random.Next(from, to + 1);
+
     public double Between(double from, double to) => from + (random.NextDouble() * (to - from));
 
     public string Hex(int digits)
@@ -22,16 +24,27 @@ public sealed class Draw(Random random, DateTimeOffset time, string host, IReadO
     }
 
     /// <summary>Milliseconds around a middle, with a long tail.</summary>
-    public int Ms(double middle) => Math.Max(1, (int)(middle * Math.Exp(0.5 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble()))));
+    public int Ms(double middle) =>
+        Math.Max(
+            1,
+            (int)(
+                middle
+                * Math.Exp(0.5 * Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble()))
+            )
+        );
 
     /// <summary>How strongly a disturbance acts at this time, 0 to 1.</summary>
     public double Strength(int disturbance)
     {
         var strength = 0.0;
-        foreach (var play in plays) if (play.Of.Number == disturbance) strength = Math.Max(strength, play.Strength(time));
+        foreach (var play in plays)
+            if (play.Of.Number == disturbance)
+                strength = Math.Max(strength, play.Strength(time));
         return strength;
     }
 
-    public static string Took(int ms) => ms < 1000 ? Text(ms) + "ms" : (ms / 1000.0).ToString("0.00", CultureInfo.InvariantCulture) + "s";
+    public static string Took(int ms) =>
+        ms < 1000 ? Text(ms) + "ms" : (ms / 1000.0).ToString("0.00", CultureInfo.InvariantCulture) + "s";
+
     public static string Text(long number) => number.ToString(CultureInfo.InvariantCulture);
 }

@@ -4,12 +4,14 @@ using NodaTime;
 namespace Kumiko.Demo.World;
 
 /// <summary>
-/// The ferry line's own zone, a whole number of minutes from UTC. It is chosen at the first start, so that it is half past five in the
+/// The ferry line's own zone, a whole number of minutes from UTC. It is chosen at the first start, so that it is half past five
+/// in the
 /// afternoon there: the evening peak begins, whenever one has a look.
 /// </summary>
 public sealed class LineZone
 {
-    private static readonly TimeSpan FirstStart = new(17, 30, 0), HalfDay = TimeSpan.FromHours(12);
+    private static readonly TimeSpan FirstStart = new(17, 30, 0),
+        HalfDay = TimeSpan.FromHours(12);
 
     private readonly TimeProvider _clock;
 
@@ -20,7 +22,8 @@ public sealed class LineZone
         _clock = clock;
         var path = Path.Combine(folder, "zone.txt");
         // History that is there already has the clock that it was made with.
-        Offset = File.Exists(path) ? TimeSpan.FromMinutes(int.Parse(File.ReadAllText(path), CultureInfo.InvariantCulture))
+        Offset = File.Exists(path)
+            ? TimeSpan.FromMinutes(int.Parse(File.ReadAllText(path), CultureInfo.InvariantCulture))
             : given ?? (File.Exists(Path.Combine(folder, "truth.json")) ? TimeSpan.Zero : Chosen(clock.GetUtcNow()));
         File.WriteAllText(path, ((int)Offset.TotalMinutes).ToString(CultureInfo.InvariantCulture));
     }
@@ -39,6 +42,8 @@ public sealed class LineZone
     private static TimeSpan Chosen(DateTimeOffset now)
     {
         var minutes = FirstStart - new TimeSpan(now.UtcDateTime.Hour, now.UtcDateTime.Minute, 0);
-        return minutes <= -HalfDay ? minutes + (2 * HalfDay) : minutes > HalfDay ? minutes - (2 * HalfDay) : minutes;
+        return minutes <= -HalfDay ? minutes + (2 * HalfDay)
+            : minutes > HalfDay ? minutes - (2 * HalfDay)
+            : minutes;
     }
 }

@@ -15,7 +15,8 @@ internal static class Seeds
 
     public static int Of(int seed, string name, long of)
     {
-        foreach (var c in name) seed = Of(seed, c);
+        foreach (var c in name)
+            seed = Of(seed, c);
         return Of(seed, of);
     }
 }

@@ -13,7 +13,8 @@ public sealed class SignalFiles(string folder)
     private readonly string _folder = Path.Combine(folder, "signals");
 
     /// <summary>Writes the file of a stretch of history.</summary>
-    public void Write(DateTimeOffset from, IReadOnlyList<SimulatedSpan> spans) => Save("spans", from, FileMode.Create, to => WriteSpans(to, spans));
+    public void Write(DateTimeOffset from, IReadOnlyList<SimulatedSpan> spans) =>
+        Save("spans", from, FileMode.Create, to => WriteSpans(to, spans));
 
     /// <summary>Adds what just happened to the file of its hour.</summary>
     public void Append(DateTimeOffset from, IReadOnlyList<SimulatedSpan> spans)
@@ -25,7 +26,10 @@ public sealed class SignalFiles(string folder)
     private void Save(string kind, DateTimeOffset of, FileMode mode, Action<Stream> write)
     {
         Directory.CreateDirectory(_folder);
-        using var file = new FileStream(Path.Combine(_folder, $"{kind}-{of.UtcDateTime.ToString("yyyyMMdd'T'HHmm", CultureInfo.InvariantCulture)}.jsonl.gz"), mode);
+        using var file = new FileStream(
+            Path.Combine(_folder, $"{kind}-{of.UtcDateTime.ToString("yyyyMMdd'T'HHmm", CultureInfo.InvariantCulture)}.jsonl.gz"),
+            mode
+        );
         using var packed = new GZipStream(file, CompressionLevel.Fastest);
         write(packed);
     }
@@ -40,13 +44,15 @@ public sealed class SignalFiles(string folder)
                     json.WriteStartObject();
                     json.WriteString("traceId", span.TraceId);
                     json.WriteString("spanId", span.SpanId);
-                    if (span.ParentId is not null) json.WriteString("parentSpanId", span.ParentId);
+                    if (span.ParentId is not null)
+                        json.WriteString("parentSpanId", span.ParentId);
                     json.WriteString("name", span.Name);
                     json.WriteNumber("kind", 2);
                     json.WriteString("startTimeUnixNano", Nanoseconds(span.Start));
                     json.WriteString("endTimeUnixNano", Nanoseconds(span.Start + span.Duration));
                     json.WriteStartObject("status");
-                    if (span.Failed) json.WriteNumber("code", 2);
+                    if (span.Failed)
+                        json.WriteNumber("code", 2);
                     json.WriteEndObject();
                     json.WriteEndObject();
                 }
@@ -54,7 +60,14 @@ public sealed class SignalFiles(string folder)
     }
 
     /// <summary>One request: a resource, one scope, and what the scope has.</summary>
-    private static void Request(Stream to, string resources, string scopes, string items, (string Service, string Host) of, Action<Utf8JsonWriter> write)
+    private static void Request(
+        Stream to,
+        string resources,
+        string scopes,
+        string items,
+        (string Service, string Host) of,
+        Action<Utf8JsonWriter> write
+    )
     {
         using (var json = new Utf8JsonWriter(to))
         {
@@ -63,7 +76,14 @@ public sealed class SignalFiles(string folder)
             json.WriteStartObject();
             json.WriteStartObject("resource");
             json.WriteStartArray("attributes");
-            foreach (var (name, value) in new[] { ("service.name", of.Service), ("host.name", of.Host), ("deployment.environment.name", SkerryLine.EnvironmentOf(of.Host)) })
+            foreach (
+                var (name, value) in new[]
+                {
+                    ("service.name", of.Service),
+                    ("host.name", of.Host),
+                    ("deployment.environment.name", SkerryLine.EnvironmentOf(of.Host)),
+                }
+            )
             {
                 json.WriteStartObject();
                 json.WriteString("key", name);
@@ -88,5 +108,6 @@ public sealed class SignalFiles(string folder)
         to.WriteByte((byte)'\n');
     }
 
-    private static string Nanoseconds(DateTimeOffset time) => ((time - DateTimeOffset.UnixEpoch).Ticks * 100).ToString(CultureInfo.InvariantCulture);
+    private static string Nanoseconds(DateTimeOffset time) =>
+        ((time - DateTimeOffset.UnixEpoch).Ticks * 100).ToString(CultureInfo.InvariantCulture);
 }

@@ -6,7 +6,17 @@ namespace Kumiko.Demo.World;
 /// <summary>What a service writes, before it is spelled as its kind spells it.</summary>
 /// <param name="Time">When it happened.</param>
 /// <param name="Line">Which line of code wrote it: the truth, which is not sent.</param>
-public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string Host, string Level, string Body, IReadOnlyList<(string Name, object Value)> Attributes, string? TraceId, string? SpanId, string Line)
+public sealed record SimulatedRecord(
+    DateTimeOffset Time,
+    string Service,
+    string Host,
+    string Level,
+    string Body,
+    IReadOnlyList<(string Name, object Value)> Attributes,
+    string? TraceId,
+    string? SpanId,
+    string Line
+)
 {
     /// <summary>How far the clock of its host is off.</summary>
     public TimeSpan Drift { get; init; }
@@ -29,9 +39,15 @@ public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string
         foreach (var (name, value) in Attributes)
             switch (value)
             {
-                case int number: to.WriteNumber(name, number); break;
-                case double number: to.WriteNumber(name, number); break;
-                default: to.WriteString(name, value.ToString()); break;
+                case int number:
+                    to.WriteNumber(name, number);
+                    break;
+                case double number:
+                    to.WriteNumber(name, number);
+                    break;
+                default:
+                    to.WriteString(name, value.ToString());
+                    break;
             }
         to.WriteStartObject("resource");
         to.WriteString("deployment.environment.name", SkerryLine.EnvironmentOf(Host));
@@ -39,10 +55,11 @@ public sealed record SimulatedRecord(DateTimeOffset Time, string Service, string
         to.WriteEndObject();
     }
 
-    private static (string Time, string Level, string Body) Spelling(string service) => service switch
-    {
-        "booking-web" or "fare-engine" or "refund-desk" => ("timestamp", "severity", "message"),
-        "tide-feed" or "berth-planner" or "crew-roster" => ("ts", "lvl", "msg"),
-        _ => ("time", "level", "body"),
-    };
+    private static (string Time, string Level, string Body) Spelling(string service) =>
+        service switch
+        {
+            "booking-web" or "fare-engine" or "refund-desk" => ("timestamp", "severity", "message"),
+            "tide-feed" or "berth-planner" or "crew-roster" => ("ts", "lvl", "msg"),
+            _ => ("time", "level", "body"),
+        };
 }

@@ -1,7 +1,17 @@
 namespace Kumiko.Demo.World;
 
 /// <summary>One timed step of a booking, in one service.</summary>
-public sealed record SimulatedSpan(string TraceId, string SpanId, string? ParentId, string Service, string Host, string Name, DateTimeOffset Start, TimeSpan Duration, bool Failed);
+public sealed record SimulatedSpan(
+    string TraceId,
+    string SpanId,
+    string? ParentId,
+    string Service,
+    string Host,
+    string Name,
+    DateTimeOffset Start,
+    TimeSpan Duration,
+    bool Failed
+);
 
 /// <summary>What happens in one minute.</summary>
 public sealed record Minute(List<SimulatedRecord> Records, List<SimulatedSpan> Spans);
@@ -35,14 +45,36 @@ public sealed class Simulator(int seed, double scale = 1)
         var records = new List<SimulatedRecord>();
         var spans = new List<SimulatedSpan>();
         var busy = SkerryLine.Busy(minute);
-        foreach (var line in Lines[Beat.Busy]) Add(records, random, minute, line, SkerryLine.Hosts[line.Service], line.PerMinute * Rates * scale * busy * Mood(line.Service, minute), active, null);
-        foreach (var line in Lines[Beat.Steady]) Add(records, random, minute, line, SkerryLine.Hosts[line.Service], line.PerMinute * Rates * scale, active, null);
+        foreach (var line in Lines[Beat.Busy])
+            Add(
+                records,
+                random,
+                minute,
+                line,
+                SkerryLine.Hosts[line.Service],
+                line.PerMinute * Rates * scale * busy * Mood(line.Service, minute),
+                active,
+                null
+            );
+        foreach (var line in Lines[Beat.Steady])
+            Add(records, random, minute, line, SkerryLine.Hosts[line.Service], line.PerMinute * Rates * scale, active, null);
         Depart(records, random, minute, active);
-        for (var n = Poisson(random, Bookings * scale * busy); n > 0; n--) Book(records, spans, random, minute, active);
+        for (var n = Poisson(random, Bookings * scale * busy); n > 0; n--)
+            Book(records, spans, random, minute, active);
         Disturb(records, minute, active);
         // The radio has its own source of chance, so that all else is the same with and without it.
         var air = new Random(Seeds.Of(seed + Radio, minute.ToUnixTimeSeconds() / 60));
-        foreach (var line in Line.Radio) Add(records, air, minute, line, SkerryLine.Radios, line.PerMinute * Rates * scale * (line.Beat == Beat.Busy ? busy : 1), active, null);
+        foreach (var line in Line.Radio)
+            Add(
+                records,
+                air,
+                minute,
+                line,
+                SkerryLine.Radios,
+                line.PerMinute * Rates * scale * (line.Beat == Beat.Busy ? busy : 1),
+                active,
+                null
+            );
         records.Sort((a, b) => a.Time.CompareTo(b.Time));
         return new Minute(records, spans);
     }
@@ -58,16 +90,30 @@ public sealed class Simulator(int seed, double scale = 1)
     {
         var now = (int)minute.TimeOfDay.TotalMinutes;
         foreach (var line in Lines[Beat.Sailing])
-            foreach (var (_, departs) in SkerryLine.Timetable)
-            {
-                if (departs + (int)line.PerMinute != now) continue;
-                var hosts = SkerryLine.Hosts[line.Service];
-                records.Add(line.Write(new Draw(random, minute.AddMilliseconds(random.Next(60_000)), hosts[random.Next(hosts.Length)], plays), null, null));
-            }
+        foreach (var (_, departs) in SkerryLine.Timetable)
+        {
+            if (departs + (int)line.PerMinute != now)
+                continue;
+            var hosts = SkerryLine.Hosts[line.Service];
+            records.Add(
+                line.Write(
+                    new Draw(random, minute.AddMilliseconds(random.Next(60_000)), hosts[random.Next(hosts.Length)], plays),
+                    null,
+                    null
+                )
+            );
+        }
     }
 
-    /// <summary>A booking goes from a browser or a kiosk through fares and seats to payment, all of it within its minute.</summary>
-    private static void Book(List<SimulatedRecord> records, List<SimulatedSpan> spans, Random random, DateTimeOffset minute, IReadOnlyList<Play> plays)
+    /// <summary>A booking goes from a browser or a kiosk through fares and seats to payment, all of it within its
+    /// minute.</summary>
+    private static void Book(
+        List<SimulatedRecord> records,
+        List<SimulatedSpan> spans,
+        Random random,
+        DateTimeOffset minute,
+        IReadOnlyList<Play> plays
+    )
     {
         var (start, last) = (minute.AddMilliseconds(random.Next(55_000)), minute.AddMilliseconds(59_999));
         var draw = new Draw(random, start, "", plays);
@@ -81,7 +127,8 @@ public sealed class Simulator(int seed, double scale = 1)
         Step("payment-bridge", "authorise", draw.Ms(310), web.SpanId);
         spans.Add(web with { Duration = at - web.Start + TimeSpan.FromMilliseconds(4) });
         records.Add(Steps["booking-web"].Write(new Draw(random, at, web.Host, plays), trace, web.SpanId));
-        if (first is not null) spans.Add(first with { Duration = at - first.Start + TimeSpan.FromMilliseconds(9) });
+        if (first is not null)
+            spans.Add(first with { Duration = at - first.Start + TimeSpan.FromMilliseconds(9) });
 
         SimulatedSpan Begin(string service, string name, string? parent) =>
             new(trace, draw.Hex(16), parent, service, draw.Of(SkerryLine.Hosts[service]), name, at, TimeSpan.Zero, false);
@@ -89,7 +136,8 @@ public sealed class Simulator(int seed, double scale = 1)
         void Step(string service, string name, int milliseconds, string parent)
         {
             var span = Begin(service, name, parent) with { Duration = TimeSpan.FromMilliseconds(milliseconds) };
-            if (at + span.Duration > last) span = span with { Duration = last - at };
+            if (at + span.Duration > last)
+                span = span with { Duration = last - at };
             at += span.Duration;
             spans.Add(span);
             records.Add(Steps[service].Write(new Draw(random, at, span.Host, plays), trace, span.SpanId));
@@ -104,19 +152,28 @@ public sealed class Simulator(int seed, double scale = 1)
         foreach (var play in plays)
         {
             // What a disturbance adds has its own source, so that all else stays the same without it.
-            var extra = new Random(Seeds.Of(seed + play.Of.Number, play.Start.ToUnixTimeSeconds() ^ (minute.ToUnixTimeSeconds() / 60)));
-            var strength = Math.Max(play.Strength(minute), Math.Max(play.Strength(minute.AddSeconds(30)), play.Strength(minute.AddSeconds(59))));
+            var extra = new Random(
+                Seeds.Of(seed + play.Of.Number, play.Start.ToUnixTimeSeconds() ^ (minute.ToUnixTimeSeconds() / 60))
+            );
+            var strength = Math.Max(
+                play.Strength(minute),
+                Math.Max(play.Strength(minute.AddSeconds(30)), play.Strength(minute.AddSeconds(59)))
+            );
             foreach (var (line, hosts, share) in play.Of.Effects)
             {
                 var rate = line.PerMinute * play.Intensity * scale * (share?.Invoke(minute, plays) ?? 1);
-                if (strength > 0 && rate > 0) Add(records, extra, minute, line, hosts ?? SkerryLine.Hosts[line.Service], rate, plays, play);
+                if (strength > 0 && rate > 0)
+                    Add(records, extra, minute, line, hosts ?? SkerryLine.Hosts[line.Service], rate, plays, play);
             }
             if (play.Of.Alter is { } alter)
                 for (var i = records.Count - 1; i >= 0; i--)
                 {
-                    if (records[i].Service != play.Of.Alters) continue;
-                    if (alter(records[i], play) is { } altered) records[i] = altered;
-                    else records.RemoveAt(i);
+                    if (records[i].Service != play.Of.Alters)
+                        continue;
+                    if (alter(records[i], play) is { } altered)
+                        records[i] = altered;
+                    else
+                        records.RemoveAt(i);
                 }
             records.AddRange(play.Of.Tell(play, minute, minute.AddMinutes(1)));
         }
@@ -125,7 +182,13 @@ public sealed class Simulator(int seed, double scale = 1)
     /// <summary>A stretch of minutes as newline-delimited JSON.</summary>
     /// <returns>How many records were written.</returns>
     /// <param name="spans">Receives the spans of that stretch.</param>
-    public int Write(Stream to, DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays, List<SimulatedSpan>? spans = null)
+    public int Write(
+        Stream to,
+        DateTimeOffset from,
+        DateTimeOffset until,
+        IReadOnlyList<Play> plays,
+        List<SimulatedSpan>? spans = null
+    )
     {
         using var lines = new LineWriter(to);
         var count = 0;
@@ -139,21 +202,37 @@ public sealed class Simulator(int seed, double scale = 1)
 
     /// <summary>What is written in a stretch of time, minute by minute in order of time.</summary>
     /// <param name="spans">Receives the spans of that stretch.</param>
-    public IEnumerable<SimulatedRecord> Between(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays, List<SimulatedSpan>? spans = null)
+    public IEnumerable<SimulatedRecord> Between(
+        DateTimeOffset from,
+        DateTimeOffset until,
+        IReadOnlyList<Play> plays,
+        List<SimulatedSpan>? spans = null
+    )
     {
         for (var minute = Floor(from); minute < until; minute = minute.AddMinutes(1))
         {
             var all = All(minute, plays);
             spans?.AddRange(all.Spans.Where(s => s.Start >= from && s.Start < until));
             foreach (var record in all.Records)
-                if (record.Time >= from && record.Time < until) yield return record;
+                if (record.Time >= from && record.Time < until)
+                    yield return record;
         }
     }
 
     /// <summary>The full minute, on the same clock.</summary>
-    public static DateTimeOffset Floor(DateTimeOffset time) => new(time.Ticks / TimeSpan.TicksPerMinute * TimeSpan.TicksPerMinute, time.Offset);
+    public static DateTimeOffset Floor(DateTimeOffset time) =>
+        new(time.Ticks / TimeSpan.TicksPerMinute * TimeSpan.TicksPerMinute, time.Offset);
 
-    private static void Add(List<SimulatedRecord> records, Random random, DateTimeOffset minute, Line line, string[] hosts, double rate, IReadOnlyList<Play> plays, Play? play)
+    private static void Add(
+        List<SimulatedRecord> records,
+        Random random,
+        DateTimeOffset minute,
+        Line line,
+        string[] hosts,
+        double rate,
+        IReadOnlyList<Play> plays,
+        Play? play
+    )
     {
         for (var n = Poisson(random, rate); n > 0; n--)
         {
@@ -161,7 +240,8 @@ public sealed class Simulator(int seed, double scale = 1)
             var draw = new Draw(random, time, hosts[random.Next(hosts.Length)], plays);
             var (kept, traced) = (random.NextDouble(), random.NextDouble());
             var record = line.Write(draw, line.IsTraced && traced < 0.8 ? draw.Hex(32) : null, null);
-            if (play is null || kept < play.Strength(time)) records.Add(record);
+            if (play is null || kept < play.Strength(time))
+                records.Add(record);
         }
     }
 
@@ -175,7 +255,8 @@ public sealed class Simulator(int seed, double scale = 1)
         }
         var limit = Math.Exp(-mean);
         var count = 0;
-        for (var product = random.NextDouble(); product > limit; product *= random.NextDouble()) count++;
+        for (var product = random.NextDouble(); product > limit; product *= random.NextDouble())
+            count++;
         return count;
     }
 }

@@ -3,14 +3,47 @@ namespace Kumiko.Demo.World;
 /// <summary>The made-up island ferry line: its terminals, vessels, services and hosts.</summary>
 public static class SkerryLine
 {
-    public static readonly string[] Terminals = ["Hollin", "Stennet", "Marrowick", "Tarnhead", "Lindle", "Ferrin", "Orra", "Duskey"];
+    public static readonly string[] Terminals =
+    [
+        "Hollin",
+        "Stennet",
+        "Marrowick",
+        "Tarnhead",
+        "Lindle",
+        "Ferrin",
+        "Orra",
+        "Duskey",
+    ];
     public static readonly string[] Vessels = ["Merganser", "Whimbrel", "Turnstone", "Dunlin", "Sanderling"];
 
     /// <summary>The timetable of a day: route and departure, in minutes after midnight.</summary>
     public static readonly (string Name, int Departs)[] Timetable =
     [
-        .. new[] { "SM-0600", "FO-0655", "HS-0710", "MT-0740", "TL-0820", "OD-0930", "DH-1115", "SM-1240", "HS-1410", "DH-1540", "FO-1635", "HS-1725", "MT-1750", "TL-1810", "OD-1905", "SM-2010" }
-            .Select(name => (name, (int.Parse(name.AsSpan(3, 2), System.Globalization.CultureInfo.InvariantCulture) * 60) + int.Parse(name.AsSpan(5), System.Globalization.CultureInfo.InvariantCulture))),
+        .. new[]
+        {
+            "SM-0600",
+            "FO-0655",
+            "HS-0710",
+            "MT-0740",
+            "TL-0820",
+            "OD-0930",
+            "DH-1115",
+            "SM-1240",
+            "HS-1410",
+            "DH-1540",
+            "FO-1635",
+            "HS-1725",
+            "MT-1750",
+            "TL-1810",
+            "OD-1905",
+            "SM-2010",
+        }.Select(name =>
+            (
+                name,
+                (int.Parse(name.AsSpan(3, 2), System.Globalization.CultureInfo.InvariantCulture) * 60)
+                    + int.Parse(name.AsSpan(5), System.Globalization.CultureInfo.InvariantCulture)
+            )
+        ),
     ];
 
     /// <summary>A sailing that people deal with at a time: mostly one of the next few, at times a later one.</summary>
@@ -23,7 +56,8 @@ public static class SkerryLine
     }
 
     /// <summary>Rehearsal hosts are where changes are tried first.</summary>
-    public static string EnvironmentOf(string host) => host.EndsWith("-r1", StringComparison.Ordinal) ? "rehearsal" : "production";
+    public static string EnvironmentOf(string host) =>
+        host.EndsWith("-r1", StringComparison.Ordinal) ? "rehearsal" : "production";
 
     /// <summary>The hosts of each service.</summary>
     public static readonly IReadOnlyDictionary<string, string[]> Hosts = new Dictionary<string, string[]>
@@ -79,7 +113,10 @@ public static class SkerryLine
         var day = Bell(hour, 13, 4.6) * 0.8;
         var weekend = time.DayOfWeek is DayOfWeek.Saturday or DayOfWeek.Sunday ? 1.2 : 1;
         // From the year's quiet months towards the holidays.
-        var holidays = 1 + (0.15 * Math.Cos((time.DayOfYear - 355) / 365.0 * 2 * Math.PI)) + (0.004 * Math.Max(0, 28 - Math.Abs(time.DayOfYear - 355)));
+        var holidays =
+            1
+            + (0.15 * Math.Cos((time.DayOfYear - 355) / 365.0 * 2 * Math.PI))
+            + (0.004 * Math.Max(0, 28 - Math.Abs(time.DayOfYear - 355)));
         return (0.17 + peaks + day) * weekend * holidays * 0.85;
     }
 
@@ -87,5 +124,6 @@ public static class SkerryLine
     public static double Tide(DateTimeOffset time, int station) =>
         2.3 + (1.7 * Math.Sin((time.ToUnixTimeSeconds() / 3600.0 / 12.4 * 2 * Math.PI) + (station * 0.4)));
 
-    private static double Bell(double hour, double middle, double width) => Math.Exp(-(hour - middle) * (hour - middle) / (2 * width * width));
+    private static double Bell(double hour, double middle, double width) =>
+        Math.Exp(-(hour - middle) * (hour - middle) / (2 * width * width));
 }

@@ -5,18 +5,86 @@ namespace Kumiko.Demo.World;
 /// <summary>What the services of Skerry Line write into their lines.</summary>
 public static class Slots
 {
-    private static readonly string[] FirstNames = ["Ines", "Tomas", "Oluchi", "Mirek", "Sunniva", "Aldo", "Petra", "Juno", "Kasper", "Bram", "Tove", "Sanna", "Edda", "Ruben", "Livia", "Osk", "Nils", "Mara", "Yara", "Piet"];
-    private static readonly string[] LastNames = ["Halloran", "Verrall", "Brandt", "Dane", "Aske", "Orrey", "Quill", "Tarn", "Lowe", "Strand", "Maddock", "Fenn", "Grieve", "Holt", "Iversen"];
-    private static readonly string[] Accounts = ["ines", "tomas", "oluchi", "mirek", "sunniva", "aldo", "petra", "juno", "kasper", "bram", "tove", "sanna", "edda", "ruben", "livia", "orrey", "quill", "holt", "strand", "maddock"];
+    private static readonly string[] FirstNames =
+    [
+        "Ines",
+        "Tomas",
+        "Oluchi",
+        "Mirek",
+        "Sunniva",
+        "Aldo",
+        "Petra",
+        "Juno",
+        "Kasper",
+        "Bram",
+        "Tove",
+        "Sanna",
+        "Edda",
+        "Ruben",
+        "Livia",
+        "Osk",
+        "Nils",
+        "Mara",
+        "Yara",
+        "Piet",
+    ];
+    private static readonly string[] LastNames =
+    [
+        "Halloran",
+        "Verrall",
+        "Brandt",
+        "Dane",
+        "Aske",
+        "Orrey",
+        "Quill",
+        "Tarn",
+        "Lowe",
+        "Strand",
+        "Maddock",
+        "Fenn",
+        "Grieve",
+        "Holt",
+        "Iversen",
+    ];
+    private static readonly string[] Accounts =
+    [
+        "ines",
+        "tomas",
+        "oluchi",
+        "mirek",
+        "sunniva",
+        "aldo",
+        "petra",
+        "juno",
+        "kasper",
+        "bram",
+        "tove",
+        "sanna",
+        "edda",
+        "ruben",
+        "livia",
+        "orrey",
+        "quill",
+        "holt",
+        "strand",
+        "maddock",
+    ];
     private static readonly string[] MailHosts = ["hollin.example", "stennet.example", "post.example", "ferrin.example"];
     private static readonly string[] Routes = ["hollin-tarnhead", "stennet-marrowick", "lindle-orra", "ferrin-duskey"];
-    private static readonly string[] Agents = ["Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101", "Mozilla/5.0 (iPhone; CPU iPhone OS 17_5 like Mac OS X)", "kiosk browser (Skerry Line)", "curl/8.5.0"];
+    private static readonly string[] Agents =
+    [
+        "Mozilla/5.0 (X11; Linux x86_64) Gecko/20100101",
+        "Mozilla/5.0 (iPhone; CPU iPhone OS 17_5 like Mac OS X)",
+        "kiosk browser (Skerry Line)",
+        "curl/8.5.0",
+    ];
 
     /// <summary>The slot of a name.</summary>
     /// <exception cref="FormatException">There is none of this name.</exception>
     public static SlotValue Make(string name, string[] arguments)
     {
-        double Number(int place, double otherwise) => place < arguments.Length ? double.Parse(arguments[place], CultureInfo.InvariantCulture) : otherwise;
+        double Number(int place, double otherwise) =>
+            place < arguments.Length ? double.Parse(arguments[place], CultureInfo.InvariantCulture) : otherwise;
         var (first, second) = (Number(0, 1), Number(1, 100));
         return name switch
         {
@@ -43,7 +111,8 @@ public static class Slots
             "code" => d => d.Of("ISLANDER", "SPRING", "CREWKIN"),
             "scheme" => d => d.Of("northcard", "tally", "skerry-pass"),
             "route" => d => d.Of(Routes),
-            "page" => d => d.Of("/timetable", "/sailings/" + SkerryLine.SailingNear(d.Time, d.Random), "/basket", "/account", "/fares"),
+            "page" => d =>
+                d.Of("/timetable", "/sailings/" + SkerryLine.SailingNear(d.Time, d.Random), "/basket", "/account", "/fares"),
             "referrer" => d => "https://www.skerry.example" + d.Of("/", "/timetable", "/fares?class=foot"),
             "agent" => d => d.Of(Agents),
             "clf" => d => d.Time.UtcDateTime.ToString("dd/MMM/yyyy:HH:mm:ss +0000", CultureInfo.InvariantCulture),

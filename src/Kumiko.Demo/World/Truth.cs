@@ -4,7 +4,15 @@ namespace Kumiko.Demo.World;
 
 /// <summary>What really happened: one entry for each time that a disturbance was played, kept apart from the records.</summary>
 /// <param name="Sign">A query that finds its records.</param>
-public sealed record TruthEntry(int Disturbance, string Cause, DateTimeOffset Start, DateTimeOffset? End, IReadOnlyList<string> Affected, double Intensity, string Sign)
+public sealed record TruthEntry(
+    int Disturbance,
+    string Cause,
+    DateTimeOffset Start,
+    DateTimeOffset? End,
+    IReadOnlyList<string> Affected,
+    double Intensity,
+    string Sign
+)
 {
     public bool IsOpen(DateTimeOffset at) => Start <= at && (End is not { } end || end > at);
 
@@ -26,25 +34,44 @@ public sealed class Truth
         _entries = File.Exists(_path) ? JsonSerializer.Deserialize<List<TruthEntry>>(File.ReadAllText(_path)) ?? [] : [];
     }
 
-    public IReadOnlyList<TruthEntry> Entries { get { lock (_lock) return [.. _entries]; } }
+    public IReadOnlyList<TruthEntry> Entries
+    {
+        get
+        {
+            lock (_lock)
+                return [.. _entries];
+        }
+    }
 
-    public IReadOnlyList<Play> Plays { get { lock (_lock) return _plays ??= [.. _entries.Select(e => e.AsPlay())]; } }
+    public IReadOnlyList<Play> Plays
+    {
+        get
+        {
+            lock (_lock)
+                return _plays ??= [.. _entries.Select(e => e.AsPlay())];
+        }
+    }
 
     /// <summary>The one of a disturbance that goes on at a time, if any.</summary>
-    public TruthEntry? Open(int disturbance, DateTimeOffset at) => Entries.FirstOrDefault(e => e.Disturbance == disturbance && e.IsOpen(at));
+    public TruthEntry? Open(int disturbance, DateTimeOffset at) =>
+        Entries.FirstOrDefault(e => e.Disturbance == disturbance && e.IsOpen(at));
 
     /// <summary>Begins a disturbance, or places it in the past.</summary>
-    public void Begin(int disturbance, DateTimeOffset start, DateTimeOffset? end, double intensity) => Change(entries =>
-    {
-        var of = Disturbances.Of(disturbance);
-        entries.Add(new TruthEntry(disturbance, of.Cause, start, end, of.Affected, intensity, of.Sign));
-    });
+    public void Begin(int disturbance, DateTimeOffset start, DateTimeOffset? end, double intensity) =>
+        Change(entries =>
+        {
+            var of = Disturbances.Of(disturbance);
+            entries.Add(new TruthEntry(disturbance, of.Cause, start, end, of.Affected, intensity, of.Sign));
+        });
 
     /// <summary>Puts an end to it.</summary>
-    public void RollBack(int disturbance, DateTimeOffset end) => Change(entries =>
-    {
-        for (var i = 0; i < entries.Count; i++) if (entries[i].Disturbance == disturbance && entries[i].IsOpen(end)) entries[i] = entries[i] with { End = end };
-    });
+    public void RollBack(int disturbance, DateTimeOffset end) =>
+        Change(entries =>
+        {
+            for (var i = 0; i < entries.Count; i++)
+                if (entries[i].Disturbance == disturbance && entries[i].IsOpen(end))
+                    entries[i] = entries[i] with { End = end };
+        });
 
     private void Change(Action<List<TruthEntry>> change)
     {

@@ -5,7 +5,8 @@ public static class World
 {
     private const double DiskUsed = 42;
 
-    /// <summary>How full the disk of manifest is, in percent: with verbose logging full after two days, emptied by tidying within one.</summary>
+    /// <summary>How full the disk of manifest is, in percent: with verbose logging full after two days, emptied by tidying within
+    /// one.</summary>
     public static double Disk(DateTimeOffset time, IReadOnlyList<Play> plays)
     {
         var used = DiskUsed;
@@ -20,7 +21,8 @@ public static class World
         return used;
     }
 
-    /// <summary>Messages that wait for the consumers of notice-board: too many for two of them by day, fewer than three can take.</summary>
+    /// <summary>Messages that wait for the consumers of notice-board: too many for two of them by day, fewer than three can
+    /// take.</summary>
     public static double Queue(DateTimeOffset time, IReadOnlyList<Play> plays)
     {
         var waiting = 0.0;
@@ -28,7 +30,10 @@ public static class World
             if (play.Of.Number == 7 && time > play.Start)
             {
                 var end = play.End is { } ended && ended < time ? ended : time;
-                waiting = Math.Max(waiting, ((end - play.Start).TotalMinutes * 60 * play.Intensity) - ((time - end).TotalMinutes * 90));
+                waiting = Math.Max(
+                    waiting,
+                    ((end - play.Start).TotalMinutes * 60 * play.Intensity) - ((time - end).TotalMinutes * 90)
+                );
             }
         return Math.Max(0, waiting);
     }

@@ -4,8 +4,26 @@ namespace Kumiko.Web.Accounts;
 public static class BrowserNames
 {
     // The first that is named counts: most browsers also name those that they want to be taken for.
-    private static readonly (string Sign, string Name)[] Browsers = [("Edg/", "Edge"), ("OPR/", "Opera"), ("Firefox/", "Firefox"), ("Chromium/", "Chromium"), ("HeadlessChrome/", "Chromium"), ("Chrome/", "Chrome"), ("Safari/", "Safari")];
-    private static readonly (string Sign, string Name)[] Systems = [("Android", "Android"), ("iPhone", "iPhone"), ("iPad", "iPad"), ("Windows", "Windows"), ("Mac OS X", "macOS"), ("CrOS", "ChromeOS"), ("Linux", "Linux")];
+    private static readonly (string Sign, string Name)[] Browsers =
+    [
+        ("Edg/", "Edge"),
+        ("OPR/", "Opera"),
+        ("Firefox/", "Firefox"),
+        ("Chromium/", "Chromium"),
+        ("HeadlessChrome/", "Chromium"),
+        ("Chrome/", "Chrome"),
+        ("Safari/", "Safari"),
+    ];
+    private static readonly (string Sign, string Name)[] Systems =
+    [
+        ("Android", "Android"),
+        ("iPhone", "iPhone"),
+        ("iPad", "iPad"),
+        ("Windows", "Windows"),
+        ("Mac OS X", "macOS"),
+        ("CrOS", "ChromeOS"),
+        ("Linux", "Linux"),
+    ];
 
     public static string Of(string agent)
     {
@@ -13,7 +31,9 @@ public static class BrowserNames
         var system = Systems.FirstOrDefault(s => agent.Contains(s.Sign, StringComparison.Ordinal)).Name;
         return (browser, system) switch
         {
-            (null, null) => agent.Length == 0 ? "a program" : agent.Length > 60 ? agent[..60] + "…" : agent,
+            (null, null) => agent.Length == 0 ? "a program"
+            : agent.Length > 60 ? agent[..60] + "…"
+            : agent,
             (null, var on) => "a browser on " + on,
             (var name, null) => name,
             var (name, on) => $"{name} on {on}",

@@ -7,7 +7,8 @@ namespace Kumiko.Web.Accounts;
 public sealed class PasswordsBusyException() : Exception("Many people sign in at this moment. Try again in a few seconds.");
 
 /// <summary>
-/// Hashes and verifies passwords, one at a time: each takes a processor for a good part of a second, which strangers could ask for as
+/// Hashes and verifies passwords, one at a time: each takes a processor for a good part of a second, which strangers could ask
+/// for as
 /// often as they like.
 /// </summary>
 public sealed class Passwords(IPasswordHasher<Person> hasher)
@@ -28,7 +29,9 @@ public sealed class Passwords(IPasswordHasher<Person> hasher)
     /// <exception cref="PasswordsBusyException">Too many wait.</exception>
     public async Task<PasswordVerificationResult> Verify(Person? person, string password)
     {
-        var verified = await InTurn(() => hasher.VerifyHashedPassword(person ?? new Person(), person?.Password ?? _decoy.Value, password));
+        var verified = await InTurn(() =>
+            hasher.VerifyHashedPassword(person ?? new Person(), person?.Password ?? _decoy.Value, password)
+        );
         return person?.Password is null ? PasswordVerificationResult.Failed : verified;
     }
 
@@ -42,9 +45,18 @@ public sealed class Passwords(IPasswordHasher<Person> hasher)
         try
         {
             await _turn.WaitAsync();
-            try { return await Task.Run(work); }
-            finally { _turn.Release(); }
+            try
+            {
+                return await Task.Run(work);
+            }
+            finally
+            {
+                _turn.Release();
+            }
         }
-        finally { Interlocked.Decrement(ref _waiting); }
+        finally
+        {
+            Interlocked.Decrement(ref _waiting);
+        }
     }
 }

@@ -7,5 +7,7 @@ public static class PersonFaults
 
     /// <summary>Null for a good name.</summary>
     public static string? OfName(string? name) =>
-        string.IsNullOrWhiteSpace(name) || name.Length > LongestName || name.Any(char.IsControl) ? $"Write your name, in up to {LongestName} characters." : null;
+        string.IsNullOrWhiteSpace(name) || name.Length > LongestName || name.Any(char.IsControl)
+            ? $"Write your name, in up to {LongestName} characters."
+            : null;
 }

@@ -14,11 +14,20 @@ public static class ControlEndpoint
 {
     public static void Map(WebApplication app)
     {
-        var control = app.MapGroup("/control").AllowAnonymous().DisableAntiforgery().AddEndpointFilter(async (context, next) =>
-            context.HttpContext.RequestServices.GetRequiredService<BearerTokens>().IsControl(context.HttpContext) ? await next(context) : Results.StatusCode(StatusCodes.Status401Unauthorized));
+        var control = app.MapGroup("/control")
+            .AllowAnonymous()
+            .DisableAntiforgery()
+            .AddEndpointFilter(
+                async (context, next) =>
+                    context.HttpContext.RequestServices.GetRequiredService<BearerTokens>().IsControl(context.HttpContext)
+                        ? await next(context)
+                        : Results.StatusCode(StatusCodes.Status401Unauthorized)
+            );
         control.MapPost("/token", MakeToken);
         control.MapPost("/person/reset", ResetPerson);
-        control.MapPost("/check", (RecordStore store, KeptDatabase kept, CancellationToken cancel) => Task.Run(() => StoreCheck.Run(store, null, cancel).With(KeptCheck.Run(kept)), cancel));
+        control.MapPost("/check", (RecordStore store, KeptDatabase kept, CancellationToken cancel) =>
+            Task.Run(() => StoreCheck.Run(store, null, cancel).With(KeptCheck.Run(kept)), cancel)
+        );
         control.MapPost("/backup", Backup);
     }
 
@@ -29,16 +38,24 @@ public static class ControlEndpoint
             var (records, problems) = await StoreBackup.Run(store, kept, to, null, cancel);
             return Results.Json(new BackupAnswer(records, problems));
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException) { return Results.BadRequest(e.Message); }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return Results.BadRequest(e.Message);
+        }
     }
 
     private static async Task<IResult> ResetPerson(string email, PeopleStore people, LinkStore links, ServerOptions options) =>
-        people.FindByEmail(email) is { } person ? Results.Text($"{options.PublicAddress}/welcome?key={await links.Reset(person, "the command line")}") : Results.BadRequest($"Nobody here has the address {email}.");
+        people.FindByEmail(email) is { } person
+            ? Results.Text($"{options.PublicAddress}/welcome?key={await links.Reset(person, "the command line")}")
+            : Results.BadRequest($"Nobody here has the address {email}.");
 
     private static async Task<IResult> MakeToken(HttpContext http, TokenStore store)
     {
         var name = http.Request.Query["name"].ToString();
-        if (name.Length is 0 or > 200 || !Enum.TryParse<TokenPurpose>(http.Request.Query["for"], ignoreCase: true, out var purpose))
+        if (
+            name.Length is 0 or > 200
+            || !Enum.TryParse<TokenPurpose>(http.Request.Query["for"], ignoreCase: true, out var purpose)
+        )
             return Results.BadRequest("A token needs a name and a purpose, intake or query.");
         return Results.Text(await store.Create(name, purpose));
     }

@@ -6,8 +6,10 @@ using Microsoft.Extensions.Logging;
 
 namespace Kumiko.Web.Background;
 
-/// <summary>Checks rules when they are due, looking once a second, and shows records to the rules on every record as they come in.</summary>
-public sealed class RuleService(RuleChecker checker, RecordRules onRecords, TimeProvider clock, ILogger<RuleService> log) : BackgroundService
+/// <summary>Checks rules when they are due, looking once a second, and shows records to the rules on every record as they come
+/// in.</summary>
+public sealed class RuleService(RuleChecker checker, RecordRules onRecords, TimeProvider clock, ILogger<RuleService> log)
+    : BackgroundService
 {
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -18,13 +20,23 @@ public sealed class RuleService(RuleChecker checker, RecordRules onRecords, Time
         {
             do
             {
-                try { await checker.CheckDue(Instants.FromDateTime(clock.GetUtcNow()), stoppingToken); }
-                catch (DiskFullException e) { log.LogWarning("Rules could not be checked; trying again. {Reason}", e.Message); }
-                catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "Rules could not be checked; trying again."); }
-            }
-            while (await timer.WaitForNextTickAsync(stoppingToken));
+                try
+                {
+                    await checker.CheckDue(Instants.FromDateTime(clock.GetUtcNow()), stoppingToken);
+                }
+                catch (DiskFullException e)
+                {
+                    log.LogWarning("Rules could not be checked; trying again. {Reason}", e.Message);
+                }
+                catch (Exception e) when (e is not OperationCanceledException)
+                {
+                    log.LogError(e, "Rules could not be checked; trying again.");
+                }
+            } while (await timer.WaitForNextTickAsync(stoppingToken));
         }
-        catch (OperationCanceledException) { /* the server stops */ }
+        catch (OperationCanceledException)
+        { /* the server stops */
+        }
         await showing;
     }
 
@@ -35,11 +47,19 @@ public sealed class RuleService(RuleChecker checker, RecordRules onRecords, Time
         {
             do
             {
-                try { if (onRecords.HasWaiting) await onRecords.ShowWaiting(stoppingToken); }
-                catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "Records could not be shown to rules; trying again."); }
-            }
-            while (await timer.WaitForNextTickAsync(stoppingToken));
+                try
+                {
+                    if (onRecords.HasWaiting)
+                        await onRecords.ShowWaiting(stoppingToken);
+                }
+                catch (Exception e) when (e is not OperationCanceledException)
+                {
+                    log.LogError(e, "Records could not be shown to rules; trying again.");
+                }
+            } while (await timer.WaitForNextTickAsync(stoppingToken));
         }
-        catch (OperationCanceledException) { /* the server stops */ }
+        catch (OperationCanceledException)
+        { /* the server stops */
+        }
     }
 }

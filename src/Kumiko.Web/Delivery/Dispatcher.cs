@@ -12,24 +12,46 @@ using Polly.Retry;
 namespace Kumiko.Web.Delivery;
 
 /// <summary>
-/// Sends what is due. Each channel has a line of its own, so that a slow or dead one holds up no other. What it cannot do now waits
+/// Sends what is due. Each channel has a line of its own, so that a slow or dead one holds up no other. What it cannot do now
+/// waits
 /// longer each time, and outlives the process.
 /// </summary>
-public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, RuleStore rules, FieldReader fields, MessageComposer composer, SecretKeeper secrets, MailSender mail, WebhookSender webhook, SyslogSender syslog, TrapSender trap, ScriptSender script, TimeProvider clock, ILogger<Dispatcher> log)
+public sealed class Dispatcher(
+    SendingStore sendings,
+    ChannelStore channels,
+    RuleStore rules,
+    FieldReader fields,
+    MessageComposer composer,
+    SecretKeeper secrets,
+    MailSender mail,
+    WebhookSender webhook,
+    SyslogSender syslog,
+    TrapSender trap,
+    ScriptSender script,
+    TimeProvider clock,
+    ILogger<Dispatcher> log
+)
 {
     private const int AtOnce = 50;
 
     private readonly Dictionary<long, Task> _running = [];
 
-    // What went wrong for a moment is tried again at once; what lasts is left to the outbox. The network is real, and so is this clock.
-    private readonly ResiliencePipeline<SendAnswer> _patient = new ResiliencePipelineBuilder<SendAnswer>().AddRetry(new RetryStrategyOptions<SendAnswer>
-    {
-        MaxRetryAttempts = 2,
-        Delay = TimeSpan.FromMilliseconds(200),
-        BackoffType = DelayBackoffType.Exponential,
-        UseJitter = true,
-        ShouldHandle = new PredicateBuilder<SendAnswer>().Handle<SendFailedException>(e => !e.IsFinal && e.InnerException is SocketException or IOException or HttpRequestException),
-    }).Build();
+    // What went wrong for a moment is tried again at once; what lasts is left to the outbox. The network is real, and so is this
+    // clock.
+    private readonly ResiliencePipeline<SendAnswer> _patient = new ResiliencePipelineBuilder<SendAnswer>()
+        .AddRetry(
+            new RetryStrategyOptions<SendAnswer>
+            {
+                MaxRetryAttempts = 2,
+                Delay = TimeSpan.FromMilliseconds(200),
+                BackoffType = DelayBackoffType.Exponential,
+                UseJitter = true,
+                ShouldHandle = new PredicateBuilder<SendAnswer>().Handle<SendFailedException>(e =>
+                    !e.IsFinal && e.InnerException is SocketException or IOException or HttpRequestException
+                ),
+            }
+        )
+        .Build();
 
     /// <summary>Starts what is due on each line that is free; the tasks of the lines.</summary>
     public IReadOnlyCollection<Task> Start(CancellationToken cancel)
@@ -38,7 +60,8 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         {
             foreach (var line in sendings.Due(Now(), AtOnce).GroupBy(s => s.Channel ?? 0))
             {
-                if (_running.TryGetValue(line.Key, out var running) && !running.IsCompleted) continue;
+                if (_running.TryGetValue(line.Key, out var running) && !running.IsCompleted)
+                    continue;
                 _running[line.Key] = Task.Run(() => SendLine([.. line.Select(s => s.Id)], cancel), cancel);
             }
             return [.. _running.Values];
@@ -48,8 +71,14 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
     /// <summary>Nobody waits for a line, so what fails in it is written down here.</summary>
     private async Task SendLine(List<long> line, CancellationToken cancel)
     {
-        try { await SendAll(line, cancel); }
-        catch (Exception e) when (e is not OperationCanceledException) { log.LogError(e, "Messages that are due could not be sent; trying again."); }
+        try
+        {
+            await SendAll(line, cancel);
+        }
+        catch (Exception e) when (e is not OperationCanceledException)
+        {
+            log.LogError(e, "Messages that are due could not be sent; trying again.");
+        }
     }
 
     private async Task SendAll(List<long> line, CancellationToken cancel)
@@ -58,16 +87,24 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         {
             cancel.ThrowIfCancellationRequested();
             // An earlier line may have sent it since it was seen to be due.
-            if (sendings.Find(id) is not { State: SendingState.Waiting } sending || sending.Due > Now()) continue;
+            if (sendings.Find(id) is not { State: SendingState.Waiting } sending || sending.Due > Now())
+                continue;
             try
             {
                 // A channel that does not take one takes no other now.
-                if (!await Send(sending, cancel)) return;
+                if (!await Send(sending, cancel))
+                    return;
             }
             catch (Exception e) when (!cancel.IsCancellationRequested)
             {
                 log.LogError(e, "Message {Id} could not be sent.", sending.Id);
-                await sendings.Failed(sending, "Kumiko could not put it together: " + PlainText.Line(e.Message, 300), "", isFinal: false, Now());
+                await sendings.Failed(
+                    sending,
+                    "Kumiko could not put it together: " + PlainText.Line(e.Message, 300),
+                    "",
+                    isFinal: false,
+                    Now()
+                );
             }
         }
     }
@@ -78,7 +115,13 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         var channel = sending.Channel is { } id ? channels.Find(id) : null;
         if (sending.Channel is not null && channel is null or { IsPaused: true })
         {
-            await sendings.Failed(sending, channel is null ? "The channel was removed." : "The channel is paused.", "", isFinal: true, Now());
+            await sendings.Failed(
+                sending,
+                channel is null ? "The channel was removed." : "The channel is paused.",
+                "",
+                isFinal: true,
+                Now()
+            );
             return true;
         }
         ChannelSettings settings = channel?.Settings ?? new MailSettings([sending.Recipient]);
@@ -89,7 +132,10 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         }
         if (channel is not null && !secrets.CanOpen(channel.Secret))
         {
-            log.LogWarning("Messages wait for the channel {Channel}: its secret cannot be read.", PlainText.Line(channel.Name, 100));
+            log.LogWarning(
+                "Messages wait for the channel {Channel}: its secret cannot be read.",
+                PlainText.Line(channel.Name, 100)
+            );
             await sendings.PutOff(sending.Id, Now() + Instants.Minute, SecretKeeper.Unreadable);
             return false;
         }
@@ -97,7 +143,15 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         try
         {
             var secret = channel is null ? "" : secrets.Open(channel.Secret);
-            var outgoing = new Outgoing(sending.Key, sending.Attempts + 1, sending.Created, sending.Recipient, settings, secret, payload);
+            var outgoing = new Outgoing(
+                sending.Key,
+                sending.Attempts + 1,
+                sending.Created,
+                sending.Recipient,
+                settings,
+                secret,
+                payload
+            );
             var answer = await _patient.ExecuteAsync(async stop => await SenderOf(settings).Send(outgoing, stop), cancel);
             await sendings.Sent(sending.Id, Now(), answer.Answered);
             return true;
@@ -116,11 +170,21 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
         var of = fields.Of(content, settings is MailSettings ? sending.Recipient : channel?.Name ?? sending.Recipient);
         if (sending.Kind != "result" && FullUntil(sending, channel) is { } until)
         {
-            var zone = content.Tellings.Select(t => t.Rule?.Definition.TimeZone).FirstOrDefault(z => z is not null) ?? NodaTime.DateTimeZone.Utc;
-            of = of with { Remark = $"The limit of this channel is reached. What comes now is told together from {Charts.Format.Clock(until, zone)} on." };
+            var zone = content.Tellings.Select(t => t.Rule?.Definition.TimeZone).FirstOrDefault(z => z is not null)
+                ?? NodaTime.DateTimeZone.Utc;
+            of = of with
+            {
+                Remark =
+                    $"The limit of this channel is reached. What comes now is told together from {Charts.Format.Clock(until, zone)} on.",
+            };
         }
         var composed = composer.Compose(settings, channel?.Template ?? "", of, ToldOf(content), channel?.Name ?? "");
-        await sendings.Composed(sending.Id, composed.Subject, composed.Payload.ToJson(), composed.Fault is null ? "" : "The template is broken: " + composed.Fault);
+        await sendings.Composed(
+            sending.Id,
+            composed.Subject,
+            composed.Payload.ToJson(),
+            composed.Fault is null ? "" : "The template is broken: " + composed.Fault
+        );
         return composed.Payload;
     }
 
@@ -132,34 +196,80 @@ public sealed class Dispatcher(SendingStore sendings, ChannelStore channels, Rul
     }
 
     internal static (Alert, Brief)? ToldOf(SendingContent content) =>
-        content.Total == 1 && content.Tellings is [{ Alert: { } alert }] && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null;
+        content.Total == 1 && content.Tellings is [{ Alert: { } alert }] && Brief.FromJson(alert.Brief) is { } brief
+            ? (alert, brief)
+            : null;
 
     /// <summary>Sends a test at once and notes it in the history.</summary>
-    public async Task<(string Sent, string Answered, string? Problem)> Test(Channel channel, string recipient, string person, CancellationToken cancel)
+    public async Task<(string Sent, string Answered, string? Problem)> Test(
+        Channel channel,
+        string recipient,
+        string person,
+        CancellationToken cancel
+    )
     {
-        var composed = composer.Compose(channel.Settings, channel.Template, fields.Test(channel.Name, person), null, channel.Name);
+        var composed = composer.Compose(
+            channel.Settings,
+            channel.Template,
+            fields.Test(channel.Name, person),
+            null,
+            channel.Name
+        );
         try
         {
-            var answer = await SenderOf(channel.Settings).Send(new Outgoing(Guid.CreateVersion7().ToString("N"), 1, Now(), recipient, channel.Settings, secrets.Open(channel.Secret), composed.Payload), cancel);
-            await sendings.Tested(channel.Id, recipient, composed.Subject, composed.Payload.ToJson(), answer.Answered, null, person);
-            return (answer.Sent, answer.Answered, composed.Fault is null ? null : "It was taken, but its template is broken: " + composed.Fault);
+            var answer = await SenderOf(channel.Settings)
+                .Send(
+                    new Outgoing(
+                        Guid.CreateVersion7().ToString("N"),
+                        1,
+                        Now(),
+                        recipient,
+                        channel.Settings,
+                        secrets.Open(channel.Secret),
+                        composed.Payload
+                    ),
+                    cancel
+                );
+            await sendings.Tested(
+                channel.Id,
+                recipient,
+                composed.Subject,
+                composed.Payload.ToJson(),
+                answer.Answered,
+                null,
+                person
+            );
+            return (
+                answer.Sent,
+                answer.Answered,
+                composed.Fault is null ? null : "It was taken, but its template is broken: " + composed.Fault
+            );
         }
         catch (SendFailedException e)
         {
-            await sendings.Tested(channel.Id, recipient, composed.Subject, composed.Payload.ToJson(), e.Answered, e.Message, person);
+            await sendings.Tested(
+                channel.Id,
+                recipient,
+                composed.Subject,
+                composed.Payload.ToJson(),
+                e.Answered,
+                e.Message,
+                person
+            );
             return (e.Sent.Length > 0 ? e.Sent : composed.Payload.Describe(), e.Answered, e.Message);
         }
     }
 
-    private IChannelSender SenderOf(ChannelSettings settings) => settings switch
-    {
-        MailSettings => mail,
-        WebhookSettings => webhook,
-        SyslogSettings => syslog,
-        TrapSettings => trap,
-        ScriptSettings => script,
-        _ => throw new ArgumentOutOfRangeException(nameof(settings)),
-    };
+    private IChannelSender SenderOf(ChannelSettings settings) =>
+        settings switch
+        {
+            MailSettings => mail,
+            WebhookSettings => webhook,
+            SyslogSettings => syslog,
+            TrapSettings => trap,
+            ScriptSettings => script,
+            _ => throw new ArgumentOutOfRangeException(nameof(settings)),
+        };
 
     private long Now() => Instants.FromDateTime(clock.GetUtcNow());
 }

@@ -9,5 +9,8 @@ public static class MailAddresses
     private const int Longest = 200;
 
     public static bool IsValid([NotNullWhen(true)] string? text) =>
-        text is { Length: > 2 and <= Longest } && MailboxAddress.TryParse(text, out var mailbox) && mailbox.Address.IndexOf('@') is var at and > 0 && at < mailbox.Address.Length - 1;
+        text is { Length: > 2 and <= Longest }
+        && MailboxAddress.TryParse(text, out var mailbox)
+        && mailbox.Address.IndexOf('@') is var at and > 0
+        && at < mailbox.Address.Length - 1;
 }

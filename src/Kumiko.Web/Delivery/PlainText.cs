@@ -13,8 +13,12 @@ public static class PlainText
     }
 
     /// <summary>The same, with its line ends.</summary>
-    public static string Lines(string text) => string.Concat(text.ReplaceLineEndings("\n").Select(c => c is '\n' or '\t' || IsHarmless(c) ? c : '\ufffd'));
+    public static string Lines(string text) =>
+        string.Concat(text.ReplaceLineEndings("\n").Select(c => c is '\n' or '\t' || IsHarmless(c) ? c : '\ufffd'));
 
     // Format characters hide text and turn it around; lone surrogates are no text.
-    private static bool IsHarmless(char c) => !char.IsControl(c) && CharUnicodeInfo.GetUnicodeCategory(c) is not (UnicodeCategory.Format or UnicodeCategory.LineSeparator or UnicodeCategory.ParagraphSeparator);
+    private static bool IsHarmless(char c) =>
+        !char.IsControl(c)
+        && CharUnicodeInfo.GetUnicodeCategory(c)
+            is not (UnicodeCategory.Format or UnicodeCategory.LineSeparator or UnicodeCategory.ParagraphSeparator);
 }

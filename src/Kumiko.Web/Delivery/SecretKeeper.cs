@@ -16,8 +16,14 @@ public sealed class SecretKeeper(IDataProtectionProvider protection)
     /// <exception cref="SendFailedException">It was locked with a key that is not there.</exception>
     public string Open(string locked)
     {
-        try { return locked.Length == 0 ? "" : _protector.Unprotect(locked); }
-        catch (Exception e) when (e is CryptographicException or FormatException) { throw new SendFailedException(Unreadable, cause: e); }
+        try
+        {
+            return locked.Length == 0 ? "" : _protector.Unprotect(locked);
+        }
+        catch (Exception e) when (e is CryptographicException or FormatException)
+        {
+            throw new SendFailedException(Unreadable, cause: e);
+        }
     }
 
     /// <summary>Whether it can be read: keys may be lost with a folder that was copied in part.</summary>
@@ -28,13 +34,22 @@ public sealed class SecretKeeper(IDataProtectionProvider protection)
             Open(locked);
             return true;
         }
-        catch (SendFailedException) { return false; }
+        catch (SendFailedException)
+        {
+            return false;
+        }
     }
 
     /// <summary>The same for who goes on without it; empty where it cannot be read.</summary>
     public string OpenOrNothing(string locked)
     {
-        try { return Open(locked); }
-        catch (SendFailedException) { return ""; }
+        try
+        {
+            return Open(locked);
+        }
+        catch (SendFailedException)
+        {
+            return "";
+        }
     }
 }

@@ -14,11 +14,19 @@ namespace Kumiko.Web.Delivery;
 public sealed record SignedLink(long Alert, string Recipient, string Once);
 
 /// <summary>Links that open the brief of one alert without signing in, for a week, and acknowledge it once.</summary>
-public sealed class SignedLinks(IDataProtectionProvider protection, ServerOptions options, SendingStore sendings, AlertStore alerts, PeopleStore people)
+public sealed class SignedLinks(
+    IDataProtectionProvider protection,
+    ServerOptions options,
+    SendingStore sendings,
+    AlertStore alerts,
+    PeopleStore people
+)
 {
     private static readonly TimeSpan GoodFor = TimeSpan.FromDays(7);
 
-    private readonly ITimeLimitedDataProtector _protector = protection.CreateProtector("Kumiko.Links.Brief").ToTimeLimitedDataProtector();
+    private readonly ITimeLimitedDataProtector _protector = protection
+        .CreateProtector("Kumiko.Links.Brief")
+        .ToTimeLimitedDataProtector();
 
     public string Make(long alert, string recipient) =>
         $"{options.PublicAddress}/brief/{_protector.Protect(JsonSerializer.Serialize(new SignedLink(alert, recipient, Convert.ToHexString(RandomNumberGenerator.GetBytes(12)))), GoodFor)}";
@@ -26,14 +34,21 @@ public sealed class SignedLinks(IDataProtectionProvider protection, ServerOption
     /// <summary>Null where it was not made here, was changed, or is too old.</summary>
     public SignedLink? Read(string token)
     {
-        try { return token.Length > 2_000 ? null : JsonSerializer.Deserialize<SignedLink>(_protector.Unprotect(token)); }
-        catch (Exception e) when (e is CryptographicException or JsonException or FormatException) { return null; }
+        try
+        {
+            return token.Length > 2_000 ? null : JsonSerializer.Deserialize<SignedLink>(_protector.Unprotect(token));
+        }
+        catch (Exception e) when (e is CryptographicException or JsonException or FormatException)
+        {
+            return null;
+        }
     }
 
     public bool IsUsed(SignedLink link) => sendings.IsUsed(link.Once);
 
     /// <summary>Acknowledges; false where the link was used, the alert has ended, or somebody was before.</summary>
-    public async Task<bool> Acknowledge(SignedLink link) => await sendings.Use(link.Once) && await alerts.Acknowledge(link.Alert, WhoIs(link));
+    public async Task<bool> Acknowledge(SignedLink link) =>
+        await sendings.Use(link.Once) && await alerts.Acknowledge(link.Alert, WhoIs(link));
 
     /// <summary>The person with the address that the link went to, or where it went.</summary>
     public string WhoIs(SignedLink link) => people.FindByEmail(link.Recipient)?.Name ?? link.Recipient;

@@ -22,8 +22,10 @@ public sealed class Assets
             types.TryGetContentType(name, out var type);
             _files[name[Prefix.Length..].Replace('\\', '/')] = (content, type ?? "application/octet-stream");
         }
-        Version = _files.OrderBy(f => f.Key, StringComparer.Ordinal)
-            .Aggregate(0UL, (hash, f) => XxHash3.HashToUInt64(f.Value.Content, (long)hash)).ToString("x", System.Globalization.CultureInfo.InvariantCulture);
+        Version = _files
+            .OrderBy(f => f.Key, StringComparer.Ordinal)
+            .Aggregate(0UL, (hash, f) => XxHash3.HashToUInt64(f.Value.Content, (long)hash))
+            .ToString("x", System.Globalization.CultureInfo.InvariantCulture);
     }
 
     /// <summary>Changes when any file does, so that addresses with it can be kept for ever.</summary>
@@ -31,7 +33,8 @@ public sealed class Assets
 
     public IResult Serve(string path, HttpContext http)
     {
-        if (!_files.TryGetValue(path, out var file)) return Results.NotFound();
+        if (!_files.TryGetValue(path, out var file))
+            return Results.NotFound();
         http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
         return Results.Bytes(file.Content, file.Type);
     }

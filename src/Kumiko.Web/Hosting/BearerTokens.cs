@@ -16,16 +16,21 @@ public sealed class BearerTokens(TokenStore tokens, ServerState state)
 
     /// <summary>Who sends, if the request's token is good for the purpose; null otherwise.</summary>
     public Sender? Find(HttpContext http, TokenPurpose purpose) =>
-        IsControl(http) ? new Sender("command line", null) : Text(http) is { } text && tokens.Find(text, purpose) is { } token ? new Sender(token.Name, token) : null;
+        IsControl(http) ? new Sender("command line", null)
+        : Text(http) is { } text && tokens.Find(text, purpose) is { } token ? new Sender(token.Name, token)
+        : null;
 
     /// <summary>Whether the request comes from a command on this machine.</summary>
     public bool IsControl(HttpContext http) =>
-        Text(http) is { } text && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(text), Encoding.UTF8.GetBytes(state.ControlToken));
+        Text(http) is { } text
+        && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(text), Encoding.UTF8.GetBytes(state.ControlToken));
 
     private static string? Text(HttpContext http)
     {
         var header = http.Request.Headers.Authorization.ToString();
-        return header.StartsWith(Scheme, StringComparison.OrdinalIgnoreCase) && header.Length < 512 ? header[Scheme.Length..].Trim() : null;
+        return header.StartsWith(Scheme, StringComparison.OrdinalIgnoreCase) && header.Length < 512
+            ? header[Scheme.Length..].Trim()
+            : null;
     }
 
     /// <summary>What to do about a missing or wrong token.</summary>

@@ -8,10 +8,15 @@ internal static class BehindProxy
 {
     public static ForwardedHeadersOptions Trusting(IReadOnlyList<System.Net.IPNetwork> proxies)
     {
-        var options = new ForwardedHeadersOptions { ForwardedHeaders = ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto | ForwardedHeaders.XForwardedHost };
+        var options = new ForwardedHeadersOptions
+        {
+            ForwardedHeaders =
+                ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto | ForwardedHeaders.XForwardedHost,
+        };
         options.KnownProxies.Clear();
         options.KnownIPNetworks.Clear();
-        foreach (var proxy in proxies) options.KnownIPNetworks.Add(proxy);
+        foreach (var proxy in proxies)
+            options.KnownIPNetworks.Add(proxy);
         return options;
     }
 }

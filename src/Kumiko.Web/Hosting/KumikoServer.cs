@@ -36,8 +36,8 @@ using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.Server.Kestrel.Core;
-using Microsoft.Extensions.DependencyInjection.Extensions;
 using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.DependencyInjection.Extensions;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 
@@ -55,20 +55,33 @@ public static class KumikoServer
     /// <param name="more">Adds or replaces services before the application is built.</param>
     public static WebApplication Build(ServerOptions options, DataFolder folder, Action<WebApplicationBuilder>? more = null)
     {
-        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { EnvironmentName = Environments.Production, ApplicationName = typeof(KumikoServer).Assembly.GetName().Name });
+        var builder = WebApplication.CreateSlimBuilder(
+            new WebApplicationOptions
+            {
+                EnvironmentName = Environments.Production,
+                ApplicationName = typeof(KumikoServer).Assembly.GetName().Name,
+            }
+        );
         var ports = new ListeningPorts();
         builder.WebHost.UseKestrel(kestrel =>
         {
             kestrel.Listen(options.Listen, options.Port, web => (ports.Web = web).Secured(options.Tls));
             // Without TLS the two versions of HTTP cannot be told apart in time, so gRPC has a port of its own.
-            if (options.GrpcPort is { } grpcPort) kestrel.Listen(options.Listen, grpcPort, grpc => (ports.Grpc = grpc.Secured(options.Tls)).Protocols = HttpProtocols.Http2);
+            if (options.GrpcPort is { } grpcPort)
+                kestrel.Listen(options.Listen, grpcPort, grpc =>
+                    (ports.Grpc = grpc.Secured(options.Tls)).Protocols = HttpProtocols.Http2
+                );
             kestrel.AddServerHeader = false;
             kestrel.Limits.MaxRequestLineSize = LongestRequestLine;
             kestrel.Limits.MaxRequestHeadersTotalSize = LongestRequestLine + (32 * 1024);
         });
-        builder.Logging.ClearProviders().AddSimpleConsole(o => o.SingleLine = true).SetMinimumLevel(LogLevel.Warning)
+        builder
+            .Logging.ClearProviders()
+            .AddSimpleConsole(o => o.SingleLine = true)
+            .SetMinimumLevel(LogLevel.Warning)
             // Keys lie in the data folder under its own permissions, and forms are never cached; both are meant so.
-            .AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error).AddFilter("Microsoft.AspNetCore.Antiforgery", LogLevel.Error);
+            .AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error)
+            .AddFilter("Microsoft.AspNetCore.Antiforgery", LogLevel.Error);
         AddServices(builder.Services, options, folder);
         more?.Invoke(builder);
         var app = builder.Build();
@@ -84,47 +97,123 @@ public static class KumikoServer
     {
         services.AddSingleton(options).AddSingleton<ServerState>().AddSingleton(folder);
         services.TryAddSingleton(TimeProvider.System);
-        services.AddSingleton(s => new RecordStore(folder.Records, s.GetRequiredService<TimeProvider>(), new RecordStoreOptions(options.Retention, Background: !options.IsReadOnly, ReserveBytes: options.IsReadOnly ? 0 : options.ReserveBytes) { IsReadOnly = options.IsReadOnly }));
+        services.AddSingleton(s => new RecordStore(
+            folder.Records,
+            s.GetRequiredService<TimeProvider>(),
+            new RecordStoreOptions(
+                options.Retention,
+                Background: !options.IsReadOnly,
+                ReserveBytes: options.IsReadOnly ? 0 : options.ReserveBytes
+            )
+            {
+                IsReadOnly = options.IsReadOnly,
+            }
+        ));
         services.AddSingleton(s => new KeptDatabase(folder.Kept, s.GetRequiredService<TimeProvider>(), options.IsReadOnly));
-        services.AddSingleton<PeopleStore>().AddSingleton<TokenStore>().AddSingleton<RuleStore>().AddSingleton<SearchStore>().AddSingleton<ChangeStore>();
-        services.AddSingleton(new LookupTables(folder.Tables)).AddSingleton(s => StoreSets.Of(s.GetRequiredService<RecordStore>(), s.GetRequiredService<MetricStore>(), s.GetRequiredService<SignalStore>(), s.GetRequiredService<RuleStore>(), s.GetRequiredService<ChangeStore>(), s.GetRequiredService<LookupTables>()) with { Memory = s.GetRequiredService<MemoryBudget>() });
-        services.AddSingleton(MemoryBudget.OfMachine()).AddSingleton(s => new WorkGate(options.Work, s.GetRequiredService<TimeProvider>())).AddSingleton<RunRegistry>().AddSingleton<LineIntake>();
+        services
+            .AddSingleton<PeopleStore>()
+            .AddSingleton<TokenStore>()
+            .AddSingleton<RuleStore>()
+            .AddSingleton<SearchStore>()
+            .AddSingleton<ChangeStore>();
+        services
+            .AddSingleton(new LookupTables(folder.Tables))
+            .AddSingleton(s =>
+                StoreSets.Of(
+                    s.GetRequiredService<RecordStore>(),
+                    s.GetRequiredService<MetricStore>(),
+                    s.GetRequiredService<SignalStore>(),
+                    s.GetRequiredService<RuleStore>(),
+                    s.GetRequiredService<ChangeStore>(),
+                    s.GetRequiredService<LookupTables>()
+                ) with
+                {
+                    Memory = s.GetRequiredService<MemoryBudget>(),
+                }
+            );
+        services
+            .AddSingleton(MemoryBudget.OfMachine())
+            .AddSingleton(s => new WorkGate(options.Work, s.GetRequiredService<TimeProvider>()))
+            .AddSingleton<RunRegistry>()
+            .AddSingleton<LineIntake>();
         AddRules(services);
         AddTelling(services, options);
-        services.AddSingleton(s => new MetricStore(s.GetRequiredService<RecordStore>(), s.GetRequiredService<TimeProvider>(), new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age) { Background = !options.IsReadOnly }));
+        services.AddSingleton(s => new MetricStore(
+            s.GetRequiredService<RecordStore>(),
+            s.GetRequiredService<TimeProvider>(),
+            new MetricOptions(SamplesAge: options.Retention.Age, LevelsAge: options.KeepLevels ?? options.Retention.Age)
+            {
+                Background = !options.IsReadOnly,
+            }
+        ));
         services.AddSingleton<MetricCatalogue>();
-        services.AddSingleton<SignalStore>().AddSingleton<SourceBook>().AddSingleton<SourceDays>().AddSingleton<RateGates>().AddSingleton<UploadSlots>().AddSingleton<Door>().AddSingleton<OtlpReceiver>().AddSingleton<SyslogSenders>().AddSingleton<ScrapeStore>().AddSingleton<Scraper>();
+        services
+            .AddSingleton<SignalStore>()
+            .AddSingleton<SourceBook>()
+            .AddSingleton<SourceDays>()
+            .AddSingleton<RateGates>()
+            .AddSingleton<UploadSlots>()
+            .AddSingleton<Door>()
+            .AddSingleton<OtlpReceiver>()
+            .AddSingleton<SyslogSenders>()
+            .AddSingleton<ScrapeStore>()
+            .AddSingleton<Scraper>();
         services.AddGrpc(grpc => grpc.MaxReceiveMessageSize = OtlpReceiver.MostBytes);
-        services.AddSingleton(s => new RuleWords(id => s.GetRequiredService<RuleStore>().Find(id)?.Name, id => s.GetRequiredService<ObjectiveStore>().Find(id)?.Name));
+        services.AddSingleton(s => new RuleWords(
+            id => s.GetRequiredService<RuleStore>().Find(id)?.Name,
+            id => s.GetRequiredService<ObjectiveStore>().Find(id)?.Name
+        ));
         services.AddSingleton<BearerTokens>().AddSingleton<StripBuilder>().AddSingleton<BoardReader>().AddSingleton<Assets>();
-        services.AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>().Configure<PasswordHasherOptions>(o => o.IterationCount = Passwords.Rounds);
-        services.AddSingleton<LinkStore>().AddSingleton<SessionStore>().AddSingleton<SignInTries>().AddSingleton<Passwords>().AddSingleton<SessionCookies>().AddSingleton<InvitationMail>();
-        services.AddHostedService<SyslogListener>().AddHostedService(s => s.GetRequiredService<Scraper>()).AddHostedService<SourceService>().AddHostedService<RuleService>().AddHostedService<TellingService>().AddHostedService<MemoryService>();
+        services
+            .AddSingleton<IPasswordHasher<Person>, PasswordHasher<Person>>()
+            .Configure<PasswordHasherOptions>(o => o.IterationCount = Passwords.Rounds);
+        services
+            .AddSingleton<LinkStore>()
+            .AddSingleton<SessionStore>()
+            .AddSingleton<SignInTries>()
+            .AddSingleton<Passwords>()
+            .AddSingleton<SessionCookies>()
+            .AddSingleton<InvitationMail>();
+        services
+            .AddHostedService<SyslogListener>()
+            .AddHostedService(s => s.GetRequiredService<Scraper>())
+            .AddHostedService<SourceService>()
+            .AddHostedService<RuleService>()
+            .AddHostedService<TellingService>()
+            .AddHostedService<MemoryService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>().AddSingleton<ToldProblems>();
 
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(folder.Keys)).SetApplicationName("Kumiko");
-        services.AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme).AddCookie(cookie =>
-        {
-            cookie.Cookie.Name = "kumiko";
-            cookie.Cookie.SameSite = SameSiteMode.Lax;
-            cookie.LoginPath = "/signin";
-            // Whoever may not is told so; signing in again would change nothing.
-            cookie.Events.OnRedirectToAccessDenied = context =>
+        services
+            .AddAuthentication(CookieAuthenticationDefaults.AuthenticationScheme)
+            .AddCookie(cookie =>
             {
-                context.Response.StatusCode = StatusCodes.Status403Forbidden;
-                return Task.CompletedTask;
-            };
-            cookie.ReturnUrlParameter = "then";
-            // The session in the store says when it is over; the cookie lasts as long as any can.
-            cookie.ExpireTimeSpan = TimeSpan.FromDays(SessionStore.LastsFor / (double)Instants.Day);
-            cookie.SlidingExpiration = false;
-            cookie.Events.OnValidatePrincipal = context => context.HttpContext.RequestServices.GetRequiredService<SessionCookies>().Validate(context);
-        });
-        services.AddAuthorizationBuilder()
+                cookie.Cookie.Name = "kumiko";
+                cookie.Cookie.SameSite = SameSiteMode.Lax;
+                cookie.LoginPath = "/signin";
+                // Whoever may not is told so; signing in again would change nothing.
+                cookie.Events.OnRedirectToAccessDenied = context =>
+                {
+                    context.Response.StatusCode = StatusCodes.Status403Forbidden;
+                    return Task.CompletedTask;
+                };
+                cookie.ReturnUrlParameter = "then";
+                // The session in the store says when it is over; the cookie lasts as long as any can.
+                cookie.ExpireTimeSpan = TimeSpan.FromDays(SessionStore.LastsFor / (double)Instants.Day);
+                cookie.SlidingExpiration = false;
+                cookie.Events.OnValidatePrincipal = context =>
+                    context.HttpContext.RequestServices.GetRequiredService<SessionCookies>().Validate(context);
+            });
+        services
+            .AddAuthorizationBuilder()
             .SetFallbackPolicy(new AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build())
             .AddPolicy(Policies.Keep, p => p.RequireRole(nameof(Role.Analyst), nameof(Role.Administrator)))
             .AddPolicy(Policies.Run, p => p.RequireRole(nameof(Role.Administrator)));
-        services.AddAntiforgery(a => { a.Cookie.Name = "kumiko-form"; a.Cookie.SameSite = SameSiteMode.Strict; });
+        services.AddAntiforgery(a =>
+        {
+            a.Cookie.Name = "kumiko-form";
+            a.Cookie.SameSite = SameSiteMode.Strict;
+        });
         services.AddRazorPages(pages =>
         {
             pages.Conventions.AddPageRoute("/Rules/Edit", "/rules/new");
@@ -138,26 +227,69 @@ public static class KumikoServer
 
     private static void AddRules(IServiceCollection services)
     {
-        services.AddSingleton<ObjectiveStore>().AddSingleton<ObjectiveReader>().AddSingleton<RuleReader>().AddSingleton<FollowUpReader>().AddSingleton<RecordRules>().AddSingleton<RuleLoad>();
-        services.AddSingleton(s => new FigureReader(s.GetRequiredService<RunSurroundings>(), s.GetRequiredService<ObjectiveStore>().Find));
-        services.AddSingleton(s => new RuleChecker(s.GetRequiredService<RuleStore>(), s.GetRequiredService<RecordStore>(), s.GetRequiredService<RuleReader>(), s.GetRequiredService<TimeProvider>()));
-        services.AddSingleton(s => new RuleTrial(s.GetRequiredService<RuleReader>(), s.GetRequiredService<RunSurroundings>(), id => s.GetRequiredService<RuleStore>().Find(id)?.Definition, s.GetRequiredService<IKnownDisturbances>()));
+        services
+            .AddSingleton<ObjectiveStore>()
+            .AddSingleton<ObjectiveReader>()
+            .AddSingleton<RuleReader>()
+            .AddSingleton<FollowUpReader>()
+            .AddSingleton<RecordRules>()
+            .AddSingleton<RuleLoad>();
+        services.AddSingleton(s => new FigureReader(
+            s.GetRequiredService<RunSurroundings>(),
+            s.GetRequiredService<ObjectiveStore>().Find
+        ));
+        services.AddSingleton(s => new RuleChecker(
+            s.GetRequiredService<RuleStore>(),
+            s.GetRequiredService<RecordStore>(),
+            s.GetRequiredService<RuleReader>(),
+            s.GetRequiredService<TimeProvider>()
+        ));
+        services.AddSingleton(s => new RuleTrial(
+            s.GetRequiredService<RuleReader>(),
+            s.GetRequiredService<RunSurroundings>(),
+            id => s.GetRequiredService<RuleStore>().Find(id)?.Definition,
+            s.GetRequiredService<IKnownDisturbances>()
+        ));
         services.TryAddSingleton<IKnownDisturbances, NoDisturbances>();
     }
 
     private static void AddTelling(IServiceCollection services, ServerOptions options)
     {
-        services.AddSingleton(s => s.GetRequiredService<RuleStore>().Alerts).AddSingleton(s => new BaselineFinder(s.GetRequiredService<AlertStore>().CountIn));
-        services.AddSingleton<AlertFigureReader>().AddSingleton<DifferenceReader>().AddSingleton<BriefReader>().AddSingleton<IResultSink, ResultMetrics>();
-        services.AddSingleton<TellingStore>().AddSingleton<ChannelStore>().AddSingleton<RouteStore>().AddSingleton<SendingStore>().AddSingleton<Teller>();
-        services.AddSingleton(new NetworkGuard(options.Reach)).AddSingleton<MailSender>().AddSingleton<WebhookSender>().AddSingleton<SyslogSender>().AddSingleton<TrapSender>().AddSingleton<ScriptSender>();
-        services.AddSingleton<SecretKeeper>().AddSingleton<BriefShow>().AddSingleton<SignedLinks>().AddSingleton<FieldReader>().AddSingleton<MessageComposer>().AddSingleton<Dispatcher>();
+        services
+            .AddSingleton(s => s.GetRequiredService<RuleStore>().Alerts)
+            .AddSingleton(s => new BaselineFinder(s.GetRequiredService<AlertStore>().CountIn));
+        services
+            .AddSingleton<AlertFigureReader>()
+            .AddSingleton<DifferenceReader>()
+            .AddSingleton<BriefReader>()
+            .AddSingleton<IResultSink, ResultMetrics>();
+        services
+            .AddSingleton<TellingStore>()
+            .AddSingleton<ChannelStore>()
+            .AddSingleton<RouteStore>()
+            .AddSingleton<SendingStore>()
+            .AddSingleton<Teller>();
+        services
+            .AddSingleton(new NetworkGuard(options.Reach))
+            .AddSingleton<MailSender>()
+            .AddSingleton<WebhookSender>()
+            .AddSingleton<SyslogSender>()
+            .AddSingleton<TrapSender>()
+            .AddSingleton<ScriptSender>();
+        services
+            .AddSingleton<SecretKeeper>()
+            .AddSingleton<BriefShow>()
+            .AddSingleton<SignedLinks>()
+            .AddSingleton<FieldReader>()
+            .AddSingleton<MessageComposer>()
+            .AddSingleton<Dispatcher>();
     }
 
     private static void Configure(WebApplication app)
     {
         var options = app.Services.GetRequiredService<ServerOptions>();
-        if (options.Proxies is { } proxies) app.UseForwardedHeaders(BehindProxy.Trusting(proxies));
+        if (options.Proxies is { } proxies)
+            app.UseForwardedHeaders(BehindProxy.Trusting(proxies));
         app.UseMiddleware<KnownHosts>();
         app.UseExceptionHandler("/problem");
         app.UseStatusCodePagesWithReExecute("/problem", "?code={0}");
@@ -170,8 +302,15 @@ public static class KumikoServer
         app.UseAuthorization();
         app.MapRazorPages();
         app.MapGet("/", () => Results.Redirect("/search"));
-        app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http)).AllowAnonymous();
-        app.MapGet("/alerts/channels/mib", () => Results.Stream(typeof(TrapSender).Assembly.GetManifestResourceStream("KUMIKO-MIB.txt")!, "text/plain", "KUMIKO-MIB.txt"));
+        app.MapGet("/assets/{**path}", (string path, Assets assets, HttpContext http) => assets.Serve(path, http))
+            .AllowAnonymous();
+        app.MapGet("/alerts/channels/mib", () =>
+            Results.Stream(
+                typeof(TrapSender).Assembly.GetManifestResourceStream("KUMIKO-MIB.txt")!,
+                "text/plain",
+                "KUMIKO-MIB.txt"
+            )
+        );
         app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
         IntakeEndpoint.Map(app);
         app.UseMiddleware<OtlpGrpcDoor>();
@@ -184,11 +323,15 @@ public static class KumikoServer
         ControlEndpoint.Map(app);
     }
 
-    /// <summary>Opens the files. On a full disk what was kept free for it is given up, and where that does not help, all is opened read only.</summary>
+    /// <summary>Opens the files. On a full disk what was kept free for it is given up, and where that does not help, all is
+    /// opened read only.</summary>
     /// <exception cref="DiskFullException">Not even reading is possible.</exception>
     private static void OpenStores(IServiceProvider services, ServerOptions options, DataFolder folder)
     {
-        try { Open(); }
+        try
+        {
+            Open();
+        }
         catch (Exception e) when (IsFull(e))
         {
             if (folder.GiveUpReserve())
@@ -198,7 +341,9 @@ public static class KumikoServer
                     Open();
                     return;
                 }
-                catch (Exception again) when (IsFull(again)) { /* others took the room */ }
+                catch (Exception again) when (IsFull(again))
+                { /* others took the room */
+                }
             }
             options.IsReadOnly = true;
             Open();
@@ -212,19 +357,35 @@ public static class KumikoServer
             services.GetRequiredService<KeptDatabase>().Database.Writer.Faulted += Tell;
         }
 
-        static bool IsFull(Exception e) => e is DiskFullException || (e is Microsoft.Data.Sqlite.SqliteException sqlite && DiskFullException.IsFull(sqlite)) || (e is IOException && e.HResult is 28);
+        static bool IsFull(Exception e) =>
+            e is DiskFullException
+            || (e is Microsoft.Data.Sqlite.SqliteException sqlite && DiskFullException.IsFull(sqlite))
+            || (e is IOException && e.HResult is 28);
     }
 
     private static void Announce(WebApplication app, ListeningPorts ports, ServerOptions options, DataFolder folder)
     {
         var state = app.Services.GetRequiredService<ServerState>();
         // Whoever listens on all addresses is reached on this machine by its own.
-        var here = options.Listen.Equals(IPAddress.Any) ? IPAddress.Loopback : options.Listen.Equals(IPAddress.IPv6Any) ? IPAddress.IPv6Loopback : options.Listen;
+        var here =
+            options.Listen.Equals(IPAddress.Any) ? IPAddress.Loopback
+            : options.Listen.Equals(IPAddress.IPv6Any) ? IPAddress.IPv6Loopback
+            : options.Listen;
         state.Address = (options.Tls is null ? "http://" : "https://") + new IPEndPoint(here, ports.Web!.IPEndPoint!.Port);
         state.GrpcPort = ports.Grpc?.IPEndPoint?.Port;
         options.PublicAddress ??= state.Address;
-        try { folder.Announce(new ServerAddress(state.Address, state.ControlToken, options.Tls?.Fingerprint)); }
-        catch (IOException e) { app.Services.GetRequiredService<ILogger<ServerState>>().LogWarning("Commands on this machine cannot find this server, as its address could not be written: {Reason}", e.Message); }
+        try
+        {
+            folder.Announce(new ServerAddress(state.Address, state.ControlToken, options.Tls?.Fingerprint));
+        }
+        catch (IOException e)
+        {
+            app.Services.GetRequiredService<ILogger<ServerState>>()
+                .LogWarning(
+                    "Commands on this machine cannot find this server, as its address could not be written: {Reason}",
+                    e.Message
+                );
+        }
         state.MakeKnown();
     }
 }

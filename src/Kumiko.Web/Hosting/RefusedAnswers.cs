@@ -4,14 +4,18 @@ using Microsoft.AspNetCore.Http;
 
 namespace Kumiko.Web.Hosting;
 
-/// <summary>Turns a query that was refused, wherever it was asked, into a status and words. It is nobody's fault and no line of the log.</summary>
+/// <summary>Turns a query that was refused, wherever it was asked, into a status and words. It is nobody's fault and no line of
+/// the log.</summary>
 internal sealed class RefusedAnswers(RequestDelegate next)
 {
     private static readonly object ReasonKey = new();
 
     public async Task InvokeAsync(HttpContext http)
     {
-        try { await next(http); }
+        try
+        {
+            await next(http);
+        }
         catch (QueryRefusedException e) when (!http.Response.HasStarted)
         {
             http.Response.Clear();
@@ -28,7 +32,8 @@ internal sealed class RefusedAnswers(RequestDelegate next)
     /// <summary>The status that says why, with the time to wait where that helps.</summary>
     public static int StatusOf(QueryRefusedException e, HttpContext http)
     {
-        if (e is QueryBusyException) http.Response.Headers.RetryAfter = Door.RetryAfter(QueryBusyException.Wait);
+        if (e is QueryBusyException)
+            http.Response.Headers.RetryAfter = Door.RetryAfter(QueryBusyException.Wait);
         return e switch
         {
             QueryBusyException { IsOwn: true } => StatusCodes.Status429TooManyRequests,

@@ -21,7 +21,8 @@ public sealed class SecurityHeaders(RequestDelegate next)
         headers["Referrer-Policy"] = "same-origin";
         http.Response.OnStarting(() =>
         {
-            if (headers.CacheControl.Count == 0) headers.CacheControl = "no-store";
+            if (headers.CacheControl.Count == 0)
+                headers.CacheControl = "no-store";
             return Task.CompletedTask;
         });
         return next(http);

@@ -37,7 +37,8 @@ public sealed class ServerOptions
     /// <summary>How long records are kept; for ever where nothing is said.</summary>
     public Retention Retention { get; init; } = Retention.None;
 
-    /// <summary>Nanoseconds that levels of metrics outlive their samples for, counted from the same time; as long as records where null.</summary>
+    /// <summary>Nanoseconds that levels of metrics outlive their samples for, counted from the same time; as long as records
+    /// where null.</summary>
     public long? KeepLevels { get; init; }
 
     /// <summary>Kept free on the disk for removing old records when it is full.</summary>

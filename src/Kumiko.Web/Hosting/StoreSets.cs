@@ -11,17 +11,28 @@ namespace Kumiko.Web.Hosting;
 /// <summary>What queries of a data folder can reach besides its records.</summary>
 public static class StoreSets
 {
-    public static RunSurroundings Of(RecordStore records, MetricStore metrics, SignalStore signals, RuleStore rules, ChangeStore changes, LookupTables tables) => new((name, window) => name switch
-    {
-        "spans" => SpanSet.Read(signals, window),
-        "alerts" => AlertSet.Read(rules.Alerts, window),
-        "changes" => ChangeSet.Read(changes, window),
-        _ => tables.Read(name, window),
-    })
-    {
-        Metrics = metrics,
-        Lookup = tables.Lookup,
-        Tables = tables.Names,
-        Damage = records.DamageIn,
-    };
+    public static RunSurroundings Of(
+        RecordStore records,
+        MetricStore metrics,
+        SignalStore signals,
+        RuleStore rules,
+        ChangeStore changes,
+        LookupTables tables
+    ) =>
+        new(
+            (name, window) =>
+                name switch
+                {
+                    "spans" => SpanSet.Read(signals, window),
+                    "alerts" => AlertSet.Read(rules.Alerts, window),
+                    "changes" => ChangeSet.Read(changes, window),
+                    _ => tables.Read(name, window),
+                }
+        )
+        {
+            Metrics = metrics,
+            Lookup = tables.Lookup,
+            Tables = tables.Names,
+            Damage = records.DamageIn,
+        };
 }

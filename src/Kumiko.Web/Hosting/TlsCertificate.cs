@@ -10,7 +10,8 @@ public sealed class TlsCertificate
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromMinutes(1);
 
-    private readonly string _certificate, _key;
+    private readonly string _certificate,
+        _key;
     private readonly TimeProvider _clock;
     private readonly Lock _lock = new();
     private X509Certificate2 _loaded;
@@ -34,11 +35,13 @@ public sealed class TlsCertificate
     {
         lock (_lock)
         {
-            if (_clock.GetElapsedTime(_looked) < LookEvery) return _loaded;
+            if (_clock.GetElapsedTime(_looked) < LookEvery)
+                return _loaded;
             _looked = _clock.GetTimestamp();
             try
             {
-                if (Written() is var written && written != _written) (_loaded, _written) = (Load(), written);
+                if (Written() is var written && written != _written)
+                    (_loaded, _written) = (Load(), written);
             }
             // Half of a renewal: the old one goes on until the next look.
             catch (Exception e) when (e is CryptographicException or IOException or UnauthorizedAccessException) { }
@@ -55,5 +58,7 @@ internal static class TlsListening
 {
     /// <summary>With TLS where there is a certificate.</summary>
     public static ListenOptions Secured(this ListenOptions listen, TlsCertificate? certificate) =>
-        certificate is null ? listen : listen.UseHttps(https => https.ServerCertificateSelector = (_, _) => certificate.Current());
+        certificate is null
+            ? listen
+            : listen.UseHttps(https => https.ServerCertificateSelector = (_, _) => certificate.Current());
 }

@@ -4,7 +4,8 @@ using System.Security.Cryptography;
 namespace Kumiko.Web.Hosting;
 
 /// <summary>
-/// Sentences that a page is to show after a redirect. The address holds only a number of this list, so that nobody can make a link
+/// Sentences that a page is to show after a redirect. The address holds only a number of this list, so that nobody can make a
+/// link
 /// by which Kumiko says something.
 /// </summary>
 public sealed class ToldProblems
@@ -20,10 +21,12 @@ public sealed class ToldProblems
         var id = Convert.ToHexString(RandomNumberGenerator.GetBytes(6));
         _all[id] = (person, text);
         _order.Enqueue(id);
-        while (_all.Count > Most && _order.TryDequeue(out var oldest)) _all.TryRemove(oldest, out _);
+        while (_all.Count > Most && _order.TryDequeue(out var oldest))
+            _all.TryRemove(oldest, out _);
         return id;
     }
 
     /// <summary>The sentence behind an address; null where there is none for this person.</summary>
-    public string? Find(long person, string? id) => id is not null && _all.TryGetValue(id, out var told) && told.Person == person ? told.Text : null;
+    public string? Find(long person, string? id) =>
+        id is not null && _all.TryGetValue(id, out var told) && told.Person == person ? told.Text : null;
 }

@@ -26,10 +26,12 @@ public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
     public bool MayRun => _http.User.IsInRole(nameof(Role.Administrator));
 
     /// <summary>The administrators by name, for whoever has to ask one.</summary>
-    public string Administrators => string.Join(", ", people.All().Where(p => p.IsActive && p.Role == Role.Administrator).Select(p => p.Name));
+    public string Administrators =>
+        string.Join(", ", people.All().Where(p => p.IsActive && p.Role == Role.Administrator).Select(p => p.Name));
 
     /// <summary>How the page looks: as this browser was told last, or as the person chose; null for as the system does.</summary>
-    public string? Theme => (_http.Request.Cookies["theme"] ?? Person?.Theme) is ("paper" or "lacquer") and { } theme ? theme : null;
+    public string? Theme =>
+        (_http.Request.Cookies["theme"] ?? Person?.Theme) is ("paper" or "lacquer") and { } theme ? theme : null;
 
     public Person? Person => _person ??= people.Find(Id);
 
@@ -41,7 +43,10 @@ public sealed class Viewer(IHttpContextAccessor http, PeopleStore people)
     public bool HasScripts => _http.Request.Cookies.ContainsKey("width");
 
     /// <summary>The width of the browser's window in pixels, as its script last said.</summary>
-    public int Width => int.TryParse(_http.Request.Cookies["width"], NumberStyles.None, CultureInfo.InvariantCulture, out var width) ? Math.Clamp(width, 360, 4000) : 1280;
+    public int Width =>
+        int.TryParse(_http.Request.Cookies["width"], NumberStyles.None, CultureInfo.InvariantCulture, out var width)
+            ? Math.Clamp(width, 360, 4000)
+            : 1280;
 
     /// <summary>The width that is left beside panes of a given width; on a narrow window they stand below instead.</summary>
     public int WidthBeside(int panes) => Math.Max(320, Width <= NarrowWidth ? Width : Width - panes);

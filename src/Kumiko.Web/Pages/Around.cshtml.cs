@@ -15,9 +15,17 @@ namespace Kumiko.Web.Pages;
 public sealed record Neighbours(string Name, string Words, Expr? Condition);
 
 /// <summary>What stands before and after one record, whatever the query says; records that meet the query are set off.</summary>
-public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RunSurroundings surroundings) : PageModel
+public sealed class AroundModel(
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock,
+    RunSurroundings surroundings
+) : PageModel
 {
-    private const int RowsBefore = 25, RowsAfter = 25, RowsMore = 50;
+    private const int RowsBefore = 25,
+        RowsAfter = 25,
+        RowsMore = 50;
 
     public SearchAddress Address { get; private set; } = new();
     public LogRecord? Record { get; private set; }
@@ -38,12 +46,23 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
     public string With(Neighbours choice) => Address.Url("/search/around", ("id", Record!.Id.ToString()), ("of", choice.Name));
 
     /// <summary>Where more rows before or after one come from.</summary>
-    public string More(LogRecord edge, bool before) => Address.FragmentUrl(Run, before ? "Before" : "After", ("id", Record!.Id.ToString()), ("of", Chosen.Name), ("edge", edge.Id.ToString())).Replace("/search?", "/search/around?", StringComparison.Ordinal);
+    public string More(LogRecord edge, bool before) =>
+        Address
+            .FragmentUrl(
+                Run,
+                before ? "Before" : "After",
+                ("id", Record!.Id.ToString()),
+                ("of", Chosen.Name),
+                ("edge", edge.Id.ToString())
+            )
+            .Replace("/search?", "/search/around?", StringComparison.Ordinal);
 
     public async Task<IActionResult> OnGetAsync(string? id, string? of, string? when)
     {
-        if (!Prepare(id, of)) return NotFound();
-        if (when is not null && TimeRange.Parse(when, Run.Question.Now, Zone) is { } range) return Redirect((Address with { Focus = range }).Url());
+        if (!Prepare(id, of))
+            return NotFound();
+        if (when is not null && TimeRange.Parse(when, Run.Question.Now, Zone) is { } range)
+            return Redirect((Address with { Focus = range }).Url());
         ViewData["Carried"] = Address;
         using (Run.Attach(HttpContext.RequestAborted))
         {
@@ -53,10 +72,25 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
                 Row = Maker().Of([new FoundRecord(Record, [])], Before.Count > 0 ? Before[^1].Record.Id : null, Meets()).Single();
                 After = await Rows(Record.Id, before: false, RowsAfter);
             }
-            catch (QueryRefusedException e) { Refusal = e.Message; }
+            catch (QueryRefusedException e)
+            {
+                Refusal = e.Message;
+            }
         }
-        var strip = Address with { Focus = new TimeRange(Moment.At((Record!.Time / Instants.Minute * Instants.Minute) - (5 * Instants.Minute)), Moment.At((Record.Time / Instants.Minute * Instants.Minute) + (6 * Instants.Minute))) };
-        var around = runs.Open(Run.Question with { Parsed = QueryParser.Parse(Address.Query) is { Ok: true } parsed ? parsed : QueryParser.Parse(""), Window = strip.Focus.Resolve(Run.Question.Now) });
+        var strip = Address with
+        {
+            Focus = new TimeRange(
+                Moment.At((Record!.Time / Instants.Minute * Instants.Minute) - (5 * Instants.Minute)),
+                Moment.At((Record.Time / Instants.Minute * Instants.Minute) + (6 * Instants.Minute))
+            ),
+        };
+        var around = runs.Open(
+            Run.Question with
+            {
+                Parsed = QueryParser.Parse(Address.Query) is { Ok: true } parsed ? parsed : QueryParser.Parse(""),
+                Window = strip.Focus.Resolve(Run.Question.Now),
+            }
+        );
         Strip = await strips.Build(strip, around, viewer) with { WrongTime = when };
         return Page();
     }
@@ -67,14 +101,18 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
 
     private async Task<IActionResult> Part(string? id, string? of, string? edge, bool before)
     {
-        if (!Prepare(id, of) || RecordId.Parse(edge) is not { } from) return NotFound();
+        if (!Prepare(id, of) || RecordId.Parse(edge) is not { } from)
+            return NotFound();
         using var reading = Run.Attach(HttpContext.RequestAborted);
         try
         {
             var rows = await Rows(from, before, RowsMore);
             return Partial("_AroundRows", new AroundRows(rows, this, before, rows.Count == RowsMore));
         }
-        catch (QueryRefusedException e) { return Partial("_Refused", e.Message); }
+        catch (QueryRefusedException e)
+        {
+            return Partial("_Refused", e.Message);
+        }
     }
 
     private bool Prepare(string? id, string? of)
@@ -82,44 +120,71 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
         var now = Instants.FromDateTime(clock.GetUtcNow());
         Address = SearchAddress.Parse(name => Request.Query[name], now, []) with { At = null };
         Zone = viewer.Zone(Address.Zone);
-        if (RecordId.Parse(id) is not { } known) return false;
+        if (RecordId.Parse(id) is not { } known)
+            return false;
         // Everything that was collected may stand around a record; how far is up to who reads.
-        var question = new Question(viewer.Name, QueryParser.Parse(""), new Window(0, now + (400 * Instants.Day)), now, Zone, Limits.Default);
+        var question = new Question(
+            viewer.Name,
+            QueryParser.Parse(""),
+            new Window(0, now + (400 * Instants.Day)),
+            now,
+            Zone,
+            Limits.Default
+        );
         var all = runs.Shared(question);
-        if (all.Find(known) is not { } record) return false;
+        if (all.Find(known) is not { } record)
+            return false;
         Record = record;
         Choices = [.. ChoicesOf(record)];
         Chosen = Choices.FirstOrDefault(c => c.Name == of) ?? Choices[0];
-        Run = runs.Shared(question with { Parsed = QueryParser.Parse(Chosen.Condition is null ? "" : QueryPrinter.PrintMatch(Chosen.Condition)) });
+        Run = runs.Shared(
+            question with
+            {
+                Parsed = QueryParser.Parse(Chosen.Condition is null ? "" : QueryPrinter.PrintMatch(Chosen.Condition)),
+            }
+        );
         return true;
     }
 
     private static IEnumerable<Neighbours> ChoicesOf(LogRecord record)
     {
         Compare Same(string field, Value value) => new(new Field(field), CompareOp.Equal, Literals.For(value));
-        if (!record.Resource.Host.IsMissing) yield return new("host", record.Resource.Host.ToText(), Same("host", record.Resource.Host));
-        if (!record.Resource.Service.IsMissing) yield return new("service", record.Resource.Service.ToText(), Same("service", record.Resource.Service));
+        if (!record.Resource.Host.IsMissing)
+            yield return new("host", record.Resource.Host.ToText(), Same("host", record.Resource.Host));
+        if (!record.Resource.Service.IsMissing)
+            yield return new("service", record.Resource.Service.ToText(), Same("service", record.Resource.Service));
         yield return new("source", record.Source, Same("source", Value.Of(record.Source)));
-        if (record.TraceId is { } trace) yield return new("trace", trace.Length > 8 ? trace[..8] + "…" : trace, Same("trace_id", Value.Of(trace)));
+        if (record.TraceId is { } trace)
+            yield return new("trace", trace.Length > 8 ? trace[..8] + "…" : trace, Same("trace_id", Value.Of(trace)));
         yield return new("all", "everything", null);
     }
 
     /// <summary>The search's query, whose words are marked.</summary>
-    public Query Marked => QueryParser.Parse(Address.Query, surroundings.Tables()) is { Ok: true } parsed ? parsed.Query : Run.Question.Parsed.Query;
+    public Query Marked =>
+        QueryParser.Parse(Address.Query, surroundings.Tables()) is { Ok: true } parsed ? parsed.Query : Run.Question.Parsed.Query;
 
     private RowMaker Maker() => new(Run, Address, Marked);
 
     private Func<LogRecord, bool> Meets()
     {
         var parsed = QueryParser.Parse(QueryEdits.RecordsOnly(Address.Query), surroundings.Tables());
-        if (Condition.Length == 0 || !parsed.Ok) return _ => false;
-        return runs.Shared(Run.Question with { Parsed = parsed, Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal) }).Meets;
+        if (Condition.Length == 0 || !parsed.Ok)
+            return _ => false;
+        return runs.Shared(
+            Run.Question with
+            {
+                Parsed = parsed,
+                Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal),
+            }
+        ).Meets;
     }
 
     /// <summary>Rows before or after one, the oldest first.</summary>
     private async Task<IReadOnlyList<RecordRow>> Rows(RecordId edge, bool before, int count)
     {
-        var found = before ? (await Run.Records(edge, count)).Reverse().ToList() : [.. await Run.Above(edge, Run.Question.Window, count)];
+        var found = before
+            ? (await Run.Records(edge, count)).Reverse().ToList()
+            : [.. await Run.Above(edge, Run.Question.Window, count)];
         return Maker().Of(found, before ? null : edge, Meets());
     }
 }

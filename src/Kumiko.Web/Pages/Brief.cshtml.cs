@@ -15,7 +15,8 @@ namespace Kumiko.Web.Pages;
 [AllowAnonymous]
 public sealed class BriefModel(SignedLinks links, RuleStore rules, BriefShow show, Viewer viewer) : PageModel
 {
-    private const int Widest = 720, PhoneWidth = 390;
+    private const int Widest = 720,
+        PhoneWidth = 390;
 
     public BriefPart? Part { get; private set; }
     public string Who { get; private set; } = "";
@@ -26,13 +27,18 @@ public sealed class BriefModel(SignedLinks links, RuleStore rules, BriefShow sho
 
     public async Task<IActionResult> OnPostAsync(string token)
     {
-        if (links.Read(token) is not { } link) return await Show(token, done: false);
+        if (links.Read(token) is not { } link)
+            return await Show(token, done: false);
         return await Show(token, await links.Acknowledge(link));
     }
 
     /// <summary>How it went on, in a line.</summary>
     public IActionResult OnGetSince(string token) =>
-        links.Read(token) is { } link && rules.Alerts.Find(link.Alert) is { } alert && show.Since(link.Alert, alert.Definition.TimeZone, SinceUrl(token)) is { } part ? Partial("_Since", part) : NotFound();
+        links.Read(token) is { } link
+        && rules.Alerts.Find(link.Alert) is { } alert
+        && show.Since(link.Alert, alert.Definition.TimeZone, SinceUrl(token)) is { } part
+            ? Partial("_Since", part)
+            : NotFound();
 
     private static string SinceUrl(string token) => $"/brief/{token}?handler=Since";
 
@@ -47,8 +53,17 @@ public sealed class BriefModel(SignedLinks links, RuleStore rules, BriefShow sho
             return Page();
         }
         // The browser of a phone that was never here has not told its width.
-        var width = viewer.HasScripts ? viewer.Width : Request.Headers.UserAgent.ToString().Contains("Mobi", StringComparison.Ordinal) ? PhoneWidth : Widest;
-        Part = await show.Of(alert, alert.Definition.TimeZone, Math.Min(width - 30, Widest), SinceUrl(token), HttpContext.RequestAborted);
+        var width =
+            viewer.HasScripts ? viewer.Width
+            : Request.Headers.UserAgent.ToString().Contains("Mobi", StringComparison.Ordinal) ? PhoneWidth
+            : Widest;
+        Part = await show.Of(
+            alert,
+            alert.Definition.TimeZone,
+            Math.Min(width - 30, Widest),
+            SinceUrl(token),
+            HttpContext.RequestAborted
+        );
         (Who, IsUsed, Done) = (links.WhoIs(link), links.IsUsed(link), done);
         return Page();
     }

@@ -17,10 +17,24 @@ using NodaTime;
 
 namespace Kumiko.Web.Pages;
 
-/// <summary>Quantities compared: named series, formulas over them, what is laid over, and the way from a mark to its records.</summary>
-public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, BoardReader boards, MetricCatalogue metrics, SearchStore searches, RuleStore rules, Viewer viewer, ToldProblems problems, TimeProvider clock) : PageModel
+/// <summary>Quantities compared: named series, formulas over them, what is laid over, and the way from a mark to its
+/// records.</summary>
+public sealed partial class ChartsModel(
+    RunRegistry runs,
+    StripBuilder strips,
+    BoardReader boards,
+    MetricCatalogue metrics,
+    SearchStore searches,
+    RuleStore rules,
+    Viewer viewer,
+    ToldProblems problems,
+    TimeProvider clock
+) : PageModel
 {
-    private const int PanelWidth = 212, ChartHeight = 310, HighChart = 440, MostAlertsLooked = 200;
+    private const int PanelWidth = 212,
+        ChartHeight = 310,
+        HighChart = 440,
+        MostAlertsLooked = 200;
 
     public ChartAddress Address { get; private set; } = null!;
     public ChartBoard Board => Address.Board;
@@ -46,7 +60,8 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
     private void Prepare()
     {
         Now = Instants.FromDateTime(clock.GetUtcNow());
-        if (long.TryParse(Request.Query["now"], NumberStyles.None, CultureInfo.InvariantCulture, out var told) && told <= Now) Now = told;
+        if (long.TryParse(Request.Query["now"], NumberStyles.None, CultureInfo.InvariantCulture, out var told) && told <= Now)
+            Now = told;
         Address = ChartAddress.Parse(name => Request.Query[name], Now, Notices);
         Zone = viewer.Zone(Address.View.Zone);
     }
@@ -54,20 +69,40 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
     public async Task<IActionResult> OnGetAsync(string? when, string? problem)
     {
         Prepare();
-        if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range) return Redirect((Address with { View = Address.View with { Focus = range } }).Url());
+        if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range)
+            return Redirect((Address with { View = Address.View with { Focus = range } }).Url());
         if (Request.Query["base-set"].ToString() is { Length: > 0 } set)
         {
-            if (Core.Query.Baselines.BaselineChoice.Parse(Core.Query.Baselines.ConditionSet.Prefix + set) is { } choice) return Redirect((Address with { View = Address.View with { Baseline = choice } }).Url());
-            Notices.Add($"“{(set.Length > 60 ? set[..60] + "…" : set)}” is no condition that chooses records. Write one such as host != gate-t3.");
+            if (Core.Query.Baselines.BaselineChoice.Parse(Core.Query.Baselines.ConditionSet.Prefix + set) is { } choice)
+                return Redirect((Address with { View = Address.View with { Baseline = choice } }).Url());
+            Notices.Add(
+                $"“{(set.Length > 60 ? set[..60] + "…" : set)}” is no condition that chooses records. Write one such as host != gate-t3."
+            );
         }
         Problem = problems.Find(viewer.Id, problem);
-        Kept = long.TryParse(Request.Query["kept"], NumberStyles.None, CultureInfo.InvariantCulture, out var kept) ? searches.FindKept(kept, viewer.Id) : null;
+        Kept = long.TryParse(Request.Query["kept"], NumberStyles.None, CultureInfo.InvariantCulture, out var kept)
+            ? searches.FindKept(kept, viewer.Id)
+            : null;
         ViewData["Carried"] = Address.View with { Kept = [] };
-        Answer = await boards.Read(Address, viewer.Name, Now, Zone, viewer.WidthBeside(PanelWidth), Board.MultiplesBy is not null || Board.Form == ChartForm.HeatMap ? HighChart : ChartHeight, HttpContext.RequestAborted);
+        Answer = await boards.Read(
+            Address,
+            viewer.Name,
+            Now,
+            Zone,
+            viewer.WidthBeside(PanelWidth),
+            Board.MultiplesBy is not null || Board.Form == ChartForm.HeatMap ? HighChart : ChartHeight,
+            HttpContext.RequestAborted
+        );
         if (Board.Series.Count == 0)
         {
             KeptCharts = [.. searches.Kept(viewer.Id, KeptKind.Chart).Take(12)];
-            Starts = ChartStarts.Of(Address.View, searches.Asked(viewer.Id), [.. rules.Alerts.All(MostAlertsLooked).Where(a => a.IsOpen)], metrics.All(), entry => MetricCatalogue.QueryFor(entry, metrics.Details(entry.Name)));
+            Starts = ChartStarts.Of(
+                Address.View,
+                searches.Asked(viewer.Id),
+                [.. rules.Alerts.All(MostAlertsLooked).Where(a => a.IsOpen)],
+                metrics.All(),
+                entry => MetricCatalogue.QueryFor(entry, metrics.Details(entry.Name))
+            );
         }
         var run = runs.Shared(new Question(viewer.Name, QueryParser.Parse(""), Answer.Focus, Now, Zone, Limits.Default));
         Strip = await strips.Build(Address.View, run, viewer, ChartAddress.Path) with { WrongTime = when };
@@ -75,16 +110,17 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
     }
 
     /// <summary>What a form is called.</summary>
-    public static string FormName(ChartForm form) => form switch
-    {
-        ChartForm.StackedArea => "stacked area",
-        ChartForm.StackedColumn => "stacked columns",
-        ChartForm.HeatMap => "heat map",
-        ChartForm.Column => "columns",
-        ChartForm.Bar => "bars",
-        ChartForm.Single => "single value",
-        _ => form.ToString().ToLowerInvariant(),
-    };
+    public static string FormName(ChartForm form) =>
+        form switch
+        {
+            ChartForm.StackedArea => "stacked area",
+            ChartForm.StackedColumn => "stacked columns",
+            ChartForm.HeatMap => "heat map",
+            ChartForm.Column => "columns",
+            ChartForm.Bar => "bars",
+            ChartForm.Single => "single value",
+            _ => form.ToString().ToLowerInvariant(),
+        };
 
     /// <summary>The page with a changed chart.</summary>
     public string To(ChartBoard board) => Address.With(board).Url();
@@ -92,13 +128,14 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
     /// <summary>The page with one series changed.</summary>
     public string To(BoardSeries series, BoardSeries changed) => To(Board.With(series.Name, changed));
 
-    public ChartPart Part => new(Answer.Drawing!)
-    {
-        FileUrl = Address.PartUrl(Now, "File"),
-        MarkUrl = Address.PartUrl(Now, "Mark"),
-        HasOwnLegend = true,
-        Spec = Answer.Spec,
-    };
+    public ChartPart Part =>
+        new(Answer.Drawing!)
+        {
+            FileUrl = Address.PartUrl(Now, "File"),
+            MarkUrl = Address.PartUrl(Now, "Mark"),
+            HasOwnLegend = true,
+            Spec = Answer.Spec,
+        };
 
     /// <summary>The lines of the legend: those of the baseline stand in the column beside the others.</summary>
     public BoardLegend Legend => new(Answer, Board);
@@ -110,21 +147,42 @@ public sealed partial class ChartsModel(RunRegistry runs, StripBuilder strips, B
     public string FocusInWords => Format.Stretch(Answer.Focus.From, Answer.Focus.To, Zone, Now);
 
     /// <summary>The view whose focus is all that is drawn.</summary>
-    public string AroundUrl => (Address with { View = Address.View with { Focus = new TimeRange(Moment.At(Answer.Drawn.From), Moment.At(Answer.Drawn.To)) } }).Url();
+    public string AroundUrl =>
+        (
+            Address with
+            {
+                View = Address.View with { Focus = new TimeRange(Moment.At(Answer.Drawn.From), Moment.At(Answer.Drawn.To)) },
+            }
+        ).Url();
 
     /// <summary>The keys that a series' answer is told apart by.</summary>
-    public IReadOnlyList<string> KeysOf(string name) => Answer.Of(name)?.Frame is { } frame ? [.. frame.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => c.Name)] : [];
+    public IReadOnlyList<string> KeysOf(string name) =>
+        Answer.Of(name)?.Frame is { } frame
+            ? [.. frame.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => c.Name)]
+            : [];
 
-    public string UnitOf(string name) => Answer.Of(name)?.Frame is { } frame ? frame.Schema.Columns[frame.Schema.IndexOf(ColumnRole.Value)].Unit : "";
+    public string UnitOf(string name) =>
+        Answer.Of(name)?.Frame is { } frame ? frame.Schema.Columns[frame.Schema.IndexOf(ColumnRole.Value)].Unit : "";
 
     /// <summary>The formula whose change is shared out: where a moment is picked, the first that is shown.</summary>
-    public string? Moving => Address.Moment is null ? null : (Board.Series.FirstOrDefault(s => s.Name == Address.Moved && Answer.Of(s.Name)?.Formula is not null) ?? Board.Series.FirstOrDefault(s => !s.Hidden && Answer.Of(s.Name)?.Formula is not null) ?? Board.Series.FirstOrDefault(s => Answer.Of(s.Name)?.Formula is not null))?.Name;
+    public string? Moving =>
+        Address.Moment is null
+            ? null
+            : (
+                Board.Series.FirstOrDefault(s => s.Name == Address.Moved && Answer.Of(s.Name)?.Formula is not null)
+                ?? Board.Series.FirstOrDefault(s => !s.Hidden && Answer.Of(s.Name)?.Formula is not null)
+                ?? Board.Series.FirstOrDefault(s => Answer.Of(s.Name)?.Formula is not null)
+            )?.Name;
 
     /// <summary>The colour that a series is drawn in.</summary>
-    public string StyleOf(string name) => Answer.Drawing?.Legend.FirstOrDefault(l => l.Column == name)?.Style.Split(' ')[0] is { Length: > 0 } style ? style : "series-0";
+    public string StyleOf(string name) =>
+        Answer.Drawing?.Legend.FirstOrDefault(l => l.Column == name)?.Style.Split(' ')[0] is { Length: > 0 } style
+            ? style
+            : "series-0";
 
     /// <summary>Keys of any series that is shown.</summary>
-    public IReadOnlyList<string> Keys => [.. Answer.Frames.SelectMany(f => f.Schema.Columns.Where(c => c.Role == ColumnRole.Key)).Select(c => c.Name).Distinct()];
+    public IReadOnlyList<string> Keys =>
+        [.. Answer.Frames.SelectMany(f => f.Schema.Columns.Where(c => c.Role == ColumnRole.Key)).Select(c => c.Name).Distinct()];
 }
 
 /// <summary>The legend of a chart as a table: attributes that all lines share are named once, the others are columns.</summary>
@@ -134,16 +192,41 @@ public sealed class BoardLegend
     {
         var entries = answer.Drawing?.Legend ?? [];
         var keys = entries.SelectMany(e => e.Keys.Select(k => k.Name)).Distinct(StringComparer.Ordinal).ToList();
-        string? Of(LegendEntry entry, string key) => entry.Keys.Where(k => k.Name == key).Select(k => k.Value.IsMissing ? "(none)" : k.Value.ToText()).FirstOrDefault();
-        var own = entries.Index().Where(e => e.Item.Figures is not null && !e.Item.Style.Contains("ghost", StringComparison.Ordinal)).ToList();
-        Shared = [.. own.Count < 2 ? [] : keys.Where(k => own.Select(e => Of(e.Item, k)).Distinct().Count() == 1 && Of(own[0].Item, k) is not null).Select(k => (k, Of(own[0].Item, k)!))];
+        string? Of(LegendEntry entry, string key) =>
+            entry.Keys.Where(k => k.Name == key).Select(k => k.Value.IsMissing ? "(none)" : k.Value.ToText()).FirstOrDefault();
+        var own = entries
+            .Index()
+            .Where(e => e.Item.Figures is not null && !e.Item.Style.Contains("ghost", StringComparison.Ordinal))
+            .ToList();
+        Shared =
+        [
+            .. own.Count < 2
+                ? []
+                : keys.Where(k => own.Select(e => Of(e.Item, k)).Distinct().Count() == 1 && Of(own[0].Item, k) is not null)
+                    .Select(k => (k, Of(own[0].Item, k)!)),
+        ];
         Columns = [.. keys.Where(k => own.Count > 0 && Shared.All(s => s.Item1 != k))];
-        Rows = [.. own.Select(e =>
-        {
-            var usual = entries.FirstOrDefault(g => g.Column == e.Item.Column + BoardReader.Usual && g.Keys.SequenceEqual(e.Item.Keys))?.Figures?.Mean;
-            var of = board.Series.FirstOrDefault(s => e.Item.Column == s.Name || e.Item.Column.StartsWith(s.Name + " ", StringComparison.Ordinal));
-            return new BoardLegendRow(e.Index, of?.Name ?? e.Item.Column, LabelOf(answer, e.Item), e.Item, [.. Columns.Select(c => Of(e.Item, c) ?? "")], usual, e.Item.Figures!.Mean is { } mean && usual is { } before ? Against(e.Item, mean, before) : null);
-        })];
+        Rows =
+        [
+            .. own.Select(e =>
+            {
+                var usual = entries
+                    .FirstOrDefault(g => g.Column == e.Item.Column + BoardReader.Usual && g.Keys.SequenceEqual(e.Item.Keys))
+                    ?.Figures?.Mean;
+                var of = board.Series.FirstOrDefault(s =>
+                    e.Item.Column == s.Name || e.Item.Column.StartsWith(s.Name + " ", StringComparison.Ordinal)
+                );
+                return new BoardLegendRow(
+                    e.Index,
+                    of?.Name ?? e.Item.Column,
+                    LabelOf(answer, e.Item),
+                    e.Item,
+                    [.. Columns.Select(c => Of(e.Item, c) ?? "")],
+                    usual,
+                    e.Item.Figures!.Mean is { } mean && usual is { } before ? Against(e.Item, mean, before) : null
+                );
+            }),
+        ];
         HasUsual = Rows.Any(r => r.Usual is not null);
     }
 
@@ -153,25 +236,40 @@ public sealed class BoardLegend
     public IReadOnlyList<BoardLegendRow> Rows { get; }
     public bool HasUsual { get; }
 
-    private static string LabelOf(BoardAnswer answer, LegendEntry entry) => answer.Spec.Layers.FirstOrDefault(l => l.Column == entry.Column)?.Label ?? entry.Column;
+    private static string LabelOf(BoardAnswer answer, LegendEntry entry) =>
+        answer.Spec.Layers.FirstOrDefault(l => l.Column == entry.Column)?.Label ?? entry.Column;
 
     /// <summary>Shares differ by points, other figures by a factor of what is usual.</summary>
     private static string Against(LegendEntry entry, double mean, double usual)
     {
-        if (entry.Write(1).EndsWith('%')) return $"{(mean >= usual ? "+" : "−")}{Format.Number(Math.Round(Math.Abs(mean - usual) * 100, 1))} points";
-        if (usual == 0) return mean == 0 ? "±0" : "new";
+        if (entry.Write(1).EndsWith('%'))
+            return $"{(mean >= usual ? "+" : "−")}{Format.Number(Math.Round(Math.Abs(mean - usual) * 100, 1))} points";
+        if (usual == 0)
+            return mean == 0 ? "±0" : "new";
         var change = (mean - usual) / Math.Abs(usual);
-        return Math.Abs(change) < 0.005 ? "±0" : change > 9.995 ? $"×{Format.Number(Math.Round(mean / usual))}" : $"{(change > 0 ? "+" : "−")}{Format.Percent(Math.Abs(change))}";
+        return Math.Abs(change) < 0.005 ? "±0"
+            : change > 9.995 ? $"×{Format.Number(Math.Round(mean / usual))}"
+            : $"{(change > 0 ? "+" : "−")}{Format.Percent(Math.Abs(change))}";
     }
 }
 
 /// <param name="Place">In the drawing's legend.</param>
 /// <param name="Series">The name of the series that it is of.</param>
 /// <param name="Attributes">A text for each column of the legend.</param>
-public sealed record BoardLegendRow(int Place, string Series, string Label, LegendEntry Entry, IReadOnlyList<string> Attributes, double? Usual, string? Against)
+public sealed record BoardLegendRow(
+    int Place,
+    string Series,
+    string Label,
+    LegendEntry Entry,
+    IReadOnlyList<string> Attributes,
+    double? Usual,
+    string? Against
+)
 {
     public SeriesFigures Figures => Entry.Figures!;
+
     /// <summary>Null for shares and rates, which have no sum.</summary>
     public double? Sum => Entry.Write(1) is var one && (one.EndsWith('%') || one.Contains('/')) ? null : Figures.Sum;
+
     public string Text(double? value) => value is { } v ? Entry.Write(v) : "–";
 }

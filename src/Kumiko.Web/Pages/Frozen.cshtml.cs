@@ -13,16 +13,20 @@ public sealed class FrozenModel(SearchStore searches, Viewer viewer) : PageModel
     public FrozenResult Result { get; private set; } = null!;
     public string[] Columns { get; private set; } = [];
     public IReadOnlyList<string[]> Rows { get; private set; } = [];
+
     /// <summary>The chart, where it is one.</summary>
     public FrozenChart? Chart { get; private set; }
     public DateTimeZone Zone { get; private set; } = DateTimeZone.Utc;
 
     public IActionResult OnGet(string id)
     {
-        if (id.Length > 40 || searches.FindFrozen(id) is not var (result, content)) return NotFound();
+        if (id.Length > 40 || searches.FindFrozen(id) is not var (result, content))
+            return NotFound();
         (Result, Zone) = (result, viewer.Zone(null));
-        if (result.Kind == KeptKind.Chart) (Chart, Columns, Rows) = FrozenChart.Read(content) is var chart ? (chart, chart.Columns, chart.Rows) : default;
-        else (Columns, Rows) = FrozenRows.Read(content);
+        if (result.Kind == KeptKind.Chart)
+            (Chart, Columns, Rows) = FrozenChart.Read(content) is var chart ? (chart, chart.Columns, chart.Rows) : default;
+        else
+            (Columns, Rows) = FrozenRows.Read(content);
         return Page();
     }
 }

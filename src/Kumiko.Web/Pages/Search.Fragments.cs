@@ -25,7 +25,9 @@ public sealed partial class SearchModel
     public async Task<IActionResult> OnGetFieldAsync(string? name)
     {
         Prepare();
-        return await Part("_Field", async () => new FieldPart(name ?? "", await Run.Field(name ?? "", Baseline, ValuesOfField), Address, Zone, Baseline, Run));
+        return await Part("_Field", async () =>
+            new FieldPart(name ?? "", await Run.Field(name ?? "", Baseline, ValuesOfField), Address, Zone, Baseline, Run)
+        );
     }
 
     public async Task<IActionResult> OnGetCountsAsync()
@@ -47,7 +49,9 @@ public sealed partial class SearchModel
     public async Task<IActionResult> OnGetHowAsync()
     {
         Prepare();
-        return await Part("_How", async () => new HowPart(await Run.Counts(), await Run.Explain(conditions: false), Address, Parsed.Query));
+        return await Part("_How", async () =>
+            new HowPart(await Run.Counts(), await Run.Explain(conditions: false), Address, Parsed.Query)
+        );
     }
 
     public async Task<IActionResult> OnGetHintsAsync()
@@ -74,7 +78,8 @@ public sealed partial class SearchModel
     public async Task<IActionResult> OnGetAboveAsync(string? id)
     {
         Prepare();
-        if (RecordId.Parse(id) is not { } known) return NotFound();
+        if (RecordId.Parse(id) is not { } known)
+            return NotFound();
         return await Part("_Rows", async () =>
         {
             var found = await Run.Above(known, Run.Question.Window, RowsAbove);
@@ -89,12 +94,14 @@ public sealed partial class SearchModel
     public async Task<IActionResult> OnGetNewerAsync(string? id)
     {
         Prepare(live: true);
-        if (RecordId.Parse(id) is not { } known || !Parsed.Ok || Run.IsGrouped || !Run.ReadsOn) return new EmptyResult();
+        if (RecordId.Parse(id) is not { } known || !Parsed.Ok || Run.IsGrouped || !Run.ReadsOn)
+            return new EmptyResult();
         return await Part("_Rows", async () =>
         {
             var found = (await Run.Records(null, RowsAtOnce)).TakeWhile(r => r.Id > known).ToList();
             var all = found.Count < RowsAtOnce ? found.Count : await Since(known);
-            Response.Headers["Kumiko-Skipped"] = Math.Max(0, all - found.Count).ToString(System.Globalization.CultureInfo.InvariantCulture);
+            Response.Headers["Kumiko-Skipped"] = Math.Max(0, all - found.Count)
+                .ToString(System.Globalization.CultureInfo.InvariantCulture);
             return Made(found, null, null);
         });
     }
@@ -110,7 +117,8 @@ public sealed partial class SearchModel
     public IActionResult OnGetRecord(string? id)
     {
         Prepare();
-        if (RecordId.Parse(id) is not { } known || Run.Find(known) is not { } record) return NotFound();
+        if (RecordId.Parse(id) is not { } known || Run.Find(known) is not { } record)
+            return NotFound();
         return Partial("_Record", Detail(record));
     }
 
@@ -118,40 +126,78 @@ public sealed partial class SearchModel
     public IActionResult OnGetMenu(string? text, string? record, string? condition, long? start, long? end, bool mark)
     {
         Prepare();
-        return Partial("_Menu", (text, condition, start, end) switch
-        {
-            ({ } words, _, _, _) => PointMenus.OfText(Address, words, RecordId.Parse(record) is { } id ? Run.Find(id) : null),
-            (_, _, { } first, { } last) when mark && last > first => PointMenus.OfMark(Address, condition, first, last, Format.Stretch(first, last, Zone, Run.Question.Now)),
-            (_, { } written, _, _) => PointMenus.OfCondition(Address, written),
-            (_, _, { } from, { } to) when to > from => PointMenus.OfTime(Address, from, to, Format.Stretch(from, to, Zone, Run.Question.Now)),
-            _ => new PointMenu("There is nothing to point at.", []),
-        });
+        return Partial(
+            "_Menu",
+            (text, condition, start, end) switch
+            {
+                ({ } words, _, _, _) => PointMenus.OfText(Address, words, RecordId.Parse(record) is { } id ? Run.Find(id) : null),
+                (_, _, { } first, { } last) when mark && last > first => PointMenus.OfMark(
+                    Address,
+                    condition,
+                    first,
+                    last,
+                    Format.Stretch(first, last, Zone, Run.Question.Now)
+                ),
+                (_, { } written, _, _) => PointMenus.OfCondition(Address, written),
+                (_, _, { } from, { } to) when to > from => PointMenus.OfTime(
+                    Address,
+                    from,
+                    to,
+                    Format.Stretch(from, to, Zone, Run.Question.Now)
+                ),
+                _ => new PointMenu("There is nothing to point at.", []),
+            }
+        );
     }
 
     /// <summary>The page with its group split by one more field, or with the highest of many.</summary>
     public IActionResult OnGetSplit(string? by, int? top)
     {
         Prepare();
-        return Redirect((Address with { Query = QueryEdits.SplitBy(Address.Query, (by ?? "").Trim(), top is > 0 and <= 500 ? top : null), Tab = Tab.Line, At = null }).Url());
+        return Redirect(
+            (
+                Address with
+                {
+                    Query = QueryEdits.SplitBy(Address.Query, (by ?? "").Trim(), top is > 0 and <= 500 ? top : null),
+                    Tab = Tab.Line,
+                    At = null,
+                }
+            ).Url()
+        );
     }
 
     /// <summary>The chart as a picture.</summary>
     public async Task<IActionResult> OnGetPictureAsync(string? @as, string? look)
     {
         Prepare();
-        if (!Parsed.Ok || !Run.IsGrouped || @as is not ("svg" or "png")) return BadRequest();
+        if (!Parsed.Ok || !Run.IsGrouped || @as is not ("svg" or "png"))
+            return BadRequest();
         Frame = await Run.Frame();
-        return await ChartFile.Of(Frame, Spec with { Title = ChartTitle }, View, @as, look == "lacquer" ? Theme.Lacquer : Theme.Paper, HttpContext.RequestAborted);
+        return await ChartFile.Of(
+            Frame,
+            Spec with
+            {
+                Title = ChartTitle,
+            },
+            View,
+            @as,
+            look == "lacquer" ? Theme.Lacquer : Theme.Paper,
+            HttpContext.RequestAborted
+        );
     }
 
     /// <summary>The query on one line, as what leaves the page must say what it is.</summary>
-    private string ChartTitle => Parsed.Text.ReplaceLineEndings(" ") is var text && text.Length > 160 ? text[..160] + "…" : Parsed.Text.ReplaceLineEndings(" ");
+    private string ChartTitle =>
+        Parsed.Text.ReplaceLineEndings(" ") is var text && text.Length > 160
+            ? text[..160] + "…"
+            : Parsed.Text.ReplaceLineEndings(" ");
 
     /// <summary>The whole answer as a file.</summary>
     public async Task<IActionResult> OnGetExportAsync(string? format)
     {
         Prepare();
-        if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known) return BadRequest();
+        if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known)
+            return BadRequest();
         using var run = new Run(Run.Question, Run.Snapshot.Share(), runs.Surroundings);
         await using var answer = await run.Stream();
         Response.ContentType = FrameWriter.MediaType(known);

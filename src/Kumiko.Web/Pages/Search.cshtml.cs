@@ -16,7 +16,14 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 /// <summary>One row of records with what its line must say: the time only as far as it differs from the line above.</summary>
-public sealed record RecordRow(LogRecord Record, string? Day, string? Minute, string Second, IReadOnlyList<Piece> Body, IReadOnlyList<(string Name, string Value)> Columns)
+public sealed record RecordRow(
+    LogRecord Record,
+    string? Day,
+    string? Minute,
+    string Second,
+    IReadOnlyList<Piece> Body,
+    IReadOnlyList<(string Name, string Value)> Columns
+)
 {
     /// <summary>Whether the record meets the query, where others are shown beside it.</summary>
     public bool Meets { get; init; }
@@ -39,10 +46,20 @@ public sealed record RecordRows(IReadOnlyList<RecordRow> Rows, Run Run, SearchAd
 public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateTimeZone Zone, BodyText Bodies, string? Pattern)
 {
     /// <summary>The id of a record's pattern; null where nobody can tell.</summary>
-    public static string? PatternOf(Run run, LogRecord record) => run.Snapshot.Patterns?.Of(record) is { IsMissing: false } pattern ? pattern.AsText : null;
+    public static string? PatternOf(Run run, LogRecord record) =>
+        run.Snapshot.Patterns?.Of(record) is { IsMissing: false } pattern ? pattern.AsText : null;
 }
 
-public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, RecordStore records, KeptDatabase kept, RunSurroundings surroundings, SearchStore searches) : PageModel
+public sealed partial class SearchModel(
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock,
+    RecordStore records,
+    KeptDatabase kept,
+    RunSurroundings surroundings,
+    SearchStore searches
+) : PageModel
 {
     public const int RowsAtOnce = 200;
 
@@ -58,16 +75,22 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     private const int MostDamageTold = 3;
 
     // Fields and counts come later by themselves when they take longer than a page should.
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(70), CountsPatience = TimeSpan.FromMilliseconds(400);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(70),
+        CountsPatience = TimeSpan.FromMilliseconds(400);
 
     public SearchAddress Address { get; private set; } = new();
     public ParseResult Parsed { get; private set; } = QueryParser.Parse("");
     public List<string> Notices { get; } = [];
 
     /// <summary>What the store had to set aside: what is shown may lack it.</summary>
-    public IReadOnlyList<string> Damage => AllDamage() is { Count: > MostDamageTold } all
-        ? [.. all.TakeLast(MostDamageTold - 1), $"{all.Count - MostDamageTold + 1} more such notices; kumiko check lists all."]
-        : AllDamage();
+    public IReadOnlyList<string> Damage =>
+        AllDamage() is { Count: > MostDamageTold } all
+            ?
+            [
+                .. all.TakeLast(MostDamageTold - 1),
+                $"{all.Count - MostDamageTold + 1} more such notices; kumiko check lists all.",
+            ]
+            : AllDamage();
 
     private List<string> AllDamage() => [.. records.Notices, .. kept.Notices];
 
@@ -83,6 +106,7 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
 
     /// <summary>The name of the search that was just kept; null else.</summary>
     public KeptSearch? JustKept { get; private set; }
+
     /// <summary>How many records the baseline has for a stretch like the focus; null without one.</summary>
     public double? Usual { get; private set; }
     public Frame? Frame { get; private set; }
@@ -98,22 +122,40 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         Prepare();
         if (Request.Query["base-set"].ToString() is { Length: > 0 } set)
         {
-            if (BaselineChoice.Parse(ConditionSet.Prefix + set) is { } choice) return Redirect((Address with { Baseline = choice }).Url());
-            Notices.Add($"“{(set.Length > 60 ? set[..60] + "…" : set)}” is no condition that chooses records. Write one such as host != gate-t3.");
+            if (BaselineChoice.Parse(ConditionSet.Prefix + set) is { } choice)
+                return Redirect((Address with { Baseline = choice }).Url());
+            Notices.Add(
+                $"“{(set.Length > 60 ? set[..60] + "…" : set)}” is no condition that chooses records. Write one such as host != gate-t3."
+            );
         }
-        JustKept = long.TryParse(Request.Query["kept"], System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var kept) ? searches.FindKept(kept, viewer.Id) : null;
+        JustKept = long.TryParse(
+            Request.Query["kept"],
+            System.Globalization.NumberStyles.None,
+            System.Globalization.CultureInfo.InvariantCulture,
+            out var kept
+        )
+            ? searches.FindKept(kept, viewer.Id)
+            : null;
         if (when is not null)
         {
-            if (TimeRange.Parse(when, Run.Question.Now, Zone) is { } range) return Redirect((Address with { Focus = range, At = null }).Url());
+            if (TimeRange.Parse(when, Run.Question.Now, Zone) is { } range)
+                return Redirect((Address with { Focus = range, At = null }).Url());
             Strip = await strips.Build(Address, Run, viewer) with { WrongTime = when };
         }
         ViewData["Carried"] = Address;
         using (Run.Attach(HttpContext.RequestAborted))
         {
-            try { await Load(); }
-            catch (QueryRefusedException e) { Refusal = e.Message; }
+            try
+            {
+                await Load();
+            }
+            catch (QueryRefusedException e)
+            {
+                Refusal = e.Message;
+            }
         }
-        if (Refusal is null && Parsed.Ok && Address.Query.Trim().Length > 0) await Remember();
+        if (Refusal is null && Parsed.Ok && Address.Query.Trim().Length > 0)
+            await Remember();
         // The strip shows where one is in time even when there is no answer.
         if (Strip is null)
         {
@@ -123,10 +165,14 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         return Page();
     }
 
-    /// <summary>Notes what was asked. Where that cannot be written, on a full disk say, the answer is shown all the same.</summary>
+    /// <summary>Notes what was asked. Where that cannot be written, on a full disk say, the answer is shown all the
+    /// same.</summary>
     private async Task Remember()
     {
-        try { await searches.Remember(viewer.Id, Address.Query.Trim(), (Address with { At = null, Span = null }).Url("")); }
+        try
+        {
+            await searches.Remember(viewer.Id, Address.Query.Trim(), (Address with { At = null, Span = null }).Url(""));
+        }
         catch (Microsoft.Data.Sqlite.SqliteException) { }
     }
 
@@ -134,14 +180,42 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
     private void Prepare(bool live = false)
     {
         var now = Instants.FromDateTime(clock.GetUtcNow());
-        if (!live && long.TryParse(Request.Query["now"], System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var told) && told <= now) now = told;
+        if (
+            !live
+            && long.TryParse(
+                Request.Query["now"],
+                System.Globalization.NumberStyles.None,
+                System.Globalization.CultureInfo.InvariantCulture,
+                out var told
+            )
+            && told <= now
+        )
+            now = told;
         Address = SearchAddress.Parse(name => Request.Query[name], now, Notices);
         Zone = viewer.Zone(Address.Zone);
         Parsed = QueryParser.Parse(Address.Query, surroundings.Tables());
         Parameters = Core.Language.Parameters.WithoutValue(Parsed.Query);
-        Address = Address with { Parameters = [.. Parameters.Select(p => (p.Name, Value: Request.Query["p." + p.Name].ToString())).Where(p => p.Value.Length is > 0 and <= 500)] };
+        Address = Address with
+        {
+            Parameters =
+            [
+                .. Parameters
+                    .Select(p => (p.Name, Value: Request.Query["p." + p.Name].ToString()))
+                    .Where(p => p.Value.Length is > 0 and <= 500),
+            ],
+        };
         var window = Address.Focus.Resolve(now);
-        var question = new Question(User.Identity?.Name ?? "", Parsed.Ok ? Parsed : QueryParser.Parse(""), window, now, Zone, Limits.Default) { Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal) };
+        var question = new Question(
+            User.Identity?.Name ?? "",
+            Parsed.Ok ? Parsed : QueryParser.Parse(""),
+            window,
+            now,
+            Zone,
+            Limits.Default
+        )
+        {
+            Parameters = Address.Parameters.ToDictionary(p => p.Name, p => p.Value, StringComparer.Ordinal),
+        };
         Run = live ? runs.Shared(question) : runs.FindOrOpen(Request.Query["run"], question);
     }
 
@@ -153,30 +227,39 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
             return;
         }
         // Rows first; what else is ready in time comes with the page, the rest by itself afterwards.
-        if (Run.IsGrouped) Frame = await Run.Frame();
+        if (Run.IsGrouped)
+            Frame = await Run.Frame();
         Tab = Chosen();
         Rows = await RowsOf(null);
-        if (Tab == Tab.Line) Chart = Charts.Chart.Draw(Frame!, Spec, View);
+        if (Tab == Tab.Line)
+            Chart = Charts.Chart.Draw(Frame!, Spec, View);
         // Where no script ever spoke, nothing comes by itself afterwards: all of it comes with the page.
         var patience = viewer.HasScripts ? Task.Delay(Patience) : Task.Delay(Timeout.Infinite, HttpContext.RequestAborted);
         Strip ??= await strips.Build(Address, Run, viewer, patience: patience);
-        if (Strip.Later is not null) return;
+        if (Strip.Later is not null)
+            return;
         var counts = Run.Counts();
-        if (await Task.WhenAny(counts, patience) != counts) return;
+        if (await Task.WhenAny(counts, patience) != counts)
+            return;
         Counts = await counts;
-        if (Counts.Records > MostAtOnce && viewer.HasScripts) return;
+        if (Counts.Records > MostAtOnce && viewer.HasScripts)
+            return;
         var usual = Run.ReadsRecords ? Run.UsualCount(Baseline) : Task.FromResult<double?>(null);
-        if (await Task.WhenAny(usual, patience) != usual) return;
+        if (await Task.WhenAny(usual, patience) != usual)
+            return;
         Usual = await usual;
         var fields = FieldsOf();
-        if (await Task.WhenAny(fields, patience) == fields) Fields = await fields;
+        if (await Task.WhenAny(fields, patience) == fields)
+            Fields = await fields;
     }
 
     /// <summary>The way asked for if the answer can be read so, else the one that suits it.</summary>
     private Tab Chosen()
     {
-        if (Frame is null) return Tab.Read;
-        if (!Run.ReadsRecords && Address.Tab == Tab.Read) return Tab.Table;
+        if (Frame is null)
+            return Tab.Read;
+        if (!Run.ReadsRecords && Address.Tab == Tab.Read)
+            return Tab.Table;
         return Address.Tab switch
         {
             Tab.Read or Tab.Table => Address.Tab,
@@ -196,27 +279,83 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         get
         {
             var figures = Frame!.Schema.Columns.Count(c => c.Role == ColumnRole.Value);
-            var numeric = Frame.Schema.Columns.Count(c => c.Role == ColumnRole.Key) == 1 && Frame.Rows.Count > 0 && Frame.Schema.Columns.ToList().FindIndex(c => c.Role == ColumnRole.Key) is var key && Frame.Rows.All(r => r[key].IsQuantity);
-            return [.. IsOverTime ? [ChartForm.Line, ChartForm.Step, ChartForm.Area, ChartForm.StackedArea, ChartForm.Column, ChartForm.StackedColumn, ChartForm.HeatMap] : Array.Empty<ChartForm>(), ChartForm.Bar, ChartForm.Ranking, ChartForm.Single, ChartForm.Gauge, ChartForm.Donut, .. numeric && !IsOverTime ? [ChartForm.Histogram] : Array.Empty<ChartForm>(), .. figures > 1 ? [ChartForm.Scatter] : Array.Empty<ChartForm>(), ChartForm.Table];
+            var numeric =
+                Frame.Schema.Columns.Count(c => c.Role == ColumnRole.Key) == 1
+                && Frame.Rows.Count > 0
+                && Frame.Schema.Columns.ToList().FindIndex(c => c.Role == ColumnRole.Key) is var key
+                && Frame.Rows.All(r => r[key].IsQuantity);
+            return
+            [
+                .. IsOverTime
+                    ?
+                    [
+                        ChartForm.Line,
+                        ChartForm.Step,
+                        ChartForm.Area,
+                        ChartForm.StackedArea,
+                        ChartForm.Column,
+                        ChartForm.StackedColumn,
+                        ChartForm.HeatMap,
+                    ]
+                    : Array.Empty<ChartForm>(),
+                ChartForm.Bar,
+                ChartForm.Ranking,
+                ChartForm.Single,
+                ChartForm.Gauge,
+                ChartForm.Donut,
+                .. numeric && !IsOverTime ? [ChartForm.Histogram] : Array.Empty<ChartForm>(),
+                .. figures > 1 ? [ChartForm.Scatter] : Array.Empty<ChartForm>(),
+                ChartForm.Table,
+            ];
         }
     }
 
     /// <summary>The form that is drawn, and why where nobody chose it.</summary>
-    public (ChartForm Form, string Reason) Drawn => Address.Form is { } form && Forms.Contains(form) ? (form, "") : Charts.Chart.Suggest(Frame!) is var suggested && Forms.Contains(suggested.Form) ? suggested : (ChartForm.Table, "");
+    public (ChartForm Form, string Reason) Drawn =>
+        Address.Form is { } form && Forms.Contains(form) ? (form, "")
+        : Charts.Chart.Suggest(Frame!) is var suggested && Forms.Contains(suggested.Form) ? suggested
+        : (ChartForm.Table, "");
 
     /// <summary>Keys that the answer can be parted by.</summary>
     public IReadOnlyList<string> Keys => [.. Frame!.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => c.Name)];
 
-    private ChartSpec Spec => new() { Form = Drawn.Form, Title = IsOverTime ? "Answer over time" : "Answer", MultiplesBy = Address.Each is { } each && Keys.Contains(each) ? each : null, Reduce = Reduction.Sum };
+    private ChartSpec Spec =>
+        new()
+        {
+            Form = Drawn.Form,
+            Title = IsOverTime ? "Answer over time" : "Answer",
+            MultiplesBy = Address.Each is { } each && Keys.Contains(each) ? each : null,
+            Reduce = Reduction.Sum,
+        };
 
     /// <summary>The answer as a series of a chart, to be compared with others.</summary>
-    public string ChartsUrl => new ChartAddress(Address with { Query = "", Tab = Tab.Auto, At = null, Columns = [], Marks = [], Form = null, Each = null }, new ChartBoard { Series = [new BoardSeries("answer", Parsed.Text)] }).Url();
+    public string ChartsUrl =>
+        new ChartAddress(
+            Address with
+            {
+                Query = "",
+                Tab = Tab.Auto,
+                At = null,
+                Columns = [],
+                Marks = [],
+                Form = null,
+                Each = null,
+            },
+            new ChartBoard { Series = [new BoardSeries("answer", Parsed.Text)] }
+        ).Url();
 
     private ChartView View => new(viewer.WidthBeside(PaneWidths), Address.Each is null ? 330 : 420, Zone, Run.Question.Now);
 
-    public ChartPart ChartPart => new(Chart!) { FileUrl = Address.FragmentUrl(Run, "Picture"), IsExportedElsewhere = true, MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
+    public ChartPart ChartPart =>
+        new(Chart!)
+        {
+            FileUrl = Address.FragmentUrl(Run, "Picture"),
+            IsExportedElsewhere = true,
+            MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null,
+        };
 
-    public TablePart TablePart => new(Frame!, Zone, Run.Snapshot.Patterns) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
+    public TablePart TablePart =>
+        new(Frame!, Zone, Run.Snapshot.Patterns) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 
     /// <summary>Rows below a record, or the first; around the linked record where there is one.</summary>
     private async Task<RecordRows> RowsOf(RecordId? below)
@@ -224,7 +363,11 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
         var unfolded = below is null && Address.At is { } at ? Run.Find(at) : null;
         if (Address.OldestFirst && Run.ReadsOn && !Run.IsGrouped)
         {
-            var up = await Run.Above(below ?? new RecordId(Run.Question.Window.From - 1, long.MaxValue), Run.Question.Window, RowsAtOnce);
+            var up = await Run.Above(
+                below ?? new RecordId(Run.Question.Window.From - 1, long.MaxValue),
+                Run.Question.Window,
+                RowsAtOnce
+            );
             return Made(up, below, unfolded) with { MoreBelow = up.Count == RowsAtOnce, SaysEnd = up.Count < RowsAtOnce };
         }
         if (unfolded is not null && Run.ReadsOn && !Run.IsGrouped && Run.Question.Window.Contains(unfolded.Time))
@@ -233,7 +376,12 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
             var rest = await Run.Records(unfolded.Id with { Sequence = unfolded.Id.Sequence + 1 }, RowsAtOnce);
             // A record that the query does not take is shown above the list by itself.
             if (rest.Count > 0 && rest[0].Id == unfolded.Id)
-                return Made([.. above.Reverse(), .. rest], null, unfolded) with { MoreAbove = above.Count == RowsAbove, MoreBelow = rest.Count == RowsAtOnce, SaysEnd = rest.Count < RowsAtOnce };
+                return Made([.. above.Reverse(), .. rest], null, unfolded) with
+                {
+                    MoreAbove = above.Count == RowsAbove,
+                    MoreBelow = rest.Count == RowsAtOnce,
+                    SaysEnd = rest.Count < RowsAtOnce,
+                };
         }
         var found = await Run.Records(below, RowsAtOnce);
         return Made(found, below, unfolded) with { MoreBelow = found.Count == RowsAtOnce && Run.ReadsOn, SaysEnd = true };
@@ -247,15 +395,28 @@ public sealed partial class SearchModel(RunRegistry runs, StripBuilder strips, V
 
     private Baseline Baseline => strips.BaselineOf(Address, Run);
 
-    private async Task<FieldsPart> FieldsOf() => new(await Run.Fields(Baseline), Address, Zone, Pins(), Strip?.Baseline ?? Baseline, Run);
+    private async Task<FieldsPart> FieldsOf() =>
+        new(await Run.Fields(Baseline), Address, Zone, Pins(), Strip?.Baseline ?? Baseline, Run);
 
     /// <summary>Fields that the person keeps at the top.</summary>
-    private IReadOnlyList<string> Pins() => [.. Uri.UnescapeDataString(Request.Cookies["pins"] ?? "").Split('\t', StringSplitOptions.RemoveEmptyEntries).Where(p => p.Length <= 200).Take(20)];
+    private IReadOnlyList<string> Pins() =>
+        [
+            .. Uri.UnescapeDataString(Request.Cookies["pins"] ?? "")
+                .Split('\t', StringSplitOptions.RemoveEmptyEntries)
+                .Where(p => p.Length <= 200)
+                .Take(20),
+        ];
 
     private async Task<IActionResult> Part<T>(string name, Func<Task<T>> make)
     {
         using var reading = Run.Attach(HttpContext.RequestAborted);
-        try { return Partial(name, await make()); }
-        catch (QueryRefusedException e) { return Partial("_Refused", e.Message); }
+        try
+        {
+            return Partial(name, await make());
+        }
+        catch (QueryRefusedException e)
+        {
+            return Partial("_Refused", e.Message);
+        }
     }
 }

@@ -16,7 +16,14 @@ using NodaTime;
 namespace Kumiko.Web.Pages;
 
 [Microsoft.AspNetCore.Authorization.AllowAnonymous]
-public sealed class SignInModel(PeopleStore people, Passwords passwords, SignInTries tries, SessionCookies cookies, ServerOptions options, ILogger<SignInModel> log) : PageModel
+public sealed class SignInModel(
+    PeopleStore people,
+    Passwords passwords,
+    SignInTries tries,
+    SessionCookies cookies,
+    ServerOptions options,
+    ILogger<SignInModel> log
+) : PageModel
 {
     /// <summary>So many wrong passwords before a right one are no slips: the person is told.</summary>
     private const long WorthTelling = 5;
@@ -30,7 +37,8 @@ public sealed class SignInModel(PeopleStore people, Passwords passwords, SignInT
 
     public IActionResult OnGet(string? then)
     {
-        if (User.Identity?.IsAuthenticated == true) return Redirect(Local(then));
+        if (User.Identity?.IsAuthenticated == true)
+            return Redirect(Local(then));
         Show(then);
         return Page();
     }
@@ -40,19 +48,32 @@ public sealed class SignInModel(PeopleStore people, Passwords passwords, SignInT
         Email = email;
         Show(then);
         var person = people.FindByEmail(email?.Trim() ?? "");
-        var tried = new SignInTry(email ?? "", HttpContext.Connection.RemoteIpAddress ?? IPAddress.None, cookies.KnownAs(HttpContext, person));
-        if (tries.Wait(tried) is var wait && wait > TimeSpan.Zero) return Later($"Too many wrong passwords came from here. Try again in {Door.RetryAfter(wait)} s, or ask an administrator for a new password.", wait);
+        var tried = new SignInTry(
+            email ?? "",
+            HttpContext.Connection.RemoteIpAddress ?? IPAddress.None,
+            cookies.KnownAs(HttpContext, person)
+        );
+        if (tries.Wait(tried) is var wait && wait > TimeSpan.Zero)
+            return Later(
+                $"Too many wrong passwords came from here. Try again in {Door.RetryAfter(wait)} s, or ask an administrator for a new password.",
+                wait
+            );
         var inARow = tries.Count(tried);
         PasswordVerificationResult verified;
-        try { verified = await passwords.Verify(person, password ?? ""); }
+        try
+        {
+            verified = await passwords.Verify(person, password ?? "");
+        }
         catch (PasswordsBusyException e)
         {
             tries.Right(tried);
             return Later(e.Message, BusyWait);
         }
-        if (person is not { IsActive: true } || verified == PasswordVerificationResult.Failed) return await Refused(person, tried, inARow);
+        if (person is not { IsActive: true } || verified == PasswordVerificationResult.Failed)
+            return await Refused(person, tried, inARow);
         tries.Right(tried);
-        if (verified == PasswordVerificationResult.SuccessRehashNeeded) await people.SetPassword(person.Id, await passwords.Hash(password!));
+        if (verified == PasswordVerificationResult.SuccessRehashNeeded)
+            await people.SetPassword(person.Id, await passwords.Hash(password!));
         cookies.Remember(HttpContext, person);
         // What was tried meanwhile counts, so it is read again.
         return await Enter(people.Find(person.Id)!, then);
@@ -60,9 +81,16 @@ public sealed class SignInModel(PeopleStore people, Passwords passwords, SignInT
 
     private async Task<IActionResult> Refused(Person? person, SignInTry tried, int inARow)
     {
-        if (person is not null) await people.TriedWrong(person.Id, tried.Address.ToString());
+        if (person is not null)
+            await people.TriedWrong(person.Id, tried.Address.ToString());
         // Each doubling is worth a line; a flood of tries is not to be a flood of lines.
-        if (inARow >= 4 && System.Numerics.BitOperations.IsPow2(inARow)) log.LogWarning("{Count} wrong passwords in a row for {Account} from {Address}", inARow, PlainText.Line(tried.Email, 100), tried.Address);
+        if (inARow >= 4 && System.Numerics.BitOperations.IsPow2(inARow))
+            log.LogWarning(
+                "{Count} wrong passwords in a row for {Account} from {Address}",
+                inARow,
+                PlainText.Line(tried.Email, 100),
+                tried.Address
+            );
         Wrong = "That address and password do not belong together.";
         return Page();
     }
@@ -77,7 +105,9 @@ public sealed class SignInModel(PeopleStore people, Passwords passwords, SignInT
 
     /// <summary>A made-up account of a demonstration, which has no password.</summary>
     public async Task<IActionResult> OnPostOfferedAsync(long id, string? then) =>
-        options.Offered(people).FirstOrDefault(p => p.Id == id && p.IsActive) is { } person ? await Enter(person, then) : NotFound();
+        options.Offered(people).FirstOrDefault(p => p.Id == id && p.IsActive) is { } person
+            ? await Enter(person, then)
+            : NotFound();
 
     public async Task<IActionResult> OnPostOutAsync()
     {
@@ -87,8 +117,12 @@ public sealed class SignInModel(PeopleStore people, Passwords passwords, SignInT
 
     public async Task<IActionResult> OnPostZoneAsync(string? zone, string? then)
     {
-        if (User.Identity?.IsAuthenticated != true) return Redirect("/signin");
-        var known = zone is { Length: > 0 and <= 64 } && DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone.Trim()) is { } found ? found.Id : null;
+        if (User.Identity?.IsAuthenticated != true)
+            return Redirect("/signin");
+        var known =
+            zone is { Length: > 0 and <= 64 } && DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone.Trim()) is { } found
+                ? found.Id
+                : null;
         await people.SetZone(long.Parse(User.FindFirstValue(ClaimTypes.NameIdentifier)!, CultureInfo.InvariantCulture), known);
         return Redirect(Local(then));
     }

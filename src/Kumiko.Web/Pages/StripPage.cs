@@ -29,7 +29,14 @@ public abstract class StripPage(RunRegistry runs, StripBuilder strips, Viewer vi
     protected SearchAddress Begin()
     {
         Now = Instants.FromDateTime(clock.GetUtcNow());
-        var address = SearchAddress.Parse(name => Request.Query[name], Now, []) with { Query = "", At = null, Tab = Tab.Auto, Form = null, Each = null };
+        var address = SearchAddress.Parse(name => Request.Query[name], Now, []) with
+        {
+            Query = "",
+            At = null,
+            Tab = Tab.Auto,
+            Form = null,
+            Each = null,
+        };
         Zone = viewer.Zone(address.Zone);
         return address;
     }
@@ -40,9 +47,12 @@ public abstract class StripPage(RunRegistry runs, StripBuilder strips, Viewer vi
     protected async Task<IActionResult> Show(string path, string? when, params (string Name, string Value)[] kept)
     {
         var address = Begin() with { Kept = [.. kept.Where(k => k.Value.Length > 0)] };
-        if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range) return Redirect((address with { Focus = range }).Url(path));
+        if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range)
+            return Redirect((address with { Focus = range }).Url(path));
         ViewData["Carried"] = address with { Kept = [] };
-        var run = runs.Open(new Question(viewer.Name, QueryParser.Parse(""), address.Focus.Resolve(Now), Now, Zone, Limits.Default));
+        var run = runs.Open(
+            new Question(viewer.Name, QueryParser.Parse(""), address.Focus.Resolve(Now), Now, Zone, Limits.Default)
+        );
         Strip = await strips.Build(address, run, viewer, path) with { WrongTime = when };
         return Page();
     }

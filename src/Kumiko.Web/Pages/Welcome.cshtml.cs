@@ -8,7 +8,13 @@ namespace Kumiko.Web.Pages;
 
 /// <summary>Where a one-time link leads: its bearer makes an account, or sets a new password.</summary>
 [Microsoft.AspNetCore.Authorization.AllowAnonymous]
-public sealed class WelcomeModel(PeopleStore people, LinkStore links, SessionStore sessions, SessionCookies cookies, Passwords passwords) : PageModel
+public sealed class WelcomeModel(
+    PeopleStore people,
+    LinkStore links,
+    SessionStore sessions,
+    SessionCookies cookies,
+    Passwords passwords
+) : PageModel
 {
     /// <summary>Null where it does not work any more.</summary>
     public OneTimeLink? Link { get; private set; }
@@ -31,12 +37,15 @@ public sealed class WelcomeModel(PeopleStore people, LinkStore links, SessionSto
     public async Task<IActionResult> OnPostAsync(string? key, string? name, string? email, string? password, string? again)
     {
         OnGet(key);
-        if (Link is null) return Page();
-        if (Owner is null) (Name, Email) = (name?.Trim(), email?.Trim());
+        if (Link is null)
+            return Page();
+        if (Owner is null)
+            (Name, Email) = (name?.Trim(), email?.Trim());
         Wrong = Owner is null ? FaultOf(Name, Email) : null;
         Wrong ??= PasswordRules.Fault(password, Owner?.Name ?? Name, Owner?.Email ?? Email);
         Wrong ??= password != again ? "The two passwords differ. Type the same twice." : null;
-        if (Wrong is not null) return Page();
+        if (Wrong is not null)
+            return Page();
         Person? person;
         try
         {
@@ -54,12 +63,18 @@ public sealed class WelcomeModel(PeopleStore people, LinkStore links, SessionSto
             return Page();
         }
         // Whoever held the old password is out.
-        if (Owner is not null) await sessions.EndAll(person.Id);
+        if (Owner is not null)
+            await sessions.EndAll(person.Id);
         cookies.Remember(HttpContext, person);
         await cookies.SignIn(HttpContext, person);
         return Redirect("/search");
     }
 
-    private string? FaultOf(string? name, string? email) => PersonFaults.OfName(name)
-        ?? (!MailAddresses.IsValid(email) ? "Write a mail address." : people.FindByEmail(email) is not null ? "Somebody has this mail address already." : null);
+    private string? FaultOf(string? name, string? email) =>
+        PersonFaults.OfName(name)
+        ?? (
+            !MailAddresses.IsValid(email) ? "Write a mail address."
+            : people.FindByEmail(email) is not null ? "Somebody has this mail address already."
+            : null
+        );
 }

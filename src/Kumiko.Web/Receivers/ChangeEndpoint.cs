@@ -17,24 +17,54 @@ namespace Kumiko.Web.Receivers;
 public static class ChangeEndpoint
 {
     private const int MostBytes = 1 << 20;
-    private const string HeaderPrefix = "ce-", Structured = "application/cloudevents+json", Batch = "application/cloudevents-batch+json";
+    private const string HeaderPrefix = "ce-",
+        Structured = "application/cloudevents+json",
+        Batch = "application/cloudevents-batch+json";
 
     private static readonly JsonEventFormatter Formatter = new();
 
-    public static void Map(WebApplication app) => app.MapPost("/intake/changes", Receive).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
+    public static void Map(WebApplication app) =>
+        app.MapPost("/intake/changes", Receive).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
 
-    private static async Task<IResult> Receive(HttpContext http, Door door, ChangeStore changes, SourceBook book, RecordStore records, TimeProvider clock)
+    private static async Task<IResult> Receive(
+        HttpContext http,
+        Door door,
+        ChangeStore changes,
+        SourceBook book,
+        RecordStore records,
+        TimeProvider clock
+    )
     {
         var type = (http.Request.ContentType ?? "").Split(';')[0].Trim().ToLowerInvariant();
-        var how = type switch { Structured => "structured", Batch => "batch", _ => "binary" };
+        var how = type switch
+        {
+            Structured => "structured",
+            Batch => "batch",
+            _ => "binary",
+        };
         using var entry = door.Enter(http, $"CloudEvents over HTTP, {how}", out var away);
-        if (entry is null) return Refusals.Result(http, away!);
+        if (entry is null)
+            return Refusals.Result(http, away!);
         var (stream, wrong) = await RequestBody.Open(http, MostBytes);
-        if (stream is null) return Refusals.Result(http, wrong!);
+        if (stream is null)
+            return Refusals.Result(http, wrong!);
         byte[] body;
-        try { body = await Read(stream, http.RequestAborted); }
-        catch (Exception e) when (Gzip.IsDamage(e)) { return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, "The compressed data is damaged.")); }
-        if (body.Length > MostBytes) return Refusals.Result(http, new TurnedAway(StatusCodes.Status413PayloadTooLarge, $"More than {MostBytes >> 10} KB of changes. Send fewer at once."));
+        try
+        {
+            body = await Read(stream, http.RequestAborted);
+        }
+        catch (Exception e) when (Gzip.IsDamage(e))
+        {
+            return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, "The compressed data is damaged."));
+        }
+        if (body.Length > MostBytes)
+            return Refusals.Result(
+                http,
+                new TurnedAway(
+                    StatusCodes.Status413PayloadTooLarge,
+                    $"More than {MostBytes >> 10} KB of changes. Send fewer at once."
+                )
+            );
         var refused = new List<Refused>();
         var taken = 0;
         try
@@ -49,15 +79,25 @@ public static class ChangeEndpoint
                     continue;
                 }
                 // One that was told before is as good as taken.
-                if (await changes.Add(change) > 0) book.SeeChange(entry.Source, change.At);
+                if (await changes.Add(change) > 0)
+                    book.SeeChange(entry.Source, change.At);
                 taken++;
             }
         }
-        catch (Exception e) when (e is ArgumentException or JsonException or FormatException or InvalidOperationException) { refused.Add(new Refused(0, 0, "This is no CloudEvent: " + e.Message, Head(body))); }
-        catch (DiskFullException e) { return Refusals.Result(http, new TurnedAway(StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait)); }
+        catch (Exception e) when (e is ArgumentException or JsonException or FormatException or InvalidOperationException)
+        {
+            refused.Add(new Refused(0, 0, "This is no CloudEvent: " + e.Message, Head(body)));
+        }
+        catch (DiskFullException e)
+        {
+            return Refusals.Result(http, new TurnedAway(StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait));
+        }
         entry.Settle(taken + refused.Count, body.Length);
         await records.Keep(refused, entry.Source);
-        return Results.Json(new { taken, refused = refused.Select(r => new { place = r.Line, reason = r.Reason }) }, statusCode: taken == 0 && refused.Count > 0 ? StatusCodes.Status400BadRequest : StatusCodes.Status200OK);
+        return Results.Json(
+            new { taken, refused = refused.Select(r => new { place = r.Line, reason = r.Reason }) },
+            statusCode: taken == 0 && refused.Count > 0 ? StatusCodes.Status400BadRequest : StatusCodes.Status200OK
+        );
     }
 
     private static byte[] Head(byte[] body) => body[..Math.Min(body.Length, LineReader.KeptHead)];
@@ -66,32 +106,59 @@ public static class ChangeEndpoint
     {
         using var to = new MemoryStream();
         var buffer = new byte[16 * 1024];
-        for (int read; to.Length <= MostBytes && (read = await from.ReadAsync(buffer, cancel)) > 0;) to.Write(buffer, 0, read);
+        for (int read; to.Length <= MostBytes && (read = await from.ReadAsync(buffer, cancel)) > 0; )
+            to.Write(buffer, 0, read);
         return to.ToArray();
     }
 
-    private static IReadOnlyList<CloudEvent> Decode(HttpContext http, string type, byte[] body) => type switch
-    {
-        Structured => [Formatter.DecodeStructuredModeMessage(body, new ContentType(Structured), null)],
-        Batch => Formatter.DecodeBatchModeMessage(body, new ContentType(Batch), null),
-        _ => [Binary(http, body)],
-    };
+    private static IReadOnlyList<CloudEvent> Decode(HttpContext http, string type, byte[] body) =>
+        type switch
+        {
+            Structured => [Formatter.DecodeStructuredModeMessage(body, new ContentType(Structured), null)],
+            Batch => Formatter.DecodeBatchModeMessage(body, new ContentType(Batch), null),
+            _ => [Binary(http, body)],
+        };
 
     private static CloudEvent Binary(HttpContext http, byte[] body)
     {
         var version = http.Request.Headers[HeaderPrefix + "specversion"].ToString();
-        var result = new CloudEvent(CloudEventsSpecVersion.FromVersionId(version) ?? throw new ArgumentException(version.Length == 0 ? "the header ce-specversion is missing. Send Content-Type application/cloudevents+json, or the ce- headers." : $"version {version} is not known."));
+        var result = new CloudEvent(
+            CloudEventsSpecVersion.FromVersionId(version)
+                ?? throw new ArgumentException(
+                    version.Length == 0
+                        ? "the header ce-specversion is missing. Send Content-Type application/cloudevents+json, or the ce- headers."
+                        : $"version {version} is not known."
+                )
+        );
         foreach (var (name, value) in http.Request.Headers)
-            if (name.StartsWith(HeaderPrefix, StringComparison.OrdinalIgnoreCase) && name[HeaderPrefix.Length..].ToLowerInvariant() is var attribute and not "specversion")
+            if (
+                name.StartsWith(HeaderPrefix, StringComparison.OrdinalIgnoreCase)
+                && name[HeaderPrefix.Length..].ToLowerInvariant() is var attribute and not "specversion"
+            )
                 result.SetAttributeFromString(attribute, Uri.UnescapeDataString(value.ToString()));
         result.DataContentType = http.Request.ContentType;
         Formatter.DecodeBinaryModeEventData(body, result);
         return result.Validate();
     }
 
-    private static ChangeEvent Parts(CloudEvent e) => new(e.Id!, e.Source!.ToString(), e.Type!, e.Subject, IsTimed(e) ? Instants.FromDateTime(e.Time!.Value) : null,
-        e.Data switch { JsonElement json => json, string text when IsJson(text, out var parsed) => parsed, byte[] bytes when IsJson(Encoding.UTF8.GetString(bytes), out var parsed) => parsed, _ => null })
-    { HasWrongTime = e.Time is not null && !IsTimed(e) };
+    private static ChangeEvent Parts(CloudEvent e) =>
+        new(
+            e.Id!,
+            e.Source!.ToString(),
+            e.Type!,
+            e.Subject,
+            IsTimed(e) ? Instants.FromDateTime(e.Time!.Value) : null,
+            e.Data switch
+            {
+                JsonElement json => json,
+                string text when IsJson(text, out var parsed) => parsed,
+                byte[] bytes when IsJson(Encoding.UTF8.GetString(bytes), out var parsed) => parsed,
+                _ => null,
+            }
+        )
+        {
+            HasWrongTime = e.Time is not null && !IsTimed(e),
+        };
 
     private static bool IsTimed(CloudEvent e) => e.Time is { UtcDateTime.Year: >= 1678 and <= 2261 };
 
@@ -103,6 +170,9 @@ public static class ChangeEndpoint
             parsed = JsonElement.Parse(text);
             return true;
         }
-        catch (JsonException) { return false; }
+        catch (JsonException)
+        {
+            return false;
+        }
     }
 }

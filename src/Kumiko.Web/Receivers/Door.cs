@@ -12,7 +12,8 @@ public sealed class Entry(string source, Token? token, RateReservation reservati
     public Token? Token { get; } = token;
 
     /// <summary>Tells senders apart that may use the same names.</summary>
-    public string Sender => Token is null ? "machine" : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"token {Token.Id}");
+    public string Sender =>
+        Token is null ? "machine" : string.Create(System.Globalization.CultureInfo.InvariantCulture, $"token {Token.Id}");
 
     /// <summary>Counts what came in against the sender's limit.</summary>
     /// <param name="bytes">Decompressed.</param>
@@ -26,7 +27,8 @@ public sealed class Entry(string source, Token? token, RateReservation reservati
 /// <param name="Wait">When it may be tried again, where that helps.</param>
 public sealed record TurnedAway(int Status, string Reason, TimeSpan? Wait = null);
 
-/// <summary>Lets senders in: by token, as a source that the token may name, no faster and no more at once than the token may.</summary>
+/// <summary>Lets senders in: by token, as a source that the token may name, no faster and no more at once than the token
+/// may.</summary>
 public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots, SourceBook book)
 {
     /// <summary>How long a sender should wait when there is no room.</summary>
@@ -46,27 +48,56 @@ public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots
             away = new TurnedAway(StatusCodes.Status401Unauthorized, BearerTokens.Advice(TokenPurpose.Intake));
             return null;
         }
-        var named = http.Request.Query["source"].ToString() is { Length: > 0 } inQuery ? inQuery : http.Request.Headers[SourceHeader].ToString();
+        var named = http.Request.Query["source"].ToString() is { Length: > 0 } inQuery
+            ? inQuery
+            : http.Request.Headers[SourceHeader].ToString();
         var source = named.Length > 0 ? named : sender.Name;
-        if (source.Length > TokenWish.LongestName || source.Any(char.IsControl)) away = new TurnedAway(StatusCodes.Status400BadRequest, $"The name of a source can have {TokenWish.LongestName} characters, none of them control characters.");
-        else if (sender.Token?.MayName(source) == false) away = new TurnedAway(StatusCodes.Status403Forbidden, $"This token may not send as “{source}”. Its own source is “{sender.Name}”.");
-        if (away is not null) return null;
+        if (source.Length > TokenWish.LongestName || source.Any(char.IsControl))
+            away = new TurnedAway(
+                StatusCodes.Status400BadRequest,
+                $"The name of a source can have {TokenWish.LongestName} characters, none of them control characters."
+            );
+        else if (sender.Token?.MayName(source) == false)
+            away = new TurnedAway(
+                StatusCodes.Status403Forbidden,
+                $"This token may not send as “{source}”. Its own source is “{sender.Name}”."
+            );
+        if (away is not null)
+            return null;
         var slot = slots.Take(sender.Token);
         if (slot is null)
         {
-            away = new TurnedAway(StatusCodes.Status429TooManyRequests, $"This token has {UploadSlots.MostOfToken} uploads under way. Send fewer at once.", SlotWait);
+            away = new TurnedAway(
+                StatusCodes.Status429TooManyRequests,
+                $"This token has {UploadSlots.MostOfToken} uploads under way. Send fewer at once.",
+                SlotWait
+            );
             return null;
         }
-        if (gates.Reserve(sender.Token, http.Request.ContentLength, http.Request.Headers.ContentEncoding.Count > 0, out var wait) is not { } reservation)
+        if (
+            gates.Reserve(sender.Token, http.Request.ContentLength, http.Request.Headers.ContentEncoding.Count > 0, out var wait)
+            is not { } reservation
+        )
         {
             slot.Dispose();
-            away = new TurnedAway(StatusCodes.Status429TooManyRequests, $"This token may send {sender.Token!.Rate} records a second. Send again after the time in Retry-After.", wait);
+            away = new TurnedAway(
+                StatusCodes.Status429TooManyRequests,
+                $"This token may send {sender.Token!.Rate} records a second. Send again after the time in Retry-After.",
+                wait
+            );
             return null;
         }
-        book.Recognise(source, protocol, sender.Token is null ? "command on this machine" : $"token “{sender.Name}”" + (source == sender.Name ? "" : ", named by it"));
+        book.Recognise(
+            source,
+            protocol,
+            sender.Token is null
+                ? "command on this machine"
+                : $"token “{sender.Name}”" + (source == sender.Name ? "" : ", named by it")
+        );
         return new Entry(source, sender.Token, reservation, slot);
     }
 
     /// <summary>Seconds for Retry-After: at least one, as the header knows no parts of them.</summary>
-    public static string RetryAfter(TimeSpan wait) => Math.Max(1, (long)Math.Ceiling(wait.TotalSeconds)).ToString(System.Globalization.CultureInfo.InvariantCulture);
+    public static string RetryAfter(TimeSpan wait) =>
+        Math.Max(1, (long)Math.Ceiling(wait.TotalSeconds)).ToString(System.Globalization.CultureInfo.InvariantCulture);
 }

@@ -11,24 +11,57 @@ public static class IntakeEndpoint
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/intake/records", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "NDJSON over HTTP", _ => null)).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
-        app.MapPost("/intake/lines", (HttpContext http, Door door, LineIntake intake) => Receive(http, door, intake, "plain lines over HTTP",
-            source => new PlainLineParser(source, Short(http.Request.Query["service"]), Short(http.Request.Query["host"])))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
+        app.MapPost("/intake/records", (HttpContext http, Door door, LineIntake intake) =>
+                Receive(http, door, intake, "NDJSON over HTTP", _ => null)
+            )
+            .AllowAnonymous()
+            .DisableAntiforgery()
+            .AddEndpointFilter<CutOff>();
+        app.MapPost("/intake/lines", (HttpContext http, Door door, LineIntake intake) =>
+                Receive(http, door, intake, "plain lines over HTTP", source => new PlainLineParser(
+                    source,
+                    Short(http.Request.Query["service"]),
+                    Short(http.Request.Query["host"])
+                ))
+            )
+            .AllowAnonymous()
+            .DisableAntiforgery()
+            .AddEndpointFilter<CutOff>();
     }
 
     private static string? Short(string? name) => name is { Length: > 0 and <= LongestKey } ? name : null;
 
-    private static async Task<IResult> Receive(HttpContext http, Door door, LineIntake intake, string protocol, Func<string, PlainLineParser?> parser)
+    private static async Task<IResult> Receive(
+        HttpContext http,
+        Door door,
+        LineIntake intake,
+        string protocol,
+        Func<string, PlainLineParser?> parser
+    )
     {
         using var entry = door.Enter(http, protocol, out var away);
-        if (entry is null) return Refusals.Result(http, away!);
+        if (entry is null)
+            return Refusals.Result(http, away!);
         var key = http.Request.Headers["Idempotency-Key"].ToString();
-        if (key.Length > LongestKey) return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, $"Idempotency-Key can have {LongestKey} characters."));
+        if (key.Length > LongestKey)
+            return Refusals.Result(
+                http,
+                new TurnedAway(StatusCodes.Status400BadRequest, $"Idempotency-Key can have {LongestKey} characters.")
+            );
         // A command on this machine has no token, and no limit.
         var limit = entry.Token is null ? long.MaxValue : LineIntake.MostBytes;
         var (body, wrong) = await RequestBody.Open(http, limit);
-        if (body is null) return Refusals.Result(http, wrong!);
-        var answer = await intake.Take(body, entry.Source, key.Length > 0 ? key : null, limit, null, http.RequestAborted, parser(entry.Source));
+        if (body is null)
+            return Refusals.Result(http, wrong!);
+        var answer = await intake.Take(
+            body,
+            entry.Source,
+            key.Length > 0 ? key : null,
+            limit,
+            null,
+            http.RequestAborted,
+            parser(entry.Source)
+        );
         entry.Settle(answer.Taken + answer.RefusedTotal, answer.Bytes);
         return Answer(http, answer);
     }
@@ -44,14 +77,21 @@ public static class IntakeEndpoint
             { Taken: 0, RefusedTotal: > 0 } => StatusCodes.Status400BadRequest,
             _ => StatusCodes.Status200OK,
         };
-        if (status == StatusCodes.Status503ServiceUnavailable) http.Response.Headers.RetryAfter = Door.RetryAfter(Door.NoRoomWait);
+        if (status == StatusCodes.Status503ServiceUnavailable)
+            http.Response.Headers.RetryAfter = Door.RetryAfter(Door.NoRoomWait);
         var body = new Dictionary<string, object>
         {
             ["taken"] = answer.Taken,
             ["refused_total"] = answer.RefusedTotal,
-            ["refused"] = answer.Refused.Select(r => new { line = r.Line, column = r.Column, reason = r.Reason }),
+            ["refused"] = answer.Refused.Select(r => new
+            {
+                line = r.Line,
+                column = r.Column,
+                reason = r.Reason,
+            }),
         };
-        if (answer.Problem is not null) body["error"] = answer.Problem;
+        if (answer.Problem is not null)
+            body["error"] = answer.Problem;
         return Results.Json(body, statusCode: status);
     }
 }

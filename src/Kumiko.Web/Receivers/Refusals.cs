@@ -7,8 +7,10 @@ internal static class Refusals
 {
     public static IResult Result(HttpContext http, TurnedAway away)
     {
-        if (away.Wait is { } wait) http.Response.Headers.RetryAfter = Door.RetryAfter(wait);
-        if (away.Status == StatusCodes.Status401Unauthorized) http.Response.Headers.WWWAuthenticate = "Bearer";
+        if (away.Wait is { } wait)
+            http.Response.Headers.RetryAfter = Door.RetryAfter(wait);
+        if (away.Status == StatusCodes.Status401Unauthorized)
+            http.Response.Headers.WWWAuthenticate = "Bearer";
         return Results.Json(new { error = away.Reason }, statusCode: away.Status);
     }
 }

@@ -24,13 +24,24 @@ internal static class RequestBody
     /// <param name="mostCompressed">The most bytes to gather.</param>
     public static async Task<(Stream? Body, TurnedAway? Away)> Open(HttpContext http, long mostCompressed)
     {
-        if (http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } size) size.MaxRequestBodySize = null;
+        if (http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } size)
+            size.MaxRequestBodySize = null;
         var encoding = http.Request.Headers.ContentEncoding.ToString().ToLowerInvariant();
-        if (encoding is "" or "identity") return (http.Request.Body, null);
-        if (encoding != "gzip") return (null, new TurnedAway(StatusCodes.Status415UnsupportedMediaType, $"Content-Encoding {encoding} is not understood. Send gzip, or none."));
-        if (http.Request.ContentLength > mostCompressed) return (null, TooLarge(mostCompressed));
+        if (encoding is "" or "identity")
+            return (http.Request.Body, null);
+        if (encoding != "gzip")
+            return (
+                null,
+                new TurnedAway(
+                    StatusCodes.Status415UnsupportedMediaType,
+                    $"Content-Encoding {encoding} is not understood. Send gzip, or none."
+                )
+            );
+        if (http.Request.ContentLength > mostCompressed)
+            return (null, TooLarge(mostCompressed));
         var (gathered, away) = await Gather(http, mostCompressed);
-        if (gathered is null) return (null, away);
+        if (gathered is null)
+            return (null, away);
         http.Response.RegisterForDisposeAsync(gathered);
         return (Gzip.Open(gathered), null);
     }
@@ -48,13 +59,25 @@ internal static class RequestBody
             {
                 var read = await reader.ReadAsync(http.RequestAborted);
                 var length = gathered.Length + read.Buffer.Length;
-                if (late.IsCancellationRequested || length > most) reader.AdvanceTo(read.Buffer.End);
-                if (late.IsCancellationRequested) return await Dropped(gathered, new TurnedAway(StatusCodes.Status408RequestTimeout, $"The body was not whole within {WholeBy.TotalMinutes} minutes. Send smaller batches."));
-                if (length > most) return await Dropped(gathered, TooLarge(most));
-                if (gathered is RecyclableMemoryStream && length > MostInMemory) gathered = await ToFile(gathered);
-                foreach (var part in read.Buffer) await gathered.WriteAsync(part);
+                if (late.IsCancellationRequested || length > most)
+                    reader.AdvanceTo(read.Buffer.End);
+                if (late.IsCancellationRequested)
+                    return await Dropped(
+                        gathered,
+                        new TurnedAway(
+                            StatusCodes.Status408RequestTimeout,
+                            $"The body was not whole within {WholeBy.TotalMinutes} minutes. Send smaller batches."
+                        )
+                    );
+                if (length > most)
+                    return await Dropped(gathered, TooLarge(most));
+                if (gathered is RecyclableMemoryStream && length > MostInMemory)
+                    gathered = await ToFile(gathered);
+                foreach (var part in read.Buffer)
+                    await gathered.WriteAsync(part);
                 reader.AdvanceTo(read.Buffer.End);
-                if (!read.IsCompleted) continue;
+                if (!read.IsCompleted)
+                    continue;
                 gathered.Position = 0;
                 return (gathered, null);
             }
@@ -74,8 +97,15 @@ internal static class RequestBody
 
     private static async Task<FileStream> ToFile(Stream memory)
     {
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.ReadWrite, Share = FileShare.None, Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous };
-        if (!OperatingSystem.IsWindows()) options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        var options = new FileStreamOptions
+        {
+            Mode = FileMode.CreateNew,
+            Access = FileAccess.ReadWrite,
+            Share = FileShare.None,
+            Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
+        };
+        if (!OperatingSystem.IsWindows())
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
         var file = new FileStream(Path.Combine(Path.GetTempPath(), "kumiko-upload-" + Guid.NewGuid().ToString("N")), options);
         memory.Position = 0;
         await memory.CopyToAsync(file);
@@ -83,5 +113,6 @@ internal static class RequestBody
         return file;
     }
 
-    private static TurnedAway TooLarge(long most) => new(StatusCodes.Status413PayloadTooLarge, $"More than {most >> 20} MB in one request. Send smaller batches.");
+    private static TurnedAway TooLarge(long most) =>
+        new(StatusCodes.Status413PayloadTooLarge, $"More than {most >> 20} MB in one request. Send smaller batches.");
 }

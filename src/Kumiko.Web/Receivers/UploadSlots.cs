@@ -3,7 +3,8 @@ using Kumiko.Core.Accounts;
 
 namespace Kumiko.Web.Receivers;
 
-/// <summary>How many uploads each token has under way: a sender that is slow, or means harm, holds no more than its own.</summary>
+/// <summary>How many uploads each token has under way: a sender that is slow, or means harm, holds no more than its
+/// own.</summary>
 public sealed class UploadSlots
 {
     public const int MostOfToken = 32;
@@ -13,7 +14,8 @@ public sealed class UploadSlots
     /// <summary>Takes a slot, to be given back by disposing it; null where the token has none left.</summary>
     public IDisposable? Take(Token? token)
     {
-        if (token is null) return new Slot(() => { });
+        if (token is null)
+            return new Slot(() => { });
         if (_used.AddOrUpdate(token.Id, 1, (_, used) => used + 1) > MostOfToken)
         {
             Return(token.Id);

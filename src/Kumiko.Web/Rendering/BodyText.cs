@@ -30,15 +30,17 @@ public sealed class BodyText
 
     /// <param name="query">Whose words are marked.</param>
     /// <param name="marks">What a person set off besides.</param>
-    public BodyText(Query query, IReadOnlyList<TermMark> marks) => (_terms, _marks) = ([.. Terms(query.Match).Select(t => new TermMatcher(t))], marks);
+    public BodyText(Query query, IReadOnlyList<TermMark> marks) =>
+        (_terms, _marks) = ([.. Terms(query.Match).Select(t => new TermMatcher(t))], marks);
 
-    private static IEnumerable<Term> Terms(Expr? expr) => expr switch
-    {
-        Term term when term.Text.Any(c => c != '*') => [term],
-        And and => and.Items.SelectMany(Terms),
-        Or or => or.Items.SelectMany(Terms),
-        _ => [],
-    };
+    private static IEnumerable<Term> Terms(Expr? expr) =>
+        expr switch
+        {
+            Term term when term.Text.Any(c => c != '*') => [term],
+            And and => and.Items.SelectMany(Terms),
+            Or or => or.Items.SelectMany(Terms),
+            _ => [],
+        };
 
     public IReadOnlyList<Piece> Pieces(LogRecord record, int longest)
     {
@@ -47,20 +49,36 @@ public sealed class BodyText
         var marks = new byte[body.Length];
         MarkNumbers(body, marks);
         foreach (var value in record.Attributes.Values)
-            if (value.IsText && value.AsText.Length >= 3) MarkText(body, value.AsText, marks);
-        foreach (var term in _terms) MarkHits(body, term, marks);
+            if (value.IsText && value.AsText.Length >= 3)
+                MarkText(body, value.AsText, marks);
+        foreach (var term in _terms)
+            MarkHits(body, term, marks);
         foreach (var mark in _marks)
-            for (var at = body.IndexOf(mark.Text, StringComparison.OrdinalIgnoreCase); at >= 0; at = body.IndexOf(mark.Text, at + mark.Text.Length, StringComparison.OrdinalIgnoreCase))
-                for (var i = at; i < at + mark.Text.Length; i++) marks[i] = (byte)((marks[i] & 3) | ((mark.Colour + 1) << 2));
+            for (
+                var at = body.IndexOf(mark.Text, StringComparison.OrdinalIgnoreCase);
+                at >= 0;
+                at = body.IndexOf(mark.Text, at + mark.Text.Length, StringComparison.OrdinalIgnoreCase)
+            )
+            for (var i = at; i < at + mark.Text.Length; i++)
+                marks[i] = (byte)((marks[i] & 3) | ((mark.Colour + 1) << 2));
         var pieces = new List<Piece>();
-        for (var start = 0; start < body.Length;)
+        for (var start = 0; start < body.Length; )
         {
             var end = start + 1;
-            while (end < body.Length && marks[end] == marks[start]) end++;
-            pieces.Add(new Piece(Visible(body.AsSpan(start, end - start)), (marks[start] & 1) != 0 ? PieceKind.Variable : PieceKind.Constant, (marks[start] & 2) != 0, marks[start] >> 2));
+            while (end < body.Length && marks[end] == marks[start])
+                end++;
+            pieces.Add(
+                new Piece(
+                    Visible(body.AsSpan(start, end - start)),
+                    (marks[start] & 1) != 0 ? PieceKind.Variable : PieceKind.Constant,
+                    (marks[start] & 2) != 0,
+                    marks[start] >> 2
+                )
+            );
             start = end;
         }
-        if (body.Length < record.Body.Length) pieces.Add(new Piece("…", PieceKind.Constant, false));
+        if (body.Length < record.Body.Length)
+            pieces.Add(new Piece("…", PieceKind.Constant, false));
         return pieces;
     }
 
@@ -71,10 +89,16 @@ public sealed class BodyText
         foreach (var piece in pieces)
         {
             var variable = piece.Kind == PieceKind.Variable;
-            if (piece.Colour > 0) html.AppendHtml($"<mark class=\"colour-{piece.Colour - 1}{(variable ? " variable" : "")}\">").Append(piece.Text).AppendHtml("</mark>");
-            else if (piece.Hit) html.AppendHtml(variable ? "<mark class=\"variable\">" : "<mark>").Append(piece.Text).AppendHtml("</mark>");
-            else if (variable) html.AppendHtml("<span class=\"variable\">").Append(piece.Text).AppendHtml("</span>");
-            else html.Append(piece.Text);
+            if (piece.Colour > 0)
+                html.AppendHtml($"<mark class=\"colour-{piece.Colour - 1}{(variable ? " variable" : "")}\">")
+                    .Append(piece.Text)
+                    .AppendHtml("</mark>");
+            else if (piece.Hit)
+                html.AppendHtml(variable ? "<mark class=\"variable\">" : "<mark>").Append(piece.Text).AppendHtml("</mark>");
+            else if (variable)
+                html.AppendHtml("<span class=\"variable\">").Append(piece.Text).AppendHtml("</span>");
+            else
+                html.Append(piece.Text);
         }
         return html;
     }
@@ -82,15 +106,22 @@ public sealed class BodyText
     /// <summary>A run with a digit in it is a number, an id or an amount.</summary>
     private static void MarkNumbers(string body, byte[] marks)
     {
-        for (var i = 0; i < body.Length;)
+        for (var i = 0; i < body.Length; )
         {
-            if (!IsRun(body[i])) { i++; continue; }
+            if (!IsRun(body[i]))
+            {
+                i++;
+                continue;
+            }
             var start = i;
             var digit = false;
-            while (i < body.Length && IsRun(body[i])) digit |= char.IsAsciiDigit(body[i++]);
+            while (i < body.Length && IsRun(body[i]))
+                digit |= char.IsAsciiDigit(body[i++]);
             var end = i;
-            while (end > start && body[end - 1] is '.' or '-' or ':' or '/') end--;
-            if (digit) marks.AsSpan(start, end - start).Fill(1);
+            while (end > start && body[end - 1] is '.' or '-' or ':' or '/')
+                end--;
+            if (digit)
+                marks.AsSpan(start, end - start).Fill(1);
         }
 
         static bool IsRun(char c) => char.IsLetterOrDigit(c) || c is '-' or '.' or '_' or ':' or '/' or '%';
@@ -98,17 +129,23 @@ public sealed class BodyText
 
     private static void MarkText(string body, string value, byte[] marks)
     {
-        for (var at = body.IndexOf(value, StringComparison.Ordinal); at >= 0; at = body.IndexOf(value, at + value.Length, StringComparison.Ordinal))
+        for (
+            var at = body.IndexOf(value, StringComparison.Ordinal);
+            at >= 0;
+            at = body.IndexOf(value, at + value.Length, StringComparison.Ordinal)
+        )
         {
             var end = at + value.Length;
-            if ((at == 0 || !char.IsLetterOrDigit(body[at - 1])) && (end == body.Length || !char.IsLetterOrDigit(body[end]))) marks.AsSpan(at, value.Length).Fill(1);
+            if ((at == 0 || !char.IsLetterOrDigit(body[at - 1])) && (end == body.Length || !char.IsLetterOrDigit(body[end])))
+                marks.AsSpan(at, value.Length).Fill(1);
         }
     }
 
     private static void MarkHits(string body, TermMatcher term, byte[] marks)
     {
         for (var at = term.Find(body, 0, out var length); at >= 0 && length > 0; at = term.Find(body, at + length, out length))
-            for (var i = at; i < at + length; i++) marks[i] |= 2;
+        for (var i = at; i < at + length; i++)
+            marks[i] |= 2;
     }
 
     /// <summary>Control characters as their pictures, and marks that turn the direction of text as their codes.</summary>
@@ -121,7 +158,14 @@ public sealed class BodyText
                 '\n' or '\t' => shown.Append(c),
                 < ' ' => shown.Append((char)(0x2400 + c)),
                 '\u007f' => shown.Append('\u2421'),
-                >= '\u0080' and <= '\u009f' or >= '\u202a' and <= '\u202e' or >= '\u2066' and <= '\u2069' or '\u200e' or '\u200f' => shown.Append(System.Globalization.CultureInfo.InvariantCulture, $"⟨{(int)c:X4}⟩"),
+                >= '\u0080'
+                and <= '\u009f'
+                or >= '\u202a'
+                and <= '\u202e'
+                or >= '\u2066'
+                and <= '\u2069'
+                or '\u200e'
+                or '\u200f' => shown.Append(System.Globalization.CultureInfo.InvariantCulture, $"⟨{(int)c:X4}⟩"),
                 _ => shown.Append(c),
             };
         return shown.ToString();

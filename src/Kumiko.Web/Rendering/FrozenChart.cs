@@ -14,11 +14,43 @@ public sealed record FrozenChart(string Picture, string[][] Series, string[] Col
 
     public static byte[] Write(Drawing drawing, ChartBoard board, BoardLegend legend)
     {
-        var frozen = new FrozenChart(SvgWriter.Write(drawing, "chart-picture frozen"), [.. board.Series.Select(s => new[] { s.Name, s.InWords })],
-            ["series", .. legend.Columns, "last", "min", "mean", "max", "p95", "sum", .. legend.HasUsual ? ["vs baseline"] : Array.Empty<string>()],
-            [.. legend.Rows.Select(r => (string[])[r.Label, .. r.Attributes, .. new[] { r.Figures.Last, r.Figures.Min, r.Figures.Mean, r.Figures.Max, r.Figures.P95, r.Sum }.Select(r.Text), .. legend.HasUsual ? [r.Against ?? "–"] : Array.Empty<string>()])]);
+        var frozen = new FrozenChart(
+            SvgWriter.Write(drawing, "chart-picture frozen"),
+            [.. board.Series.Select(s => new[] { s.Name, s.InWords })],
+            [
+                "series",
+                .. legend.Columns,
+                "last",
+                "min",
+                "mean",
+                "max",
+                "p95",
+                "sum",
+                .. legend.HasUsual ? ["vs baseline"] : Array.Empty<string>(),
+            ],
+            [
+                .. legend.Rows.Select(r =>
+                    (string[])
+                        [
+                            r.Label,
+                            .. r.Attributes,
+                            .. new[]
+                            {
+                                r.Figures.Last,
+                                r.Figures.Min,
+                                r.Figures.Mean,
+                                r.Figures.Max,
+                                r.Figures.P95,
+                                r.Sum,
+                            }.Select(r.Text),
+                            .. legend.HasUsual ? [r.Against ?? "–"] : Array.Empty<string>(),
+                        ]
+                ),
+            ]
+        );
         using var packed = new MemoryStream();
-        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest, leaveOpen: true)) JsonSerializer.Serialize(gzip, frozen);
+        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest, leaveOpen: true))
+            JsonSerializer.Serialize(gzip, frozen);
         return packed.ToArray();
     }
 

@@ -1,10 +1,10 @@
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
+using Kumiko.Charts;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
-using Kumiko.Charts;
 
 namespace Kumiko.Web.Rendering;
 
@@ -36,14 +36,29 @@ public static class FrozenRows
             {
                 cancel.ThrowIfCancellationRequested();
                 var record = found.Record;
-                rows.Add([Cell(Value.Time(record.Time), run), Severity.Name(record.SeverityNumber), Cell(record.Resource.Service, run), Cell(record.Resource.Host, run),
-                    .. computed.Select(name => Cell(found.Computed.FirstOrDefault(c => c.Name == name).Value is { } value && found.Computed.Any(c => c.Name == name) ? value : Value.Missing, run)), Cut(record.Body)]);
+                rows.Add([
+                    Cell(Value.Time(record.Time), run),
+                    Severity.Name(record.SeverityNumber),
+                    Cell(record.Resource.Service, run),
+                    Cell(record.Resource.Host, run),
+                    .. computed.Select(name =>
+                        Cell(
+                            found.Computed.FirstOrDefault(c => c.Name == name).Value is { } value
+                            && found.Computed.Any(c => c.Name == name)
+                                ? value
+                                : Value.Missing,
+                            run
+                        )
+                    ),
+                    Cut(record.Body),
+                ]);
             }
             more = records.Count > MostRows;
         }
         using var packed = new MemoryStream();
         await using (var gzip = new GZipStream(packed, CompressionLevel.Fastest, leaveOpen: true))
-            foreach (var row in rows.Prepend(columns)) await gzip.WriteAsync(Encoding.UTF8.GetBytes(JsonSerializer.Serialize(row) + "\n"), cancel);
+            foreach (var row in rows.Prepend(columns))
+                await gzip.WriteAsync(Encoding.UTF8.GetBytes(JsonSerializer.Serialize(row) + "\n"), cancel);
         return (packed.ToArray(), rows.Count, more);
     }
 
@@ -51,11 +66,17 @@ public static class FrozenRows
     {
         using var lines = new StreamReader(new GZipStream(new MemoryStream(content), CompressionMode.Decompress), Encoding.UTF8);
         var rows = new List<string[]>();
-        while (lines.ReadLine() is { } line) rows.Add(JsonSerializer.Deserialize<string[]>(line)!);
+        while (lines.ReadLine() is { } line)
+            rows.Add(JsonSerializer.Deserialize<string[]>(line)!);
         return rows.Count == 0 ? ([], []) : (rows[0], rows[1..]);
     }
 
-    private static string Cell(Value value, Run run) => value.IsMissing ? "" : value.Kind == ValueKind.Time ? Format.Moment(value.AsLong, run.Question.Zone) + Format.SecondsPart(value.AsLong, run.Question.Zone)[3..] : value.IsText ? Cut(value.AsText) : Format.Value(value, run.Question.Zone);
+    private static string Cell(Value value, Run run) =>
+        value.IsMissing ? ""
+        : value.Kind == ValueKind.Time
+            ? Format.Moment(value.AsLong, run.Question.Zone) + Format.SecondsPart(value.AsLong, run.Question.Zone)[3..]
+        : value.IsText ? Cut(value.AsText)
+        : Format.Value(value, run.Question.Zone);
 
     private static string Cut(string text) => text.Length > LongestCell ? text[..LongestCell] + "…" : text;
 }

@@ -41,31 +41,77 @@ public sealed record ChartPart(Drawing Drawing)
     public static string? Condition(LegendEntry entry) => PointConditions.Of(entry.Keys);
 
     /// <summary>What the script of the chart reads: places, titles and values of the cross-hair, and the plot's ends.</summary>
-    public IEnumerable<(string Name, string Value)> Data => Drawing.Plot is not { } plot
-        ? [("data-chart", Drawing.ViewHeight is null && MarkUrl is null && MenuUrl is null ? "{}" : System.Text.Json.JsonSerializer.Serialize(new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(Told) }))]
-        : [("tabindex", "0"),
-        ("data-chart", System.Text.Json.JsonSerializer.Serialize(new
-        {
-            left = plot.Left,
-            right = plot.Right,
-            top = plot.Top,
-            bottom = plot.Bottom,
-            low = Drawing.Scale?.Low,
-            high = Drawing.Scale?.High,
-            from = plot.From / 1_000_000,
-            to = plot.To / 1_000_000,
-            view = Drawing.ViewHeight,
-            series = Drawing.Legend.Select(Told),
-            points = Drawing.Hover.Select(h => new { x = Math.Round(h.X, 1), at = h.Start / 1_000_000, end = h.End / 1_000_000, title = h.Title, values = Told(h), more = Math.Max(0, h.Numbers.Index().Count(n => n.Item is not null && !Drawing.Legend[n.Index].Style.Contains("ghost", StringComparison.Ordinal)) - MostTold) }),
-        }))];
+    public IEnumerable<(string Name, string Value)> Data =>
+        Drawing.Plot is not { } plot
+            ?
+            [
+                (
+                    "data-chart",
+                    Drawing.ViewHeight is null && MarkUrl is null && MenuUrl is null
+                        ? "{}"
+                        : System.Text.Json.JsonSerializer.Serialize(
+                            new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(Told) }
+                        )
+                ),
+            ]
+            :
+            [
+                ("tabindex", "0"),
+                (
+                    "data-chart",
+                    System.Text.Json.JsonSerializer.Serialize(
+                        new
+                        {
+                            left = plot.Left,
+                            right = plot.Right,
+                            top = plot.Top,
+                            bottom = plot.Bottom,
+                            low = Drawing.Scale?.Low,
+                            high = Drawing.Scale?.High,
+                            from = plot.From / 1_000_000,
+                            to = plot.To / 1_000_000,
+                            view = Drawing.ViewHeight,
+                            series = Drawing.Legend.Select(Told),
+                            points = Drawing.Hover.Select(h => new
+                            {
+                                x = Math.Round(h.X, 1),
+                                at = h.Start / 1_000_000,
+                                end = h.End / 1_000_000,
+                                title = h.Title,
+                                values = Told(h),
+                                more = Math.Max(
+                                    0,
+                                    h.Numbers.Index()
+                                        .Count(n =>
+                                            n.Item is not null
+                                            && !Drawing.Legend[n.Index].Style.Contains("ghost", StringComparison.Ordinal)
+                                        ) - MostTold
+                                ),
+                            }),
+                        }
+                    )
+                ),
+            ];
 
-    private object Told(LegendEntry entry) => MarkUrl is null && MenuUrl is null
-        ? new { name = entry.Name, style = entry.Style }
-        : new { name = entry.Name, style = entry.Style, column = entry.Column, condition = Condition(entry) };
+    private object Told(LegendEntry entry) =>
+        MarkUrl is null && MenuUrl is null
+            ? new { name = entry.Name, style = entry.Style }
+            : new
+            {
+                name = entry.Name,
+                style = entry.Style,
+                column = entry.Column,
+                condition = Condition(entry),
+            };
 
     /// <summary>Places of series with their values at one point, the highest first.</summary>
     private IEnumerable<object[]> Told(HoverPoint point) =>
-        Enumerable.Range(0, point.Values.Count).Where(i => point.Numbers[i] is not null && !Drawing.Legend[i].Style.Contains("ghost", StringComparison.Ordinal)).OrderByDescending(i => point.Numbers[i]).Take(MostTold).Select(i => new object[] { i, point.Values[i] });
+        Enumerable
+            .Range(0, point.Values.Count)
+            .Where(i => point.Numbers[i] is not null && !Drawing.Legend[i].Style.Contains("ghost", StringComparison.Ordinal))
+            .OrderByDescending(i => point.Numbers[i])
+            .Take(MostTold)
+            .Select(i => new object[] { i, point.Values[i] });
 }
 
 /// <summary>Conditions that keys of a group stand for.</summary>
@@ -76,7 +122,12 @@ public static class PointConditions
 
     public static string? Of(IReadOnlyList<(string Name, Value Value)> keys)
     {
-        var conditions = keys.Select(k => k.Value.IsMissing ? new Not(new Exists(new Field(k.Name))) : (Expr)new Compare(new Field(k.Name), CompareOp.Equal, Literals.For(k.Value))).ToList();
+        var conditions = keys.Select(k =>
+                k.Value.IsMissing
+                    ? new Not(new Exists(new Field(k.Name)))
+                    : (Expr)new Compare(new Field(k.Name), CompareOp.Equal, Literals.For(k.Value))
+            )
+            .ToList();
         return conditions.Count == 0 ? null : QueryPrinter.PrintMatch(Expr.And(conditions));
     }
 }
@@ -88,30 +139,51 @@ public sealed record CountsPart(StageCounts Counts, SearchAddress Address, Run R
     public double? Usual { get; init; }
 
     /// <summary>The view with exactly the records, or rows, that the query leaves behind a stage; 0 for the match.</summary>
-    public string CutAt(int stage) => (Address with { Query = QueryEdits.CutAt(Run.Question.Parsed, stage), At = null, Tab = Tab.Auto }).Url();
+    public string CutAt(int stage) =>
+        (Address with { Query = QueryEdits.CutAt(Run.Question.Parsed, stage), At = null, Tab = Tab.Auto }).Url();
 
     /// <summary>The view with the records that a <c>parse</c> did not fit; null where it has no name to tell them by.</summary>
     public string? Others(int stage)
     {
-        if (Run.Question.Parsed.Query.Stages[stage - 1] is not Parse { Only: false } parse || Completions.Slots(parse).FirstOrDefault() is not { } name) return null;
+        if (
+            Run.Question.Parsed.Query.Stages[stage - 1] is not Parse { Only: false } parse
+            || Completions.Slots(parse).FirstOrDefault() is not { } name
+        )
+            return null;
         var missing = new Where(new Not(new Exists(new Field(name))));
-        return (Address with { Query = QueryEdits.CutAt(Run.Question.Parsed, stage) + "\n| " + QueryPrinter.Print(missing), At = null, Tab = Tab.Read }).Url();
+        return (
+            Address with
+            {
+                Query = QueryEdits.CutAt(Run.Question.Parsed, stage) + "\n| " + QueryPrinter.Print(missing),
+                At = null,
+                Tab = Tab.Read,
+            }
+        ).Url();
     }
 
     /// <summary>Lines of the query's text above the line of a stage that no stage before it has taken.</summary>
     public int LinesAbove(int stage)
     {
         var query = Run.Question.Parsed.Query;
-        int Line(int s) => Run.Question.Parsed.Text.AsSpan(0, s == 0 ? query.MatchSpan.Start : query.Stages[s - 1].Span.Start).Count('\n');
+        int Line(int s) =>
+            Run.Question.Parsed.Text.AsSpan(0, s == 0 ? query.MatchSpan.Start : query.Stages[s - 1].Span.Start).Count('\n');
         var taken = 0;
-        for (var s = 0; s < stage; s++) taken = Math.Max(taken, Line(s)) + 1;
+        for (var s = 0; s < stage; s++)
+            taken = Math.Max(taken, Line(s)) + 1;
         return Math.Max(0, Line(stage) - taken);
     }
 }
 
 /// <summary>The fields of an answer and what they are compared with.</summary>
 /// <param name="Pins">Names that the person keeps at the top.</param>
-public sealed record FieldsPart(IReadOnlyList<FieldSummary> Fields, SearchAddress Address, DateTimeZone Zone, IReadOnlyList<string> Pins, Baseline Baseline, Run Run)
+public sealed record FieldsPart(
+    IReadOnlyList<FieldSummary> Fields,
+    SearchAddress Address,
+    DateTimeZone Zone,
+    IReadOnlyList<string> Pins,
+    Baseline Baseline,
+    Run Run
+)
 {
     /// <summary>So many fields are shown with values; of further ones the names, when one searches for them.</summary>
     public const int MostShown = 60;
@@ -120,11 +192,19 @@ public sealed record FieldsPart(IReadOnlyList<FieldSummary> Fields, SearchAddres
     public const int MostOpen = 6;
 
     /// <summary>Pinned ones first, the rest as they come.</summary>
-    public IEnumerable<FieldSummary> InOrder => Fields.OrderBy(f => Pins.Contains(f.Name) ? Pins.ToList().IndexOf(f.Name) : int.MaxValue);
+    public IEnumerable<FieldSummary> InOrder =>
+        Fields.OrderBy(f => Pins.Contains(f.Name) ? Pins.ToList().IndexOf(f.Name) : int.MaxValue);
 }
 
 /// <summary>One field with more of its values.</summary>
-public sealed record FieldPart(string Name, FieldSummary? Field, SearchAddress Address, DateTimeZone Zone, Baseline Baseline, Run Run);
+public sealed record FieldPart(
+    string Name,
+    FieldSummary? Field,
+    SearchAddress Address,
+    DateTimeZone Zone,
+    Baseline Baseline,
+    Run Run
+);
 
 /// <summary>One value of a field in a list.</summary>
 public sealed record ValuePart(string Field, ValueShare Share, SearchAddress Address, bool HasBaseline);
@@ -148,8 +228,13 @@ public sealed record HowPart(StageCounts Counts, IReadOnlyList<string> Steps, Se
     {
         var all = counts.ToList();
         var match = all.Where(c => c.Stage == 0).Select(c => c.Condition).ToList();
-        var stages = all.Where(c => c.Stage > 0).GroupBy(c => c.Stage).Select(g => (Stage)new Where(Expr.And(g.Select(c => c.Condition))));
-        var query = new Query(match.Count == 0 ? null : Expr.And(match), new Seq<Stage>(stages), Query.From) { With = Query.With };
+        var stages = all.Where(c => c.Stage > 0)
+            .GroupBy(c => c.Stage)
+            .Select(g => (Stage)new Where(Expr.And(g.Select(c => c.Condition))));
+        var query = new Query(match.Count == 0 ? null : Expr.And(match), new Seq<Stage>(stages), Query.From)
+        {
+            With = Query.With,
+        };
         return (Address with { Query = QueryPrinter.Print(query), Tab = Tab.Read, At = null }).Url();
     }
 }
@@ -174,20 +259,35 @@ public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternView? Patt
     public bool Units { get; init; }
 
     /// <summary>A cell's text.</summary>
-    public string Text(int column, Value value) => value.Kind == ValueKind.Text ? BodyText.Visible(value.AsText)
-        : Units && value.IsQuantity && Frame.Schema.Columns[column] is { Role: ColumnRole.Value } of ? ChartUnit.Of(of).Text(value.AsDouble) : Format.Value(value, Zone);
+    public string Text(int column, Value value) =>
+        value.Kind == ValueKind.Text ? BodyText.Visible(value.AsText)
+        : Units && value.IsQuantity && Frame.Schema.Columns[column] is { Role: ColumnRole.Value } of
+            ? ChartUnit.Of(of).Text(value.AsDouble)
+        : Format.Value(value, Zone);
 
     /// <summary>Where the menu of a row's keys is asked for; null where rows stand for no records.</summary>
     public string? MenuUrl { get; init; }
 
     /// <summary>The condition that a row's keys stand for; null where it has none.</summary>
-    public string? Condition(Value[] row) => MenuUrl is null ? null
-        : PointConditions.Of([.. Frame.Schema.Columns.Select((c, i) => (c, i)).Where(c => c.c.Role == ColumnRole.Key).Select(c => (c.c.Name, row[c.i]))]);
+    public string? Condition(Value[] row) =>
+        MenuUrl is null
+            ? null
+            : PointConditions.Of([
+                .. Frame
+                    .Schema.Columns.Select((c, i) => (c, i))
+                    .Where(c => c.c.Role == ColumnRole.Key)
+                    .Select(c => (c.c.Name, row[c.i])),
+            ]);
 
     /// <summary>Keys up to this length are not broken over lines.</summary>
     public const int LongestWhole = 24;
 
     /// <summary>The text of a pattern where a cell holds the id of one; null elsewhere.</summary>
     public string? PatternText(int column, Value value) =>
-        Frame.Schema.Columns[column].Name == "pattern" && value.IsText && !Frame.Schema.Columns.Any(c => c.Name == "text") && Patterns?.Text(value.AsText) is { } text ? BodyText.Visible(text.Length > 160 ? text[..160] + "…" : text) : null;
+        Frame.Schema.Columns[column].Name == "pattern"
+        && value.IsText
+        && !Frame.Schema.Columns.Any(c => c.Name == "text")
+        && Patterns?.Text(value.AsText) is { } text
+            ? BodyText.Visible(text.Length > 160 ? text[..160] + "…" : text)
+            : null;
 }

@@ -11,7 +11,11 @@ public static class RecordJson
     private const int LongestBody = 16 * 1024;
 
     // The page escapes it as it does all text.
-    private static readonly JsonSerializerOptions Indented = new() { WriteIndented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+    private static readonly JsonSerializerOptions Indented = new()
+    {
+        WriteIndented = true,
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    };
 
     public static string Of(LogRecord record)
     {
@@ -27,7 +31,8 @@ public static class RecordJson
             ["Resource"] = Fields(record.Resource.Attributes),
             ["Attributes"] = Fields(record.Attributes),
         };
-        foreach (var name in json.Where(p => p.Value is null).Select(p => p.Key).ToList()) json.Remove(name);
+        foreach (var name in json.Where(p => p.Value is null).Select(p => p.Key).ToList())
+            json.Remove(name);
         return json.ToJsonString(Indented);
     }
 

@@ -11,7 +11,10 @@ namespace Kumiko.Web.Rendering;
 public sealed class RowMaker(Run run, SearchAddress address, Query? marked = null)
 {
     private readonly BodyText _bodies = new(marked ?? run.Question.Parsed.Query, address.Marks);
-    private readonly List<(string Name, Func<LogRecord, Value> Read)> _columns = [.. address.Columns.Select(c => (c, run.Reader(c)))];
+    private readonly List<(string Name, Func<LogRecord, Value> Read)> _columns =
+    [
+        .. address.Columns.Select(c => (c, run.Reader(c))),
+    ];
 
     /// <param name="above">The record above the first of these; null for the top of a list.</param>
     /// <param name="meets">Tells which records meet the query, where others are shown too.</param>
@@ -19,14 +22,32 @@ public sealed class RowMaker(Run run, SearchAddress address, Query? marked = nul
     {
         var zone = run.Question.Zone;
         var rows = new List<RecordRow>();
-        var (day, minute) = above is { } last ? (Format.Day(last.Time, zone), Format.Clock(last.Time, zone)) : (Format.Day(run.Question.Now, zone), "");
+        var (day, minute) = above is { } last
+            ? (Format.Day(last.Time, zone), Format.Clock(last.Time, zone))
+            : (Format.Day(run.Question.Now, zone), "");
         foreach (var (record, computed) in found)
         {
             var (itsDay, itsMinute) = (Format.Day(record.Time, zone), Format.Clock(record.Time, zone));
             var newDay = itsDay != day;
-            rows.Add(new RecordRow(record, newDay ? itsDay : null, newDay || itsMinute != minute ? itsMinute : null, Format.SecondsPart(record.Time, zone), _bodies.Pieces(record, BodyText.RowLength),
-                [.. _columns.Select(c => (c.Name, Value: c.Read(record))).Concat(computed).Where(c => !c.Value.IsMissing).Select(c => (c.Name, Cut(BodyText.Visible(c.Value.ToText()))))])
-            { Meets = meets?.Invoke(record) ?? false });
+            rows.Add(
+                new RecordRow(
+                    record,
+                    newDay ? itsDay : null,
+                    newDay || itsMinute != minute ? itsMinute : null,
+                    Format.SecondsPart(record.Time, zone),
+                    _bodies.Pieces(record, BodyText.RowLength),
+                    [
+                        .. _columns
+                            .Select(c => (c.Name, Value: c.Read(record)))
+                            .Concat(computed)
+                            .Where(c => !c.Value.IsMissing)
+                            .Select(c => (c.Name, Cut(BodyText.Visible(c.Value.ToText())))),
+                    ]
+                )
+                {
+                    Meets = meets?.Invoke(record) ?? false,
+                }
+            );
             (day, minute) = (itsDay, itsMinute);
         }
         return rows;

@@ -22,7 +22,8 @@ public enum Tab
 /// <summary>What the time strip spans: a length that follows the focus, a stretch that stays, or everything.</summary>
 public sealed record StripSpan
 {
-    private const long Shortest = Instants.Second, Longest = 3_700 * Instants.Day;
+    private const long Shortest = Instants.Second,
+        Longest = 3_700 * Instants.Day;
 
     public long? Length { get; private init; }
     public Window? Window { get; private init; }
@@ -33,26 +34,45 @@ public sealed record StripSpan
     /// <summary>Reads what <see cref="ToString"/> writes; null where it is none.</summary>
     public static StripSpan? Parse(string text)
     {
-        if (text == "all") return new StripSpan { All = true };
-        if (Quantities.TryParseDuration(text, out var length)) return length is >= Instants.Minute and <= 366 * Instants.Day ? Of(length) : null;
+        if (text == "all")
+            return new StripSpan { All = true };
+        if (Quantities.TryParseDuration(text, out var length))
+            return length is >= Instants.Minute and <= 366 * Instants.Day ? Of(length) : null;
         var ends = text.Split('/');
-        return ends.Length == 2 && Moment.Parse(ends[0]) is { Relative: false } from && Moment.Parse(ends[1]) is { Relative: false } to && to.Nanoseconds - from.Nanoseconds is >= Shortest and <= Longest
-            ? new StripSpan { Window = new Window(from.Nanoseconds, to.Nanoseconds) } : null;
+        return
+            ends.Length == 2
+            && Moment.Parse(ends[0]) is { Relative: false } from
+            && Moment.Parse(ends[1]) is { Relative: false } to
+            && to.Nanoseconds - from.Nanoseconds is >= Shortest and <= Longest
+            ? new StripSpan { Window = new Window(from.Nanoseconds, to.Nanoseconds) }
+            : null;
     }
 
-    public override string ToString() => All ? "all" : Window is { } window ? $"{Moment.At(window.From)}/{Moment.At(window.To)}" : Quantities.Duration(Length ?? 0);
+    public override string ToString() =>
+        All ? "all"
+        : Window is { } window ? $"{Moment.At(window.From)}/{Moment.At(window.To)}"
+        : Quantities.Duration(Length ?? 0);
 }
 
 /// <summary>A term that is set off in one of five colours, each with a line of its own beneath.</summary>
 public sealed record TermMark(string Text, int Colour)
 {
-    public const int Colours = 5, Most = 8, Longest = 100;
+    public const int Colours = 5,
+        Most = 8,
+        Longest = 100;
 
     /// <summary>As addresses have them: a digit for the colour and the text, separated by tabs.</summary>
     public static string Print(IEnumerable<TermMark> marks) => string.Join('\t', marks.Select(m => $"{m.Colour}{m.Text}"));
 
-    public static IReadOnlyList<TermMark> ParseAll(string? text) => [.. (text ?? "").Split('\t')
-        .Where(m => m.Length is > 1 and <= Longest && m[0] is >= '0' and < (char)('0' + Colours)).Select(m => new TermMark(m[1..], m[0] - '0')).DistinctBy(m => m.Text).Take(Most)];
+    public static IReadOnlyList<TermMark> ParseAll(string? text) =>
+        [
+            .. (text ?? "")
+                .Split('\t')
+                .Where(m => m.Length is > 1 and <= Longest && m[0] is >= '0' and < (char)('0' + Colours))
+                .Select(m => new TermMark(m[1..], m[0] - '0'))
+                .DistinctBy(m => m.Text)
+                .Take(Most),
+        ];
 }
 
 /// <summary>Everything a view depends on, as it stands in the page's address; every view is a link.</summary>
@@ -103,54 +123,100 @@ public sealed record SearchAddress
     /// <summary>Reads an address; what makes no sense is left out and told in a notice.</summary>
     public static SearchAddress Parse(Func<string, string?> value, long now, List<string> notices)
     {
-        var address = new SearchAddress { Query = (value("q") ?? "").ReplaceLineEndings("\n"), Zone = Known(value("zone"), notices) };
+        var address = new SearchAddress
+        {
+            Query = (value("q") ?? "").ReplaceLineEndings("\n"),
+            Zone = Known(value("zone"), notices),
+        };
         address = address with { Focus = FocusOf(value("from"), value("to"), now, notices) };
-        if (BaselineChoice.Parse(value("base")) is { } baseline) address = address with { Baseline = baseline };
-        else notices.Add($"There is no baseline “{Cut(value("base")!)}”; comparing with like days.");
+        if (BaselineChoice.Parse(value("base")) is { } baseline)
+            address = address with { Baseline = baseline };
+        else
+            notices.Add($"There is no baseline “{Cut(value("base")!)}”; comparing with like days.");
         if (value("span") is { Length: > 0 } span)
         {
-            if (StripSpan.Parse(span) is { } known) address = address with { Span = known };
-            else notices.Add($"“{Cut(span)}” is no span for the time strip; write a length from 1m to 366d, two instants with a slash, or all.");
+            if (StripSpan.Parse(span) is { } known)
+                address = address with { Span = known };
+            else
+                notices.Add(
+                    $"“{Cut(span)}” is no span for the time strip; write a length from 1m to 366d, two instants with a slash, or all."
+                );
         }
-        address = address with { OldestFirst = value("order") == "oldest", Wrap = value("wrap") == "1", Marks = TermMark.ParseAll(value("marks")) };
+        address = address with
+        {
+            OldestFirst = value("order") == "oldest",
+            Wrap = value("wrap") == "1",
+            Marks = TermMark.ParseAll(value("marks")),
+        };
         if (value("tab") is { Length: > 0 } tab)
         {
             // Links of before there were more forms than two.
-            if (tab == "column") address = address with { Tab = Tab.Line, Form = ChartForm.StackedColumn };
-            else if (Enum.TryParse<Tab>(tab, ignoreCase: true, out var known) && Enum.IsDefined(known) && !char.IsAsciiDigit(tab[0])) address = address with { Tab = known };
-            else notices.Add($"There is no way to read a result called “{Cut(tab)}”.");
+            if (tab == "column")
+                address = address with { Tab = Tab.Line, Form = ChartForm.StackedColumn };
+            else if (
+                Enum.TryParse<Tab>(tab, ignoreCase: true, out var known)
+                && Enum.IsDefined(known)
+                && !char.IsAsciiDigit(tab[0])
+            )
+                address = address with { Tab = known };
+            else
+                notices.Add($"There is no way to read a result called “{Cut(tab)}”.");
         }
-        if (value("form") is { Length: > 0 } form && Enum.TryParse<ChartForm>(form, ignoreCase: true, out var drawn) && Enum.IsDefined(drawn) && !char.IsAsciiDigit(form[0])) address = address with { Form = drawn };
-        if (value("each") is { Length: > 0 and <= 100 } each) address = address with { Each = each };
+        if (
+            value("form") is { Length: > 0 } form
+            && Enum.TryParse<ChartForm>(form, ignoreCase: true, out var drawn)
+            && Enum.IsDefined(drawn)
+            && !char.IsAsciiDigit(form[0])
+        )
+            address = address with { Form = drawn };
+        if (value("each") is { Length: > 0 and <= 100 } each)
+            address = address with { Each = each };
         if (value("cols") is { Length: > 0 } cols)
-            address = address with { Columns = [.. cols.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).Distinct().Where(c => c.Length <= 100).Take(8)] };
+            address = address with
+            {
+                Columns =
+                [
+                    .. cols.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+                        .Distinct()
+                        .Where(c => c.Length <= 100)
+                        .Take(8),
+                ],
+            };
         if (value("at") is { Length: > 0 } at)
         {
-            if (RecordId.Parse(at) is { } id) address = address with { At = id };
-            else notices.Add($"“{Cut(at)}” is no record's id.");
+            if (RecordId.Parse(at) is { } id)
+                address = address with { At = id };
+            else
+                notices.Add($"“{Cut(at)}” is no record's id.");
         }
         return address;
     }
 
     private static TimeRange FocusOf(string? from, string? to, long now, List<string> notices)
     {
-        if (string.IsNullOrEmpty(from) && string.IsNullOrEmpty(to)) return DefaultFocus;
+        if (string.IsNullOrEmpty(from) && string.IsNullOrEmpty(to))
+            return DefaultFocus;
         var (first, last) = (Moment.Parse(from), string.IsNullOrEmpty(to) ? Moment.Now : Moment.Parse(to));
         if (first is null || last is null)
         {
-            notices.Add($"“{Cut(first is null ? from ?? "" : to!)}” is no time; showing the last 3 hours. Write ISO 8601, -3h or now.");
+            notices.Add(
+                $"“{Cut(first is null ? from ?? "" : to!)}” is no time; showing the last 3 hours. Write ISO 8601, -3h or now."
+            );
             return DefaultFocus;
         }
         var range = new TimeRange(first.Value, last.Value);
-        if (range.Resolve(now).Length >= ShortestFocus) return range;
+        if (range.Resolve(now).Length >= ShortestFocus)
+            return range;
         notices.Add("The focus ends before it begins; showing the last 3 hours.");
         return DefaultFocus;
     }
 
     private static string? Known(string? zone, List<string> notices)
     {
-        if (string.IsNullOrEmpty(zone)) return null;
-        if (zone.Length <= 64 && NodaTime.DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone) is not null) return zone;
+        if (string.IsNullOrEmpty(zone))
+            return null;
+        if (zone.Length <= 64 && NodaTime.DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone) is not null)
+            return zone;
         notices.Add($"There is no time zone “{Cut(zone)}”.");
         return null;
     }
@@ -161,29 +227,56 @@ public sealed record SearchAddress
     /// <param name="collected">From the oldest record on, for a strip of everything.</param>
     public Window StripWindow(long now, long collected)
     {
-        if (Span is { Window: { } given }) return given;
+        if (Span is { Window: { } given })
+            return given;
         var focus = Focus.Resolve(now);
-        if (Span is { All: true }) return new Window(Math.Min(collected, focus.From), Math.Max(now, focus.To) + ((now - Math.Min(collected, now)) / 50));
+        if (Span is { All: true })
+            return new Window(Math.Min(collected, focus.From), Math.Max(now, focus.To) + ((now - Math.Min(collected, now)) / 50));
         var span = Span?.Length ?? Steps.FirstOrDefault(s => s >= focus.Length * 3, focus.Length * 3);
         span = Math.Max(span, focus.Length + (focus.Length / 10));
         // A little room to the right keeps "now" readable.
         var end = now + (span / 50);
-        if (focus.To <= end && focus.From >= end - span) return new Window(end - span, end);
+        if (focus.To <= end && focus.From >= end - span)
+            return new Window(end - span, end);
         var middle = focus.From + (focus.Length / 2);
         return new Window(middle - (span / 2), middle + (span - (span / 2)));
     }
 
-    private static readonly long[] Steps = [10 * Instants.Minute, 30 * Instants.Minute, Instants.Hour, 3 * Instants.Hour, 6 * Instants.Hour, 12 * Instants.Hour, Instants.Day, 2 * Instants.Day, 7 * Instants.Day, 28 * Instants.Day];
+    private static readonly long[] Steps =
+    [
+        10 * Instants.Minute,
+        30 * Instants.Minute,
+        Instants.Hour,
+        3 * Instants.Hour,
+        6 * Instants.Hour,
+        12 * Instants.Hour,
+        Instants.Day,
+        2 * Instants.Day,
+        7 * Instants.Day,
+        28 * Instants.Day,
+    ];
 
     /// <summary>Names and values of this view, only what differs from the default.</summary>
     public IEnumerable<(string Name, string Value)> Pairs()
     {
         IEnumerable<(string Name, string? Value)> all =
         [
-            ("q", Query), ("from", Focus == DefaultFocus ? null : Focus.From.ToString()), ("to", Focus == DefaultFocus ? null : Focus.To.ToString()),
-            ("base", Baseline.ToString()), ("span", Span?.ToString()), ("zone", Zone), ("tab", Tab == Tab.Auto ? null : Tab.ToString().ToLowerInvariant()),
-            ("form", Form?.ToString().ToLowerInvariant()), ("each", Each), ("cols", string.Join(',', Columns)), ("marks", TermMark.Print(Marks)), ("order", OldestFirst ? "oldest" : null), ("wrap", Wrap ? "1" : null),
-            .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)), ("at", At?.ToString()), .. Kept.Select(k => (k.Name, (string?)k.Value)),
+            ("q", Query),
+            ("from", Focus == DefaultFocus ? null : Focus.From.ToString()),
+            ("to", Focus == DefaultFocus ? null : Focus.To.ToString()),
+            ("base", Baseline.ToString()),
+            ("span", Span?.ToString()),
+            ("zone", Zone),
+            ("tab", Tab == Tab.Auto ? null : Tab.ToString().ToLowerInvariant()),
+            ("form", Form?.ToString().ToLowerInvariant()),
+            ("each", Each),
+            ("cols", string.Join(',', Columns)),
+            ("marks", TermMark.Print(Marks)),
+            ("order", OldestFirst ? "oldest" : null),
+            ("wrap", Wrap ? "1" : null),
+            .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)),
+            ("at", At?.ToString()),
+            .. Kept.Select(k => (k.Name, (string?)k.Value)),
         ];
         return all.Where(p => !string.IsNullOrEmpty(p.Value)).Select(p => (p.Name, p.Value!));
     }
@@ -191,7 +284,10 @@ public sealed record SearchAddress
     /// <summary>The address of this view on a page.</summary>
     public string Url(string path = "/search", params (string Name, string Value)[] more)
     {
-        var pairs = string.Join('&', Pairs().Concat(more.Where(m => m.Value.Length > 0)).Select(p => $"{p.Name}={Uri.EscapeDataString(p.Value)}"));
+        var pairs = string.Join(
+            '&',
+            Pairs().Concat(more.Where(m => m.Value.Length > 0)).Select(p => $"{p.Name}={Uri.EscapeDataString(p.Value)}")
+        );
         return pairs.Length == 0 ? path : path + "?" + pairs;
     }
 
@@ -200,5 +296,13 @@ public sealed record SearchAddress
     /// what it links to stays relative where the page is.
     /// </summary>
     public string FragmentUrl(Run run, string handler, params (string Name, string Value)[] more) =>
-        Url("/search", [("handler", handler), ("run", run.Id), ("now", run.Question.Now.ToString(System.Globalization.CultureInfo.InvariantCulture)), .. more]);
+        Url(
+            "/search",
+            [
+                ("handler", handler),
+                ("run", run.Id),
+                ("now", run.Question.Now.ToString(System.Globalization.CultureInfo.InvariantCulture)),
+                .. more,
+            ]
+        );
 }

@@ -7,8 +7,10 @@ namespace Kumiko.Web.Rendering;
 public static class SourceLinks
 {
     /// <summary>Its own page.</summary>
-    public static string Of(string source) => "/sources/of/" + Uri.EscapeDataString(source).Replace("%2F", "/", StringComparison.Ordinal);
+    public static string Of(string source) =>
+        "/sources/of/" + Uri.EscapeDataString(source).Replace("%2F", "/", StringComparison.Ordinal);
 
     /// <summary>Its records.</summary>
-    public static string Search(string source) => new SearchAddress { Query = QueryEdits.With("", "source", Value.Of(source), false).Text }.Url();
+    public static string Search(string source) =>
+        new SearchAddress { Query = QueryEdits.With("", "source", Value.Of(source), false).Text }.Url();
 }

@@ -28,7 +28,10 @@ public sealed class AccountTests : IDisposable
     {
         var ines = await _people.Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
         Assert.Null(await _people.Add("Somebody", "INES@skerryline.example", Role.Administrator, "x"));
-        Assert.Equal((ines!.Id, "Ines Halloran", Role.Analyst), (_people.FindByEmail("Ines@Skerryline.example")!.Id, ines.Name, ines.Role));
+        Assert.Equal(
+            (ines!.Id, "Ines Halloran", Role.Analyst),
+            (_people.FindByEmail("Ines@Skerryline.example")!.Id, ines.Name, ines.Role)
+        );
         Assert.Single(_people.All());
     }
 
@@ -45,7 +48,10 @@ public sealed class AccountTests : IDisposable
     [Fact]
     public async Task A_token_opens_what_it_was_made_for()
     {
-        var (intake, query) = (await _tokens.Create("quay", TokenPurpose.Intake), await _tokens.Create("report", TokenPurpose.Query));
+        var (intake, query) = (
+            await _tokens.Create("quay", TokenPurpose.Intake),
+            await _tokens.Create("report", TokenPurpose.Query)
+        );
         Assert.Equal("quay", _tokens.Find(intake, TokenPurpose.Intake)?.Name);
         Assert.Null(_tokens.Find(intake, TokenPurpose.Query));
         Assert.Equal("report", _tokens.Find(query, TokenPurpose.Query)?.Name);

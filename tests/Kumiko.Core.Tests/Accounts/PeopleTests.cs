@@ -28,14 +28,18 @@ public sealed class PeopleTests : IDisposable
         Directory.Delete(_path, true);
     }
 
-    private async Task<Person> Add(string name, Role role) => (await _people.Add(name, name.Split(' ')[0].ToLowerInvariant() + "@skerryline.example", role, "hash"))!;
+    private async Task<Person> Add(string name, Role role) =>
+        (await _people.Add(name, name.Split(' ')[0].ToLowerInvariant() + "@skerryline.example", role, "hash"))!;
 
     [Fact]
     public async Task A_link_works_once_even_when_two_come_at_the_same_time()
     {
         var secret = await _links.First();
         Assert.Equal((LinkKind.First, Role.Administrator), (_links.Find(secret)!.Kind, _links.Find(secret)!.Role));
-        var both = await Task.WhenAll(_links.Accept(secret, "Mirek Dane", "mirek@skerryline.example", "hash"), _links.Accept(secret, "Oluchi Brandt", "oluchi@skerryline.example", "hash"));
+        var both = await Task.WhenAll(
+            _links.Accept(secret, "Mirek Dane", "mirek@skerryline.example", "hash"),
+            _links.Accept(secret, "Oluchi Brandt", "oluchi@skerryline.example", "hash")
+        );
         Assert.Equal(Role.Administrator, Assert.Single(both, p => p is not null)!.Role);
         Assert.Null(_links.Find(secret));
         Assert.Null(await _links.Accept("made up", "x", "x@skerryline.example", "hash"));
@@ -105,7 +109,10 @@ public sealed class PeopleTests : IDisposable
         Assert.False(await _people.SetRole(mirek.Id, Role.Viewer));
         Assert.False(await _people.SwitchOff(mirek.Id));
         Assert.False(await _people.Remove(mirek.Id));
-        Assert.Equal((Role.Administrator, true, "mirek@skerryline.example"), (_people.Find(mirek.Id)!.Role, _people.Find(mirek.Id)!.IsActive, _people.Find(mirek.Id)!.Email));
+        Assert.Equal(
+            (Role.Administrator, true, "mirek@skerryline.example"),
+            (_people.Find(mirek.Id)!.Role, _people.Find(mirek.Id)!.IsActive, _people.Find(mirek.Id)!.Email)
+        );
         var oluchi = await Add("Oluchi Brandt", Role.Administrator);
         // Of two who go at the same time one stays.
         var both = await Task.WhenAll(_people.SwitchOff(mirek.Id), _people.SetRole(oluchi.Id, Role.Viewer));
@@ -129,7 +136,8 @@ public sealed class PeopleTests : IDisposable
     public async Task Wrong_passwords_are_counted_until_they_are_told()
     {
         var ines = await Add("Ines Halloran", Role.Analyst);
-        for (var i = 0; i < 3; i++) await _people.TriedWrong(ines.Id, "198.51.100.7");
+        for (var i = 0; i < 3; i++)
+            await _people.TriedWrong(ines.Id, "198.51.100.7");
         var session = _sessions.Find(await _sessions.Begin(_people.Find(ines.Id)!, "127.0.0.1", "a browser"))!;
         Assert.Equal((3L, "198.51.100.7"), (session.Wrong.Count, session.Wrong.From));
         await _people.ForgetWrong(ines.Id);
@@ -158,7 +166,11 @@ public sealed class PeopleTests : IDisposable
     public async Task Sessions_outlive_a_restart_and_those_that_ended_stay_ended()
     {
         var ines = await Add("Ines Halloran", Role.Analyst);
-        var (here, there, gone) = (await _sessions.Begin(ines, "127.0.0.1", "here"), await _sessions.Begin(ines, "127.0.0.1", "there"), await _sessions.Begin(ines, "127.0.0.1", "gone"));
+        var (here, there, gone) = (
+            await _sessions.Begin(ines, "127.0.0.1", "here"),
+            await _sessions.Begin(ines, "127.0.0.1", "there"),
+            await _sessions.Begin(ines, "127.0.0.1", "gone")
+        );
         await _sessions.EndSecret(gone);
         _clock.Advance(TimeSpan.FromHours(1));
         var hereId = _sessions.Find(here)!.Id;

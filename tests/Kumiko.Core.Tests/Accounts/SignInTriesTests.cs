@@ -12,11 +12,13 @@ public class SignInTriesTests
 
     public SignInTriesTests() => _tries = new SignInTries(_clock);
 
-    private static SignInTry Try(string address, string account = "ines@skerryline.example", string? known = null) => new(account, IPAddress.Parse(address), known);
+    private static SignInTry Try(string address, string account = "ines@skerryline.example", string? known = null) =>
+        new(account, IPAddress.Parse(address), known);
 
     private void Wrong(SignInTry of, int times)
     {
-        for (var i = 0; i < times; i++) _tries.Count(of);
+        for (var i = 0; i < times; i++)
+            _tries.Count(of);
     }
 
     [Fact]
@@ -41,7 +43,8 @@ public class SignInTriesTests
     [Fact]
     public void However_the_address_is_typed_it_is_one_account()
     {
-        for (var i = 0; i < 6; i++) _tries.Count(Try("198.51.100.7", i % 2 == 0 ? "Ines@Skerryline.example " : "ines@skerryline.example"));
+        for (var i = 0; i < 6; i++)
+            _tries.Count(Try("198.51.100.7", i % 2 == 0 ? "Ines@Skerryline.example " : "ines@skerryline.example"));
         Assert.True(_tries.Wait(Try("198.51.100.7")) > TimeSpan.Zero);
     }
 
@@ -53,7 +56,8 @@ public class SignInTriesTests
         Assert.Equal(TimeSpan.Zero, _tries.Wait(Try("198.51.100.7", known: "browser 1")));
         Assert.Equal(TimeSpan.Zero, _tries.Wait(Try("203.0.113.9")));
         // From everywhere at once, a stranger's address has one try, and the known browser its few.
-        for (var i = 0; i < 60; i++) _tries.Count(Try($"192.0.2.{i}"));
+        for (var i = 0; i < 60; i++)
+            _tries.Count(Try($"192.0.2.{i}"));
         Assert.Equal(TimeSpan.Zero, _tries.Wait(Try("203.0.113.10")));
         _tries.Count(Try("203.0.113.10"));
         Assert.True(_tries.Wait(Try("203.0.113.10")) > TimeSpan.Zero);
@@ -64,7 +68,8 @@ public class SignInTriesTests
     [Fact]
     public void One_address_that_tries_many_accounts_waits_too()
     {
-        for (var i = 0; i < 25; i++) _tries.Count(Try("198.51.100.7", $"person{i}@skerryline.example"));
+        for (var i = 0; i < 25; i++)
+            _tries.Count(Try("198.51.100.7", $"person{i}@skerryline.example"));
         Assert.True(_tries.Wait(Try("198.51.100.7", "ines@skerryline.example")) > TimeSpan.Zero);
         Assert.Equal(TimeSpan.Zero, _tries.Wait(Try("203.0.113.9", "ines@skerryline.example")));
     }
@@ -72,7 +77,8 @@ public class SignInTriesTests
     [Fact]
     public void All_addresses_of_a_network_of_IPv6_are_one()
     {
-        for (var i = 1; i < 8; i++) _tries.Count(Try($"2001:db8:1:2::{i}"));
+        for (var i = 1; i < 8; i++)
+            _tries.Count(Try($"2001:db8:1:2::{i}"));
         Assert.True(_tries.Wait(Try("2001:db8:1:2:ffff::1")) > TimeSpan.Zero);
         Assert.Equal(TimeSpan.Zero, _tries.Wait(Try("2001:db8:1:3::1")));
         Assert.Equal(new SignInTry("", IPAddress.Parse("::ffff:198.51.100.7"), null).Network, Try("198.51.100.7").Network);

@@ -28,9 +28,30 @@ public sealed class TokenLimitTests : IDisposable
     [Fact]
     public async Task All_that_a_token_is_comes_back_but_not_its_text()
     {
-        var text = await _tokens.Create(new TokenWish("quay", TokenPurpose.Intake) { Protocol = "syslog", Rate = 500, Sources = ["radio", "mast"], Addresses = [IPNetwork.Parse("10.20.0.0/16")], Author = "Ines Halloran" });
+        var text = await _tokens.Create(
+            new TokenWish("quay", TokenPurpose.Intake)
+            {
+                Protocol = "syslog",
+                Rate = 500,
+                Sources = ["radio", "mast"],
+                Addresses = [IPNetwork.Parse("10.20.0.0/16")],
+                Author = "Ines Halloran",
+            }
+        );
         var token = Assert.Single(new TokenStore(_kept, _clock).All());
-        Assert.Equal(("quay", "syslog", 500L, "radio mast", "10.20.0.0/16", "Ines Halloran", null, null), (token.Name, token.Protocol, token.Rate, string.Join(' ', token.Sources), token.Addresses[0].ToString(), token.Author, token.Used, token.Revoked));
+        Assert.Equal(
+            ("quay", "syslog", 500L, "radio mast", "10.20.0.0/16", "Ines Halloran", null, null),
+            (
+                token.Name,
+                token.Protocol,
+                token.Rate,
+                string.Join(' ', token.Sources),
+                token.Addresses[0].ToString(),
+                token.Author,
+                token.Used,
+                token.Revoked
+            )
+        );
         await _kept.Database.Checkpoint();
         Assert.DoesNotContain(text, File.ReadAllText(Path.Combine(_folder, "kumiko.db"), System.Text.Encoding.Latin1));
         Assert.True(token.MayName("quay") && token.MayName("mast") && !token.MayName("gate"));
@@ -55,10 +76,21 @@ public sealed class TokenLimitTests : IDisposable
     [Fact]
     public async Task A_sender_is_known_by_the_narrowest_range_that_holds_its_address()
     {
-        foreach (var (name, range) in new[] { ("all", "10.0.0.0/8"), ("quay", "10.20.0.0/16"), ("mast", "10.20.0.7/32"), ("other", "fd00::/8") })
+        foreach (
+            var (name, range) in new[]
+            {
+                ("all", "10.0.0.0/8"),
+                ("quay", "10.20.0.0/16"),
+                ("mast", "10.20.0.7/32"),
+                ("other", "fd00::/8"),
+            }
+        )
             await _tokens.Create(new TokenWish(name, TokenPurpose.Intake) { Addresses = [IPNetwork.Parse(range)] });
         string? Of(string address) => _tokens.FindSender(IPAddress.Parse(address))?.Name;
-        Assert.Equal(("mast", "quay", "all", "other", null, "mast"), (Of("10.20.0.7"), Of("10.20.0.8"), Of("10.1.1.1"), Of("fd00::5"), Of("192.0.2.1"), Of("::ffff:10.20.0.7")));
+        Assert.Equal(
+            ("mast", "quay", "all", "other", null, "mast"),
+            (Of("10.20.0.7"), Of("10.20.0.8"), Of("10.1.1.1"), Of("fd00::5"), Of("192.0.2.1"), Of("::ffff:10.20.0.7"))
+        );
     }
 
     [Theory]
@@ -71,7 +103,10 @@ public sealed class TokenLimitTests : IDisposable
     {
         var read = TokenWish.ReadAddresses(text, out var problem);
         Assert.Equal(ranges, read is null ? null : string.Join(' ', read));
-        if (wrong is null) Assert.Null(problem); else Assert.Contains($"“{wrong}” is no address", problem);
+        if (wrong is null)
+            Assert.Null(problem);
+        else
+            Assert.Contains($"“{wrong}” is no address", problem);
     }
 
     [Theory]
@@ -82,7 +117,10 @@ public sealed class TokenLimitTests : IDisposable
     public void A_wish_that_makes_no_sense_is_told(string name, long? rate, string? problem)
     {
         var told = new TokenWish(name, TokenPurpose.Intake) { Rate = rate }.Problem();
-        if (problem is null) Assert.Null(told); else Assert.Contains(problem, told);
+        if (problem is null)
+            Assert.Null(told);
+        else
+            Assert.Contains(problem, told);
     }
 
     [Fact]
@@ -113,9 +151,14 @@ public sealed class TokenLimitTests : IDisposable
     {
         var gates = new RateGates(_clock);
         var token = await Limited(5);
-        var taken = Enumerable.Range(0, 20).Select(_ => gates.Reserve(token, 30, false, out var _)).OfType<RateReservation>().ToList();
+        var taken = Enumerable
+            .Range(0, 20)
+            .Select(_ => gates.Reserve(token, 30, false, out var _))
+            .OfType<RateReservation>()
+            .ToList();
         Assert.Equal(5, taken.Count);
-        foreach (var one in taken) one.Settle(1, 30);
+        foreach (var one in taken)
+            one.Settle(1, 30);
         Assert.InRange(gates.Wait(token).TotalSeconds, 0.1, 0.21);
         // A body that does not say how long it is counts as a whole second until it is read.
         _clock.Advance(TimeSpan.FromSeconds(2));
@@ -141,7 +184,8 @@ public sealed class TokenLimitTests : IDisposable
     {
         var gates = new RateGates(_clock);
         var token = await Limited(5);
-        for (var i = 0; i < 5; i++) Assert.NotNull(gates.Reserve(token, 10, false, out _));
+        for (var i = 0; i < 5; i++)
+            Assert.NotNull(gates.Reserve(token, 10, false, out _));
         Assert.Null(gates.Reserve(token, 10, false, out _));
     }
 }

@@ -11,7 +11,16 @@ public class ComparisonTests
     private static double?[] Wave(int steps, int shift, double noise = 0, int seed = 1)
     {
         var random = new Random(seed);
-        return [.. Enumerable.Range(0, steps).Select(i => (double?)(Math.Sin((i - shift) / 7.0) + (0.4 * Math.Sin((i - shift) / 2.3)) + (noise * (random.NextDouble() - 0.5))))];
+        return
+        [
+            .. Enumerable
+                .Range(0, steps)
+                .Select(i =>
+                    (double?)(
+                        Math.Sin((i - shift) / 7.0) + (0.4 * Math.Sin((i - shift) / 2.3)) + (noise * (random.NextDouble() - 0.5))
+                    )
+                ),
+        ];
     }
 
     [Theory]
@@ -37,7 +46,8 @@ public class ComparisonTests
         {
             var random = new Random(seed);
             double?[] Noise() => [.. Enumerable.Range(0, 100).Select(_ => (double?)random.NextDouble())];
-            if (Correlation.Best(Noise(), Noise(), 8)!.P < 0.05) sure++;
+            if (Correlation.Best(Noise(), Noise(), 8)!.P < 0.05)
+                sure++;
         }
         Assert.InRange(sure, 0, 6);
     }
@@ -56,17 +66,28 @@ public class ComparisonTests
     public void Coefficients_are_those_of_the_naive_formula()
     {
         var value = Gen.Double[-1e3, 1e3];
-        Gen.Select(value.Array[20, 40], value.Array[20, 40], Gen.Int[-5, 5]).Sample((a, b, lag) =>
-        {
-            var n = Math.Min(a.Length, b.Length);
-            double?[] x = [.. a.Take(n).Select((v, i) => i % 7 == 3 ? null : (double?)v)], y = [.. b.Take(n).Select(v => (double?)v)];
-            var pairs = Enumerable.Range(0, n).Where(i => i + lag >= 0 && i + lag < n && x[i] is not null).Select(i => (X: x[i]!.Value, Y: y[i + lag]!.Value)).ToList();
-            var found = Correlation.At(x, y, lag);
-            if (pairs.Count < Correlation.Fewest) return found is null;
-            var (mx, my) = (pairs.Average(p => p.X), pairs.Average(p => p.Y));
-            var naive = pairs.Sum(p => (p.X - mx) * (p.Y - my)) / Math.Sqrt(pairs.Sum(p => (p.X - mx) * (p.X - mx)) * pairs.Sum(p => (p.Y - my) * (p.Y - my)));
-            return found is var (r, count) && count == pairs.Count && Math.Abs(r - naive) < 1e-9;
-        });
+        Gen.Select(value.Array[20, 40], value.Array[20, 40], Gen.Int[-5, 5])
+            .Sample(
+                (a, b, lag) =>
+                {
+                    var n = Math.Min(a.Length, b.Length);
+                    double?[] x = [.. a.Take(n).Select((v, i) => i % 7 == 3 ? null : (double?)v)],
+                        y = [.. b.Take(n).Select(v => (double?)v)];
+                    var pairs = Enumerable
+                        .Range(0, n)
+                        .Where(i => i + lag >= 0 && i + lag < n && x[i] is not null)
+                        .Select(i => (X: x[i]!.Value, Y: y[i + lag]!.Value))
+                        .ToList();
+                    var found = Correlation.At(x, y, lag);
+                    if (pairs.Count < Correlation.Fewest)
+                        return found is null;
+                    var (mx, my) = (pairs.Average(p => p.X), pairs.Average(p => p.Y));
+                    var naive =
+                        pairs.Sum(p => (p.X - mx) * (p.Y - my))
+                        / Math.Sqrt(pairs.Sum(p => (p.X - mx) * (p.X - mx)) * pairs.Sum(p => (p.Y - my) * (p.Y - my)));
+                    return found is var (r, count) && count == pairs.Count && Math.Abs(r - naive) < 1e-9;
+                }
+            );
     }
 
     [Fact]
@@ -85,14 +106,19 @@ public class ComparisonTests
     public void Effects_of_parts_add_up_to_the_change_and_what_did_not_move_has_none()
     {
         var part = Gen.Select(Gen.Double[0.5, 100], Gen.Double[0.5, 100], Gen.Bool);
-        Gen.Select(part, part, part, part).Sample((a, b, c, d) =>
-        {
-            var parts = new[] { a, b, c, d }.Select((p, i) => ($"p{i}", p.Item1, p.Item3 ? p.Item2 : p.Item1)).ToList();
-            double? Formula(double[] v) => ((v[0] - v[1]) / v[2]) + Math.Sqrt(v[3]);
-            var moved = Attribution.Of(parts, Formula)!;
-            var change = Formula([.. parts.Select(p => p.Item3)])!.Value - Formula([.. parts.Select(p => p.Item2)])!.Value;
-            return Math.Abs(moved.Sum(p => p.Effect) - change) < 1e-9 * (1 + Math.Abs(change)) && moved.Where(p => p.Before == p.After).All(p => Math.Abs(p.Effect) < 1e-12);
-        });
+        Gen.Select(part, part, part, part)
+            .Sample(
+                (a, b, c, d) =>
+                {
+                    var parts = new[] { a, b, c, d }.Select((p, i) => ($"p{i}", p.Item1, p.Item3 ? p.Item2 : p.Item1)).ToList();
+                    double? Formula(double[] v) => ((v[0] - v[1]) / v[2]) + Math.Sqrt(v[3]);
+                    var moved = Attribution.Of(parts, Formula)!;
+                    var change =
+                        Formula([.. parts.Select(p => p.Item3)])!.Value - Formula([.. parts.Select(p => p.Item2)])!.Value;
+                    return Math.Abs(moved.Sum(p => p.Effect) - change) < 1e-9 * (1 + Math.Abs(change))
+                        && moved.Where(p => p.Before == p.After).All(p => Math.Abs(p.Effect) < 1e-12);
+                }
+            );
     }
 
     [Fact]
@@ -117,22 +143,51 @@ public class ComparisonTests
     public void One_stands_beside_the_middle_and_the_spread_of_the_others()
     {
         var figure = Gen.Double[-100, 100];
-        Gen.Select(figure.Array[6], Gen.Bool, Gen.Int[0, 5]).Sample((values, median, gap) =>
-        {
-            var names = new[] { "Lindle", "Orra", "Ferrin", "Duskey", "Hollin", "Stennet" };
-            var schema = new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), new Column("terminal", ColumnRole.Key), new Column("share", ColumnRole.Value) { Unit = "1" }], Instants.Minute, new Window(0, Instants.Minute));
-            var frame = new Frame(schema, [.. names.Select((n, i) => new[] { Value.Time(0), Value.Of(n), i == gap ? Value.Missing : Value.Of(values[i]) })]);
-            var row = Peers.Of(frame, "terminal", "Lindle", median, "peers")!.Rows.Single();
-            var others = Enumerable.Range(1, 5).Where(i => i != gap).Select(i => values[i]).Order().ToList();
-            var middle = median ? Peers.Percentile(others, 0.5) : others.Average();
-            return (gap == 0 ? row[1].IsMissing : row[1].AsDouble == values[0]) && Math.Abs(row[2].AsDouble - middle) < 1e-9 && row[3].AsDouble <= row[2].AsDouble + 60 && row[3].AsDouble <= row[4].AsDouble && row[5].AsLong == others.Count;
-        });
+        Gen.Select(figure.Array[6], Gen.Bool, Gen.Int[0, 5])
+            .Sample(
+                (values, median, gap) =>
+                {
+                    var names = new[] { "Lindle", "Orra", "Ferrin", "Duskey", "Hollin", "Stennet" };
+                    var schema = new Schema(
+                        [
+                            new Column("time", ColumnRole.Time, ValueKind.Time),
+                            new Column("terminal", ColumnRole.Key),
+                            new Column("share", ColumnRole.Value) { Unit = "1" },
+                        ],
+                        Instants.Minute,
+                        new Window(0, Instants.Minute)
+                    );
+                    var frame = new Frame(
+                        schema,
+                        [
+                            .. names.Select(
+                                (n, i) => new[] { Value.Time(0), Value.Of(n), i == gap ? Value.Missing : Value.Of(values[i]) }
+                            ),
+                        ]
+                    );
+                    var row = Peers.Of(frame, "terminal", "Lindle", median, "peers")!.Rows.Single();
+                    var others = Enumerable.Range(1, 5).Where(i => i != gap).Select(i => values[i]).Order().ToList();
+                    var middle = median ? Peers.Percentile(others, 0.5) : others.Average();
+                    return (gap == 0 ? row[1].IsMissing : row[1].AsDouble == values[0])
+                        && Math.Abs(row[2].AsDouble - middle) < 1e-9
+                        && row[3].AsDouble <= row[2].AsDouble + 60
+                        && row[3].AsDouble <= row[4].AsDouble
+                        && row[5].AsLong == others.Count;
+                }
+            );
     }
 
     [Fact]
     public void Without_such_a_key_there_are_no_peers()
     {
-        var frame = new Frame(new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), new Column("n", ColumnRole.Value)], Instants.Minute, new Window(0, 1)), []);
+        var frame = new Frame(
+            new Schema(
+                [new Column("time", ColumnRole.Time, ValueKind.Time), new Column("n", ColumnRole.Value)],
+                Instants.Minute,
+                new Window(0, 1)
+            ),
+            []
+        );
         Assert.Null(Peers.Of(frame, "terminal", "Lindle", false, "p"));
     }
 }

@@ -20,7 +20,13 @@ public class RateChangeTests
     [InlineData(1, 0, 1, 1, 1)]
     [InlineData(180, 60, 3, 1, 1)]
     [InlineData(12000, 100, 1, 60, 0)]
-    public void The_probability_is_that_of_the_exact_conditional_test(long first, long second, double firstLength, double secondLength, double expected)
+    public void The_probability_is_that_of_the_exact_conditional_test(
+        long first,
+        long second,
+        double firstLength,
+        double secondLength,
+        double expected
+    )
     {
         var p = RateChange.Probability(first, second, firstLength, secondLength);
         Assert.InRange(p, expected * (1 - 1e-7), (expected * (1 + 1e-7)) + 1e-300);
@@ -32,7 +38,8 @@ public class RateChangeTests
     {
         double[] expected = [0.035, 0.056, 0.056, 0.23333333333333, 0.5, 0.0007, 0.056];
         var corrected = RateChange.BenjaminiHochberg([0.01, 0.04, 0.03, 0.2, 0.5, 0.0001, 0.04]);
-        for (var i = 0; i < expected.Length; i++) Assert.Equal(expected[i], corrected[i], 12);
+        for (var i = 0; i < expected.Length; i++)
+            Assert.Equal(expected[i], corrected[i], 12);
     }
 
     [Theory]
@@ -43,7 +50,8 @@ public class RateChangeTests
     [InlineData(50, 52, Trend.Steady)]
     [InlineData(0, 9, Trend.TooFewToSay)]
     [InlineData(4, 5, Trend.TooFewToSay)]
-    public void A_change_has_a_name(long before, long now, Trend trend) => Assert.Equal(trend, Assert.Single(RateChange.Judge([(before, now)], 1, 1)).Trend);
+    public void A_change_has_a_name(long before, long now, Trend trend) =>
+        Assert.Equal(trend, Assert.Single(RateChange.Judge([(before, now)], 1, 1)).Trend);
 
     [Fact]
     public void The_factor_is_of_rates()
@@ -65,15 +73,21 @@ public class RateChangeTests
     }
 
     [Fact]
-    public void Laws_of_the_test() => Gen.Select(Gen.Int[0, 400], Gen.Int[0, 400], Gen.Double[0.1, 30]).Sample((a, b, length) =>
-    {
-        var p = RateChange.Probability(a, b, 1, length);
-        Assert.InRange(p, 0, 1);
-        Assert.Equal(p, RateChange.Probability(b, a, length, 1), 9);
-        // Further from what is expected is never more likely.
-        if (a > (a + b) / (1 + length) && b > 0) Assert.True(RateChange.Probability(a + 1, b - 1, 1, length) <= p + 1e-9);
-    });
+    public void Laws_of_the_test() =>
+        Gen.Select(Gen.Int[0, 400], Gen.Int[0, 400], Gen.Double[0.1, 30])
+            .Sample(
+                (a, b, length) =>
+                {
+                    var p = RateChange.Probability(a, b, 1, length);
+                    Assert.InRange(p, 0, 1);
+                    Assert.Equal(p, RateChange.Probability(b, a, length, 1), 9);
+                    // Further from what is expected is never more likely.
+                    if (a > (a + b) / (1 + length) && b > 0)
+                        Assert.True(RateChange.Probability(a + 1, b - 1, 1, length) <= p + 1e-9);
+                }
+            );
 
     [Fact]
-    public void A_window_without_length_is_refused() => Assert.Throws<ArgumentOutOfRangeException>(() => RateChange.Judge([(1, 1)], 0, 1));
+    public void A_window_without_length_is_refused() =>
+        Assert.Throws<ArgumentOutOfRangeException>(() => RateChange.Judge([(1, 1)], 0, 1));
 }

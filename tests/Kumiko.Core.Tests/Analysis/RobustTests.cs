@@ -6,15 +6,22 @@ namespace Kumiko.Core.Tests.Analysis;
 public sealed class RobustTests
 {
     [Fact]
-    public void A_line_is_found_although_a_few_points_lie_anywhere() => Gen.Select(Gen.Int[-90, 90], Gen.Int[-9, 9], Gen.Int[7, 40], Gen.Double[-1e6, 1e6]).Sample((level, slope, count, wild) =>
-    {
-        var points = Enumerable.Range(0, count).Select(i => ((double)(i - count + 1), level + (slope * (double)(i - count + 1)))).ToList();
-        points[count / 2] = (points[count / 2].Item1, wild);
-        var trend = RobustTrend.Of(points)!.Value;
-        Assert.Equal(slope, trend.Slope, 1e-9);
-        Assert.Equal(level, trend.Level, 1e-9);
-        Assert.Equal(slope != 0, trend.IsClear);
-    });
+    public void A_line_is_found_although_a_few_points_lie_anywhere() =>
+        Gen.Select(Gen.Int[-90, 90], Gen.Int[-9, 9], Gen.Int[7, 40], Gen.Double[-1e6, 1e6])
+            .Sample(
+                (level, slope, count, wild) =>
+                {
+                    var points = Enumerable
+                        .Range(0, count)
+                        .Select(i => ((double)(i - count + 1), level + (slope * (double)(i - count + 1))))
+                        .ToList();
+                    points[count / 2] = (points[count / 2].Item1, wild);
+                    var trend = RobustTrend.Of(points)!.Value;
+                    Assert.Equal(slope, trend.Slope, 1e-9);
+                    Assert.Equal(level, trend.Level, 1e-9);
+                    Assert.Equal(slope != 0, trend.IsClear);
+                }
+            );
 
     [Fact]
     public void Values_of_a_reference_program()

@@ -24,20 +24,27 @@ public class ShareShiftTests
 
     [Fact]
     public void Sides_and_complements_can_change_places() =>
-        Gen.Select(Gen.Long[10, 400], Gen.Long[10, 400], Gen.Double[0, 1], Gen.Double[0, 1]).Sample((n1, n2, p1, p2) =>
-        {
-            var (k1, k2) = ((long)(p1 * n1), (long)(p2 * n2));
-            var p = ShareShift.Probability(k1, n1, k2, n2);
-            Assert.InRange(p, 0, 1);
-            Assert.Equal(p, ShareShift.Probability(k2, n2, k1, n1), 9);
-            Assert.Equal(p, ShareShift.Probability(n1 - k1, n1, n2 - k2, n2), 9);
-            var (low, high) = ShareShift.Interval(k1, n1, k2, n2);
-            Assert.InRange(((double)k1 / n1) - ((double)k2 / n2), low - 1e-12, high + 1e-12);
-        });
+        Gen.Select(Gen.Long[10, 400], Gen.Long[10, 400], Gen.Double[0, 1], Gen.Double[0, 1])
+            .Sample(
+                (n1, n2, p1, p2) =>
+                {
+                    var (k1, k2) = ((long)(p1 * n1), (long)(p2 * n2));
+                    var p = ShareShift.Probability(k1, n1, k2, n2);
+                    Assert.InRange(p, 0, 1);
+                    Assert.Equal(p, ShareShift.Probability(k2, n2, k1, n1), 9);
+                    Assert.Equal(p, ShareShift.Probability(n1 - k1, n1, n2 - k2, n2), 9);
+                    var (low, high) = ShareShift.Interval(k1, n1, k2, n2);
+                    Assert.InRange(((double)k1 / n1) - ((double)k2 / n2), low - 1e-12, high + 1e-12);
+                }
+            );
 
     [Fact]
     public void Large_counts_go_on_where_exact_ones_end() =>
-        Assert.Equal(ShareShift.Probability(10_050, 19_999, 20_000, 40_500), ShareShift.Probability(20_100, 39_998, 40_000, 81_000), 1);
+        Assert.Equal(
+            ShareShift.Probability(10_050, 19_999, 20_000, 40_500),
+            ShareShift.Probability(20_100, 39_998, 40_000, 81_000),
+            1
+        );
 
     [Fact]
     public void The_firmware_is_clear_and_the_even_host_is_not()
@@ -57,8 +64,17 @@ public class ShareShiftTests
         var called = 0;
         for (var round = 0; round < 200; round++)
         {
-            var counts = Enumerable.Range(0, 20).Select(_ => ((long)Enumerable.Range(0, 100).Count(_ => random.NextDouble() < 0.3), (long)Enumerable.Range(0, 300).Count(_ => random.NextDouble() < 0.3))).ToList();
-            if (ShareShift.Judge(counts, 100, 300).Any(s => s.IsClear)) called++;
+            var counts = Enumerable
+                .Range(0, 20)
+                .Select(_ =>
+                    (
+                        (long)Enumerable.Range(0, 100).Count(_ => random.NextDouble() < 0.3),
+                        (long)Enumerable.Range(0, 300).Count(_ => random.NextDouble() < 0.3)
+                    )
+                )
+                .ToList();
+            if (ShareShift.Judge(counts, 100, 300).Any(s => s.IsClear))
+                called++;
         }
         Assert.InRange(called, 0, 20);
     }

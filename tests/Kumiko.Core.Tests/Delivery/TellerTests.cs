@@ -15,9 +15,25 @@ public class TellerTests : RuleTest
     private const long Minute = Instants.Minute;
 
     private Task<long> AddChannel(string name, ChannelQuiet? quiet = null) =>
-        Channels.Add(new Channel { Name = name, Settings = new WebhookSettings("http://127.0.0.1/" + name, []), Quiet = quiet ?? ChannelQuiet.Default, Author = Store.Rules()[0].Author });
+        Channels.Add(
+            new Channel
+            {
+                Name = name,
+                Settings = new WebhookSettings("http://127.0.0.1/" + name, []),
+                Quiet = quiet ?? ChannelQuiet.Default,
+                Author = Store.Rules()[0].Author,
+            }
+        );
 
-    private List<string> Made() => [.. Sendings.All(new SendingFilter(), 10_000).Reverse().Select(s => $"{s.ChannelName ?? s.Recipient}: {string.Join(", ", Sendings.Content(s, Store).Counts.Select(c => $"{c.Count} {c.Kind}"))}")];
+    private List<string> Made() =>
+        [
+            .. Sendings
+                .All(new SendingFilter(), 10_000)
+                .Reverse()
+                .Select(s =>
+                    $"{s.ChannelName ?? s.Recipient}: {string.Join(", ", Sendings.Content(s, Store).Counts.Select(c => $"{c.Count} {c.Kind}"))}"
+                ),
+        ];
 
     private async Task PassAndTell(int seconds, int step = 10)
     {
@@ -34,7 +50,14 @@ public class TellerTests : RuleTest
         await Add(Counting());
         var (quay, office) = (await AddChannel("quay"), await AddChannel("office"));
         await Routes.AddRoute("all", new RouteDefinition { Channels = [quay] });
-        await Routes.AddRoute("nobody's team", new RouteDefinition { Channels = [office], Match = new AlertMatch { Teams = ["Fleet"] } });
+        await Routes.AddRoute(
+            "nobody's team",
+            new RouteDefinition
+            {
+                Channels = [office],
+                Match = new AlertMatch { Teams = ["Fleet"] },
+            }
+        );
         await Send(9);
         await PassAndTell(200);
         Assert.Equal([$"{Ines}: 1 Started", "quay: 1 Started", $"{Ines}: 1 Ended", "quay: 1 Ended"], Made());
@@ -85,7 +108,15 @@ public class TellerTests : RuleTest
     {
         var rule = await Add(Counting() with { InTheLast = 20 * Minute }, name: "lasting");
         await Add(Counting("horn"), name: "short");
-        await Routes.AddQuiet(new QuietDefinition { From = Now, Until = Now + (10 * Minute), Reason = "new gates" }, "Ines Halloran");
+        await Routes.AddQuiet(
+            new QuietDefinition
+            {
+                From = Now,
+                Until = Now + (10 * Minute),
+                Reason = "new gates",
+            },
+            "Ines Halloran"
+        );
         await Send(9);
         await Send(9, "the horn sounds");
         await PassAndTell(5 * 60);
@@ -93,14 +124,24 @@ public class TellerTests : RuleTest
         Assert.Equal("quiet: new gates", Assert.Single(Sendings.Of(Store.Alerts.Of(rule.Id, 1)[0].Id)).Why);
         await PassAndTell(6 * 60);
         Assert.Equal([$"{Ines}: 1 Started"], Made());
-        Assert.All(Sendings.Of(Store.Alerts.All(10).Single(a => a.Name == "short").Id), t => Assert.Equal("it ended meanwhile", t.Dropped));
+        Assert.All(Sendings.Of(Store.Alerts.All(10).Single(a => a.Name == "short").Id), t =>
+            Assert.Equal("it ended meanwhile", t.Dropped)
+        );
     }
 
     [Fact]
     public async Task A_quiet_time_that_is_ended_early_tells_what_it_held()
     {
         await Add(Counting() with { InTheLast = 20 * Minute });
-        var quiet = await Routes.AddQuiet(new QuietDefinition { From = Now, Until = Now + Instants.Hour, Reason = "new gates" }, "Ines Halloran");
+        var quiet = await Routes.AddQuiet(
+            new QuietDefinition
+            {
+                From = Now,
+                Until = Now + Instants.Hour,
+                Reason = "new gates",
+            },
+            "Ines Halloran"
+        );
         await Send(9);
         await PassAndTell(60);
         Assert.Empty(Made());
@@ -115,7 +156,15 @@ public class TellerTests : RuleTest
         await Add(Counting());
         await Send(9);
         await PassAndTell(10);
-        await Routes.AddQuiet(new QuietDefinition { From = Now, Until = Now + (10 * Minute), Reason = "new gates" }, "Ines Halloran");
+        await Routes.AddQuiet(
+            new QuietDefinition
+            {
+                From = Now,
+                Until = Now + (10 * Minute),
+                Reason = "new gates",
+            },
+            "Ines Halloran"
+        );
         await PassAndTell(9 * 60);
         Assert.Single(Made());
         await PassAndTell(2 * 60);
@@ -125,10 +174,20 @@ public class TellerTests : RuleTest
     [Fact]
     public async Task Ten_thousand_alerts_in_a_minute_make_a_handful_of_messages_and_all_are_in_one_of_them()
     {
-        for (var i = 0; i < 50; i++) await Add(Counting("flood") with { Keys = ["ticket"] }, mail: "", name: "flood " + i);
+        for (var i = 0; i < 50; i++)
+            await Add(Counting("flood") with { Keys = ["ticket"] }, mail: "", name: "flood " + i);
         var quay = await AddChannel("quay");
         await Routes.AddRoute("all", new RouteDefinition { Channels = [quay] });
-        await Records.Append([.. Enumerable.Range(0, 200).SelectMany(k => Enumerable.Range(0, 6).Select(_ => Record(Now - 1, "flood", ("ticket", Value.Of($"SK-{k:000}")))))], "quay");
+        await Records.Append(
+            [
+                .. Enumerable
+                    .Range(0, 200)
+                    .SelectMany(k =>
+                        Enumerable.Range(0, 6).Select(_ => Record(Now - 1, "flood", ("ticket", Value.Of($"SK-{k:000}"))))
+                    ),
+            ],
+            "quay"
+        );
         await PassAndTell(60);
         Assert.Equal(10_000, Store.Alerts.All(20_000).Count);
         Assert.InRange(Made().Count, 1, 6);
@@ -136,7 +195,10 @@ public class TellerTests : RuleTest
         await Tell();
         var sendings = Sendings.All(new SendingFilter(), 100);
         Assert.InRange(sendings.Count, 1, 12);
-        Assert.Equal(10_000, sendings.Sum(s => Sendings.Content(s, Store).Counts.Where(c => c.Kind == TellingKind.Started).Sum(c => c.Count)));
+        Assert.Equal(
+            10_000,
+            sendings.Sum(s => Sendings.Content(s, Store).Counts.Where(c => c.Kind == TellingKind.Started).Sum(c => c.Count))
+        );
         Assert.InRange(Store.Alerts.All(20_000).Count(a => a.Brief is not null), 1, Teller.MostBriefs);
     }
 
@@ -189,11 +251,31 @@ public class TellerTests : RuleTest
     {
         var rule = await Add(Counting() with { Keys = ["terminal"] }, mail: "");
         var hook = await AddChannel("hook");
-        await Store.Change(new Rule { Id = rule.Id, Name = "refusals", Definition = rule.Definition, Onward = $"metric, {hook}", Author = rule.Author });
+        await Store.Change(
+            new Rule
+            {
+                Id = rule.Id,
+                Name = "refusals",
+                Definition = rule.Definition,
+                Onward = $"metric, {hook}",
+                Author = rule.Author,
+            }
+        );
         await Send(1, attributes: ("terminal", Value.Of("Orra")));
         await PassAndTell(30);
         Assert.Equal(3, Sendings.All(new SendingFilter(), 10).Count(s => s.Kind == "result"));
-        using var run = new Run(new Question("test", QueryParser.Parse("from metrics name = kumiko.rule.figure | group max(value) as most by rule, key"), new Window(Now - Minute, Now + Minute), Now, NodaTime.DateTimeZone.Utc, Limits.Default), Records.Current, Around);
+        using var run = new Run(
+            new Question(
+                "test",
+                QueryParser.Parse("from metrics name = kumiko.rule.figure | group max(value) as most by rule, key"),
+                new Window(Now - Minute, Now + Minute),
+                Now,
+                NodaTime.DateTimeZone.Utc,
+                Limits.Default
+            ),
+            Records.Current,
+            Around
+        );
         Assert.Equal(["refusals", "Orra", "1"], Assert.Single((await run.Frame()).Rows).Select(v => v.ToText()));
     }
 
@@ -228,7 +310,10 @@ public class TellerTests : RuleTest
         Assert.Equal(SendingState.GivenUp, givenUp.State);
         Assert.InRange(givenUp.Attempts, 20, 30);
         var again = Sendings.Find((await Sendings.Again(first.Id, "Ines Halloran"))!.Value)!;
-        Assert.Equal((first.Id, "Critical: refusals", "Ines Halloran", SendingState.Waiting), (again.AgainOf, again.Subject, again.Person, again.State));
+        Assert.Equal(
+            (first.Id, "Critical: refusals", "Ines Halloran", SendingState.Waiting),
+            (again.AgainOf, again.Subject, again.Person, again.State)
+        );
         Assert.NotEqual(first.Key, again.Key);
         Assert.Equal(1, Sendings.Content(again, Store).Total);
     }
@@ -248,7 +333,14 @@ public class TellerTests : RuleTest
     public async Task Who_is_named_by_the_rule_and_by_a_route_has_one_mail()
     {
         await Add(Counting());
-        var mail = await Channels.Add(new Channel { Name = "Ines", Settings = new MailSettings([Ines.ToUpperInvariant(), "quay@skerryline.example"]), Author = Store.Rules()[0].Author });
+        var mail = await Channels.Add(
+            new Channel
+            {
+                Name = "Ines",
+                Settings = new MailSettings([Ines.ToUpperInvariant(), "quay@skerryline.example"]),
+                Author = Store.Rules()[0].Author,
+            }
+        );
         await Routes.AddRoute("all", new RouteDefinition { Channels = [mail] });
         await Send(9);
         await PassAndTell(10);
@@ -279,9 +371,27 @@ public class TellerTests : RuleTest
     {
         var rule = await Add(Counting(), mail: "");
         var (dead, live) = (await AddChannel("dead"), await AddChannel("live"));
-        await Store.Change(new Rule { Id = rule.Id, Name = "refusals", Definition = rule.Definition, Onward = $"{dead}", Author = rule.Author });
+        await Store.Change(
+            new Rule
+            {
+                Id = rule.Id,
+                Name = "refusals",
+                Definition = rule.Definition,
+                Onward = $"{dead}",
+                Author = rule.Author,
+            }
+        );
         await PassAndTell(200);
-        await Store.Change(new Rule { Id = rule.Id, Name = "refusals", Definition = rule.Definition, Onward = $"{live}", Author = rule.Author });
+        await Store.Change(
+            new Rule
+            {
+                Id = rule.Id,
+                Name = "refusals",
+                Definition = rule.Definition,
+                Onward = $"{live}",
+                Author = rule.Author,
+            }
+        );
         await PassAndTell(10);
         var due = Sendings.Due(Now, 5);
         Assert.Equal((5, 1), (due.Count(d => d.Channel == dead), due.Count(d => d.Channel == live)));

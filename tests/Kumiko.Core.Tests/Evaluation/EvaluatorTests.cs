@@ -111,13 +111,18 @@ public class EvaluatorTests
     public void Expressions_compute(string condition, bool holds) => Assert.Equal(holds, Holds("| where " + condition));
 
     [Fact]
-    public void A_condition_and_its_opposite_are_everything() => Gen.Select(QueryGen.Match, Gen.Int[0, 200]).Sample((condition, seed) =>
-    {
-        var record = Sample.Random(seed);
-        var compiler = new Compiler(Context, new RecordScope(new FieldRefs()));
-        var row = new Row(RowSource.Of(record), 0, []);
-        Assert.True(compiler.Condition(condition)(row) ^ compiler.Condition(new Not(condition))(row));
-    }, iter: 3_000);
+    public void A_condition_and_its_opposite_are_everything() =>
+        Gen.Select(QueryGen.Match, Gen.Int[0, 200])
+            .Sample(
+                (condition, seed) =>
+                {
+                    var record = Sample.Random(seed);
+                    var compiler = new Compiler(Context, new RecordScope(new FieldRefs()));
+                    var row = new Row(RowSource.Of(record), 0, []);
+                    Assert.True(compiler.Condition(condition)(row) ^ compiler.Condition(new Not(condition))(row));
+                },
+                iter: 3_000
+            );
 
     [Theory]
     [InlineData(@"after \d+ms", "after ")]
@@ -136,11 +141,22 @@ public class EvaluatorTests
 
     [Fact]
     public void The_literal_of_a_regex_stands_in_all_that_it_matches() =>
-        Gen.Select(Gen.OneOf("abc", "d", ".", @"\d", "[xy]", "+", "*", "?", "{2}", "{0,3}", "^", "$", @"\.", "[^a]", "7").List[1, 8].Select(string.Concat), Gen.String[Gen.OneOf('a', 'b', 'c', 'd', 'x', '7', '.'), 0, 30]).Sample((pattern, text) =>
-        {
-            if (Regexes.Refusal(pattern, "") is not null || Regexes.RequiredLiteral(pattern) is not { } literal) return;
-            if (Regexes.Of(pattern, "").IsMatch(text)) Assert.Contains(literal, text);
-        }, iter: 20_000);
+        Gen.Select(
+                Gen.OneOf("abc", "d", ".", @"\d", "[xy]", "+", "*", "?", "{2}", "{0,3}", "^", "$", @"\.", "[^a]", "7")
+                    .List[1, 8]
+                    .Select(string.Concat),
+                Gen.String[Gen.OneOf('a', 'b', 'c', 'd', 'x', '7', '.'), 0, 30]
+            )
+            .Sample(
+                (pattern, text) =>
+                {
+                    if (Regexes.Refusal(pattern, "") is not null || Regexes.RequiredLiteral(pattern) is not { } literal)
+                        return;
+                    if (Regexes.Of(pattern, "").IsMatch(text))
+                        Assert.Contains(literal, text);
+                },
+                iter: 20_000
+            );
 
     [Fact]
     public void Group_counts_add_up_and_fill_empty_steps()
@@ -180,7 +196,14 @@ public class EvaluatorTests
     {
         // R: quantile(c(1, 2, 4, 8, 16), c(.5, .9), type = 7) gives 4.0 and 12.8
         var records = new[] { 1, 2, 4, 8, 16 }.Select(n => Sample.With(("n", Value.Of((long)n)))).ToList();
-        var row = Oracle.Of("| group median(n), p90(n), percentile(n, 25), stddev(n), sum(n), first(n), last(n)", new Window(0, long.MaxValue), Context).Collect(records).Rows[0];
+        var row = Oracle
+            .Of(
+                "| group median(n), p90(n), percentile(n, 25), stddev(n), sum(n), first(n), last(n)",
+                new Window(0, long.MaxValue),
+                Context
+            )
+            .Collect(records)
+            .Rows[0];
         Assert.Equal([4.0, 12.8, 2.0], row[..3].Select(v => Math.Round(v.AsDouble, 9)));
         // R: sd(c(1, 2, 4, 8, 16)) gives 6.09918
         Assert.Equal(6.09918, row[3].AsDouble, 5);
@@ -190,8 +213,16 @@ public class EvaluatorTests
     [Fact]
     public void Keys_go_by_canonical_text_and_later_stages_see_columns()
     {
-        var records = new[] { Value.Of(409L), Value.Of("409"), Value.Of("a"), Value.Missing }.Select(v => Sample.With(("k", v))).ToList();
-        var frame = Oracle.Of("| group count() by k | where count() > 1 or k = \"a\" | order by k desc | limit 5", new Window(0, long.MaxValue), Context).Collect(records);
+        var records = new[] { Value.Of(409L), Value.Of("409"), Value.Of("a"), Value.Missing }
+            .Select(v => Sample.With(("k", v)))
+            .ToList();
+        var frame = Oracle
+            .Of(
+                "| group count() by k | where count() > 1 or k = \"a\" | order by k desc | limit 5",
+                new Window(0, long.MaxValue),
+                Context
+            )
+            .Collect(records);
         Assert.Equal(["a", "409"], frame.Rows.Select(r => r[0].ToText()));
     }
 
@@ -201,15 +232,31 @@ public class EvaluatorTests
         var limits = Limits.Default with { Keys = 10 };
         var many = Oracle.Of("| group count() by k", new Window(0, Instants.Hour), Context, limits);
         var keys = Enumerable.Range(0, 20).Select(i => Sample.With(("k", Value.Of((long)i))));
-        Assert.Contains("More than 10 different values of k", Assert.Throws<QueryRefusedException>(() => many.Collect(keys)).Message);
-        Assert.Contains("are too many", Assert.Throws<QueryRefusedException>(() => Oracle.Of("| group count() per 1ms", new Window(0, Instants.Hour), Context).Collect([])).Message);
+        Assert.Contains(
+            "More than 10 different values of k",
+            Assert.Throws<QueryRefusedException>(() => many.Collect(keys)).Message
+        );
+        Assert.Contains(
+            "are too many",
+            Assert
+                .Throws<QueryRefusedException>(() =>
+                    Oracle.Of("| group count() per 1ms", new Window(0, Instants.Hour), Context).Collect([])
+                )
+                .Message
+        );
     }
 
     [Fact]
     public void Order_and_limit_take_the_first_of_each_key()
     {
-        var records = Enumerable.Range(0, 30).Select(i => Sample.With(("k", Value.Of(i % 3 == 0 ? "x" : "y")), ("n", Value.Of((long)i)))).ToList();
-        var rows = Oracle.Of("| order by n desc | limit 2 for each k", Ever, Context).Records(records).Select(r => r.Attributes.Get("n").AsLong);
+        var records = Enumerable
+            .Range(0, 30)
+            .Select(i => Sample.With(("k", Value.Of(i % 3 == 0 ? "x" : "y")), ("n", Value.Of((long)i))))
+            .ToList();
+        var rows = Oracle
+            .Of("| order by n desc | limit 2 for each k", Ever, Context)
+            .Records(records)
+            .Select(r => r.Attributes.Get("n").AsLong);
         Assert.Equal([29, 28, 27, 24], rows);
     }
 }

@@ -8,13 +8,18 @@ public class ReadAheadTests
     private static Task<bool> Make(Func<bool> next) => Task.Run(next);
 
     [Theory, InlineData(0), InlineData(1), InlineData(2), InlineData(500)]
-    public async Task All_items_come_in_order(int count) => Assert.Equal(Enumerable.Range(0, count), await ReadAhead.One(Enumerable.Range(0, count), Make).ToListAsync());
+    public async Task All_items_come_in_order(int count) =>
+        Assert.Equal(Enumerable.Range(0, count), await ReadAhead.One(Enumerable.Range(0, count), Make).ToListAsync());
 
     [Fact]
     public async Task Nothing_is_made_before_the_first_is_asked_for_and_one_ahead_at_most()
     {
         var made = 0;
-        IEnumerable<int> Items() { while (true) yield return Interlocked.Increment(ref made); }
+        IEnumerable<int> Items()
+        {
+            while (true)
+                yield return Interlocked.Increment(ref made);
+        }
         var ahead = ReadAhead.One(Items(), Make);
         Assert.Equal(0, made);
         await using (var each = ahead.GetAsyncEnumerator())
@@ -39,7 +44,10 @@ public class ReadAheadTests
         await using var each = ReadAhead.One(Items(), Make).GetAsyncEnumerator();
         Assert.True(await each.MoveNextAsync());
         Assert.Equal(1, each.Current);
-        Assert.Equal("The quay is closed.", (await Assert.ThrowsAsync<QueryRefusedException>(async () => await each.MoveNextAsync())).Message);
+        Assert.Equal(
+            "The quay is closed.",
+            (await Assert.ThrowsAsync<QueryRefusedException>(async () => await each.MoveNextAsync())).Message
+        );
     }
 
     [Fact]
@@ -48,8 +56,15 @@ public class ReadAheadTests
         var ended = false;
         IEnumerable<int> Items()
         {
-            try { while (true) yield return 1; }
-            finally { ended = true; }
+            try
+            {
+                while (true)
+                    yield return 1;
+            }
+            finally
+            {
+                ended = true;
+            }
         }
         Assert.Equal(1, await ReadAhead.One(Items(), Make).FirstAsync());
         Assert.True(ended);

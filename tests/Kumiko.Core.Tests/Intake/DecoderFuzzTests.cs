@@ -13,12 +13,19 @@ public class DecoderFuzzTests
     {
         var (_, decode, good) = DecoderFuzz.Decoders.First(d => d.Name == name);
         var fuzz = new DecoderFuzz(7);
-        foreach (var input in good) decode(input);
+        foreach (var input in good)
+            decode(input);
         for (var i = 0; i < 3_000; i++)
         {
             var input = fuzz.Next(good);
-            try { decode(input); }
-            catch (Exception e) { Assert.Fail($"{e.GetType().Name}: {e.Message}\n{Convert.ToHexString(input)}\n{e.StackTrace}"); }
+            try
+            {
+                decode(input);
+            }
+            catch (Exception e)
+            {
+                Assert.Fail($"{e.GetType().Name}: {e.Message}\n{Convert.ToHexString(input)}\n{e.StackTrace}");
+            }
         }
     }
 }

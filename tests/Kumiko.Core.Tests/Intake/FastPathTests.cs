@@ -12,13 +12,21 @@ public sealed class FastPathTests
 {
     [Fact]
     public void Plain_times_are_read_as_the_general_reader_reads_them() =>
-        Gen.Select(Gen.Long[Sample.At("1678-01-01T00:00:00Z"), Sample.At("2261-12-31T00:00:00Z")], Gen.Int[0, 9], Gen.OneOf("Z", "Z", "+00:00", "-00:00", "+01:00", "-03:30", "+05:45", "+14:00", "-12:00")).Sample((time, digits, offset) =>
-        {
-            var text = Instants.Format(time)[..(digits == 0 ? 19 : 20 + digits)] + offset;
-            Assert.True(Instants.TryParsePlain(Encoding.ASCII.GetBytes(text), out var quick));
-            Assert.True(Instants.TryParse(text, out var general));
-            Assert.Equal(general, quick);
-        }, iter: 5_000);
+        Gen.Select(
+                Gen.Long[Sample.At("1678-01-01T00:00:00Z"), Sample.At("2261-12-31T00:00:00Z")],
+                Gen.Int[0, 9],
+                Gen.OneOf("Z", "Z", "+00:00", "-00:00", "+01:00", "-03:30", "+05:45", "+14:00", "-12:00")
+            )
+            .Sample(
+                (time, digits, offset) =>
+                {
+                    var text = Instants.Format(time)[..(digits == 0 ? 19 : 20 + digits)] + offset;
+                    Assert.True(Instants.TryParsePlain(Encoding.ASCII.GetBytes(text), out var quick));
+                    Assert.True(Instants.TryParse(text, out var general));
+                    Assert.Equal(general, quick);
+                },
+                iter: 5_000
+            );
 
     [Theory]
     [InlineData("2026-02-29T00:00:00Z")]
@@ -42,7 +50,8 @@ public sealed class FastPathTests
     [InlineData("1677-12-31T23:59:59Z")]
     [InlineData("2262-01-01T00:00:00Z")]
     [InlineData("")]
-    public void What_is_not_plain_is_left_to_the_general_reader(string text) => Assert.False(Instants.TryParsePlain(Encoding.ASCII.GetBytes(text), out _));
+    public void What_is_not_plain_is_left_to_the_general_reader(string text) =>
+        Assert.False(Instants.TryParsePlain(Encoding.ASCII.GetBytes(text), out _));
 
     [Theory]
     [InlineData("2024-02-29T12:00:00Z")]
@@ -55,18 +64,40 @@ public sealed class FastPathTests
         Assert.Equal(Sample.At(text), time);
     }
 
-    private static LogRecord Parse(JsonRecordParser parser, string line) => parser.Parse(Encoding.UTF8.GetBytes(line), 1, out _) ?? throw new InvalidOperationException(line);
+    private static LogRecord Parse(JsonRecordParser parser, string line) =>
+        parser.Parse(Encoding.UTF8.GetBytes(line), 1, out _) ?? throw new InvalidOperationException(line);
 
     [Fact]
     public void A_record_keeps_nothing_of_the_one_before_it()
     {
         var parser = new JsonRecordParser("quay");
-        Parse(parser, """{"time":"2026-11-23T17:00:00Z","observed":5,"level":"error","severityNumber":18,"service":"gate-control","host":"gate-t3","trace_id":"ab","span_id":"cd","body":"first","terminal":"Orra","resource":{"x":1}}""");
+        Parse(
+            parser,
+            """{"time":"2026-11-23T17:00:00Z","observed":5,"level":"error","severityNumber":18,"service":"gate-control","host":"gate-t3","trace_id":"ab","span_id":"cd","body":"first","terminal":"Orra","resource":{"x":1}}"""
+        );
         var second = Parse(parser, """{"body":"second"}""");
-        Sample.Same(new LogRecord { Time = 1, Observed = 1, Body = "second", Source = "quay" }, second);
+        Sample.Same(
+            new LogRecord
+            {
+                Time = 1,
+                Observed = 1,
+                Body = "second",
+                Source = "quay",
+            },
+            second
+        );
         Assert.Null(parser.Parse("""{"level":"warn","terminal":"Orra","""u8, 1, out var refusal));
         Assert.NotNull(refusal);
-        Sample.Same(new LogRecord { Time = 1, Observed = 1, Body = "third", Source = "quay" }, Parse(parser, """{"body":"third"}"""));
+        Sample.Same(
+            new LogRecord
+            {
+                Time = 1,
+                Observed = 1,
+                Body = "third",
+                Source = "quay",
+            },
+            Parse(parser, """{"body":"third"}""")
+        );
     }
 
     [Fact]
@@ -74,7 +105,14 @@ public sealed class FastPathTests
     {
         ILineParser parser = new JsonRecordParser("quay");
         var builder = new RecordBlockBuilder();
-        foreach (var line in new[] { """{"body":"a","service":"gate-control","host":"gate-t3","terminal":"Orra","wait":1}""", """{"body":"b","service":"gate-control","host":"gate-t3","terminal":"Linga","wait":2}""", """{"body":"c","service":"gate-control","host":"gate-t4","wait":2,"terminal":"Linga"}""" })
+        foreach (
+            var line in new[]
+            {
+                """{"body":"a","service":"gate-control","host":"gate-t3","terminal":"Orra","wait":1}""",
+                """{"body":"b","service":"gate-control","host":"gate-t3","terminal":"Linga","wait":2}""",
+                """{"body":"c","service":"gate-control","host":"gate-t4","wait":2,"terminal":"Linga"}""",
+            }
+        )
             Assert.Null(parser.Parse(Encoding.UTF8.GetBytes(line), 1, builder));
         var records = builder.Build().Records;
         var (a, b, c) = (records[0], records[1], records[2]);
@@ -87,16 +125,22 @@ public sealed class FastPathTests
     }
 
     [Fact]
-    public void Names_that_fall_into_one_place_of_the_cache_stay_apart() => Gen.String[Gen.Char.AlphaNumeric, 1, 3].Array[1, 3_000].Sample(names =>
-    {
-        var cache = new NameCache();
-        foreach (var name in names)
-        {
-            var (found, part) = cache.Find(Encoding.UTF8.GetBytes(name));
-            Assert.Equal((name, FieldNames.Find(name)), (found, part));
-            Assert.Same(found, cache.Find(Encoding.UTF8.GetBytes(name)).Name);
-        }
-    }, iter: 20);
+    public void Names_that_fall_into_one_place_of_the_cache_stay_apart() =>
+        Gen.String[Gen.Char.AlphaNumeric, 1, 3]
+            .Array[1, 3_000]
+            .Sample(
+                names =>
+                {
+                    var cache = new NameCache();
+                    foreach (var name in names)
+                    {
+                        var (found, part) = cache.Find(Encoding.UTF8.GetBytes(name));
+                        Assert.Equal((name, FieldNames.Find(name)), (found, part));
+                        Assert.Same(found, cache.Find(Encoding.UTF8.GetBytes(name)).Name);
+                    }
+                },
+                iter: 20
+            );
 
     [Theory]
     [InlineData("terminal")]

@@ -38,13 +38,15 @@ public sealed class LineIntakeTests : IDisposable
     [Fact]
     public async Task Takes_records_in_the_usual_spellings()
     {
-        var answer = await Take("""
+        var answer = await Take(
+            """
             {"time":"2026-11-23T17:51:04.204Z","level":"error","service":"gate-control","host":"gate-t3","body":"refused","terminal":"Tarnhead","wait":"812ms"}
             {"timestamp":1795456264204,"severity":"WARNING","app":"booking-web","hostname":"booking-1","message":"slow","status":409}
             {"ts":1795456264.5,"lvl":"INFO","service.name":"tide-feed","host.name":"tide-1","msg":"1.42 m","attributes":{"height":1.42,"list":[1,"a",null],"deep":{"x":true}}}
             {"timeUnixNano":"1795456265000000001","severityNumber":18,"severityText":"ERROR2","body":{"k":1},"resource":{"attributes":{"service.name":"manifest","zone":"b"}},"traceId":"5be8f0a19c7740d2","spanId":"00f1"}
 
-            """);
+            """
+        );
         Assert.Equal((4, 0), (answer.Taken, answer.RefusedTotal));
         var records = Stored();
         Assert.Equal("2026-11-23T17:51:04.204000000Z", Instants.Format(records[0].Time));
@@ -137,11 +139,13 @@ public sealed class LineIntakeTests : IDisposable
     [Fact]
     public async Task A_missing_time_is_the_time_of_arrival_and_far_years_are_kept()
     {
-        await Take("""
+        await Take(
+            """
             {"body":"now"}
             {"time":"1970-01-01T00:00:00Z","body":"old"}
             {"time":"2200-06-01T12:00:00Z","body":"far"}
-            """);
+            """
+        );
         Assert.Equal(["old", "now", "far"], Stored().Select(r => r.Body));
         Assert.Equal(_clock.GetUtcNow(), Instants.ToDateTime(Stored()[1].Time));
     }
@@ -179,7 +183,8 @@ public sealed class LineIntakeTests : IDisposable
         {
             gzip.Write("{\"body\":\"first\"}\n"u8);
             var zeros = new byte[1 << 20];
-            for (var i = 0; i < 300; i++) gzip.Write(zeros);
+            for (var i = 0; i < 300; i++)
+                gzip.Write(zeros);
         }
         packed.Position = 0;
         var answer = await _intake.Take(Gzip.Open(packed), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
@@ -193,7 +198,8 @@ public sealed class LineIntakeTests : IDisposable
     {
         var body = new MemoryStream();
         foreach (var line in new[] { "{\"body\":\"first\"}\n", "{\"body\":\"second\"}\n" })
-            using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true)) gzip.Write(Encoding.UTF8.GetBytes(line));
+            using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true))
+                gzip.Write(Encoding.UTF8.GetBytes(line));
         body.Position = 0;
         var answer = await _intake.Take(Gzip.Open(body), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
         Assert.Equal((2, IntakeStop.None), (answer.Taken, answer.Stopped));
@@ -206,11 +212,21 @@ public sealed class LineIntakeTests : IDisposable
     {
         var body = new MemoryStream();
         using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true))
-            for (var i = 0; i < 100_000; i++) gzip.Write(Encoding.UTF8.GetBytes($"{{\"body\":\"line {i * 7919 % 100_003}\"}}\n"));
+            for (var i = 0; i < 100_000; i++)
+                gzip.Write(Encoding.UTF8.GetBytes($"{{\"body\":\"line {i * 7919 % 100_003}\"}}\n"));
         var bytes = body.ToArray();
-        if (how == "cut off") bytes = bytes[..(bytes.Length / 2)];
-        else bytes[^6] ^= 0xff;
-        var answer = await _intake.Take(Gzip.Open(new MemoryStream(bytes)), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
+        if (how == "cut off")
+            bytes = bytes[..(bytes.Length / 2)];
+        else
+            bytes[^6] ^= 0xff;
+        var answer = await _intake.Take(
+            Gzip.Open(new MemoryStream(bytes)),
+            "quay",
+            null,
+            LineIntake.MostBytes,
+            null,
+            CancellationToken.None
+        );
         Assert.Equal(IntakeStop.Damaged, answer.Stopped);
         Assert.Contains("damaged", answer.Problem);
     }
@@ -230,7 +246,25 @@ public sealed class LineIntakeTests : IDisposable
         using var small = new RecordStore(Path.Combine(_folder, "small.db"), _clock);
         await small.LimitPages(1);
         var intake = new LineIntake(small, _clock);
-        var answer = await intake.Take(new MemoryStream(System.Text.Encoding.UTF8.GetBytes(string.Join('\n', Enumerable.Range(0, 400).Select(i => $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}")))), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
+        var answer = await intake.Take(
+            new MemoryStream(
+                System.Text.Encoding.UTF8.GetBytes(
+                    string.Join(
+                        '\n',
+                        Enumerable
+                            .Range(0, 400)
+                            .Select(i =>
+                                $"{{\"body\":\"{Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))}\"}}"
+                            )
+                    )
+                )
+            ),
+            "quay",
+            null,
+            LineIntake.MostBytes,
+            null,
+            CancellationToken.None
+        );
         Assert.Equal((IntakeStop.NoRoom, 0), (answer.Stopped, answer.Taken));
         Assert.Contains("disk is full", answer.Problem);
         Assert.Equal(0, small.Count);

@@ -19,36 +19,51 @@ public class LineReaderTests
     {
         using var reader = new LineReader(stream);
         var lines = new List<string>();
-        while (reader.Next(CancellationToken.None).AsTask().GetAwaiter().GetResult() is { } line) lines.Add(Encoding.UTF8.GetString(line.Span));
+        while (reader.Next(CancellationToken.None).AsTask().GetAwaiter().GetResult() is { } line)
+            lines.Add(Encoding.UTF8.GetString(line.Span));
         Assert.Equal(lines.Count, reader.Line);
         return lines;
     }
 
     [Fact]
     public void However_bytes_arrive_the_lines_are_the_same() =>
-        Gen.Select(Gen.String[Gen.OneOf('a', 'b', '\n', '\r', 'é'), 0, 80], Gen.Int[1, 9].Array[1, 5]).Sample((text, sizes) =>
-        {
-            var expected = text.Split('\n').Select(l => l.EndsWith('\r') ? l[..^1] : l).ToList();
-            if (text.Length == 0 || text.EndsWith('\n')) expected.RemoveAt(expected.Count - 1);
-            Assert.Equal(expected, Lines(new Trickle(Encoding.UTF8.GetBytes(text), sizes)));
-        }, iter: 3_000);
+        Gen.Select(Gen.String[Gen.OneOf('a', 'b', '\n', '\r', 'é'), 0, 80], Gen.Int[1, 9].Array[1, 5])
+            .Sample(
+                (text, sizes) =>
+                {
+                    var expected = text.Split('\n').Select(l => l.EndsWith('\r') ? l[..^1] : l).ToList();
+                    if (text.Length == 0 || text.EndsWith('\n'))
+                        expected.RemoveAt(expected.Count - 1);
+                    Assert.Equal(expected, Lines(new Trickle(Encoding.UTF8.GetBytes(text), sizes)));
+                },
+                iter: 3_000
+            );
 
     [Fact]
     public void Blank_lines_that_are_skipped_leave_the_others_with_their_numbers() =>
-        Gen.Select(Gen.String[Gen.OneOf('a', ' ', '\n', '\r', '\t'), 0, 80], Gen.Int[1, 9].Array[1, 5]).Sample((text, sizes) =>
-        {
-            var expected = text.Split('\n').Select((l, i) => (Number: i + 1L, Line: l.EndsWith('\r') ? l[..^1] : l)).Where(l => l.Line.Trim(' ', '\r', '\t').Length > 0).ToList();
-            using var reader = new LineReader(new Trickle(Encoding.UTF8.GetBytes(text), sizes));
-            var lines = new List<(long, string)>();
-            while (true)
-            {
-                reader.SkipBlank();
-                if (reader.Next(CancellationToken.None).AsTask().GetAwaiter().GetResult() is not { } line) break;
-                var read = Encoding.UTF8.GetString(line.Span);
-                if (read.Trim(' ', '\r', '\t').Length > 0) lines.Add((reader.Line, read));
-            }
-            Assert.Equal(expected, lines);
-        }, iter: 3_000);
+        Gen.Select(Gen.String[Gen.OneOf('a', ' ', '\n', '\r', '\t'), 0, 80], Gen.Int[1, 9].Array[1, 5])
+            .Sample(
+                (text, sizes) =>
+                {
+                    var expected = text.Split('\n')
+                        .Select((l, i) => (Number: i + 1L, Line: l.EndsWith('\r') ? l[..^1] : l))
+                        .Where(l => l.Line.Trim(' ', '\r', '\t').Length > 0)
+                        .ToList();
+                    using var reader = new LineReader(new Trickle(Encoding.UTF8.GetBytes(text), sizes));
+                    var lines = new List<(long, string)>();
+                    while (true)
+                    {
+                        reader.SkipBlank();
+                        if (reader.Next(CancellationToken.None).AsTask().GetAwaiter().GetResult() is not { } line)
+                            break;
+                        var read = Encoding.UTF8.GetString(line.Span);
+                        if (read.Trim(' ', '\r', '\t').Length > 0)
+                            lines.Add((reader.Line, read));
+                    }
+                    Assert.Equal(expected, lines);
+                },
+                iter: 3_000
+            );
 
     [Fact]
     public void A_line_without_end_is_passed_over_in_bounded_memory()

@@ -12,12 +12,19 @@ public class OpenMetricsTests
 
     private static Exposition Read(string text) => OpenMetricsParser.Read(text, Resource.Unknown, Now);
 
-    private static string Told(Exposition e) => string.Join('|', e.Metrics.SelectMany(m => m.Samples.Select(s => $"{m.Name} {m.Kind} {Value.Of(s.Attributes).ToJson()} {s.Value} {s.Time - Now}")));
+    private static string Told(Exposition e) =>
+        string.Join(
+            '|',
+            e.Metrics.SelectMany(m =>
+                m.Samples.Select(s => $"{m.Name} {m.Kind} {Value.Of(s.Attributes).ToJson()} {s.Value} {s.Time - Now}")
+            )
+        );
 
     [Fact]
     public void Every_type_of_the_standard_has_its_kind()
     {
-        var read = Read("""
+        var read = Read(
+            """
             # TYPE scans counter
             # UNIT scans scans
             # HELP scans Tickets read\nat the gates.
@@ -48,16 +55,38 @@ public class OpenMetricsTests
             queue_gsum 9
             free 3
             # EOF
-            """);
+            """
+        );
         Assert.Equal((0L, true), (read.RefusedTotal, read.IsComplete));
         var by = read.Metrics.ToDictionary(m => m.Name);
         Assert.Equal(["battery", "build", "free", "link", "queue", "scans", "took", "waits"], by.Keys.Order());
         var scans = by["scans"];
-        Assert.Equal((MetricKind.Sum, Temporality.Cumulative, true, "scans", "Tickets read\nat the gates."), (scans.Kind, scans.Temporality, scans.IsMonotonic, scans.Unit, scans.Description));
-        Assert.Equal((Value.Of(17.0), Now + 1_500_000_000, 1_763_990_000_000_000_000, "Orra"), (scans.Samples[0].Value, scans.Samples[0].Time, scans.Samples[0].Start, scans.Samples[0].Attributes.Get("terminal").AsText));
-        Assert.Equal(("5b8aa5a2d2c872e8321cf37308d69df2", "2", Now - 1_000_000_000), (scans.Samples[0].Exemplars[0].TraceId, scans.Samples[0].Exemplars[0].Attributes.Get("lane").AsText, scans.Samples[0].Exemplars[0].Time));
+        Assert.Equal(
+            (MetricKind.Sum, Temporality.Cumulative, true, "scans", "Tickets read\nat the gates."),
+            (scans.Kind, scans.Temporality, scans.IsMonotonic, scans.Unit, scans.Description)
+        );
+        Assert.Equal(
+            (Value.Of(17.0), Now + 1_500_000_000, 1_763_990_000_000_000_000, "Orra"),
+            (
+                scans.Samples[0].Value,
+                scans.Samples[0].Time,
+                scans.Samples[0].Start,
+                scans.Samples[0].Attributes.Get("terminal").AsText
+            )
+        );
+        Assert.Equal(
+            ("5b8aa5a2d2c872e8321cf37308d69df2", "2", Now - 1_000_000_000),
+            (
+                scans.Samples[0].Exemplars[0].TraceId,
+                scans.Samples[0].Exemplars[0].Attributes.Get("lane").AsText,
+                scans.Samples[0].Exemplars[0].Time
+            )
+        );
         var took = by["took"].Samples.Single();
-        Assert.Equal("1 1 3 / 0.1 0.5 / 5 7.5 a", $"{string.Join(' ', took.Distribution!.Counts)} / {string.Join(' ', took.Distribution.Bounds.Select(b => Value.Of(b)))} / {took.Distribution.Count} {Value.Of(took.Distribution.Sum!.Value)} {took.Attributes.Get("gate")}");
+        Assert.Equal(
+            "1 1 3 / 0.1 0.5 / 5 7.5 a",
+            $"{string.Join(' ', took.Distribution!.Counts)} / {string.Join(' ', took.Distribution.Bounds.Select(b => Value.Of(b)))} / {took.Distribution.Count} {Value.Of(took.Distribution.Sum!.Value)} {took.Attributes.Get("gate")}"
+        );
         Assert.Equal([(0.5, 1.5), (0.99, 4)], by["waits"].Samples.Single().Distribution!.Quantiles);
         Assert.Equal((MetricKind.Gauge, 2), (by["link"].Kind, by["link"].Samples.Count));
         Assert.Equal("7.3", by["build"].Samples[0].Attributes.Get("version").AsText);
@@ -105,11 +134,49 @@ public class OpenMetricsTests
     [Fact]
     public void Any_text_is_read_without_a_fall()
     {
-        string[] pieces = ["# TYPE a histogram\n", "# TYPE a counter\n", "a", "a_bucket", "a_total", "{", "}", "le=\"", "\"", ",", "=", " ", "1", "-1", "+Inf", "NaN", "\n", "# {", "# EOF\n", "\\", "1764000000", "é"];
-        Gen.OneOf(pieces).Array[0, 25].Select(string.Concat).Sample(text =>
-        {
-            var read = Read(text);
-            return read.Refused.Count <= read.RefusedTotal && read.Metrics.All(m => m.Samples.Count > 0 && m.Samples.All(s => s.Distribution is null || s.Distribution.Counts.Length is 0 || s.Distribution.Counts.Length == s.Distribution.Bounds.Length + 1));
-        }, iter: 5_000);
+        string[] pieces =
+        [
+            "# TYPE a histogram\n",
+            "# TYPE a counter\n",
+            "a",
+            "a_bucket",
+            "a_total",
+            "{",
+            "}",
+            "le=\"",
+            "\"",
+            ",",
+            "=",
+            " ",
+            "1",
+            "-1",
+            "+Inf",
+            "NaN",
+            "\n",
+            "# {",
+            "# EOF\n",
+            "\\",
+            "1764000000",
+            "é",
+        ];
+        Gen.OneOf(pieces)
+            .Array[0, 25]
+            .Select(string.Concat)
+            .Sample(
+                text =>
+                {
+                    var read = Read(text);
+                    return read.Refused.Count <= read.RefusedTotal
+                        && read.Metrics.All(m =>
+                            m.Samples.Count > 0
+                            && m.Samples.All(s =>
+                                s.Distribution is null
+                                || s.Distribution.Counts.Length is 0
+                                || s.Distribution.Counts.Length == s.Distribution.Bounds.Length + 1
+                            )
+                        );
+                },
+                iter: 5_000
+            );
     }
 }

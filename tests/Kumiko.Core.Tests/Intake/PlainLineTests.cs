@@ -11,7 +11,17 @@ public class PlainLineTests
     {
         var record = new PlainLineParser("quay", "relay", "radio-hollin").Parse("{\"not\": parsed} ✓"u8, 42, out var refusal)!;
         Assert.Null(refusal);
-        Assert.Equal(("{\"not\": parsed} ✓", 42L, 42L, "quay", "relay", "radio-hollin"), (record.Body, record.Time, record.Observed, record.Source, record.Resource.Service.AsText, record.Resource.Host.AsText));
+        Assert.Equal(
+            ("{\"not\": parsed} ✓", 42L, 42L, "quay", "relay", "radio-hollin"),
+            (
+                record.Body,
+                record.Time,
+                record.Observed,
+                record.Source,
+                record.Resource.Service.AsText,
+                record.Resource.Host.AsText
+            )
+        );
         Assert.Same(Resource.Unknown, new PlainLineParser("quay").Parse("x"u8, 1, out _)!.Resource);
     }
 

@@ -57,13 +57,19 @@ public class CompletionPlaceTests
     }
 
     [Fact]
-    public void Any_text_has_a_place_at_any_caret() => Gen.Select(Gen.OneOf(QueryGen.Noise, QueryGen.Query.Select(QueryPrinter.Print)), Gen.Int[0, 400]).Sample((text, caret) =>
-    {
-        var place = CompletionPlace.At(text, caret);
-        var at = Math.Min(caret, text.Length);
-        Assert.True(place.Span.Start <= at && place.Span.End <= text.Length && place.Span.Start >= 0, text);
-        if (place.Wanted != Wanted.Nothing) Assert.Equal(text[place.Span.Start..at], place.Prefix);
-    }, iter: 5_000);
+    public void Any_text_has_a_place_at_any_caret() =>
+        Gen.Select(Gen.OneOf(QueryGen.Noise, QueryGen.Query.Select(QueryPrinter.Print)), Gen.Int[0, 400])
+            .Sample(
+                (text, caret) =>
+                {
+                    var place = CompletionPlace.At(text, caret);
+                    var at = Math.Min(caret, text.Length);
+                    Assert.True(place.Span.Start <= at && place.Span.End <= text.Length && place.Span.Start >= 0, text);
+                    if (place.Wanted != Wanted.Nothing)
+                        Assert.Equal(text[place.Span.Start..at], place.Prefix);
+                },
+                iter: 5_000
+            );
 
     [Fact]
     public void Every_stage_function_and_common_field_has_help()

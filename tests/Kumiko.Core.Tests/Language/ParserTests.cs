@@ -39,7 +39,10 @@ public class ParserTests
     [InlineData("| where (a + b) * 2 > -c", "| where (a + b) * 2 > -c")]
     [InlineData("| where x in (1, -2, \"t\")", "| where x in (1, -2, \"t\")")]
     [InlineData("| where `odd name` = 5 % 2", "| where `odd name` = 5 % 2")]
-    [InlineData("x|group count() as n,p95(wait) by reason per 5m|order by n desc|limit 3 for each reason", "x\n| group count() as n, p95(wait) by reason per 5m\n| order by n desc\n| limit 3 for each reason")]
+    [InlineData(
+        "x|group count() as n,p95(wait) by reason per 5m|order by n desc|limit 3 for each reason",
+        "x\n| group count() as n, p95(wait) by reason per 5m\n| order by n desc\n| limit 3 for each reason"
+    )]
     [InlineData("| group p95(wait) by host | order by p95(wait) desc", "| group p95(wait) by host\n| order by p95(wait) desc")]
     [InlineData("-- why\nrefused -- only these\n| limit 5", "-- why\nrefused -- only these\n| limit 5")]
     [InlineData("| set a = wait * 2, b=lower(host)", "| set a = wait * 2, b = lower(host)")]
@@ -47,23 +50,47 @@ public class ParserTests
     [InlineData("| parse only body as 'ticket {t}: {{'", "| parse only body as \"ticket {t}: {{\"")]
     [InlineData("| parse only as json", "| parse only as json")]
     [InlineData("| parse body as /took (?<w>\\d+)/", "| parse body as /took (?<w>\\d+)/")]
-    [InlineData("| group count() by host per 5m | highest 3 host by count() with rest | gaps as 0 up to 2 steps", "| group count() by host per 5m\n| highest 3 host by count() with rest\n| gaps as 0 up to 2 steps")]
-    [InlineData("with a = (level = error | group count() by host), b=400ms from a | join all a on host | union a", "with a = (level = error | group count() by host),\n     b = 400ms\nfrom a\n| join all a on host\n| union a")]
-    [InlineData("with a = ( x -- note\n) from a | join a nearest time within 5m on host", "with a = (\nx -- note\n)\nfrom a\n| join a nearest time within 5m on host")]
+    [InlineData(
+        "| group count() by host per 5m | highest 3 host by count() with rest | gaps as 0 up to 2 steps",
+        "| group count() by host per 5m\n| highest 3 host by count() with rest\n| gaps as 0 up to 2 steps"
+    )]
+    [InlineData(
+        "with a = (level = error | group count() by host), b=400ms from a | join all a on host | union a",
+        "with a = (level = error | group count() by host),\n     b = 400ms\nfrom a\n| join all a on host\n| union a"
+    )]
+    [InlineData(
+        "with a = ( x -- note\n) from a | join a nearest time within 5m on host",
+        "with a = (\nx -- note\n)\nfrom a\n| join a nearest time within 5m on host"
+    )]
     [InlineData("from logs over 1h earlier 7d refused", "from logs over 1h earlier 7d refused")]
     [InlineData("from logs over there", "from logs over and there")]
     [InlineData("from harbour over 1h", "from and harbour and over and 1h")]
-    [InlineData("terminal = :terminal and wait in :from..:to | where wait > :least?", "terminal = :terminal and wait in :from..:to\n| where wait > :least?")]
+    [InlineData(
+        "terminal = :terminal and wait in :from..:to | where wait > :least?",
+        "terminal = :terminal and wait in :from..:to\n| where wait > :least?"
+    )]
     [InlineData("| set n = extract(body, /took (\\d+)/i)", "| set n = extract(body, /took (\\d+)/i)")]
     [InlineData("", "")]
     public void Reads_and_prints(string text, string printed) => Assert.Equal(printed, Reprinted(text));
 
     [Theory]
     [InlineData("| group count() by host every 5m", "“every” is written “per” now.", "| group count() by host per 5m")]
-    [InlineData("| group count() every auto | limit 1 by time", "“every” is written “per” now.", "| group count() per auto | limit 1 for each time")]
+    [InlineData(
+        "| group count() every auto | limit 1 by time",
+        "“every” is written “per” now.",
+        "| group count() per auto | limit 1 for each time"
+    )]
     [InlineData("| limit 1 by terminal, host", "“by” is written “for each” now.", "| limit 1 for each terminal, host")]
-    [InlineData("| group count() as n by host | top 2 host by n with rest", "“top” is written “highest” now.", "| group count() as n by host | highest 2 host by n with rest")]
-    [InlineData("from metrics | group increase(value), rate()", "“increase” is written “growth” now.", "from metrics | group growth(value), per_second()")]
+    [InlineData(
+        "| group count() as n by host | top 2 host by n with rest",
+        "“top” is written “highest” now.",
+        "| group count() as n by host | highest 2 host by n with rest"
+    )]
+    [InlineData(
+        "from metrics | group increase(value), rate()",
+        "“increase” is written “growth” now.",
+        "from metrics | group growth(value), per_second()"
+    )]
     public void Words_of_before_are_errors_that_name_those_of_today_and_mend_themselves(string text, string says, string mended)
     {
         var parsed = QueryParser.Parse(text);
@@ -82,7 +109,8 @@ public class ParserTests
     {
         var parsed = QueryParser.Parse(text);
         Assert.Null(parsed.Mended);
-        if (says.StartsWith("Write")) Assert.Contains(says, parsed.Errors[0].Message);
+        if (says.StartsWith("Write"))
+            Assert.Contains(says, parsed.Errors[0].Message);
     }
 
     [Theory]
@@ -97,7 +125,12 @@ public class ParserTests
     [InlineData("a <> 3", 1, 3, "!=")]
     [InlineData("!refused", 1, 1, "Write not")]
     [InlineData("a\n| wehre b = 1", 2, 3, "Did you mean where")]
-    [InlineData("a | sparkle", 1, 5, "A stage is one of where, set, select, parse, group, highest, gaps, order by, limit, join, union")]
+    [InlineData(
+        "a | sparkle",
+        1,
+        5,
+        "A stage is one of where, set, select, parse, group, highest, gaps, order by, limit, join, union"
+    )]
     [InlineData("| parse body as \"x {a:colour}\"", 1, 17, "is no type")]
     [InlineData("| parse body as \"x {a}{b}\"", 1, 17, "between two slots")]
     [InlineData("| parse body as \"plain\"", 1, 17, "Name what to cut out")]
@@ -183,7 +216,8 @@ public class ParserTests
     [InlineData("refused\n| where a = 1\n| group count() per 5m\n| limit 3", "refused\n| where a = 1")]
     [InlineData("refused", "refused")]
     [InlineData("| group count()", "")]
-    public void A_rule_takes_the_part_that_chooses_records(string text, string records) => Assert.Equal(records, QueryEdits.RecordsOnly(text));
+    public void A_rule_takes_the_part_that_chooses_records(string text, string records) =>
+        Assert.Equal(records, QueryEdits.RecordsOnly(text));
 
     [Theory]
     [InlineData("409", "\"409\"")]

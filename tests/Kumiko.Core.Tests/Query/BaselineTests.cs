@@ -17,29 +17,44 @@ public sealed class BaselineTests : StoreTest
     // A Monday.
     private static readonly Window Focus = new(Sample.At("2026-11-23T17:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));
 
-    private static LogRecord At(long time, string host = "gate-t1", string terminal = "Orra") => new()
-    {
-        Time = time,
-        Observed = time,
-        Body = "ticket admitted",
-        Source = "quay",
-        SeverityNumber = 9,
-        Resource = new Resource(new Attributes(["service.name", "host.name"], [Value.Of("gate-control"), Value.Of(host)])),
-        Attributes = new Attributes(["terminal"], [Value.Of(terminal)]),
-    };
+    private static LogRecord At(long time, string host = "gate-t1", string terminal = "Orra") =>
+        new()
+        {
+            Time = time,
+            Observed = time,
+            Body = "ticket admitted",
+            Source = "quay",
+            SeverityNumber = 9,
+            Resource = new Resource(new Attributes(["service.name", "host.name"], [Value.Of("gate-control"), Value.Of(host)])),
+            Attributes = new Attributes(["terminal"], [Value.Of(terminal)]),
+        };
 
     private async Task<RecordStore> Days(params int[] daysBack)
     {
         var store = Open();
         foreach (var back in daysBack)
-            await store.Append([.. Enumerable.Range(0, 120).Select(i => At(Focus.From - (back * Instants.Day) + (i * 30 * Instants.Second)))], "quay");
+            await store.Append(
+                [.. Enumerable.Range(0, 120).Select(i => At(Focus.From - (back * Instants.Day) + (i * 30 * Instants.Second)))],
+                "quay"
+            );
         return store;
     }
 
-    private static Baseline Find(RecordStore store, BaselineChoice choice, Func<Window, int>? alerts = null, Window? focus = null, string query = "", DateTimeZone? zone = null)
+    private static Baseline Find(
+        RecordStore store,
+        BaselineChoice choice,
+        Func<Window, int>? alerts = null,
+        Window? focus = null,
+        string query = "",
+        DateTimeZone? zone = null
+    )
     {
         using var snapshot = store.Current;
-        return new BaselineFinder(alerts ?? (_ => 0)).Find(choice, new Question("test", QueryParser.Parse(query), focus ?? Focus, Focus.To, zone ?? DateTimeZone.Utc, Limits.Default), snapshot);
+        return new BaselineFinder(alerts ?? (_ => 0)).Find(
+            choice,
+            new Question("test", QueryParser.Parse(query), focus ?? Focus, Focus.To, zone ?? DateTimeZone.Utc, Limits.Default),
+            snapshot
+        );
     }
 
     [Fact]
@@ -75,7 +90,8 @@ public sealed class BaselineTests : StoreTest
     [Fact]
     public async Task One_day_is_told_and_none_is_told()
     {
-        using (var one = await Days(0, 7)) Assert.Equal(["one day only"], Find(one, BaselineChoice.LikeDays).Health);
+        using (var one = await Days(0, 7))
+            Assert.Equal(["one day only"], Find(one, BaselineChoice.LikeDays).Health);
         using var none = Open(path: Path.Combine(Folder, "other.db"));
         await none.Append([At(Focus.From)], "quay");
         var baseline = Find(none, BaselineChoice.LikeDays);
@@ -127,11 +143,20 @@ public sealed class BaselineTests : StoreTest
     {
         using var store = await Days(0, 1);
         DrawnStretch Drawn(long from, long to) => new(new TimeRange(Moment.At(from), Moment.At(to)));
-        Assert.Contains("other timetable: a Sunday, the focus a Monday", Find(store, Drawn(Focus.From - Instants.Day, Focus.To - Instants.Day)).Health);
-        Assert.Contains("overlaps the focus", Find(store, Drawn(Focus.From - (30 * Instants.Minute), Focus.From + (30 * Instants.Minute))).Health);
+        Assert.Contains(
+            "other timetable: a Sunday, the focus a Monday",
+            Find(store, Drawn(Focus.From - Instants.Day, Focus.To - Instants.Day)).Health
+        );
+        Assert.Contains(
+            "overlaps the focus",
+            Find(store, Drawn(Focus.From - (30 * Instants.Minute), Focus.From + (30 * Instants.Minute))).Health
+        );
         var backwards = Find(store, BaselineChoice.Parse("now/2020-01-01T00:00:00Z")!);
         Assert.Equal((0, "ends before it begins"), (backwards.Windows.Count, Assert.Single(backwards.Health)));
-        Assert.Contains("much shorter than the focus", Find(store, Drawn(Focus.From - Instants.Day, Focus.From - Instants.Day + (10 * Instants.Minute))).Health);
+        Assert.Contains(
+            "much shorter than the focus",
+            Find(store, Drawn(Focus.From - Instants.Day, Focus.From - Instants.Day + (10 * Instants.Minute))).Health
+        );
     }
 
     [Fact]
@@ -139,19 +164,37 @@ public sealed class BaselineTests : StoreTest
     {
         using var store = await Days(0);
         string? Of(string query, string set) => Find(store, BaselineChoice.Parse("set:" + set)!, query: query).Query;
-        Assert.Equal("service = gate-control and host != gate-t3", Of("service = gate-control and host = gate-t3", "host != gate-t3"));
+        Assert.Equal(
+            "service = gate-control and host != gate-t3",
+            Of("service = gate-control and host = gate-t3", "host != gate-t3")
+        );
         Assert.Equal("host != gate-t3", Of("", "host != gate-t3"));
-        Assert.Equal("refused and host != gate-t3\n| where wait > 1", Of("refused | where wait > 1 | group count() by host", "host != gate-t3"));
+        Assert.Equal(
+            "refused and host != gate-t3\n| where wait > 1",
+            Of("refused | where wait > 1 | group count() by host", "host != gate-t3")
+        );
     }
 
     [Fact]
     public async Task Fields_and_counts_use_all_of_its_days()
     {
         using var store = Open();
-        foreach (var (back, terminal, count) in new[] { (0, "Tarnhead", 80), (7, "Orra", 60), (14, "Tarnhead", 20), (14, "Orra", 40) })
-            await store.Append([.. Enumerable.Range(0, count).Select(i => At(Focus.From - (back * Instants.Day) + (i * Instants.Second), terminal: terminal))], "quay");
+        foreach (
+            var (back, terminal, count) in new[] { (0, "Tarnhead", 80), (7, "Orra", 60), (14, "Tarnhead", 20), (14, "Orra", 40) }
+        )
+            await store.Append(
+                [
+                    .. Enumerable
+                        .Range(0, count)
+                        .Select(i => At(Focus.From - (back * Instants.Day) + (i * Instants.Second), terminal: terminal)),
+                ],
+                "quay"
+            );
         await store.Upkeep.SealAll();
-        using var run = new Run(new Question("test", QueryParser.Parse("admitted"), Focus, Focus.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        using var run = new Run(
+            new Question("test", QueryParser.Parse("admitted"), Focus, Focus.To, DateTimeZone.Utc, Limits.Default),
+            store.Current
+        );
         var baseline = run.BaselineOf(BaselineChoice.LikeDays, new BaselineFinder(_ => 0));
         Assert.Equal(60, await run.UsualCount(baseline));
         var field = (await run.Fields(baseline)).Single(f => f.Name == "terminal");
@@ -166,8 +209,24 @@ public sealed class BaselineTests : StoreTest
     public async Task A_set_is_compared_in_the_same_time_and_scaled_on_the_strip()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(0, 300).Select(i => At(Focus.From + (i * Instants.Second), i % 3 == 0 ? "gate-t3" : "gate-t1", i % 3 == 0 ? "Tarnhead" : "Orra"))], "quay");
-        using var run = new Run(new Question("test", QueryParser.Parse("host = gate-t3"), Focus, Focus.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 300)
+                    .Select(i =>
+                        At(
+                            Focus.From + (i * Instants.Second),
+                            i % 3 == 0 ? "gate-t3" : "gate-t1",
+                            i % 3 == 0 ? "Tarnhead" : "Orra"
+                        )
+                    ),
+            ],
+            "quay"
+        );
+        using var run = new Run(
+            new Question("test", QueryParser.Parse("host = gate-t3"), Focus, Focus.To, DateTimeZone.Utc, Limits.Default),
+            store.Current
+        );
         var baseline = run.BaselineOf(BaselineChoice.Parse("set:host != gate-t3")!, new BaselineFinder(_ => 0));
         var field = (await run.Fields(baseline)).Single(f => f.Name == "terminal");
         Assert.Equal((1.0, 0.0), (field.Top[0].Share, field.Top[0].Baseline!.Value));
@@ -181,7 +240,8 @@ public sealed class BaselineTests : StoreTest
     [InlineData("none", "none")]
     [InlineData("set:host != gate-t3", "set:host != gate-t3")]
     [InlineData("2026-11-22T10:00:00Z/2026-11-22T12:00:00Z", "2026-11-22T10:00:00Z/2026-11-22T12:00:00Z")]
-    public void A_choice_says_the_same_when_read_back(string text, string same) => Assert.Equal(same, BaselineChoice.Parse(text)!.ToString());
+    public void A_choice_says_the_same_when_read_back(string text, string same) =>
+        Assert.Equal(same, BaselineChoice.Parse(text)!.ToString());
 
     [Theory]
     [InlineData("yesterday")]

@@ -13,17 +13,23 @@ public sealed class CompletionTests : StoreTest
 {
     private static readonly Window Hours = new(Sample.At("2026-11-23T16:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));
 
-    private static Run Ask(RecordStore store, string text) => new(new Question("test", QueryParser.Parse(text), Hours, Hours.To, DateTimeZone.Utc, Limits.Default), store.Current);
+    private static Run Ask(RecordStore store, string text) =>
+        new(new Question("test", QueryParser.Parse(text), Hours, Hours.To, DateTimeZone.Utc, Limits.Default), store.Current);
 
-    private static Task<IReadOnlyList<Completion>> At(Run run, string marked) => Completions.At(CompletionPlace.At(marked.Replace("¦", ""), marked.IndexOf('¦')), run, ["berths"]);
+    private static Task<IReadOnlyList<Completion>> At(Run run, string marked) =>
+        Completions.At(CompletionPlace.At(marked.Replace("¦", ""), marked.IndexOf('¦')), run, ["berths"]);
 
     private async Task<RecordStore> Filled()
     {
         var store = Open();
         for (var batch = 0; batch < 5; batch++)
         {
-            await store.Append([.. Enumerable.Range(batch * 100, 100).Select(i => Sample.Random(i, Hours.From + (i * 7 * Instants.Second)))], "quay");
-            if (batch == 2) await store.Upkeep.SealAll();
+            await store.Append(
+                [.. Enumerable.Range(batch * 100, 100).Select(i => Sample.Random(i, Hours.From + (i * 7 * Instants.Second)))],
+                "quay"
+            );
+            if (batch == 2)
+                await store.Upkeep.SealAll();
         }
         return store;
     }
@@ -58,8 +64,10 @@ public sealed class CompletionTests : StoreTest
                 using var asked = Ask(store, $"{field} = {value.Insert}");
                 Assert.True(asked.Question.Parsed.Ok, value.Insert);
                 // A level is asked for by its band and listed by it; an equal number may be spelled in several ways.
-                if (field is "terminal" or "service" or "level" && value.Label.Any(char.IsLetter)) Assert.Equal(value.Count, (await asked.Counts()).Records);
-                else Assert.True((await asked.Counts()).Records >= value.Count, $"{field} = {value.Insert}");
+                if (field is "terminal" or "service" or "level" && value.Label.Any(char.IsLetter))
+                    Assert.Equal(value.Count, (await asked.Counts()).Records);
+                else
+                    Assert.True((await asked.Counts()).Records >= value.Count, $"{field} = {value.Insert}");
             }
         }
         Assert.Equal("Tarnhead", Assert.Single(await At(run, "terminal = \"Tar¦\"")).Insert);
@@ -72,7 +80,12 @@ public sealed class CompletionTests : StoreTest
     {
         using var store = await Filled();
         using var run = Ask(store, "");
-        Assert.Equal(["terminal", "n"], (await At(run, "| group count() as n by terminal | where ¦")).Where(c => c.Kind == CompletionKind.Field).Select(c => c.Label));
+        Assert.Equal(
+            ["terminal", "n"],
+            (await At(run, "| group count() as n by terminal | where ¦"))
+                .Where(c => c.Kind == CompletionKind.Field)
+                .Select(c => c.Label)
+        );
         Assert.Contains("took", (await At(run, "| parse body as \"after {took:duration}\" | where ¦")).Select(c => c.Label));
         Assert.Contains("name", (await At(run, "| parse body as /(?<name>\\w+)/ | where na¦")).Select(c => c.Label));
         Assert.Equal(["group"], (await At(run, "| gro¦")).Select(c => c.Label));

@@ -28,49 +28,92 @@ public sealed class FieldTests : StoreTest
     [InlineData(0, 100, 0, 100, false)]
     [InlineData(100, 100, 100, 100, false)]
     [InlineData(2, 3, 40_000, 3_000_000_000, true)]
-    public void A_shift_is_clear_where_chance_would_not_make_it(long count, long total, long before, long thenTotal, bool clear) =>
-        Assert.Equal(clear, FieldSummaries.IsClear(count, total, before, thenTotal));
+    public void A_shift_is_clear_where_chance_would_not_make_it(
+        long count,
+        long total,
+        long before,
+        long thenTotal,
+        bool clear
+    ) => Assert.Equal(clear, FieldSummaries.IsClear(count, total, before, thenTotal));
 
-    private static Run Ask(RecordStore store, string text, Window? window = null) => new(new Question("test", QueryParser.Parse(text), window ?? Hours, Hours.To, DateTimeZone.Utc, Limits.Default), store.Current);
+    private static Run Ask(RecordStore store, string text, Window? window = null) =>
+        new(
+            new Question("test", QueryParser.Parse(text), window ?? Hours, Hours.To, DateTimeZone.Utc, Limits.Default),
+            store.Current
+        );
 
-    private static LogRecord With(int second, params (string Name, Value Value)[] attributes) => new()
-    {
-        Time = Hours.From + (second * Instants.Second),
-        Observed = Hours.From,
-        Body = $"seat {second} taken after {second % 90}ms",
-        Source = "quay",
-        Attributes = new Attributes([.. attributes.Select(a => string.Intern(a.Name))], [.. attributes.Select(a => a.Value)]),
-    };
+    private static LogRecord With(int second, params (string Name, Value Value)[] attributes) =>
+        new()
+        {
+            Time = Hours.From + (second * Instants.Second),
+            Observed = Hours.From,
+            Body = $"seat {second} taken after {second % 90}ms",
+            Source = "quay",
+            Attributes = new Attributes([.. attributes.Select(a => string.Intern(a.Name))], [.. attributes.Select(a => a.Value)]),
+        };
 
     [Fact]
-    public void Counting_by_column_is_counting_record_by_record() => Gen.Select(Gen.Int[0, 10_000], Gen.Int[0, 3], Gen.OneOf("", "refused", "level >= warn", "terminal = Tarnhead", "exists(x) and not gate")).Sample((seed, sealing, text) =>
-    {
-        using var store = Open(path: Path.Combine(Folder, Guid.NewGuid().ToString("N")));
-        for (var batch = 0; batch < 3; batch++)
-        {
-            store.Append([.. Enumerable.Range(seed + (batch * 40), 40).Select(i => Sample.Random(i))], "quay").GetAwaiter().GetResult();
-            if (batch < sealing) store.Upkeep.SealAll().GetAwaiter().GetResult();
-        }
-        using var run = Ask(store, text);
-        var passing = run.Passing(null).ToList();
-        var fields = run.Fields(null).GetAwaiter().GetResult();
-        foreach (var field in fields)
-        {
-            var read = RecordFields.Bind(field.Name);
-            var values = passing.Select(r => field.Name == "level" && r.SeverityNumber > 0 ? Value.Level(((Severity.Band(r.SeverityNumber) - 1) * 4) + 1) : field.Name is "level" ? Value.Missing : read(r)).Where(v => !v.IsMissing).ToList();
-            Assert.Equal((field.Name, values.Count, passing.Count), (field.Name, (int)field.Present, (int)field.Total));
-            Assert.Equal(values.Distinct().Count(), field.Distinct);
-            foreach (var top in field.Top) Assert.Equal(values.Count(v => v == top.Value), top.Count);
-        }
-        Assert.Equal(fields.Select(f => f.Name).Where(f => f != "level").Order(), run.Presence().GetAwaiter().GetResult().Select(p => p.Name).Where(f => f != "level").Order());
-        Assert.All(run.Presence().GetAwaiter().GetResult().Where(p => p.Name != "level"), p => Assert.Equal(fields.Single(f => f.Name == p.Name).Present, p.Present));
-    }, iter: 60);
+    public void Counting_by_column_is_counting_record_by_record() =>
+        Gen.Select(
+                Gen.Int[0, 10_000],
+                Gen.Int[0, 3],
+                Gen.OneOf("", "refused", "level >= warn", "terminal = Tarnhead", "exists(x) and not gate")
+            )
+            .Sample(
+                (seed, sealing, text) =>
+                {
+                    using var store = Open(path: Path.Combine(Folder, Guid.NewGuid().ToString("N")));
+                    for (var batch = 0; batch < 3; batch++)
+                    {
+                        store
+                            .Append([.. Enumerable.Range(seed + (batch * 40), 40).Select(i => Sample.Random(i))], "quay")
+                            .GetAwaiter()
+                            .GetResult();
+                        if (batch < sealing)
+                            store.Upkeep.SealAll().GetAwaiter().GetResult();
+                    }
+                    using var run = Ask(store, text);
+                    var passing = run.Passing(null).ToList();
+                    var fields = run.Fields(null).GetAwaiter().GetResult();
+                    foreach (var field in fields)
+                    {
+                        var read = RecordFields.Bind(field.Name);
+                        var values = passing
+                            .Select(r =>
+                                field.Name == "level" && r.SeverityNumber > 0
+                                    ? Value.Level(((Severity.Band(r.SeverityNumber) - 1) * 4) + 1)
+                                : field.Name is "level" ? Value.Missing
+                                : read(r)
+                            )
+                            .Where(v => !v.IsMissing)
+                            .ToList();
+                        Assert.Equal(
+                            (field.Name, values.Count, passing.Count),
+                            (field.Name, (int)field.Present, (int)field.Total)
+                        );
+                        Assert.Equal(values.Distinct().Count(), field.Distinct);
+                        foreach (var top in field.Top)
+                            Assert.Equal(values.Count(v => v == top.Value), top.Count);
+                    }
+                    Assert.Equal(
+                        fields.Select(f => f.Name).Where(f => f != "level").Order(),
+                        run.Presence().GetAwaiter().GetResult().Select(p => p.Name).Where(f => f != "level").Order()
+                    );
+                    Assert.All(run.Presence().GetAwaiter().GetResult().Where(p => p.Name != "level"), p =>
+                        Assert.Equal(fields.Single(f => f.Name == p.Name).Present, p.Present)
+                    );
+                },
+                iter: 60
+            );
 
     [Fact]
     public async Task Numbers_have_quantiles_and_bins_that_hold_all_of_them()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(1, 1_000).Select(i => With(i, ("wait", Value.Duration(i * 1_000_000L))))], "quay");
+        await store.Append(
+            [.. Enumerable.Range(1, 1_000).Select(i => With(i, ("wait", Value.Duration(i * 1_000_000L))))],
+            "quay"
+        );
         await store.Upkeep.SealAll();
         using var run = Ask(store, "");
         var numbers = (await run.Field("wait", null, 5))!.Numbers!;
@@ -84,7 +127,14 @@ public sealed class FieldTests : StoreTest
     public async Task Text_that_reads_as_a_quantity_counts_as_numbers_and_a_word_among_them_ends_that()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(1, 50).Select(i => With(i, ("wait", Value.Of(i + "ms")), ("mixed", Value.Of(i == 7 ? "never" : i + "ms"))))], "quay");
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(1, 50)
+                    .Select(i => With(i, ("wait", Value.Of(i + "ms")), ("mixed", Value.Of(i == 7 ? "never" : i + "ms")))),
+            ],
+            "quay"
+        );
         using var run = Ask(store, "");
         var fields = await run.Fields(null);
         Assert.Equal(1e6, fields.Single(f => f.Name == "wait").Numbers!.Min);
@@ -95,7 +145,21 @@ public sealed class FieldTests : StoreTest
     public async Task A_field_of_ids_is_counted_without_end_and_says_so()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(0, 7_000).Select(i => With(i % 7_000, ("id", Value.Of("ticket-" + i)), ("kind", Value.Of("k" + (i % 3))), ("took", Value.Of((long)i))))], "quay");
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 7_000)
+                    .Select(i =>
+                        With(
+                            i % 7_000,
+                            ("id", Value.Of("ticket-" + i)),
+                            ("kind", Value.Of("k" + (i % 3))),
+                            ("took", Value.Of((long)i))
+                        )
+                    ),
+            ],
+            "quay"
+        );
         await store.Upkeep.SealAll();
         using var run = Ask(store, "");
         var fields = await run.Fields(null);
@@ -117,8 +181,14 @@ public sealed class FieldTests : StoreTest
         {
             using var run = Ask(store, "| parse body as \"seat {n:integer} taken after {took:duration}\" | where n < 90");
             var fields = await run.Fields(null);
-            Assert.Equal((90, 90), ((int)fields.Single(f => f.Name == "took").Present, fields.Single(f => f.Name == "n").Distinct));
-            Assert.Equal((0, 89), ((int)fields.Single(f => f.Name == "n").Numbers!.Min, (int)fields.Single(f => f.Name == "n").Numbers!.Max));
+            Assert.Equal(
+                (90, 90),
+                ((int)fields.Single(f => f.Name == "took").Present, fields.Single(f => f.Name == "n").Distinct)
+            );
+            Assert.Equal(
+                (0, 89),
+                ((int)fields.Single(f => f.Name == "n").Numbers!.Min, (int)fields.Single(f => f.Name == "n").Numbers!.Max)
+            );
             await store.Upkeep.SealAll();
         }
     }
@@ -127,7 +197,14 @@ public sealed class FieldTests : StoreTest
     public async Task Five_thousand_fields_are_listed_as_far_as_makes_sense()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(0, 50).Select(i => With(i, [.. Enumerable.Range(0, 100).Select(n => ($"f{(i * 100) + n}", Value.Of("x")))]))], "quay");
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 50)
+                    .Select(i => With(i, [.. Enumerable.Range(0, 100).Select(n => ($"f{(i * 100) + n}", Value.Of("x")))])),
+            ],
+            "quay"
+        );
         await store.Upkeep.SealAll();
         using var run = Ask(store, "");
         Assert.InRange((await run.Fields(null)).Count, 1_000, 5_000);
@@ -137,7 +214,26 @@ public sealed class FieldTests : StoreTest
     public async Task The_rarest_come_first_among_the_rare()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(0, 100).Select(i => With(i, ("kind", Value.Of(i == 0 ? "once" : i < 3 ? "twice" : "often"))))], "quay");
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 100)
+                    .Select(i =>
+                        With(
+                            i,
+                            (
+                                "kind",
+                                Value.Of(
+                                    i == 0 ? "once"
+                                    : i < 3 ? "twice"
+                                    : "often"
+                                )
+                            )
+                        )
+                    ),
+            ],
+            "quay"
+        );
         using var run = Ask(store, "");
         Assert.Equal(["once", "twice", "often"], (await run.Field("kind", null, 3))!.Rarest.Select(r => r.Value.ToText()));
         Assert.Null(await run.Field("nothing", null, 3));

@@ -16,11 +16,19 @@ public sealed class HintTests : StoreTest
 
     private async Task<IReadOnlyList<AnswerHint>> Hints(string text, Window? window = null)
     {
-        using var store = Open(path: Path.Combine(Directory.CreateDirectory(Path.Combine(Folder, Guid.NewGuid().ToString("N"))).FullName, "records.db"));
+        using var store = Open(
+            path: Path.Combine(
+                Directory.CreateDirectory(Path.Combine(Folder, Guid.NewGuid().ToString("N"))).FullName,
+                "records.db"
+            )
+        );
         await store.Append([Sample.Refusal, Sample.Random(5, Hour.From + 1)], "quay");
         var parsed = QueryParser.Parse(text);
         Assert.True(parsed.Ok);
-        using var run = new Run(new Core.Query.Question("test", parsed, window ?? Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        using var run = new Run(
+            new Core.Query.Question("test", parsed, window ?? Hour, Hour.To, DateTimeZone.Utc, Limits.Default),
+            store.Current
+        );
         return await run.Hints();
     }
 
@@ -28,24 +36,65 @@ public sealed class HintTests : StoreTest
     public async Task A_word_is_a_value_of_fields_that_the_found_records_have()
     {
         using var store = Open();
-        await store.Append([Sample.Refusal, .. Enumerable.Range(0, 20).Select(i => new LogRecord { Time = Hour.From + i, Observed = Hour.From, Body = "started", Attributes = new Attributes(["process.pid"], [Value.Of(409)]) })], "quay");
-        using var run = new Run(new Core.Query.Question("test", QueryParser.Parse("service = gate-control and 409"), Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        await store.Append(
+            [
+                Sample.Refusal,
+                .. Enumerable
+                    .Range(0, 20)
+                    .Select(i => new LogRecord
+                    {
+                        Time = Hour.From + i,
+                        Observed = Hour.From,
+                        Body = "started",
+                        Attributes = new Attributes(["process.pid"], [Value.Of(409)]),
+                    }),
+            ],
+            "quay"
+        );
+        using var run = new Run(
+            new Core.Query.Question(
+                "test",
+                QueryParser.Parse("service = gate-control and 409"),
+                Hour,
+                Hour.To,
+                DateTimeZone.Utc,
+                Limits.Default
+            ),
+            store.Current
+        );
         Assert.Equal(["status"], (await run.Hints()).Select(h => h.Message.Split("409 is a value of ")[1].Split(':')[0]));
     }
 
     [Theory]
     [InlineData("| parse body as \"ticket {ticket} refused: {reason}\"", null, null)]
-    [InlineData("| parse body as \"ticket {ticket} refused: \"", "it ends before the body does. Behind “ticket SK-40417-B refused: ” follows “seat already claimed", "| parse body as \"ticket {ticket} refused: {}\"")]
-    [InlineData("refused | parse only body as \"ticket {ticket} refused\" | group count() by ticket", "it ends before the body does", "refused | parse only body as \"ticket {ticket} refused{}\" | group count() by ticket")]
+    [InlineData(
+        "| parse body as \"ticket {ticket} refused: \"",
+        "it ends before the body does. Behind “ticket SK-40417-B refused: ” follows “seat already claimed",
+        "| parse body as \"ticket {ticket} refused: {}\""
+    )]
+    [InlineData(
+        "refused | parse only body as \"ticket {ticket} refused\" | group count() by ticket",
+        "it ends before the body does",
+        "refused | parse only body as \"ticket {ticket} refused{}\" | group count() by ticket"
+    )]
     [InlineData("| parse body as \"ticket {ticket} accepted: {reason}\"", "At its beginning it wants “ticket ”", null)]
-    [InlineData("| parse body as \"ticket {n:integer} refused: {reason}\"", "Behind “ticket ” it wants an integer, and there stands “SK-40417-B refused", null)]
+    [InlineData(
+        "| parse body as \"ticket {n:integer} refused: {reason}\"",
+        "Behind “ticket ” it wants an integer, and there stands “SK-40417-B refused",
+        null
+    )]
     [InlineData("| parse body as \"ticket {} refused: {reason} twice\"", "it wants “ twice”", null)]
     public async Task A_template_that_fits_nothing_says_where_it_stops(string query, string? says, string? instead)
     {
         var hints = await Hints(query);
-        if (says is null) { Assert.DoesNotContain(hints, h => h.Message.Contains("template")); return; }
+        if (says is null)
+        {
+            Assert.DoesNotContain(hints, h => h.Message.Contains("template"));
+            return;
+        }
         var hint = Assert.Single(hints, h => h.Message.StartsWith("The template fits no body"));
-        if (!query.Contains("accepted")) Assert.Contains(says, hint.Message);
+        if (!query.Contains("accepted"))
+            Assert.Contains(says, hint.Message);
         Assert.Equal(instead, hint.Instead);
     }
 
@@ -60,7 +109,12 @@ public sealed class HintTests : StoreTest
     public void Where_a_text_stops_fitting_is_told(string template, string text, string? told)
     {
         var misfit = new TemplateMatcher(template).Explain(text);
-        Assert.Equal(told, misfit is null ? null : $"{misfit.At} {(misfit.Wanted is { } wanted ? wanted.IsSlot ? wanted.Type : wanted.Text : "end")}");
+        Assert.Equal(
+            told,
+            misfit is null
+                ? null
+                : $"{misfit.At} {(misfit.Wanted is { } wanted ? wanted.IsSlot ? wanted.Type : wanted.Text : "end")}"
+        );
     }
 
     [Theory]
@@ -68,7 +122,11 @@ public sealed class HintTests : StoreTest
     [InlineData("Terminal = Tarnhead", "Did you mean terminal?", "terminal = Tarnhead")]
     [InlineData("nowhere_at_all = 1", "has a field nowhere_at_all", null)]
     [InlineData("status = 409 and status = 410", "cannot both hold", "status in (409, 410)")]
-    [InlineData("reason = \"a b\" and refused and reason = void | limit 3", "cannot both hold", "reason in (\"a b\", void) and refused | limit 3")]
+    [InlineData(
+        "reason = \"a b\" and refused and reason = void | limit 3",
+        "cannot both hold",
+        "reason in (\"a b\", void) and refused | limit 3"
+    )]
     [InlineData("status > 500 and status < 400", "cannot both hold", "status > 500")]
     [InlineData("409", "409 is a value of status", "status = 409")]
     [InlineData("wait > 400", "wait holds a duration such as 812ms", "wait > 400ms")]
@@ -92,7 +150,10 @@ public sealed class HintTests : StoreTest
     public async Task Where_nothing_matches_it_says_when_it_last_did()
     {
         var later = new Window(Hour.To, Hour.To + Instants.Hour);
-        Assert.Equal(Sample.Refusal.Time, Assert.Single(await Hints("refused and terminal = Tarnhead and status = 409", later), h => h.At is not null).At);
+        Assert.Equal(
+            Sample.Refusal.Time,
+            Assert.Single(await Hints("refused and terminal = Tarnhead and status = 409", later), h => h.At is not null).At
+        );
         Assert.DoesNotContain(await Hints("never_seen_word", later), h => h.At is not null);
     }
 
@@ -102,20 +163,33 @@ public sealed class HintTests : StoreTest
         var folder = Directory.CreateDirectory(Path.Combine(Folder, "tables")).FullName;
         var tables = new LookupTables(folder);
         Assert.Empty(tables.Names());
-        await System.IO.File.WriteAllTextAsync(Path.Combine(folder, "berths.csv"), "terminal,berth,note\nTarnhead,4,\"deep, wide\"\nOrra,2,\n");
+        await System.IO.File.WriteAllTextAsync(
+            Path.Combine(folder, "berths.csv"),
+            "terminal,berth,note\nTarnhead,4,\"deep, wide\"\nOrra,2,\n"
+        );
         Assert.Equal(["berths"], tables.Names());
         Assert.Equal(4, tables.Lookup("berths", "berth")(Value.Of("Tarnhead")).AsLong);
         Assert.Equal("deep, wide", tables.Lookup("berths", "note")(Value.Of("Tarnhead")).ToText());
         Assert.True(tables.Lookup("berths", "note")(Value.Of("Orra")).IsMissing);
         Assert.True(tables.Lookup("berths", "berth")(Value.Of("Hollin")).IsMissing);
-        Assert.Contains("has no column depth", Assert.Throws<QueryRefusedException>(() => tables.Lookup("berths", "depth")).Message);
-        Assert.Contains("no look-up table boats", Assert.Throws<QueryRefusedException>(() => tables.Lookup("boats", "x")).Message);
+        Assert.Contains(
+            "has no column depth",
+            Assert.Throws<QueryRefusedException>(() => tables.Lookup("berths", "depth")).Message
+        );
+        Assert.Contains(
+            "no look-up table boats",
+            Assert.Throws<QueryRefusedException>(() => tables.Lookup("boats", "x")).Message
+        );
         Assert.Null(tables.Read("../secret", Hour));
         await System.IO.File.WriteAllTextAsync(Path.Combine(folder, "berths.csv"), "terminal,berth\nTarnhead,5\nHollin,11\n");
         Assert.Equal(5, tables.Lookup("berths", "berth")(Value.Of("Tarnhead")).AsLong);
         var parsed = QueryParser.Parse("from berths | where berth > 5 | select terminal", tables.Names());
         using var store = Open();
-        using var run = new Run(new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current, new RunSurroundings(tables.Read) { Lookup = tables.Lookup });
+        using var run = new Run(
+            new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default),
+            store.Current,
+            new RunSurroundings(tables.Read) { Lookup = tables.Lookup }
+        );
         Assert.Equal("Hollin", Assert.Single((await run.Frame()).Rows)[0].ToText());
     }
 }

@@ -19,13 +19,15 @@ public sealed partial class LanguageGuideTests : StoreTest
 
     private static readonly RunSurroundings Surroundings = RunSurroundings.None with
     {
-        Lookup = (table, column) => key => table == "berths" && column == "berth" && key.ToText() == "Tarnhead" ? Value.Of(4L) : Value.Missing,
+        Lookup = (table, column) =>
+            key => table == "berths" && column == "berth" && key.ToText() == "Tarnhead" ? Value.Of(4L) : Value.Missing,
     };
 
     private static string GuidePath()
     {
         var folder = AppContext.BaseDirectory;
-        while (!System.IO.File.Exists(Path.Combine(folder, "Kumiko.slnx"))) folder = Path.GetDirectoryName(folder)!;
+        while (!System.IO.File.Exists(Path.Combine(folder, "Kumiko.slnx")))
+            folder = Path.GetDirectoryName(folder)!;
         return Path.Combine(folder, "docs", "query-language.md");
     }
 
@@ -33,7 +35,14 @@ public sealed partial class LanguageGuideTests : StoreTest
     {
         var store = Open();
         var lines = NdjsonBlock().Match(guide).Groups[1].Value;
-        await new LineIntake(store, Clock).Take(new MemoryStream(Encoding.UTF8.GetBytes(lines)), "quay", null, long.MaxValue, null, CancellationToken.None);
+        await new LineIntake(store, Clock).Take(
+            new MemoryStream(Encoding.UTF8.GetBytes(lines)),
+            "quay",
+            null,
+            long.MaxValue,
+            null,
+            CancellationToken.None
+        );
         Assert.Equal(7, store.Count);
         await store.Upkeep.SealAll();
         return store;
@@ -43,20 +52,34 @@ public sealed partial class LanguageGuideTests : StoreTest
     {
         var parsed = QueryParser.Parse(text);
         Assert.True(parsed.Ok, text + "\n" + string.Join("\n", parsed.Errors.Select(e => e.Describe(text))));
-        return new Run(new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default), store.Current, Surroundings).Stream().GetAwaiter().GetResult();
+        return new Run(
+            new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default),
+            store.Current,
+            Surroundings
+        )
+            .Stream()
+            .GetAwaiter()
+            .GetResult();
     }
 
-    private static string Shown(Value value) => value.Kind switch
-    {
-        ValueKind.Missing => "missing",
-        ValueKind.Decimal => value.AsDouble.ToString("G15", System.Globalization.CultureInfo.InvariantCulture),
-        ValueKind.Time => value.ToText() is var iso && iso.EndsWith(".000000000Z", StringComparison.Ordinal) ? iso[11..19] : value.ToText(),
-        _ => value.ToText(),
-    } + (value.Marks == ValueMarks.None ? "" : " (" + value.Marks.ToString().ToLowerInvariant() + ")");
+    private static string Shown(Value value) =>
+        value.Kind switch
+        {
+            ValueKind.Missing => "missing",
+            ValueKind.Decimal => value.AsDouble.ToString("G15", System.Globalization.CultureInfo.InvariantCulture),
+            ValueKind.Time => value.ToText() is var iso && iso.EndsWith(".000000000Z", StringComparison.Ordinal)
+                ? iso[11..19]
+                : value.ToText(),
+            _ => value.ToText(),
+        } + (value.Marks == ValueMarks.None ? "" : " (" + value.Marks.ToString().ToLowerInvariant() + ")");
 
     private static string Table(FrameStream answer)
     {
-        var rows = answer.Rows().Select(r => r.Select(Shown).ToArray()).Prepend([.. answer.Schema.Columns.Select(c => c.Name)]).ToList();
+        var rows = answer
+            .Rows()
+            .Select(r => r.Select(Shown).ToArray())
+            .Prepend([.. answer.Schema.Columns.Select(c => c.Name)])
+            .ToList();
         var widths = rows[0].Select((_, i) => rows.Max(r => r[i].Length)).ToArray();
         return string.Join('\n', rows.Select(r => string.Join("  ", r.Select((cell, i) => cell.PadRight(widths[i]))).TrimEnd()));
     }
@@ -67,16 +90,20 @@ public sealed partial class LanguageGuideTests : StoreTest
         var guide = await System.IO.File.ReadAllTextAsync(GuidePath());
         using var store = await Filled(guide);
         var asked = 0;
-        var written = QueryBlock().Replace(guide, match =>
-        {
-            asked++;
-            return $"```query\n{match.Groups[1].Value}\n```\n```answer\n{Table(Ask(store, match.Groups[1].Value))}\n```";
-        });
+        var written = QueryBlock()
+            .Replace(guide, match =>
+            {
+                asked++;
+                return $"```query\n{match.Groups[1].Value}\n```\n```answer\n{Table(Ask(store, match.Groups[1].Value))}\n```";
+            });
         // To write the answers anew: KUMIKO_WRITE_GUIDE=1, then read them.
-        if (Environment.GetEnvironmentVariable("KUMIKO_WRITE_GUIDE") == "1") await System.IO.File.WriteAllTextAsync(GuidePath(), written);
-        else Assert.Equal(guide, written);
+        if (Environment.GetEnvironmentVariable("KUMIKO_WRITE_GUIDE") == "1")
+            await System.IO.File.WriteAllTextAsync(GuidePath(), written);
+        else
+            Assert.Equal(guide, written);
         Assert.True(asked >= 20);
-        foreach (var stage in Words.Stages) Assert.Contains("| " + stage, guide);
+        foreach (var stage in Words.Stages)
+            Assert.Contains("| " + stage, guide);
     }
 
     [Fact]
@@ -85,7 +112,10 @@ public sealed partial class LanguageGuideTests : StoreTest
         var guide = await System.IO.File.ReadAllTextAsync(GuidePath());
         using var store = await Filled(guide);
         foreach (var (condition, count) in Rows(guide, "| condition | records |"))
-            Assert.Equal((condition, count), (condition, Ask(store, condition).Rows().Count.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+            Assert.Equal(
+                (condition, count),
+                (condition, Ask(store, condition).Rows().Count.ToString(System.Globalization.CultureInfo.InvariantCulture))
+            );
     }
 
     [Fact]
@@ -112,7 +142,15 @@ public sealed partial class LanguageGuideTests : StoreTest
     private static List<(string Call, string Gives)> Rows(string guide, string head)
     {
         var table = guide[guide.IndexOf(head, StringComparison.Ordinal)..];
-        return [.. table.Split('\n').Skip(2).TakeWhile(l => l.StartsWith('|')).Select(l => TableRow().Match(l)).Select(m => (m.Groups[1].Value, m.Groups[2].Value))];
+        return
+        [
+            .. table
+                .Split('\n')
+                .Skip(2)
+                .TakeWhile(l => l.StartsWith('|'))
+                .Select(l => TableRow().Match(l))
+                .Select(m => (m.Groups[1].Value, m.Groups[2].Value)),
+        ];
     }
 
     [GeneratedRegex("```ndjson\n(.*?)```", RegexOptions.Singleline)]

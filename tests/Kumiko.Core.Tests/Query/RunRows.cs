@@ -9,5 +9,6 @@ internal static class RunRows
 {
     public static IReadOnlyList<Value[]> Rows(this Run run) => run.Stream().GetAwaiter().GetResult().Rows();
 
-    public static IReadOnlyList<Value[]> Rows(this FrameStream answer) => answer.Chunks().SelectMany(c => c).ToListAsync().AsTask().GetAwaiter().GetResult();
+    public static IReadOnlyList<Value[]> Rows(this FrameStream answer) =>
+        answer.Chunks().SelectMany(c => c).ToListAsync().AsTask().GetAwaiter().GetResult();
 }

@@ -24,7 +24,8 @@ public sealed class RunTests : IDisposable
     {
         _store = new RecordStore(Path.Combine(_folder, "records.db"), _clock);
         _records = [.. Enumerable.Range(0, 3_000).Select(i => Sample.Random(i))];
-        foreach (var chunk in _records.Chunk(700)) _store.Append(chunk, "quay").GetAwaiter().GetResult();
+        foreach (var chunk in _records.Chunk(700))
+            _store.Append(chunk, "quay").GetAwaiter().GetResult();
     }
 
     public void Dispose()
@@ -51,9 +52,11 @@ public sealed class RunTests : IDisposable
         {
             rows += part.Count;
             parts++;
-            if (rows == all) continue;
+            if (rows == all)
+                continue;
             // The reader is slow once the part ahead of it is made: while one is made, its time runs.
-            while (gate.Now.Working > 0) await Task.Yield();
+            while (gate.Now.Working > 0)
+                await Task.Yield();
             _clock.Advance(TimeSpan.FromMinutes(10));
         }
         Assert.Equal(all, rows);
@@ -73,7 +76,10 @@ public sealed class RunTests : IDisposable
         var counts = await run.Counts();
         Assert.Equal((inFocus.Count, warn.Count, tarnhead.Count), (counts.All, counts.Left[0], counts.Left[1]));
         Assert.Equal(tarnhead.Count, counts.Records);
-        Assert.Equal(tarnhead.OrderByDescending(r => r.Id).Take(50).Select(r => r.Id), (await run.Records(null, 50)).Select(r => r.Id));
+        Assert.Equal(
+            tarnhead.OrderByDescending(r => r.Id).Take(50).Select(r => r.Id),
+            (await run.Records(null, 50)).Select(r => r.Id)
+        );
         var strip = await run.Histogram(Focus, 5 * Instants.Minute);
         Assert.Equal(12, strip.Steps);
         Assert.Equal(tarnhead.Count, Enumerable.Range(0, 12).Sum(strip.Total));
@@ -90,7 +96,8 @@ public sealed class RunTests : IDisposable
         var before = new Window(Start - Instants.Hour, Start);
         var field = (await run.Fields(new Baseline(BaselineChoice.Before, [before], "before"))).Single(f => f.Name == "terminal");
         double ShareIn(Window window, string terminal) =>
-            (double)_records.Count(r => window.Contains(r.Time) && r.Attributes.Get("terminal") == Value.Of(terminal)) / _records.Count(r => window.Contains(r.Time));
+            (double)_records.Count(r => window.Contains(r.Time) && r.Attributes.Get("terminal") == Value.Of(terminal))
+            / _records.Count(r => window.Contains(r.Time));
         foreach (var value in field.Top)
         {
             Assert.Equal(ShareIn(Focus, value.Value.AsText), value.Share, 9);
@@ -98,7 +105,9 @@ public sealed class RunTests : IDisposable
         }
         // Both stretches are drawn alike, so no difference is clear.
         Assert.All(field.Top, v => Assert.False(v.Clear));
-        Assert.All((await run.Fields(new Baseline(BaselineChoice.Before, [new Window(0, 1)], "nothing")))[0].Top, v => Assert.Null(v.Shift));
+        Assert.All((await run.Fields(new Baseline(BaselineChoice.Before, [new Window(0, 1)], "nothing")))[0].Top, v =>
+            Assert.Null(v.Shift)
+        );
     }
 
     [Fact]
@@ -151,11 +160,23 @@ public sealed class RunTests : IDisposable
         Assert.Same(run, runs.Shared(Ask("refused")));
         Question[] others =
         [
-            Ask("refused") with { Zone = NodaTime.DateTimeZone.ForOffset(NodaTime.Offset.FromHours(5)) },
-            Ask("refused") with { Limits = Limits.Default with { Rows = 10 } },
+            Ask("refused") with
+            {
+                Zone = NodaTime.DateTimeZone.ForOffset(NodaTime.Offset.FromHours(5)),
+            },
+            Ask("refused") with
+            {
+                Limits = Limits.Default with { Rows = 10 },
+            },
             Ask("refused", sources: new HashSet<string> { "import" }),
-            Ask("refused") with { Window = Focus.Shift(1) },
-            Ask("refused") with { Parameters = new Dictionary<string, string> { ["who"] = "ines" } },
+            Ask("refused") with
+            {
+                Window = Focus.Shift(1),
+            },
+            Ask("refused") with
+            {
+                Parameters = new Dictionary<string, string> { ["who"] = "ines" },
+            },
         ];
         foreach (var other in others)
         {

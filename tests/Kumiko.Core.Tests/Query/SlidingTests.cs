@@ -16,24 +16,53 @@ public sealed class SlidingTests : StoreTest
 {
     private static readonly string[] Texts =
     [
-        "| group count()", "refused | group count() by terminal", "| group distinct(terminal)", "| group sum(x)", "| group avg(x) by service", "| group p95(x), count()", "| group max(wait) by terminal", "level >= warn | group per_second()",
-        "| group last(body) by terminal", "| group share() by service", "| group count(level >= error) as bad, count() as n by terminal | set part = bad / n | where n > 1 | select terminal, part",
-        "| set long = length(body) | group avg(long)", "| parse body as \"{a} at {}\" | group count() by a | order by a | limit 3", "| group stddev(x)", "| group growth(x) by terminal",
+        "| group count()",
+        "refused | group count() by terminal",
+        "| group distinct(terminal)",
+        "| group sum(x)",
+        "| group avg(x) by service",
+        "| group p95(x), count()",
+        "| group max(wait) by terminal",
+        "level >= warn | group per_second()",
+        "| group last(body) by terminal",
+        "| group share() by service",
+        "| group count(level >= error) as bad, count() as n by terminal | set part = bad / n | where n > 1 | select terminal, part",
+        "| set long = length(body) | group avg(long)",
+        "| parse body as \"{a} at {}\" | group count() by a | order by a | limit 3",
+        "| group stddev(x)",
+        "| group growth(x) by terminal",
     ];
 
-    private static SlidingQuery Query(RecordStore store, string text) => new("test", QueryParser.Parse(text), DateTimeZone.Utc, store.Current, RunSurroundings.None);
+    private static SlidingQuery Query(RecordStore store, string text) =>
+        new("test", QueryParser.Parse(text), DateTimeZone.Utc, store.Current, RunSurroundings.None);
 
     private static async Task<SortedDictionary<string, string>> AskedAlone(RecordStore store, string text, Window window)
     {
-        using var run = new Run(new Question("test", QueryParser.Parse(text), window, window.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        using var run = new Run(
+            new Question("test", QueryParser.Parse(text), window, window.To, DateTimeZone.Utc, Limits.Default),
+            store.Current
+        );
         var frame = await run.Frame();
-        var (keys, figure) = (frame.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => frame.Schema.IndexOf(c.Name)).ToArray(), frame.Schema.IndexOf(ColumnRole.Value));
-        return new SortedDictionary<string, string>(frame.Rows.ToDictionary(r => string.Join('|', keys.Select(k => r[k].IsMissing ? "" : r[k].ToText())), r => Text(Number(r[figure]))), StringComparer.Ordinal);
+        var (keys, figure) = (
+            frame.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => frame.Schema.IndexOf(c.Name)).ToArray(),
+            frame.Schema.IndexOf(ColumnRole.Value)
+        );
+        return new SortedDictionary<string, string>(
+            frame.Rows.ToDictionary(
+                r => string.Join('|', keys.Select(k => r[k].IsMissing ? "" : r[k].ToText())),
+                r => Text(Number(r[figure]))
+            ),
+            StringComparer.Ordinal
+        );
     }
 
-    private static double Number(Value value) => !value.IsQuantity ? double.NaN : value.Kind == ValueKind.Duration ? value.AsLong / 1e9 : value.AsDouble;
+    private static double Number(Value value) =>
+        !value.IsQuantity ? double.NaN
+        : value.Kind == ValueKind.Duration ? value.AsLong / 1e9
+        : value.AsDouble;
 
-    private static string Text(double number) => double.IsNaN(number) ? "none" : number.ToString("G9", System.Globalization.CultureInfo.InvariantCulture);
+    private static string Text(double number) =>
+        double.IsNaN(number) ? "none" : number.ToString("G9", System.Globalization.CultureInfo.InvariantCulture);
 
     [Fact]
     public async Task Each_window_is_as_if_it_were_asked_alone()
@@ -41,23 +70,37 @@ public sealed class SlidingTests : StoreTest
         using var store = Open();
         for (var batch = 0; batch < 6; batch++)
         {
-            await store.Append([.. Enumerable.Range(0, 120).Select(i => Sample.Random((batch * 1_000) + i))], batch % 2 == 0 ? "import" : "quay");
-            if (batch == 3) await store.Upkeep.SealAll();
+            await store.Append(
+                [.. Enumerable.Range(0, 120).Select(i => Sample.Random((batch * 1_000) + i))],
+                batch % 2 == 0 ? "import" : "quay"
+            );
+            if (batch == 3)
+                await store.Upkeep.SealAll();
         }
-        await Gen.Select(Gen.Int[0, Texts.Length - 1].Select(i => Texts[i]), Gen.Int[1, 30], Gen.Int[1, 60], Gen.Int[1, 12]).SampleAsync(async (text, between, slices, count) =>
-        {
-            var slice = between * Instants.Minute / 3;
-            var length = slices * slice;
-            var last = Sample.At("2026-11-23T18:00:00Z");
-            long[] ends = [.. Enumerable.Range(0, count).Select(i => last - ((count - 1 - i) * 2 * slice))];
-            var answer = await Query(store, text).Answer(length, slice, ends, default);
-            for (var e = 0; e < ends.Length; e++)
-            {
-                var alone = await AskedAlone(store, text, new Window(ends[e] - length, ends[e]));
-                var slid = new SortedDictionary<string, string>(answer.Lines.Where(l => l.Seen[e] || l.Keys.Count == 0).ToDictionary(l => string.Join('|', l.Keys), l => Text(l.Values[e])), StringComparer.Ordinal);
-                Assert.Equal(alone, slid);
-            }
-        }, iter: 150, threads: 1);
+        await Gen.Select(Gen.Int[0, Texts.Length - 1].Select(i => Texts[i]), Gen.Int[1, 30], Gen.Int[1, 60], Gen.Int[1, 12])
+            .SampleAsync(
+                async (text, between, slices, count) =>
+                {
+                    var slice = between * Instants.Minute / 3;
+                    var length = slices * slice;
+                    var last = Sample.At("2026-11-23T18:00:00Z");
+                    long[] ends = [.. Enumerable.Range(0, count).Select(i => last - ((count - 1 - i) * 2 * slice))];
+                    var answer = await Query(store, text).Answer(length, slice, ends, default);
+                    for (var e = 0; e < ends.Length; e++)
+                    {
+                        var alone = await AskedAlone(store, text, new Window(ends[e] - length, ends[e]));
+                        var slid = new SortedDictionary<string, string>(
+                            answer
+                                .Lines.Where(l => l.Seen[e] || l.Keys.Count == 0)
+                                .ToDictionary(l => string.Join('|', l.Keys), l => Text(l.Values[e])),
+                            StringComparer.Ordinal
+                        );
+                        Assert.Equal(alone, slid);
+                    }
+                },
+                iter: 150,
+                threads: 1
+            );
     }
 
     [Theory]
@@ -68,7 +111,10 @@ public sealed class SlidingTests : StoreTest
     [InlineData("| group count() by terminal | highest 3 terminal by `count()`", false)]
     [InlineData("refused", false)]
     public void Slices_fit_one_plain_group(string text, bool fits) =>
-        Assert.Equal(fits, new SlidingQuery("test", QueryParser.Parse(text), DateTimeZone.Utc, null!, RunSurroundings.None).IsQuick);
+        Assert.Equal(
+            fits,
+            new SlidingQuery("test", QueryParser.Parse(text), DateTimeZone.Utc, null!, RunSurroundings.None).IsQuick
+        );
 
     [Fact]
     public async Task What_does_not_fit_slices_is_asked_window_by_window_and_not_too_often()
@@ -83,7 +129,9 @@ public sealed class SlidingTests : StoreTest
         Assert.Equal(plain.Lines[0].Values, answer.Lines[0].Values);
         Assert.Contains(answer.Lines[0].Values, v => v > 0);
         var many = Enumerable.Range(0, 401).Select(i => ends[0] + (i * Instants.Minute)).ToArray();
-        var refused = await Assert.ThrowsAsync<QueryRefusedException>(() => Query(store, Text).Answer(Instants.Hour, Instants.Minute, many, default));
+        var refused = await Assert.ThrowsAsync<QueryRefusedException>(() =>
+            Query(store, Text).Answer(Instants.Hour, Instants.Minute, many, default)
+        );
         Assert.Contains("400 is the most", refused.Message, StringComparison.Ordinal);
     }
 
@@ -91,9 +139,28 @@ public sealed class SlidingTests : StoreTest
     public async Task Too_many_figures_at_once_are_refused_before_they_fill_memory()
     {
         using var store = Open();
-        await store.Append([.. Enumerable.Range(0, 300).Select(i => { var r = Sample.With(("ticket", Value.Of("SK-" + i))); return new LogRecord { Time = Instants.Day + i, Observed = 1, Body = "x", Attributes = r.Attributes }; })], "quay");
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 300)
+                    .Select(i =>
+                    {
+                        var r = Sample.With(("ticket", Value.Of("SK-" + i)));
+                        return new LogRecord
+                        {
+                            Time = Instants.Day + i,
+                            Observed = 1,
+                            Body = "x",
+                            Attributes = r.Attributes,
+                        };
+                    }),
+            ],
+            "quay"
+        );
         long[] ends = [.. Enumerable.Range(1, 20_000).Select(i => Instants.Day + (i * Instants.Second))];
-        var refused = await Assert.ThrowsAsync<QueryRefusedException>(() => Query(store, "| group count() by ticket").Answer(Instants.Second, Instants.Second, ends, default));
+        var refused = await Assert.ThrowsAsync<QueryRefusedException>(() =>
+            Query(store, "| group count() by ticket").Answer(Instants.Second, Instants.Second, ends, default)
+        );
         Assert.Contains("too many at once", refused.Message, StringComparison.Ordinal);
     }
 
@@ -106,7 +173,11 @@ public sealed class SlidingTests : StoreTest
         Assert.False(count.Lines[0].Seen[0]);
         var mean = await Query(store, "| group avg(x)").Answer(Instants.Hour, Instants.Minute, [Instants.Day], default);
         Assert.True(double.IsNaN(Assert.Single(mean.Lines).Values[0]));
-        Assert.Empty((await Query(store, "| group count() by terminal").Answer(Instants.Hour, Instants.Minute, [Instants.Day], default)).Lines);
+        Assert.Empty(
+            (
+                await Query(store, "| group count() by terminal").Answer(Instants.Hour, Instants.Minute, [Instants.Day], default)
+            ).Lines
+        );
     }
 
     [Fact]

@@ -73,23 +73,33 @@ public class TimeRangeTests
         Assert.Equal(Sample.At("2026-11-23T13:00:00Z"), TimeRange.Parse("today", Now, Sydney)!.Resolve(Now).From);
 
     [Fact]
-    public void Words_for_a_focus_read_back_as_the_same_focus() => Gen.Select(Gen.Long[-500_000, 0], Gen.Long[60, 300_000], Gen.OneOf(DateTimeZone.Utc, Dublin, Sydney)).Sample((start, length, zone) =>
-    {
-        var from = Now + (start * Instants.Second);
-        var range = new TimeRange(Moment.At(from), Moment.At(from + (length * Instants.Second)));
-        var words = range.Describe(Now, zone);
-        var back = TimeRange.Parse(words, Now, zone);
-        Assert.NotNull(back);
-        // "now" stays relative when it is typed, so the end is compared as resolved.
-        Assert.Equal(range.Resolve(Now), back.Resolve(Now));
-    }, iter: 2_000);
+    public void Words_for_a_focus_read_back_as_the_same_focus() =>
+        Gen.Select(Gen.Long[-500_000, 0], Gen.Long[60, 300_000], Gen.OneOf(DateTimeZone.Utc, Dublin, Sydney))
+            .Sample(
+                (start, length, zone) =>
+                {
+                    var from = Now + (start * Instants.Second);
+                    var range = new TimeRange(Moment.At(from), Moment.At(from + (length * Instants.Second)));
+                    var words = range.Describe(Now, zone);
+                    var back = TimeRange.Parse(words, Now, zone);
+                    Assert.NotNull(back);
+                    // "now" stays relative when it is typed, so the end is compared as resolved.
+                    Assert.Equal(range.Resolve(Now), back.Resolve(Now));
+                },
+                iter: 2_000
+            );
 
     [Fact]
-    public void Moments_come_back_from_addresses() => Gen.Select(Gen.Long[-1_000_000_000_000, 2_000_000_000_000_000_000], Gen.Bool).Sample((n, relative) =>
-    {
-        var moment = relative ? new Moment(-Math.Abs(n), true) : Moment.At(n);
-        Assert.Equal(moment, Moment.Parse(moment.ToString()));
-    }, iter: 2_000);
+    public void Moments_come_back_from_addresses() =>
+        Gen.Select(Gen.Long[-1_000_000_000_000, 2_000_000_000_000_000_000], Gen.Bool)
+            .Sample(
+                (n, relative) =>
+                {
+                    var moment = relative ? new Moment(-Math.Abs(n), true) : Moment.At(n);
+                    Assert.Equal(moment, Moment.Parse(moment.ToString()));
+                },
+                iter: 2_000
+            );
 
     [Theory]
     [InlineData(null)]

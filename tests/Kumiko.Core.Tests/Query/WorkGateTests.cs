@@ -13,7 +13,15 @@ namespace Kumiko.Core.Tests.Query;
 /// <summary>Queries work in turn, nobody takes all of it, and all of them together hold no more than they may.</summary>
 public sealed class WorkGateTests : StoreTest
 {
-    private static readonly WorkLimits Small = new(AtOnce: 3, OfOne: 2, Waiting: 4, WaitingOfOne: 3, TimeSpan.FromSeconds(20), Answers: 3, AnswersOfOne: 2);
+    private static readonly WorkLimits Small = new(
+        AtOnce: 3,
+        OfOne: 2,
+        Waiting: 4,
+        WaitingOfOne: 3,
+        TimeSpan.FromSeconds(20),
+        Answers: 3,
+        AnswersOfOne: 2
+    );
 
     private readonly FakeTimeProvider _time = new();
     private readonly WorkGate _gate;
@@ -62,7 +70,8 @@ public sealed class WorkGateTests : StoreTest
         Assert.False((await Assert.ThrowsAsync<QueryBusyException>(() => Enter("sunniva"))).IsOwn);
         // Whose turn does not come is told so after a while, and takes no turn later.
         _time.Advance(TimeSpan.FromSeconds(20));
-        foreach (var one in waiting) Assert.False((await Assert.ThrowsAsync<QueryBusyException>(() => one)).IsOwn);
+        foreach (var one in waiting)
+            Assert.False((await Assert.ThrowsAsync<QueryBusyException>(() => one)).IsOwn);
         Assert.Equal((3, 0), _gate.Now);
     }
 
@@ -84,19 +93,25 @@ public sealed class WorkGateTests : StoreTest
     {
         var (working, most) = (0, 0);
         var byPerson = new int[5];
-        await Parallel.ForEachAsync(Enumerable.Range(0, 400), new ParallelOptions { MaxDegreeOfParallelism = 6 }, async (i, cancel) =>
-        {
-            try
+        await Parallel.ForEachAsync(
+            Enumerable.Range(0, 400),
+            new ParallelOptions { MaxDegreeOfParallelism = 6 },
+            async (i, cancel) =>
             {
-                using var turn = await Enter("p" + (i % 5));
-                InterlockedMax(ref most, Interlocked.Increment(ref working));
-                Assert.InRange(Interlocked.Increment(ref byPerson[i % 5]), 1, Small.OfOne);
-                await Task.Yield();
-                Interlocked.Decrement(ref byPerson[i % 5]);
-                Interlocked.Decrement(ref working);
+                try
+                {
+                    using var turn = await Enter("p" + (i % 5));
+                    InterlockedMax(ref most, Interlocked.Increment(ref working));
+                    Assert.InRange(Interlocked.Increment(ref byPerson[i % 5]), 1, Small.OfOne);
+                    await Task.Yield();
+                    Interlocked.Decrement(ref byPerson[i % 5]);
+                    Interlocked.Decrement(ref working);
+                }
+                catch (QueryBusyException)
+                { /* told to come later */
+                }
             }
-            catch (QueryBusyException) { /* told to come later */ }
-        });
+        );
         Assert.InRange(most, 1, Small.AtOnce);
         Assert.Equal((0, 0), _gate.Now);
     }
@@ -104,7 +119,8 @@ public sealed class WorkGateTests : StoreTest
     private static void InterlockedMax(ref int most, int value)
     {
         for (var seen = most; value > seen; seen = most)
-            if (Interlocked.CompareExchange(ref most, value, seen) == seen) return;
+            if (Interlocked.CompareExchange(ref most, value, seen) == seen)
+                return;
     }
 
     [Fact]
@@ -120,12 +136,35 @@ public sealed class WorkGateTests : StoreTest
         b.Dispose();
     }
 
-    private Core.Query.Question Ask(string text, string person = "ines", long memory = 1L << 30) => new(person, QueryParser.Parse(text), new Window(0, long.MaxValue / 4), long.MaxValue / 4, DateTimeZone.Utc, Limits.Default with { Memory = memory });
+    private Core.Query.Question Ask(string text, string person = "ines", long memory = 1L << 30) =>
+        new(
+            person,
+            QueryParser.Parse(text),
+            new Window(0, long.MaxValue / 4),
+            long.MaxValue / 4,
+            DateTimeZone.Utc,
+            Limits.Default with
+            {
+                Memory = memory,
+            }
+        );
 
     private async Task<RecordStore> Filled()
     {
         var store = Open();
-        await store.Append([.. Enumerable.Range(0, 3_000).Select(i => new LogRecord { Time = 1_000_000L * i, Observed = 1_000_000L * i, Body = $"ticket {i} refused" })], "quay");
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 3_000)
+                    .Select(i => new LogRecord
+                    {
+                        Time = 1_000_000L * i,
+                        Observed = 1_000_000L * i,
+                        Body = $"ticket {i} refused",
+                    }),
+            ],
+            "quay"
+        );
         return store;
     }
 
@@ -160,13 +199,19 @@ public sealed class WorkGateTests : StoreTest
         var around = RunSurroundings.None with
         {
             Gate = _gate,
-            Lookup = (_, _) => key =>
-            {
-                lock (seen) seen.Add(_gate.Now.Working);
-                return key;
-            },
+            Lookup = (_, _) =>
+                key =>
+                {
+                    lock (seen)
+                        seen.Add(_gate.Now.Working);
+                    return key;
+                },
         };
-        using var run = new Run(Ask("| group count() as n by lookup(\"tickets\", body, \"x\") as b | group count() as n"), store.Current, around);
+        using var run = new Run(
+            Ask("| group count() as n by lookup(\"tickets\", body, \"x\") as b | group count() as n"),
+            store.Current,
+            around
+        );
         await using var answer = await run.Stream();
         Assert.Equal(3_000, answer.Rows()[0][0].AsLong);
         Assert.All(seen, working => Assert.Equal(1, working));
@@ -208,7 +253,8 @@ public sealed class WorkGateTests : StoreTest
         Assert.InRange(budget.Held, 1 << 20, 3 << 20);
         using var refused = new Run(Ask(Distinct), store.Current, around);
         Assert.IsType<QueryBusyException>(await Record.ExceptionAsync(() => refused.Frame()));
-        foreach (var run in held) run.Dispose();
+        foreach (var run in held)
+            run.Dispose();
         Assert.Equal(0, budget.Held);
         Assert.Equal(3_000, (await refused.Frame()).Rows[0][0].AsLong);
     }

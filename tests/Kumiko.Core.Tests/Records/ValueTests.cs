@@ -7,35 +7,58 @@ namespace Kumiko.Core.Tests.Records;
 public class ValueTests
 {
     [Fact]
-    public void Durations_and_sizes_come_back_from_their_text() => Gen.Long.Sample(number =>
-    {
-        if (Math.Abs((double)number) < 4e18)
-        {
-            Assert.True(Quantities.TryParseDuration(Quantities.Duration(number), out var duration), Quantities.Duration(number));
-            Assert.Equal(number, duration);
-        }
-        // The lowest int64 has no positive twin, so its text cannot be read digit by digit.
-        if (number == long.MinValue) return;
-        Assert.True(Quantities.TryParseSize(Quantities.Size(number), out var size));
-        Assert.Equal(number, size);
-    }, iter: 5_000);
+    public void Durations_and_sizes_come_back_from_their_text() =>
+        Gen.Long.Sample(
+            number =>
+            {
+                if (Math.Abs((double)number) < 4e18)
+                {
+                    Assert.True(
+                        Quantities.TryParseDuration(Quantities.Duration(number), out var duration),
+                        Quantities.Duration(number)
+                    );
+                    Assert.Equal(number, duration);
+                }
+                // The lowest int64 has no positive twin, so its text cannot be read digit by digit.
+                if (number == long.MinValue)
+                    return;
+                Assert.True(Quantities.TryParseSize(Quantities.Size(number), out var size));
+                Assert.Equal(number, size);
+            },
+            iter: 5_000
+        );
 
     [Fact]
-    public void Any_text_comes_back_from_json() => Gen.OneOf(Gen.String, Gen.String[Gen.Char[' ', '~'], 0, 40], Gen.OneOf("", "\"", "\\", "\u007f", "\u2028", "naïve", "quay 3")).Sample(text =>
-    {
-        var json = new System.Text.StringBuilder();
-        JsonText.Append(json, text);
-        Assert.DoesNotContain(json.ToString(), char.IsControl);
-        // Halves of characters have no UTF-8, so what is none of them comes back as it was.
-        if (!text.Any(char.IsSurrogate)) Assert.Equal(text, System.Text.Json.JsonSerializer.Deserialize<string>(json.ToString()));
-    }, iter: 5_000);
+    public void Any_text_comes_back_from_json() =>
+        Gen.OneOf(
+                Gen.String,
+                Gen.String[Gen.Char[' ', '~'], 0, 40],
+                Gen.OneOf("", "\"", "\\", "\u007f", "\u2028", "naïve", "quay 3")
+            )
+            .Sample(
+                text =>
+                {
+                    var json = new System.Text.StringBuilder();
+                    JsonText.Append(json, text);
+                    Assert.DoesNotContain(json.ToString(), char.IsControl);
+                    // Halves of characters have no UTF-8, so what is none of them comes back as it was.
+                    if (!text.Any(char.IsSurrogate))
+                        Assert.Equal(text, System.Text.Json.JsonSerializer.Deserialize<string>(json.ToString()));
+                },
+                iter: 5_000
+            );
 
     [Fact]
-    public void Instants_come_back_from_iso_text() => Gen.Long[-9_000_000_000_000_000_000, 9_000_000_000_000_000_000].Sample(time =>
-    {
-        Assert.True(Instants.TryParse(Instants.Format(time), out var back), Instants.Format(time));
-        Assert.Equal(time, back);
-    }, iter: 5_000);
+    public void Instants_come_back_from_iso_text() =>
+        Gen.Long[-9_000_000_000_000_000_000, 9_000_000_000_000_000_000]
+            .Sample(
+                time =>
+                {
+                    Assert.True(Instants.TryParse(Instants.Format(time), out var back), Instants.Format(time));
+                    Assert.Equal(time, back);
+                },
+                iter: 5_000
+            );
 
     [Theory]
     [InlineData("2026-11-23", "2026-11-23T00:00:00.000000000Z")]

@@ -8,7 +8,14 @@ namespace Kumiko.Core.Tests.Rules;
 /// <summary>What happens at its own times: every record, alerts in order; and objectives.</summary>
 public sealed class HappeningTests : RuleTest
 {
-    private static readonly RuleDefinition Every = new() { Quantity = new EachRecord("level >= fatal or refused"), Wrong = new Happens(AlertLevel.Critical), Keys = ["terminal"], InTheLast = Minute, CheckedEvery = 10 * Second };
+    private static readonly RuleDefinition Every = new()
+    {
+        Quantity = new EachRecord("level >= fatal or refused"),
+        Wrong = new Happens(AlertLevel.Critical),
+        Keys = ["terminal"],
+        InTheLast = Minute,
+        CheckedEvery = 10 * Second,
+    };
 
     [Fact]
     public async Task Every_record_that_matches_is_told_at_once_and_more_of_them_are_counted()
@@ -53,7 +60,8 @@ public sealed class HappeningTests : RuleTest
     {
         await Add(Every with { Keys = [] });
         await OnRecords.ShowWaiting(default);
-        for (var i = 0; i < 11; i++) await Send(10_000);
+        for (var i = 0; i < 11; i++)
+            await Send(10_000);
         Assert.Equal(110_000, await OnRecords.ShowWaiting(default));
         Assert.Single(Subjects());
         Assert.Equal(110_000, Assert.Single(Store.Alerts.All(9)).Worst);
@@ -72,7 +80,10 @@ public sealed class HappeningTests : RuleTest
         }
         await Pass(120);
         var trial = await Try(rule.Definition, new Window(began - Minute, Now));
-        Assert.Equal(Store.Alerts.All(50).OrderBy(a => a.Started).Select(a => (a.Of, a.Started, a.Ended, a.Worst)), trial.Episodes.Select(e => (e.Of, e.From, e.To, (double?)e.Worst)));
+        Assert.Equal(
+            Store.Alerts.All(50).OrderBy(a => a.Started).Select(a => (a.Of, a.Started, a.Ended, a.Worst)),
+            trial.Episodes.Select(e => (e.Of, e.From, e.To, (double?)e.Worst))
+        );
         Assert.Equal(5, trial.Episodes.Count);
         Assert.Equal(10, trial.Turns);
     }
@@ -80,8 +91,24 @@ public sealed class HappeningTests : RuleTest
     private async Task<(Rule First, Rule Then, Rule Order)> InOrder(bool sameKey)
     {
         var first = await Add(Counting("lock", 0, null) with { Keys = ["terminal"], InTheLast = 10 * Second }, name: "locks");
-        var then = await Add(Counting("refused", 0, null) with { Keys = ["terminal"], InTheLast = 10 * Second }, name: "refusals");
-        var order = await Add(new RuleDefinition { Quantity = new InOrder([first.Id, then.Id], Minute, sameKey), Wrong = new Happens(AlertLevel.Critical), InTheLast = 2 * Minute, CheckedEvery = 10 * Second }, name: "locks bring refusals");
+        var then = await Add(
+            Counting("refused", 0, null) with
+            {
+                Keys = ["terminal"],
+                InTheLast = 10 * Second,
+            },
+            name: "refusals"
+        );
+        var order = await Add(
+            new RuleDefinition
+            {
+                Quantity = new InOrder([first.Id, then.Id], Minute, sameKey),
+                Wrong = new Happens(AlertLevel.Critical),
+                InTheLast = 2 * Minute,
+                CheckedEvery = 10 * Second,
+            },
+            name: "locks bring refusals"
+        );
         return (first, then, order);
     }
 
@@ -100,7 +127,8 @@ public sealed class HappeningTests : RuleTest
         await Pass(30);
         var alerts = Store.Alerts.Of(order.Id, 9);
         Assert.Equal(expected, alerts.Count);
-        if (expected > 0) Assert.Equal((second, began + (40 * Second)), (alerts[0].Of, alerts[0].Started));
+        if (expected > 0)
+            Assert.Equal((second, began + (40 * Second)), (alerts[0].Of, alerts[0].Started));
         var trial = await Try(order.Definition, new Window(began - Second, Now));
         Assert.Equal(alerts.Select(a => (a.Of, a.Started)), trial.Episodes.Select(e => (e.Of, e.From)));
     }
@@ -122,11 +150,29 @@ public sealed class HappeningTests : RuleTest
     private async Task<Objective> Serving()
     {
         var rule = await Add(Counting());
-        var id = await Objectives.Add(new Objective { Name = "Gates open", Good = "status < 500", All = "exists(status)", Target = 0.9, Days = 7, Author = rule.Author });
+        var id = await Objectives.Add(
+            new Objective
+            {
+                Name = "Gates open",
+                Good = "status < 500",
+                All = "exists(status)",
+                Target = 0.9,
+                Days = 7,
+                Author = rule.Author,
+            }
+        );
         return Objectives.Find(id)!;
     }
 
-    private Task Serve(long at, int good, int bad) => Records.Append([.. Enumerable.Range(0, good + bad).Select(i => Record(at, "GET /gate", ("status", Value.Of(i < good ? 200L : 503L))))], "web");
+    private Task Serve(long at, int good, int bad) =>
+        Records.Append(
+            [
+                .. Enumerable
+                    .Range(0, good + bad)
+                    .Select(i => Record(at, "GET /gate", ("status", Value.Of(i < good ? 200L : 503L)))),
+            ],
+            "web"
+        );
 
     [Fact]
     public async Task The_budget_burnt_is_what_failed_of_what_may_fail()
@@ -134,8 +180,15 @@ public sealed class HappeningTests : RuleTest
         var objective = await Serving();
         Assert.Empty(objective.Faults());
         // A hundred events each hour for three days; ten of each may fail.
-        for (var hour = 1; hour <= 72; hour++) await Serve(Now - (hour * Hour), 95, 5);
-        var definition = new RuleDefinition { Quantity = new BudgetBurnt(objective.Id), Wrong = new Beyond(false, 0.4, 0.9), InTheLast = Hour, CheckedEvery = Minute };
+        for (var hour = 1; hour <= 72; hour++)
+            await Serve(Now - (hour * Hour), 95, 5);
+        var definition = new RuleDefinition
+        {
+            Quantity = new BudgetBurnt(objective.Id),
+            Wrong = new Beyond(false, 0.4, 0.9),
+            InTheLast = Hour,
+            CheckedEvery = Minute,
+        };
         var rule = await Add(definition, name: "budget");
         await Pass(60, step: 60);
         Assert.Equal(0.5, Store.Find(rule.Id)!.Figure!.Value, 1e-6);
@@ -155,8 +208,18 @@ public sealed class HappeningTests : RuleTest
     public async Task A_burn_rate_needs_both_its_windows()
     {
         var objective = await Serving();
-        var rule = await Add(new RuleDefinition { Quantity = new BurnRate(objective.Id, 5 * Minute), Wrong = new Beyond(false, null, 2), InTheLast = Hour, CheckedEvery = Minute }, name: "burning");
-        for (var minute = 60; minute >= 1; minute--) await Serve(Now - (minute * Minute) + Second, minute > 30 ? 5 : 10, minute > 30 ? 5 : 0);
+        var rule = await Add(
+            new RuleDefinition
+            {
+                Quantity = new BurnRate(objective.Id, 5 * Minute),
+                Wrong = new Beyond(false, null, 2),
+                InTheLast = Hour,
+                CheckedEvery = Minute,
+            },
+            name: "burning"
+        );
+        for (var minute = 60; minute >= 1; minute--)
+            await Serve(Now - (minute * Minute) + Second, minute > 30 ? 5 : 10, minute > 30 ? 5 : 0);
         await Pass(60, step: 60);
         // Over the hour a quarter failed, two and a half times what may; now nothing does.
         Assert.Equal(0, Store.Find(rule.Id)!.Figure);
@@ -175,13 +238,31 @@ public sealed class HappeningTests : RuleTest
     [InlineData("x", double.NaN, 7, "between 0% and 100%")]
     [InlineData("x", 0.9, 9, "7 or 28 days")]
     public void Objectives_that_make_no_sense_are_told(string name, double target, int days, string says) =>
-        Assert.Contains(new Objective { Name = name, Good = "a", All = "", Target = target, Days = days }.Faults(), f => f.Contains(says, StringComparison.Ordinal));
+        Assert.Contains(
+            new Objective
+            {
+                Name = name,
+                Good = "a",
+                All = "",
+                Target = target,
+                Days = days,
+            }.Faults(),
+            f => f.Contains(says, StringComparison.Ordinal)
+        );
 
     [Fact]
     public async Task An_objective_that_is_gone_fails_the_check()
     {
         var objective = await Serving();
-        var rule = await Add(new RuleDefinition { Quantity = new BudgetBurnt(objective.Id), Wrong = new Beyond(false, 0.5, null), InTheLast = Hour, CheckedEvery = Minute });
+        var rule = await Add(
+            new RuleDefinition
+            {
+                Quantity = new BudgetBurnt(objective.Id),
+                Wrong = new Beyond(false, 0.5, null),
+                InTheLast = Hour,
+                CheckedEvery = Minute,
+            }
+        );
         await Objectives.Remove(objective.Id, true);
         await Pass(60, step: 60);
         Assert.Contains("no longer there", Store.Find(rule.Id)!.Problem, StringComparison.Ordinal);

@@ -176,17 +176,41 @@ public sealed class RuleCheckTests : RuleTest
         var rule = await Add(Counting());
         await Send(3);
         await Pass(10);
-        await Store.Change(new Rule { Id = rule.Id, Name = "turned away", Definition = rule.Definition, MailTo = rule.MailTo, Author = rule.Author });
+        await Store.Change(
+            new Rule
+            {
+                Id = rule.Id,
+                Name = "turned away",
+                Definition = rule.Definition,
+                MailTo = rule.MailTo,
+                Author = rule.Author,
+            }
+        );
         await Pass(10);
         Assert.True(Assert.Single(Store.Alerts.All(10)).IsOpen);
-        await Store.Change(new Rule { Id = rule.Id, Name = "turned away", Definition = Counting(warning: 100), MailTo = rule.MailTo, Author = rule.Author });
+        await Store.Change(
+            new Rule
+            {
+                Id = rule.Id,
+                Name = "turned away",
+                Definition = Counting(warning: 100),
+                MailTo = rule.MailTo,
+                Author = rule.Author,
+            }
+        );
         Assert.Equal("the rule was changed", Assert.Single(Store.Alerts.All(10)).EndedBy);
     }
 
     [Fact]
     public async Task A_query_that_fails_says_why_and_is_told_after_a_while_once()
     {
-        var rule = await Add(Counting() with { Quantity = new FigureOf("from metrics | group avg(host) by host"), Wrong = new Beyond(false, 1, null) });
+        var rule = await Add(
+            Counting() with
+            {
+                Quantity = new FigureOf("from metrics | group avg(host) by host"),
+                Wrong = new Beyond(false, 1, null),
+            }
+        );
         await Pass(10);
         // Nothing is found, which is no failure.
         Assert.Equal(RuleState.Well, StateOf(rule));
@@ -216,7 +240,13 @@ public sealed class RuleCheckTests : RuleTest
     [Fact]
     public async Task A_rule_on_every_record_says_why_it_cannot_be_asked()
     {
-        var rule = await Add(Counting() with { Quantity = new EachRecord("from metrics name = x"), Wrong = new Happens(AlertLevel.Critical) });
+        var rule = await Add(
+            Counting() with
+            {
+                Quantity = new EachRecord("from metrics name = x"),
+                Wrong = new Happens(AlertLevel.Critical),
+            }
+        );
         await Pass(20);
         Assert.Contains("Only records come in one by one", Store.Find(rule.Id)!.Problem, StringComparison.Ordinal);
     }
@@ -224,10 +254,22 @@ public sealed class RuleCheckTests : RuleTest
     [Fact]
     public void A_value_that_was_there_under_another_name_is_not_new()
     {
-        var definition = new RuleDefinition { Quantity = new CountOf(""), Wrong = new NewValue(AlertLevel.Warning, Instants.Day), Keys = ["pattern"], InTheLast = Instants.Minute };
+        var definition = new RuleDefinition
+        {
+            Quantity = new CountOf(""),
+            Wrong = new NewValue(AlertLevel.Warning, Instants.Day),
+            Keys = ["pattern"],
+            InTheLast = Instants.Minute,
+        };
         var at = Sample.At("2026-11-23T17:00:00Z");
-        IEnumerable<string> Turns(long? known) => new RuleJudge(definition, new JudgeState()).Check(
-            new RuleReadings([at], [new ReadingLine("k", ["k"], [Reading.Of(3, true)]) { KnownSince = known }], 0), 0, 1).Select(t => t.Kind.ToString());
+        IEnumerable<string> Turns(long? known) =>
+            new RuleJudge(definition, new JudgeState())
+                .Check(
+                    new RuleReadings([at], [new ReadingLine("k", ["k"], [Reading.Of(3, true)]) { KnownSince = known }], 0),
+                    0,
+                    1
+                )
+                .Select(t => t.Kind.ToString());
         Assert.Equal(["Started"], Turns(null));
         Assert.Empty(Turns(at - (2 * Instants.Day)));
     }
@@ -259,7 +301,10 @@ public sealed class RuleCheckTests : RuleTest
     public async Task More_keys_than_can_be_judged_are_told()
     {
         var rule = await Add(Counting(warning: 0, critical: null) with { Keys = ["ticket"] });
-        await Records.Append([.. Enumerable.Range(0, 230).Select(i => Record(Now - 1, "ticket refused", ("ticket", Value.Of($"SK-{i:000}"))))], "quay");
+        await Records.Append(
+            [.. Enumerable.Range(0, 230).Select(i => Record(Now - 1, "ticket refused", ("ticket", Value.Of($"SK-{i:000}"))))],
+            "quay"
+        );
         await Pass(10);
         Assert.Equal((200, 30), (Store.Find(rule.Id)!.KeyCount, Store.Find(rule.Id)!.LeftOut));
         Assert.Equal(200, Store.Alerts.All(500).Count);
@@ -319,7 +364,10 @@ public sealed class RuleCheckTests : RuleTest
         await Send(3);
         await Pass(10);
         Assert.Equal(2, Store.Alerts.All(10).Count);
-        Assert.Equal(["started", "acknowledged", "snoozed", "rose", "resolved"], Store.Alerts.Events(alert.Id).Select(e => e.Kind));
+        Assert.Equal(
+            ["started", "acknowledged", "snoozed", "rose", "resolved"],
+            Store.Alerts.Events(alert.Id).Select(e => e.Kind)
+        );
     }
 
     [Fact]
@@ -363,7 +411,14 @@ public sealed class RuleCheckTests : RuleTest
     [InlineData(NoData.Keep, RuleState.Critical, 1)]
     public async Task Without_data_it_is_quiet_or_a_warning_or_as_before(NoData noData, RuleState state, int open)
     {
-        var rule = await Add(Counting() with { Quantity = new FigureOf("| group avg(wait)"), Wrong = new Beyond(false, null, 5), NoData = noData });
+        var rule = await Add(
+            Counting() with
+            {
+                Quantity = new FigureOf("| group avg(wait)"),
+                Wrong = new Beyond(false, null, 5),
+                NoData = noData,
+            }
+        );
         await Send(3, attributes: ("wait", Value.Of(9.0)));
         await Pass(20);
         Assert.Equal(RuleState.Critical, StateOf(rule));
@@ -382,12 +437,25 @@ public sealed class RuleCheckTests : RuleTest
             using var kept = new Kumiko.Core.Storage.KeptDatabase(path);
             var store = new RuleStore(kept, Clock);
             var rule = Assert.Single(store.Rules());
-            Assert.Equal(new RuleDefinition { Quantity = new CountOf("level >= error"), Wrong = new Beyond(false, 20, 60), InTheLast = 5 * Minute, CheckedEvery = Minute, Zone = "Europe/Lisbon" }, rule.Definition);
+            Assert.Equal(
+                new RuleDefinition
+                {
+                    Quantity = new CountOf("level >= error"),
+                    Wrong = new Beyond(false, 20, 60),
+                    InTheLast = 5 * Minute,
+                    CheckedEvery = Minute,
+                    Zone = "Europe/Lisbon",
+                },
+                rule.Definition
+            );
             var alert = Assert.Single(store.Alerts.All(10));
             Assert.Equal((rule.Id, 31.0, AlertLevel.Warning, true), (alert.Rule, alert.Worst!.Value, alert.Level, alert.IsOpen));
             Assert.Equal(31, Assert.Single(store.Alerts.Events(alert.Id)).Value);
         }
-        finally { File.Delete(path); }
+        finally
+        {
+            File.Delete(path);
+        }
     }
 
     [Fact]

@@ -42,7 +42,8 @@ public abstract class RuleTest : IDisposable
 
     private sealed class Written(List<KnownDisturbance> all) : IKnownDisturbances
     {
-        public IReadOnlyList<KnownDisturbance> In(Kumiko.Core.Frames.Window window) => [.. all.Where(d => d.Window.Overlaps(window.From, window.To - 1))];
+        public IReadOnlyList<KnownDisturbance> In(Kumiko.Core.Frames.Window window) =>
+            [.. all.Where(d => d.Window.Overlaps(window.From, window.To - 1))];
     }
 
     protected void Start()
@@ -53,13 +54,31 @@ public abstract class RuleTest : IDisposable
         Spans = new SignalStore(Records, Clock);
         Store = new RuleStore(Kept, Clock);
         Objectives = new ObjectiveStore(Kept, Clock);
-        Around = new RunSurroundings((name, window) => name switch { "spans" => SpanSet.Read(Spans, window), "alerts" => AlertSet.Read(Store.Alerts, window), "changes" => throw new InvalidDataException("Batch 7 of changes does not match its checksum."), _ => null }) { Metrics = Metrics };
+        Around = new RunSurroundings(
+            (name, window) =>
+                name switch
+                {
+                    "spans" => SpanSet.Read(Spans, window),
+                    "alerts" => AlertSet.Read(Store.Alerts, window),
+                    "changes" => throw new InvalidDataException("Batch 7 of changes does not match its checksum."),
+                    _ => null,
+                }
+        )
+        {
+            Metrics = Metrics,
+        };
         Reader = new RuleReader(new FigureReader(Around, Objectives.Find));
         Checker = new RuleChecker(Store, Records, Reader, Clock);
         OnRecords = new RecordRules(Store, Records, Around, Checker);
         (Channels, Changes) = (new ChannelStore(Kept, Clock), new ChangeStore(Kept));
         (Routes, Sendings) = (new RouteStore(Kept, Channels, Clock), new SendingStore(Kept, Clock));
-        Briefs = new BriefReader(new AlertFigureReader(Records, Reader, Around), new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn), Store.Alerts), Changes, new FollowUpReader(Records, Around), Clock);
+        Briefs = new BriefReader(
+            new AlertFigureReader(Records, Reader, Around),
+            new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn), Store.Alerts),
+            Changes,
+            new FollowUpReader(Records, Around),
+            Clock
+        );
         Teller = new Teller(Kept, new TellingStore(Kept), Store, Routes, Briefs, new ResultMetrics(Metrics), Clock);
     }
 
@@ -84,18 +103,36 @@ public abstract class RuleTest : IDisposable
 
     protected async Task<Rule> Add(RuleDefinition definition, string mail = Ines, string followUp = "", string name = "refusals")
     {
-        if (_person == 0) _person = (await new PeopleStore(Kept, Clock).Add("Ines Halloran", $"ines{Guid.NewGuid()}@skerryline.example", Role.Analyst, null))!.Id;
-        var id = await Store.Add(new Rule { Name = name, Definition = definition, MailTo = mail, FollowUp = followUp, Author = _person });
+        if (_person == 0)
+            _person = (
+                await new PeopleStore(Kept, Clock).Add(
+                    "Ines Halloran",
+                    $"ines{Guid.NewGuid()}@skerryline.example",
+                    Role.Analyst,
+                    null
+                )
+            )!.Id;
+        var id = await Store.Add(
+            new Rule
+            {
+                Name = name,
+                Definition = definition,
+                MailTo = mail,
+                FollowUp = followUp,
+                Author = _person,
+            }
+        );
         return Store.Find(id)!;
     }
 
-    protected static RuleDefinition Counting(string query = "refused", double? warning = 2, double? critical = 5) => new()
-    {
-        Quantity = new CountOf(query),
-        Wrong = new Beyond(false, warning, critical),
-        InTheLast = Instants.Minute,
-        CheckedEvery = 10 * Instants.Second,
-    };
+    protected static RuleDefinition Counting(string query = "refused", double? warning = 2, double? critical = 5) =>
+        new()
+        {
+            Quantity = new CountOf(query),
+            Wrong = new Beyond(false, warning, critical),
+            InTheLast = Instants.Minute,
+            CheckedEvery = 10 * Instants.Second,
+        };
 
     protected RuleTrial Trials => new(Reader, Around, id => Store.Find(id)?.Definition, new Written(Disturbances));
 
@@ -108,7 +145,13 @@ public abstract class RuleTest : IDisposable
     protected static LogRecord Record(long time, string body = "ticket refused", params (string Name, Value Value)[] attributes)
     {
         var with = Sample.With(attributes);
-        return new LogRecord { Time = time, Observed = time, Body = body, Attributes = with.Attributes };
+        return new LogRecord
+        {
+            Time = time,
+            Observed = time,
+            Body = body,
+            Attributes = with.Attributes,
+        };
     }
 
     protected Task Send(int count, string body = "ticket refused", params (string Name, Value Value)[] attributes) =>
@@ -129,6 +172,16 @@ public abstract class RuleTest : IDisposable
     protected Task<int> Tell() => Teller.TellWaiting(CancellationToken.None);
 
     /// <summary>What was to be told, whoever to.</summary>
-    protected List<string> Subjects() => [.. new TellingStore(Kept).All().Select(t => t.Kind == TellingKind.Failed ? "Failed " + t.Text
-        : FormattableString.Invariant($"{t.Kind} {t.Level} {t.Value ?? double.NaN}{(Store.Alerts.Find(t.Alert!.Value) is { Of.Length: > 0 } alert ? " " + alert.Of : "")}"))];
+    protected List<string> Subjects() =>
+        [
+            .. new TellingStore(Kept)
+                .All()
+                .Select(t =>
+                    t.Kind == TellingKind.Failed
+                        ? "Failed " + t.Text
+                        : FormattableString.Invariant(
+                            $"{t.Kind} {t.Level} {t.Value ?? double.NaN}{(Store.Alerts.Find(t.Alert!.Value) is { Of.Length: > 0 } alert ? " " + alert.Of : "")}"
+                        )
+                ),
+        ];
 }

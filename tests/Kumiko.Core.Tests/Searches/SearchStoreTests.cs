@@ -14,7 +14,8 @@ public sealed class SearchStoreTests : IDisposable
     private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
     private readonly KeptDatabase _kept;
     private readonly SearchStore _searches;
-    private readonly long _ines, _tomas;
+    private readonly long _ines,
+        _tomas;
 
     public SearchStoreTests()
     {
@@ -31,7 +32,16 @@ public sealed class SearchStoreTests : IDisposable
         Directory.Delete(_folder, true);
     }
 
-    private KeptSearch Search(string name, bool shared) => new() { Name = name, Query = "refused", Address = "?q=refused", Tags = "gates", Shared = shared, Author = _ines };
+    private KeptSearch Search(string name, bool shared) =>
+        new()
+        {
+            Name = name,
+            Query = "refused",
+            Address = "?q=refused",
+            Tags = "gates",
+            Shared = shared,
+            Author = _ines,
+        };
 
     [Fact]
     public async Task A_private_search_is_its_authors_alone_and_a_shared_one_everybodys_to_see_but_not_to_change()
@@ -42,7 +52,17 @@ public sealed class SearchStoreTests : IDisposable
         Assert.Equal(["ours"], _searches.Kept(_tomas).Select(k => k.Name));
         Assert.Null(_searches.FindKept(mine, _tomas));
         Assert.Equal("Ines Halloran", _searches.FindKept(ours, _tomas)!.AuthorName);
-        Assert.False(await _searches.Change(new KeptSearch { Id = ours, Name = "theirs", Address = "", Author = _tomas }));
+        Assert.False(
+            await _searches.Change(
+                new KeptSearch
+                {
+                    Id = ours,
+                    Name = "theirs",
+                    Address = "",
+                    Author = _tomas,
+                }
+            )
+        );
         Assert.False(await _searches.Remove(ours, true, _tomas));
         Assert.Equal("ours", _searches.FindKept(ours, _ines)!.Name);
     }
@@ -53,7 +73,17 @@ public sealed class SearchStoreTests : IDisposable
         var id = await _searches.Keep(Search("gates", shared: true));
         Assert.True(await _searches.Remove(id, true, _ines));
         Assert.Empty(_searches.Kept(_ines));
-        Assert.False(await _searches.Change(new KeptSearch { Id = id, Name = "x", Address = "", Author = _ines }));
+        Assert.False(
+            await _searches.Change(
+                new KeptSearch
+                {
+                    Id = id,
+                    Name = "x",
+                    Address = "",
+                    Author = _ines,
+                }
+            )
+        );
         Assert.True(await _searches.Remove(id, false, _ines));
         Assert.Single(_searches.Kept(_ines));
     }
@@ -78,7 +108,16 @@ public sealed class SearchStoreTests : IDisposable
     [Fact]
     public async Task A_frozen_answer_is_read_by_whoever_has_its_id_and_deleted_by_its_author()
     {
-        var id = await _searches.Freeze(new FrozenResult { Title = "refusals", Words = "17:00 to 18:00", Rows = 2, Author = _ines }, [1, 2, 3]);
+        var id = await _searches.Freeze(
+            new FrozenResult
+            {
+                Title = "refusals",
+                Words = "17:00 to 18:00",
+                Rows = 2,
+                Author = _ines,
+            },
+            [1, 2, 3]
+        );
         var (result, content) = _searches.FindFrozen(id)!.Value;
         Assert.Equal(("refusals", "Ines Halloran", 3), (result.Title, result.AuthorName, content.Length));
         Assert.False(await _searches.RemoveFrozen(id, true, _tomas));
@@ -117,7 +156,21 @@ public sealed class SearchStoreTests : IDisposable
         Assert.Equal([change], changes.In(new Window(0, 1_500)));
         Assert.Equal("gate firmware 7.3", change.Short);
         var rows = ChangeSet.Read(changes, new Window(0, 5_000)).Rows;
-        Assert.Equal([Value.Time(2_000), Value.Missing, Value.Of("gate firmware"), Value.Of("Tarnhead"), Value.Of("7.3"), Value.Of("7.2"), Value.Of("release desk"), Value.Missing, Value.Missing, Value.Missing], rows[0]);
+        Assert.Equal(
+            [
+                Value.Time(2_000),
+                Value.Missing,
+                Value.Of("gate firmware"),
+                Value.Of("Tarnhead"),
+                Value.Of("7.3"),
+                Value.Of("7.2"),
+                Value.Of("release desk"),
+                Value.Missing,
+                Value.Missing,
+                Value.Missing,
+            ],
+            rows[0]
+        );
         Assert.Equal(2, rows.Count);
     }
 }

@@ -14,14 +14,38 @@ public sealed class SourceTests : StoreTest
 {
     private long Now => Instants.FromDateTime(Clock.GetUtcNow());
 
-    private LogRecord Record(string source, long time) => new() { Time = time, Observed = Now, Body = "x", Source = source };
+    private LogRecord Record(string source, long time) =>
+        new()
+        {
+            Time = time,
+            Observed = Now,
+            Body = "x",
+            Source = source,
+        };
 
-    private static Metric Gauge(long time) => new("up", "", "", MetricKind.Gauge, Resource.Unknown, InstrumentationScope.None, [new Core.Records.Sample { Time = time, Value = Value.Of(1) }, new Core.Records.Sample { Time = time, Value = Value.Of(2) }]);
+    private static Metric Gauge(long time) =>
+        new(
+            "up",
+            "",
+            "",
+            MetricKind.Gauge,
+            Resource.Unknown,
+            InstrumentationScope.None,
+            [
+                new Core.Records.Sample { Time = time, Value = Value.Of(1) },
+                new Core.Records.Sample { Time = time, Value = Value.Of(2) },
+            ]
+        );
 
     private (RecordStore, SignalStore, MetricStore, KeptDatabase) Stores()
     {
         var records = Open();
-        return (records, new SignalStore(records, Clock), new MetricStore(records, Clock, MetricOptions.Default with { Background = false }), new KeptDatabase(Path.Combine(Folder, "kumiko.db")));
+        return (
+            records,
+            new SignalStore(records, Clock),
+            new MetricStore(records, Clock, MetricOptions.Default with { Background = false }),
+            new KeptDatabase(Path.Combine(Folder, "kumiko.db"))
+        );
     }
 
     [Fact]
@@ -41,7 +65,18 @@ public sealed class SourceTests : StoreTest
             await book.Save();
             var again = new SourceBook(records, signals, metrics, kept, Clock);
             foreach (var source in new[] { book.Find("quay")!, again.Find("quay")! })
-                Assert.Equal((2L, 2L, 7L, Now, Now, "syslog over TCP", "address 10.0.0.1"), (source.Records, source.Samples, source.Refused, source.LastSeen, source.Newest, source.Protocol, source.Recognised));
+                Assert.Equal(
+                    (2L, 2L, 7L, Now, Now, "syslog over TCP", "address 10.0.0.1"),
+                    (
+                        source.Records,
+                        source.Samples,
+                        source.Refused,
+                        source.LastSeen,
+                        source.Newest,
+                        source.Protocol,
+                        source.Recognised
+                    )
+                );
             Assert.Equal(["desk", "quay"], again.All().Select(s => s.Name));
             Assert.Equal((Instants.Second, Instants.Second), (book.Find("quay")!.Delay, book.Find("quay")!.LongDelay));
         }
@@ -64,7 +99,10 @@ public sealed class SourceTests : StoreTest
             Assert.Equal(60 / 59.0, book.Find("quay")!.RateNow, 6);
             Assert.Equal(60, book.Find("quay")!.LastHour.Sum());
             Clock.Advance(TimeSpan.FromMinutes(2));
-            Assert.Equal((0.0, 60L, 0L), (book.Find("quay")!.RateNow, book.Find("quay")!.LastHour.Sum(), book.Find("quay")!.LastHour[^1]));
+            Assert.Equal(
+                (0.0, 60L, 0L),
+                (book.Find("quay")!.RateNow, book.Find("quay")!.LastHour.Sum(), book.Find("quay")!.LastHour[^1])
+            );
             Clock.Advance(TimeSpan.FromHours(1));
             Assert.Equal(0, book.Find("quay")!.LastHour.Sum());
             Assert.Null(book.Find("quay")!.Delay);
@@ -80,10 +118,26 @@ public sealed class SourceTests : StoreTest
         using (kept)
         using (var runs = new RunRegistry(records, Clock))
         {
-            await records.Append([Record("quay", Now - Instants.Hour), Record("quay", Now - Instants.Day), Record("quay", Now - Instants.Day), Record("mast", Now - (13 * Instants.Day)), Record("mast", Now - (15 * Instants.Day))], "quay");
+            await records.Append(
+                [
+                    Record("quay", Now - Instants.Hour),
+                    Record("quay", Now - Instants.Day),
+                    Record("quay", Now - Instants.Day),
+                    Record("mast", Now - (13 * Instants.Day)),
+                    Record("mast", Now - (15 * Instants.Day)),
+                ],
+                "quay"
+            );
             await metrics.Append([Gauge(Now - (9 * Instants.Day))], "hosts");
-            var days = await new SourceDays(runs, signals, metrics, new Kumiko.Core.Changes.ChangeStore(kept)).Of("Ines", Now + 1, DateTimeZone.Utc);
-            Assert.Equal("hosts 0 2, mast 1 0, quay 0 1", string.Join(", ", days.OrderBy(d => d.Key).Select(d => $"{d.Key} {d.Value[0]} {d.Value[^1]}")));
+            var days = await new SourceDays(runs, signals, metrics, new Kumiko.Core.Changes.ChangeStore(kept)).Of(
+                "Ines",
+                Now + 1,
+                DateTimeZone.Utc
+            );
+            Assert.Equal(
+                "hosts 0 2, mast 1 0, quay 0 1",
+                string.Join(", ", days.OrderBy(d => d.Key).Select(d => $"{d.Key} {d.Value[0]} {d.Value[^1]}"))
+            );
             Assert.Equal(2, days["quay"][^2]);
         }
     }
@@ -97,6 +151,9 @@ public sealed class SourceTests : StoreTest
     public void A_target_that_cannot_be_scraped_is_told(string address, int seconds, string? problem)
     {
         var told = new ScrapeTarget(0, "hosts", address, seconds * Instants.Second, "").Problem();
-        if (problem is null) Assert.Null(told); else Assert.Contains(problem, told);
+        if (problem is null)
+            Assert.Null(told);
+        else
+            Assert.Contains(problem, told);
     }
 }

@@ -19,34 +19,54 @@ public sealed class BlockTests
 
     [Fact]
     public void Rows_of_several_blocks_come_together_in_any_order_as_they_were() =>
-        Gen.Select(Gen.Int.List[1, 60], Gen.Int[1, 9], Gen.Int[0, int.MaxValue]).Sample((seeds, blockRows, order) =>
-        {
-            var records = seeds.Select((s, i) => Numbered(s, i)).ToArray();
-            RecordBlock[] blocks = [.. records.Chunk(blockRows).Select(RecordBlock.Of)];
-            var rows = BlockGather.Rows(blocks);
-            var places = Enumerable.Range(0, rows.Length).ToArray();
-            new Random(order).Shuffle(places);
-            var chosen = places[..((places.Length + 1) / 2)];
-            var gathered = BlockGather.Of(blocks, Array.ConvertAll(chosen, p => rows[p]));
-            var again = BlockGather.Of([gathered], BlockGather.Rows([gathered]));
-            Assert.Equal(chosen.Length, again.Count);
-            for (var i = 0; i < chosen.Length; i++)
-            {
-                Sample.Same(records[chosen[i]], again[i]);
-                Assert.Equal(records[chosen[i]].Sequence, again[i].Sequence);
-                Assert.Equal(blocks[rows[chosen[i]].Block].SizeOf(rows[chosen[i]].Row), again.SizeOf(i));
-            }
-        }, iter: 300);
+        Gen.Select(Gen.Int.List[1, 60], Gen.Int[1, 9], Gen.Int[0, int.MaxValue])
+            .Sample(
+                (seeds, blockRows, order) =>
+                {
+                    var records = seeds.Select((s, i) => Numbered(s, i)).ToArray();
+                    RecordBlock[] blocks = [.. records.Chunk(blockRows).Select(RecordBlock.Of)];
+                    var rows = BlockGather.Rows(blocks);
+                    var places = Enumerable.Range(0, rows.Length).ToArray();
+                    new Random(order).Shuffle(places);
+                    var chosen = places[..((places.Length + 1) / 2)];
+                    var gathered = BlockGather.Of(blocks, Array.ConvertAll(chosen, p => rows[p]));
+                    var again = BlockGather.Of([gathered], BlockGather.Rows([gathered]));
+                    Assert.Equal(chosen.Length, again.Count);
+                    for (var i = 0; i < chosen.Length; i++)
+                    {
+                        Sample.Same(records[chosen[i]], again[i]);
+                        Assert.Equal(records[chosen[i]].Sequence, again[i].Sequence);
+                        Assert.Equal(blocks[rows[chosen[i]].Block].SizeOf(rows[chosen[i]].Row), again.SizeOf(i));
+                    }
+                },
+                iter: 300
+            );
 
     [Fact]
-    public void Sorting_is_by_time_and_then_by_sequence_and_leaves_what_is_sorted() => Gen.Int[0, 5].Array[1, 50].Sample(times =>
-    {
-        var block = RecordBlock.Of(times.Select((t, i) => new LogRecord { Time = t, Observed = t, Body = $"{i}" }));
-        block.Number(100);
-        var sorted = BlockGather.Sorted(block);
-        Assert.Equal(times.Select((t, i) => (t, i)).OrderBy(p => p.t).ThenBy(p => p.i).Select(p => ($"{p.i}", 100L + p.i)), sorted.Records.Select(r => (r.Body, r.Sequence)));
-        Assert.Same(sorted, BlockGather.Sorted(sorted));
-    });
+    public void Sorting_is_by_time_and_then_by_sequence_and_leaves_what_is_sorted() =>
+        Gen.Int[0, 5]
+            .Array[1, 50]
+            .Sample(times =>
+            {
+                var block = RecordBlock.Of(
+                    times.Select(
+                        (t, i) =>
+                            new LogRecord
+                            {
+                                Time = t,
+                                Observed = t,
+                                Body = $"{i}",
+                            }
+                    )
+                );
+                block.Number(100);
+                var sorted = BlockGather.Sorted(block);
+                Assert.Equal(
+                    times.Select((t, i) => (t, i)).OrderBy(p => p.t).ThenBy(p => p.i).Select(p => ($"{p.i}", 100L + p.i)),
+                    sorted.Records.Select(r => (r.Body, r.Sequence))
+                );
+                Assert.Same(sorted, BlockGather.Sorted(sorted));
+            });
 
     [Fact]
     public void A_record_is_one_object_and_stays_it_when_blocks_are_put_together()
@@ -67,17 +87,23 @@ public sealed class BlockTests
     {
         ILineParser parser = new JsonRecordParser("quay");
         var builder = new RecordBlockBuilder();
-        string?[] refused = [.. new[]
-        {
-            """{"body":"first","terminal":"Orra","wait":1}""",
-            """{"body":"half","terminal":"Linga","wait":2,"reason":"seat already""",
-            """{"body":"second","terminal":"Brae","wait":3}""",
-            """{"time":"soon","body":"third","level":"warn"}""",
-        }.Select(line => parser.Parse(Encoding.UTF8.GetBytes(line), 7, builder)?.Reason)];
+        string?[] refused =
+        [
+            .. new[]
+            {
+                """{"body":"first","terminal":"Orra","wait":1}""",
+                """{"body":"half","terminal":"Linga","wait":2,"reason":"seat already""",
+                """{"body":"second","terminal":"Brae","wait":3}""",
+                """{"time":"soon","body":"third","level":"warn"}""",
+            }.Select(line => parser.Parse(Encoding.UTF8.GetBytes(line), 7, builder)?.Reason),
+        ];
         Assert.Equal([false, true, false, true], refused.Select(r => r is not null));
         var block = builder.Build();
         Assert.Equal(["first", "second"], block.Records.Select(r => r.Body));
-        Assert.Equal(["Orra 1", "Brae 3"], block.Records.Select(r => $"{r.Attributes.Get("terminal").ToText()} {r.Attributes.Get("wait").ToText()}"));
+        Assert.Equal(
+            ["Orra 1", "Brae 3"],
+            block.Records.Select(r => $"{r.Attributes.Get("terminal").ToText()} {r.Attributes.Get("wait").ToText()}")
+        );
         Assert.Single(block.Shapes);
         Assert.Equal(0, builder.Build().Count);
     }
@@ -90,10 +116,17 @@ public sealed class BlockTests
     {
         ILineParser parser = new JsonRecordParser("quay");
         var builder = new RecordBlockBuilder();
-        var fields = Enumerable.Range(0, 2).SelectMany(round => Enumerable.Range(0, names).Select(n => round == 0 ? $"\"f{n}\":{n}" : $"\"f{n}\":\"text {n}\""));
+        var fields = Enumerable
+            .Range(0, 2)
+            .SelectMany(round => Enumerable.Range(0, names).Select(n => round == 0 ? $"\"f{n}\":{n}" : $"\"f{n}\":\"text {n}\""));
         Assert.Null(parser.Parse(Encoding.UTF8.GetBytes("{" + string.Join(",", fields) + "}"), 1, builder));
         var record = builder.Build()[0];
-        Assert.Equal(Enumerable.Range(0, names).Select(n => ($"f{n}", $"text {n}")), Enumerable.Range(0, record.Attributes.Count).Select(i => (record.Attributes.Names[i], record.Attributes.Values[i].AsText)));
+        Assert.Equal(
+            Enumerable.Range(0, names).Select(n => ($"f{n}", $"text {n}")),
+            Enumerable
+                .Range(0, record.Attributes.Count)
+                .Select(i => (record.Attributes.Names[i], record.Attributes.Values[i].AsText))
+        );
     }
 
     [Fact]
@@ -104,11 +137,13 @@ public sealed class BlockTests
         for (var b = 0; b < 5; b++)
         {
             var records = Enumerable.Range(0, 700).Select(i => Sample.Random((b * 350) + i)).ToList();
-            foreach (var record in records) builder.Add(record);
+            foreach (var record in records)
+                builder.Add(record);
             blocks.Add((builder.Build(), records));
         }
         foreach (var (block, records) in blocks)
-            for (var i = 0; i < records.Count; i++) Sample.Same(records[i], block[i]);
+            for (var i = 0; i < records.Count; i++)
+                Sample.Same(records[i], block[i]);
     }
 
     [Fact]
@@ -124,21 +159,40 @@ public sealed class BlockTests
         var builder = new RecordBlockBuilder();
         for (var round = 0; round < 3; round++)
         {
-            List<LogRecord> records = [.. Enumerable.Range(0, 200).Select(i => new LogRecord { Time = i, Observed = i, Attributes = new Attributes([.. Enumerable.Range(0, 400).Select(n => $"{i}-{n}")], [.. Enumerable.Range(0, 400).Select(n => Value.Of((long)n))]) })];
-            foreach (var record in records) builder.Add(record);
+            List<LogRecord> records =
+            [
+                .. Enumerable
+                    .Range(0, 200)
+                    .Select(i => new LogRecord
+                    {
+                        Time = i,
+                        Observed = i,
+                        Attributes = new Attributes(
+                            [.. Enumerable.Range(0, 400).Select(n => $"{i}-{n}")],
+                            [.. Enumerable.Range(0, 400).Select(n => Value.Of((long)n))]
+                        ),
+                    }),
+            ];
+            foreach (var record in records)
+                builder.Add(record);
             var block = builder.Build();
-            for (var i = 0; i < records.Count; i++) Assert.Equal(records[i].Attributes, block[i].Attributes);
+            for (var i = 0; i < records.Count; i++)
+                Assert.Equal(records[i].Attributes, block[i].Attributes);
         }
     }
 
     [Fact]
-    public void Attributes_and_values_that_are_equal_have_equal_hashes() => Gen.Int.Sample(seed =>
-    {
-        var (a, b) = (Sample.Random(seed), Sample.Random(seed));
-        Assert.Equal(a.Attributes, b.Attributes);
-        Assert.Equal(a.Attributes.GetHashCode(), b.Attributes.GetHashCode());
-        Assert.Equal(Value.Of(a.Attributes).GetHashCode(), Value.Of(b.Attributes).GetHashCode());
-    }, iter: 500);
+    public void Attributes_and_values_that_are_equal_have_equal_hashes() =>
+        Gen.Int.Sample(
+            seed =>
+            {
+                var (a, b) = (Sample.Random(seed), Sample.Random(seed));
+                Assert.Equal(a.Attributes, b.Attributes);
+                Assert.Equal(a.Attributes.GetHashCode(), b.Attributes.GetHashCode());
+                Assert.Equal(Value.Of(a.Attributes).GetHashCode(), Value.Of(b.Attributes).GetHashCode());
+            },
+            iter: 500
+        );
 
     [Fact]
     public void Records_that_wait_are_found_while_they_are_merged_and_keep_what_was_found_about_them()

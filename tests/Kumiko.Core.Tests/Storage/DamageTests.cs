@@ -10,7 +10,8 @@ namespace Kumiko.Core.Tests.Storage;
 /// <summary>Flipped bytes and cut files: found, set aside, said; the rest goes on.</summary>
 public sealed class DamageTests : StoreTest
 {
-    private const int Days = 5, PerDay = 400;
+    private const int Days = 5,
+        PerDay = 400;
 
     /// <summary>A file with a segment a day, and one batch that is not sealed.</summary>
     private async Task<List<LogRecord>> Fill()
@@ -19,7 +20,19 @@ public sealed class DamageTests : StoreTest
         var random = new Random(7);
         for (var day = 0; day < Days; day++)
         {
-            await store.Append([.. Enumerable.Range(0, PerDay).Select(i => Sample.Random(random.Next(), Sample.At("2026-11-01T10:00:00Z") + (day * Instants.Day) + (i * Instants.Second)))], "quay");
+            await store.Append(
+                [
+                    .. Enumerable
+                        .Range(0, PerDay)
+                        .Select(i =>
+                            Sample.Random(
+                                random.Next(),
+                                Sample.At("2026-11-01T10:00:00Z") + (day * Instants.Day) + (i * Instants.Second)
+                            )
+                        ),
+                ],
+                "quay"
+            );
             await store.Upkeep.SealAll();
         }
         await store.Append([Sample.Refusal], "quay");
@@ -41,7 +54,9 @@ public sealed class DamageTests : StoreTest
     public async Task A_damaged_column_sets_its_segment_aside_and_the_rest_goes_on(int damaged)
     {
         var all = await Fill();
-        Execute($"UPDATE segment_column SET content = zeroblob(length(content)) WHERE key = (SELECT MAX(key) FROM segment_column WHERE key >> 12 = {damaged})");
+        Execute(
+            $"UPDATE segment_column SET content = zeroblob(length(content)) WHERE key = (SELECT MAX(key) FROM segment_column WHERE key >> 12 = {damaged})"
+        );
         var report = StoreCheck.Run(File, null, CancellationToken.None);
         Assert.Contains($"Segment {damaged}", Assert.Single(report.Problems));
         using (var store = Open())
@@ -50,7 +65,10 @@ public sealed class DamageTests : StoreTest
             Assert.Equal(all.Count - PerDay, read.Count);
             Assert.Equal(all.Where(r => read.Any(x => x.Id == r.Id)).Select(r => r.Id), read.Select(r => r.Id));
             Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
-            Assert.StartsWith($"400 records from 2026-11-0{damaged} 10:00:00 to 2026-11-0{damaged} 10:06:39 UTC are damaged", Assert.Single(store.Notices));
+            Assert.StartsWith(
+                $"400 records from 2026-11-0{damaged} 10:00:00 to 2026-11-0{damaged} 10:06:39 UTC are damaged",
+                Assert.Single(store.Notices)
+            );
             Assert.Equal(all.Count - PerDay, store.Count);
             while (await store.Upkeep.Merge()) { }
             await store.Append([Sample.Random(1)], "quay");
@@ -88,33 +106,46 @@ public sealed class DamageTests : StoreTest
             Assert.Equal((3 * PerDay) + 1, first.Times().Length);
         }
         Assert.True(SpinWait.SpinUntil(() => store.Count == (3 * PerDay) + 1, TimeSpan.FromSeconds(30)));
-        using (var snapshot = store.Current) Assert.Equal((3 * PerDay) + 1, snapshot.Scan(window, BatchTest.All, CancellationToken.None).Count);
+        using (var snapshot = store.Current)
+            Assert.Equal((3 * PerDay) + 1, snapshot.Scan(window, BatchTest.All, CancellationToken.None).Count);
         Clock.Advance(TimeSpan.FromDays(2));
         while (await store.Upkeep.Merge()) { }
         Assert.Equal((3 * PerDay) + 1, All(store).Count);
     }
 
     [Fact]
-    public Task Any_flipped_bytes_are_found_and_never_make_wrong_records() => Gen.Select(Gen.Double[0, 1], Gen.Int[1, 64], Gen.Byte[1, 255]).Array[1, 3].SampleAsync(async flips =>
-    {
-        Directory.Delete(Folder, true);
-        Directory.CreateDirectory(Folder);
-        var all = (await Fill()).ToDictionary(r => r.Id);
-        var bytes = await System.IO.File.ReadAllBytesAsync(File);
-        foreach (var (place, length, wrong) in flips)
-            // Behind the first page, which says what the file is; a file without it is another test.
-            for (var i = 0; i < length; i++) bytes[Math.Min(bytes.Length - 1, 16_384 + (int)(place * (bytes.Length - 16_384)) + i)] ^= wrong;
-        await System.IO.File.WriteAllBytesAsync(File, bytes);
-        var report = StoreCheck.Run(File, null, CancellationToken.None);
-        using var store = Open();
-        var read = All(store);
-        Assert.All(read, r => Sample.Same(all[r.Id], r));
-        Assert.Equal(read.Count, read.Select(r => r.Id).Distinct().Count());
-        // What is missing was said, by the check before and by the store.
-        if (read.Count == all.Count) return;
-        Assert.NotEmpty(report.Problems);
-        Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)), $"{all.Count - read.Count} records are missing and nothing was said. The check says: {string.Join('\n', report.Problems)}");
-    }, iter: 25, threads: 1);
+    public Task Any_flipped_bytes_are_found_and_never_make_wrong_records() =>
+        Gen.Select(Gen.Double[0, 1], Gen.Int[1, 64], Gen.Byte[1, 255])
+            .Array[1, 3]
+            .SampleAsync(
+                async flips =>
+                {
+                    Directory.Delete(Folder, true);
+                    Directory.CreateDirectory(Folder);
+                    var all = (await Fill()).ToDictionary(r => r.Id);
+                    var bytes = await System.IO.File.ReadAllBytesAsync(File);
+                    foreach (var (place, length, wrong) in flips)
+                        // Behind the first page, which says what the file is; a file without it is another test.
+                        for (var i = 0; i < length; i++)
+                            bytes[Math.Min(bytes.Length - 1, 16_384 + (int)(place * (bytes.Length - 16_384)) + i)] ^= wrong;
+                    await System.IO.File.WriteAllBytesAsync(File, bytes);
+                    var report = StoreCheck.Run(File, null, CancellationToken.None);
+                    using var store = Open();
+                    var read = All(store);
+                    Assert.All(read, r => Sample.Same(all[r.Id], r));
+                    Assert.Equal(read.Count, read.Select(r => r.Id).Distinct().Count());
+                    // What is missing was said, by the check before and by the store.
+                    if (read.Count == all.Count)
+                        return;
+                    Assert.NotEmpty(report.Problems);
+                    Assert.True(
+                        SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)),
+                        $"{all.Count - read.Count} records are missing and nothing was said. The check says: {string.Join('\n', report.Problems)}"
+                    );
+                },
+                iter: 25,
+                threads: 1
+            );
 
     [Theory]
     [InlineData(0.95)]
@@ -124,12 +155,15 @@ public sealed class DamageTests : StoreTest
     public async Task A_cut_file_is_moved_aside_and_what_can_be_read_is_kept(double share)
     {
         var all = (await Fill()).ToDictionary(r => r.Id);
-        using (var file = new FileStream(File, FileMode.Open)) file.SetLength((long)(file.Length * share));
-        if (share > 0) Assert.NotEmpty(StoreCheck.Run(File, null, CancellationToken.None).Problems);
+        using (var file = new FileStream(File, FileMode.Open))
+            file.SetLength((long)(file.Length * share));
+        if (share > 0)
+            Assert.NotEmpty(StoreCheck.Run(File, null, CancellationToken.None).Problems);
         using var store = Open();
         var read = All(store);
         Assert.All(read, r => Sample.Same(all[r.Id], r));
-        if (share > 0) Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
+        if (share > 0)
+            Assert.True(SpinWait.SpinUntil(() => store.Notices.Count > 0, TimeSpan.FromSeconds(30)));
         // A cut within the last page is damage of one segment, and no reason to move the file.
         if (share is > 0 and < 0.9)
         {
@@ -197,10 +231,15 @@ public sealed class DamageTests : StoreTest
         using (var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db")))
         using (var store = Open())
             await StoreBackup.Run(store, kept, Path.Combine(Folder, "copy"), null, CancellationToken.None);
-        using (var file = new FileStream(Path.Combine(Folder, "copy", "records.db"), FileMode.Open)) file.SetLength(file.Length / 2);
-        var wrong = Assert.Throws<IOException>(() => StoreBackup.Restore(Path.Combine(Folder, "copy"), Path.Combine(Folder, "restored"), CancellationToken.None));
+        using (var file = new FileStream(Path.Combine(Folder, "copy", "records.db"), FileMode.Open))
+            file.SetLength(file.Length / 2);
+        var wrong = Assert.Throws<IOException>(() =>
+            StoreBackup.Restore(Path.Combine(Folder, "copy"), Path.Combine(Folder, "restored"), CancellationToken.None)
+        );
         Assert.Contains("Nothing was restored", wrong.Message);
         Assert.False(System.IO.File.Exists(Path.Combine(Folder, "restored", "records.db")));
-        Assert.Throws<IOException>(() => StoreBackup.Restore(Folder + "x", Path.Combine(Folder, "restored"), CancellationToken.None));
+        Assert.Throws<IOException>(() =>
+            StoreBackup.Restore(Folder + "x", Path.Combine(Folder, "restored"), CancellationToken.None)
+        );
     }
 }

@@ -20,7 +20,10 @@ public sealed class FullDiskTests : StoreTest, IAsyncLifetime
             process.WaitForExit();
             return process.ExitCode == 0;
         }
-        catch (System.ComponentModel.Win32Exception) { return false; }
+        catch (System.ComponentModel.Win32Exception)
+        {
+            return false;
+        }
     }
 
     public ValueTask InitializeAsync()
@@ -32,17 +35,30 @@ public sealed class FullDiskTests : StoreTest, IAsyncLifetime
 
     public ValueTask DisposeAsync()
     {
-        if (_isMounted) Run("umount", Disk);
+        if (_isMounted)
+            Run("umount", Disk);
         Dispose();
         return ValueTask.CompletedTask;
     }
 
     private void FillUp()
     {
-        using var file = new FileStream(Path.Combine(Disk, "fill"), FileMode.Create, FileAccess.Write, FileShare.None, bufferSize: 0);
+        using var file = new FileStream(
+            Path.Combine(Disk, "fill"),
+            FileMode.Create,
+            FileAccess.Write,
+            FileShare.None,
+            bufferSize: 0
+        );
         var block = new byte[4_096];
-        try { while (true) file.Write(block); }
-        catch (IOException) { /* full */ }
+        try
+        {
+            while (true)
+                file.Write(block);
+        }
+        catch (IOException)
+        { /* full */
+        }
     }
 
     [Fact]
@@ -57,10 +73,16 @@ public sealed class FullDiskTests : StoreTest, IAsyncLifetime
             await new PeopleStore(kept, Clock).Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
         }
         FillUp();
-        foreach (var open in new Action[] { () => Open(path: records).Dispose(), () => new KeptDatabase(people, Clock).Dispose() })
+        foreach (
+            var open in new Action[] { () => Open(path: records).Dispose(), () => new KeptDatabase(people, Clock).Dispose() }
+        )
             Assert.True(DiskFullException.IsFull(Assert.Throws<SqliteException>(open)));
         Assert.Empty(Directory.GetFiles(Disk, "*damaged*"));
-        using var reading = new RecordStore(records, Clock, new RecordStoreOptions(Retention.None, Background: false) { IsReadOnly = true });
+        using var reading = new RecordStore(
+            records,
+            Clock,
+            new RecordStoreOptions(Retention.None, Background: false) { IsReadOnly = true }
+        );
         using var known = new KeptDatabase(people, Clock, isReadOnly: true);
         Assert.Equal(2, All(reading).Count);
         var ines = new PeopleStore(known, Clock).FindByEmail("ines@skerryline.example")!;

@@ -47,8 +47,10 @@ public sealed class KeptColumnsTests
             var found = 0;
             for (var segment = 0; segment < 40; segment++)
             {
-                if (kept.Find(Key(segment)) is not null) found++;
-                else kept.Offer(Key(segment), Bytes(segment), Rows);
+                if (kept.Find(Key(segment)) is not null)
+                    found++;
+                else
+                    kept.Offer(Key(segment), Bytes(segment), Rows);
                 _clock.Advance(TimeSpan.FromMilliseconds(100));
             }
             Assert.Equal(again == 0 ? 0 : 10, found);
@@ -75,7 +77,8 @@ public sealed class KeptColumnsTests
     {
         var kept = new KeptColumns(1 << 20, _clock);
         foreach (var segment in new long[] { 1, 2 })
-            foreach (var column in new[] { SegmentColumn.Severity, SegmentColumn.FirstField, SegmentColumn.FirstField + 4_000 }) kept.Offer(Key(segment, column), Bytes(7), Rows);
+        foreach (var column in new[] { SegmentColumn.Severity, SegmentColumn.FirstField, SegmentColumn.FirstField + 4_000 })
+            kept.Offer(Key(segment, column), Bytes(7), Rows);
         kept.Forget(1);
         Assert.Null(kept.Find(Key(1)));
         Assert.Null(kept.Find(Key(1, SegmentColumn.FirstField + 4_000)));

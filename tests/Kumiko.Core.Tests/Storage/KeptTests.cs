@@ -5,7 +5,8 @@ using Kumiko.Core.Storage.Upkeep;
 
 namespace Kumiko.Core.Tests.Storage;
 
-/// <summary>What people keep: checked, copied with its keys and tables, rescued where it is damaged, and closed to others.</summary>
+/// <summary>What people keep: checked, copied with its keys and tables, rescued where it is damaged, and closed to
+/// others.</summary>
 public sealed class KeptTests : StoreTest
 {
     private string Kept => Path.Combine(Folder, "kumiko.db");
@@ -13,8 +14,15 @@ public sealed class KeptTests : StoreTest
     private async Task Fill(int people = 200)
     {
         using var kept = new KeptDatabase(Kept, Clock);
-        await kept.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "INSERT INTO person (name, email, role, created) VALUES (@Name, @Email, 'analyst', 1)",
-            Enumerable.Range(0, people).Select(i => new { Name = $"Person {i} {new string('x', 200)}", Email = $"p{i}@skerryline.example" })));
+        await kept.Database.Writer.Write(c =>
+            Dapper.SqlMapper.Execute(
+                c,
+                "INSERT INTO person (name, email, role, created) VALUES (@Name, @Email, 'analyst', 1)",
+                Enumerable
+                    .Range(0, people)
+                    .Select(i => new { Name = $"Person {i} {new string('x', 200)}", Email = $"p{i}@skerryline.example" })
+            )
+        );
         Assert.Empty(kept.Notices);
     }
 
@@ -68,13 +76,18 @@ public sealed class KeptTests : StoreTest
         }
         var copy = Path.Combine(Folder, "copy");
         using (var kept = new KeptDatabase(Kept, Clock))
-        using (var store = Open()) Assert.Empty((await StoreBackup.Run(store, kept, copy, null, CancellationToken.None)).Problems);
+        using (var store = Open())
+            Assert.Empty((await StoreBackup.Run(store, kept, copy, null, CancellationToken.None)).Problems);
         var restored = Path.Combine(Folder, "restored");
         StoreBackup.Restore(copy, restored, CancellationToken.None);
-        foreach (var folder in new[] { "keys", "tables" }) Assert.Equal(folder, await System.IO.File.ReadAllTextAsync(Path.Combine(restored, folder, "one")));
+        foreach (var folder in new[] { "keys", "tables" })
+            Assert.Equal(folder, await System.IO.File.ReadAllTextAsync(Path.Combine(restored, folder, "one")));
         Damage(Path.Combine(copy, "kumiko.db"));
         var again = Path.Combine(Folder, "again");
-        Assert.Contains("The backup is damaged: What is kept", Assert.Throws<IOException>(() => StoreBackup.Restore(copy, again, CancellationToken.None)).Message);
+        Assert.Contains(
+            "The backup is damaged: What is kept",
+            Assert.Throws<IOException>(() => StoreBackup.Restore(copy, again, CancellationToken.None)).Message
+        );
         Assert.False(Directory.Exists(again));
     }
 
@@ -95,8 +108,15 @@ public sealed class KeptTests : StoreTest
     [Fact]
     public async Task Nobody_else_may_read_the_folder_its_files_and_backups()
     {
-        if (OperatingSystem.IsWindows()) return;
-        const UnixFileMode Others = UnixFileMode.GroupRead | UnixFileMode.GroupWrite | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherWrite | UnixFileMode.OtherExecute;
+        if (OperatingSystem.IsWindows())
+            return;
+        const UnixFileMode Others =
+            UnixFileMode.GroupRead
+            | UnixFileMode.GroupWrite
+            | UnixFileMode.GroupExecute
+            | UnixFileMode.OtherRead
+            | UnixFileMode.OtherWrite
+            | UnixFileMode.OtherExecute;
         var data = Path.Combine(Folder, "data");
         var copy = Path.Combine(Folder, "copy");
         for (var start = 0; start < 2; start++)
@@ -104,13 +124,25 @@ public sealed class KeptTests : StoreTest
             using var folder = DataFolder.TryOpen(data)!;
             folder.Announce(new ServerAddress("http://127.0.0.1", "token"));
             using var kept = new KeptDatabase(folder.Kept, Clock);
-            using var store = new RecordStore(folder.Records, Clock, new RecordStoreOptions(Retention.None, Background: false, ReserveBytes: 1 << 20));
+            using var store = new RecordStore(
+                folder.Records,
+                Clock,
+                new RecordStoreOptions(Retention.None, Background: false, ReserveBytes: 1 << 20)
+            );
             await store.Append([Sample.Random(1)], "quay");
-            if (start == 0) await StoreBackup.Run(store, kept, copy, null, CancellationToken.None);
-            foreach (var path in new[] { data, copy }.Concat(Directory.EnumerateFileSystemEntries(data)).Concat(Directory.EnumerateFileSystemEntries(copy)))
+            if (start == 0)
+                await StoreBackup.Run(store, kept, copy, null, CancellationToken.None);
+            foreach (
+                var path in new[] { data, copy }
+                    .Concat(Directory.EnumerateFileSystemEntries(data))
+                    .Concat(Directory.EnumerateFileSystemEntries(copy))
+            )
                 Assert.True((System.IO.File.GetUnixFileMode(path) & Others) == 0, path);
             // A folder from before is closed at the next start.
-            System.IO.File.SetUnixFileMode(data, System.IO.File.GetUnixFileMode(data) | UnixFileMode.OtherRead | UnixFileMode.OtherExecute);
+            System.IO.File.SetUnixFileMode(
+                data,
+                System.IO.File.GetUnixFileMode(data) | UnixFileMode.OtherRead | UnixFileMode.OtherExecute
+            );
             System.IO.File.SetUnixFileMode(folder.Kept, System.IO.File.GetUnixFileMode(folder.Kept) | UnixFileMode.OtherRead);
         }
     }
@@ -118,7 +150,8 @@ public sealed class KeptTests : StoreTest
     [Fact]
     public void A_folder_that_others_use_keeps_its_mode()
     {
-        if (OperatingSystem.IsWindows()) return;
+        if (OperatingSystem.IsWindows())
+            return;
         var shared = Directory.CreateDirectory(Path.Combine(Folder, "shared")).FullName;
         System.IO.File.WriteAllText(Path.Combine(shared, "theirs"), "");
         var before = System.IO.File.GetUnixFileMode(shared);
@@ -136,7 +169,11 @@ public sealed class KeptTests : StoreTest
             await store.Upkeep.SealAll();
         }
         using var kept = new KeptDatabase(Kept, Clock, isReadOnly: true);
-        using var records = new RecordStore(File, Clock, new RecordStoreOptions(Retention.None, Background: false) { IsReadOnly = true });
+        using var records = new RecordStore(
+            File,
+            Clock,
+            new RecordStoreOptions(Retention.None, Background: false) { IsReadOnly = true }
+        );
         Assert.Equal(2, All(records).Count);
         Assert.Equal(200, new PeopleStore(kept, Clock).All().Count);
         Assert.Contains("started read only", Assert.Single(records.Notices));
@@ -150,7 +187,10 @@ public sealed class KeptTests : StoreTest
     {
         await Fill();
         System.IO.File.WriteAllText(Kept + "-wal", "what came last");
-        Assert.Contains("kumiko.db-wal", Assert.Throws<DiskFullException>(() => new KeptDatabase(Kept, Clock, isReadOnly: true)).Message);
+        Assert.Contains(
+            "kumiko.db-wal",
+            Assert.Throws<DiskFullException>(() => new KeptDatabase(Kept, Clock, isReadOnly: true)).Message
+        );
     }
 
     [Fact]
@@ -161,7 +201,8 @@ public sealed class KeptTests : StoreTest
         store.Faulted += faults.Add;
         store.Committed += (_, _) => throw new InvalidOperationException("The quay is closed.");
         store.Committed += (_, _) => told++;
-        for (var i = 0; i < 3; i++) Assert.True(await store.Append([Sample.Random(i)], "quay"));
+        for (var i = 0; i < 3; i++)
+            Assert.True(await store.Append([Sample.Random(i)], "quay"));
         Assert.Equal((3, 3, 3), (All(store).Count, told, faults.Count));
         Assert.Equal("The quay is closed.", faults[0].Message);
     }
@@ -194,14 +235,17 @@ public sealed class KeptTests : StoreTest
     [Fact]
     public async Task Damage_in_a_stretch_is_told_for_that_stretch()
     {
-        long from, to;
+        long from,
+            to;
         using (var store = Open())
         {
             await store.Append([.. Enumerable.Range(0, 300).Select(i => Sample.Random(i))], "quay");
             await store.Upkeep.SealAll();
             using var snapshot = store.Current;
             (from, to) = (snapshot.Segments.Min(s => s.MinTime), snapshot.Segments.Max(s => s.MaxTime));
-            await store.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE segment SET state = 'damaged', damage = 'A test.'"));
+            await store.Database.Writer.Write(c =>
+                Dapper.SqlMapper.Execute(c, "UPDATE segment SET state = 'damaged', damage = 'A test.'")
+            );
         }
         using var again = Open();
         Assert.Contains("are damaged and were set aside", Assert.Single(again.DamageIn(new Window(from, to + 1))));

@@ -3,7 +3,8 @@ using Kumiko.Core.Storage.Templates;
 
 namespace Kumiko.Core.Tests.Storage;
 
-/// <summary>Where a line's header ends: what a logging library wrote before it is set aside, and nothing of the line itself.</summary>
+/// <summary>Where a line's header ends: what a logging library wrote before it is set aside, and nothing of the line
+/// itself.</summary>
 public sealed class LineHeaderTests
 {
     [Theory]

@@ -10,23 +10,38 @@ namespace Kumiko.Core.Tests.Storage;
 /// <summary>What is sealed, merged and dropped when: choices, without a file.</summary>
 public sealed class SealerTests
 {
-    private static LogRecord At(long time, int length = 10, long sequence = 0) => new() { Time = time, Observed = time, Body = new string('x', length), Sequence = sequence };
+    private static LogRecord At(long time, int length = 10, long sequence = 0) =>
+        new()
+        {
+            Time = time,
+            Observed = time,
+            Body = new string('x', length),
+            Sequence = sequence,
+        };
 
     [Fact]
     public void Cut_records_are_all_there_sorted_within_a_day_and_within_the_limits() =>
-        Gen.Select(Gen.Long[-3 * Instants.Day, 3 * Instants.Day], Gen.Int[0, 2_000]).Array[1, 300].Sample(records =>
-        {
-            var input = records.Select((r, i) => At(r.Item1, r.Item2, i)).ToList();
-            RecordBlock[] blocks = [.. input.Chunk(70).Select(RecordBlock.Of)];
-            var parts = Sealer.Cut(blocks, 40, 20_000).Select(rows => BlockGather.Of(blocks, rows)).ToList();
-            Assert.Equal(input.OrderBy(r => r.Id).Select(r => (r.Id, r.Body.Length)), parts.SelectMany(p => p.Records).Select(r => (r.Id, r.Body.Length)));
-            foreach (var part in parts)
-            {
-                Assert.InRange(part.Count, 1, 40);
-                Assert.Equal(Segment.DayOf(part.Times[0]), Segment.DayOf(part.Times[^1]));
-                Assert.True(part.Count == 1 || part.Size <= 20_000);
-            }
-        }, iter: 300);
+        Gen.Select(Gen.Long[-3 * Instants.Day, 3 * Instants.Day], Gen.Int[0, 2_000])
+            .Array[1, 300]
+            .Sample(
+                records =>
+                {
+                    var input = records.Select((r, i) => At(r.Item1, r.Item2, i)).ToList();
+                    RecordBlock[] blocks = [.. input.Chunk(70).Select(RecordBlock.Of)];
+                    var parts = Sealer.Cut(blocks, 40, 20_000).Select(rows => BlockGather.Of(blocks, rows)).ToList();
+                    Assert.Equal(
+                        input.OrderBy(r => r.Id).Select(r => (r.Id, r.Body.Length)),
+                        parts.SelectMany(p => p.Records).Select(r => (r.Id, r.Body.Length))
+                    );
+                    foreach (var part in parts)
+                    {
+                        Assert.InRange(part.Count, 1, 40);
+                        Assert.Equal(Segment.DayOf(part.Times[0]), Segment.DayOf(part.Times[^1]));
+                        Assert.True(part.Count == 1 || part.Size <= 20_000);
+                    }
+                },
+                iter: 300
+            );
 
     [Theory]
     [InlineData(16_384, 1)]
@@ -35,7 +50,9 @@ public sealed class SealerTests
     [InlineData(32_769, 3)]
     public void Parts_are_about_equal(int rows, int parts)
     {
-        var cut = Sealer.Cut([RecordBlock.Of(Enumerable.Range(0, rows).Select(i => At(i)))], SegmentWriter.SealedRows, long.MaxValue).ToList();
+        var cut = Sealer
+            .Cut([RecordBlock.Of(Enumerable.Range(0, rows).Select(i => At(i)))], SegmentWriter.SealedRows, long.MaxValue)
+            .ToList();
         Assert.Equal(parts, cut.Count);
         Assert.InRange(cut.Min(p => p.Length), rows / parts, (rows / parts) + 1);
     }
@@ -50,7 +67,8 @@ public sealed class SealerTests
     private static RecentTier Tier(params (string Source, int Rows, int Length, long Received)[] batches)
     {
         var tier = new RecentTier();
-        foreach (var (source, rows, length, received) in batches) tier.Add(new RecentEntry(0, RecordBlock.Of(Enumerable.Range(0, rows).Select(i => At(i, length))), source, received));
+        foreach (var (source, rows, length, received) in batches)
+            tier.Add(new RecentEntry(0, RecordBlock.Of(Enumerable.Range(0, rows).Select(i => At(i, length))), source, received));
         return tier;
     }
 
@@ -157,7 +175,8 @@ public sealed class SealerTests
     public void Notices_are_few_and_each_is_told_once()
     {
         var notices = new NoticeList();
-        for (var i = 0; i < 300; i++) notices.Add($"Segment {i % 150} is damaged.");
+        for (var i = 0; i < 300; i++)
+            notices.Add($"Segment {i % 150} is damaged.");
         Assert.Equal(100, notices.All.Count);
         Assert.Equal(notices.All.Count, notices.All.Distinct().Count());
         Assert.Equal("Segment 149 is damaged.", notices.All[^1]);

@@ -10,7 +10,15 @@ public sealed class SignalTests : StoreTest
 {
     private long Now => Instants.FromDateTime(Clock.GetUtcNow());
 
-    private static Span Claim(long start) => new() { TraceId = new string('a', 32), SpanId = new string('b', 16), Name = "claim", Start = start, End = start + 5 };
+    private static Span Claim(long start) =>
+        new()
+        {
+            TraceId = new string('a', 32),
+            SpanId = new string('b', 16),
+            Name = "claim",
+            Start = start,
+            End = start + 5,
+        };
 
     [Fact]
     public async Task They_go_with_age_counted_from_the_later_of_arrival_and_time()
@@ -33,7 +41,8 @@ public sealed class SignalTests : StoreTest
         using var store = Open();
         using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
         var signals = new SignalStore(store, Clock);
-        for (var i = 0; i < 70; i++) await signals.Append([Claim(i)], "spans");
+        for (var i = 0; i < 70; i++)
+            await signals.Append([Claim(i)], "spans");
         var to = Path.Combine(Folder, "copy");
         await StoreBackup.Run(store, kept, to, null, CancellationToken.None);
         using var copy = Open(path: Path.Combine(to, "records.db"));
@@ -46,7 +55,21 @@ public sealed class SignalTests : StoreTest
     {
         using var store = Open();
         await store.LimitPages(1);
-        var noise = Enumerable.Range(0, 2_000).Select(i => { var span = Claim(i); return new Span { TraceId = span.TraceId, SpanId = span.SpanId, Start = span.Start, End = span.End, Name = Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(100)) }; }).ToList();
+        var noise = Enumerable
+            .Range(0, 2_000)
+            .Select(i =>
+            {
+                var span = Claim(i);
+                return new Span
+                {
+                    TraceId = span.TraceId,
+                    SpanId = span.SpanId,
+                    Start = span.Start,
+                    End = span.End,
+                    Name = Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(100)),
+                };
+            })
+            .ToList();
         await Assert.ThrowsAsync<DiskFullException>(() => new SignalStore(store, Clock).Append(noise, "hosts"));
     }
 

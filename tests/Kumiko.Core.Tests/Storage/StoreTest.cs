@@ -23,12 +23,14 @@ public abstract class StoreTest : IDisposable
         return All(snapshot);
     }
 
-    internal static List<LogRecord> All(Snapshot snapshot) => [.. snapshot.OldestFirst(Ever, BatchTest.All, null, CancellationToken.None)];
+    internal static List<LogRecord> All(Snapshot snapshot) =>
+        [.. snapshot.OldestFirst(Ever, BatchTest.All, null, CancellationToken.None)];
 
     internal static void Same(IReadOnlyList<LogRecord> expected, IReadOnlyList<LogRecord> actual)
     {
         Assert.Equal(expected.Select(r => r.Id), actual.Select(r => r.Id));
-        for (var i = 0; i < expected.Count; i++) Sample.Same(expected[i], actual[i]);
+        for (var i = 0; i < expected.Count; i++)
+            Sample.Same(expected[i], actual[i]);
     }
 
     public void Dispose()

@@ -9,15 +9,23 @@ public sealed class TemplateTests
 {
     private readonly TemplateMiner _miner = new();
 
-    private Template Find(string body, string service = "gate-control", long time = 1) => Find(_miner, body, out _, service, time);
+    private Template Find(string body, string service = "gate-control", long time = 1) =>
+        Find(_miner, body, out _, service, time);
 
-    private static Template Find(TemplateMiner miner, string body, out string rebuilt, string service = "gate-control", long time = 1)
+    private static Template Find(
+        TemplateMiner miner,
+        string body,
+        out string rebuilt,
+        string service = "gate-control",
+        long time = 1
+    )
     {
         var (bytes, gaps) = (Encoding.UTF8.GetBytes(body), new List<Slice>());
         var template = miner.Find(service, bytes, time, gaps);
         var parts = Encoding.UTF8.GetString(template.Key).Split('\0');
         var text = new StringBuilder(parts[0]);
-        for (var i = 0; i < gaps.Count; i++) text.Append(Encoding.UTF8.GetString(gaps[i].Of(bytes))).Append(parts[i + 1]);
+        for (var i = 0; i < gaps.Count; i++)
+            text.Append(Encoding.UTF8.GetString(gaps[i].Of(bytes))).Append(parts[i + 1]);
         Assert.Equal(template.Gaps, gaps.Count);
         rebuilt = text.ToString();
         return template;
@@ -31,7 +39,10 @@ public sealed class TemplateTests
     }
 
     [Theory]
-    [InlineData("ticket SK-40417-B refused: seat already claimed after 812ms", "ticket {} refused: seat already claimed after {}")]
+    [InlineData(
+        "ticket SK-40417-B refused: seat already claimed after 812ms",
+        "ticket {} refused: seat already claimed after {}"
+    )]
     [InlineData("10.20.3.4:8080 closed after 3.5s.", "{} closed after {}.")]
     [InlineData("level -5 (was -4)", "level {} ({})")]
     [InlineData("no numbers at all", "no numbers at all")]
@@ -42,7 +53,10 @@ public sealed class TemplateTests
     [InlineData("cron 12:30:55 at fe80::1 and 0a:1b:2c:3d:4e:5f", "cron {} at {} and {}")]
     [InlineData("wrote /var/log/ledger.log, then C:\\temp\\x and https://skerry.example/a?b=c.", "wrote {}, then {} and {}.")]
     [InlineData("said \"gate open\" and 'seat taken' but don't", "said \"{}\" and '{}' but don't")]
-    [InlineData("{\"level\":\"info\",\"msg\":\"gate opened\",\"door\":true,\"at\":[1,2]}", "{\"level\":\"{}\",\"msg\":\"gate opened\",\"door\":{},\"at\":[{}]}")]
+    [InlineData(
+        "{\"level\":\"info\",\"msg\":\"gate opened\",\"door\":true,\"at\":[1,2]}",
+        "{\"level\":\"{}\",\"msg\":\"gate opened\",\"door\":{},\"at\":[{}]}"
+    )]
     [InlineData("level=info msg=\"gate opened\" took=5ms tags=[a, b]", "level={} msg=\"gate opened\" took={} tags={}")]
     [InlineData("boarding at Tarnhead by Oluchi Brandt. Done", "boarding at {} by {}. Done")]
     [InlineData("seats 12A, 13B, 14 and Hollin, Tarnhead", "seats {} and {}")]
@@ -50,30 +64,68 @@ public sealed class TemplateTests
     [InlineData("key SHA256:ab/c+d= for ines@skerry.example", "key {} for {}")]
     [InlineData("libfoo:amd64 from main/web in p95=3", "{} from main/web in p95={}")]
     [InlineData("refund paid (after 3 days).", "refund paid ({}).")]
-    public void What_is_a_variable_by_its_spelling_is_a_gap(string body, string template) => Assert.Equal(template, Find(body).ToString());
+    public void What_is_a_variable_by_its_spelling_is_a_gap(string body, string template) =>
+        Assert.Equal(template, Find(body).ToString());
 
     [Fact]
     public void Every_body_can_be_rebuilt_from_its_template_and_gaps()
     {
-        var words = Gen.OneOf("gate", "opened", "Tarnhead", "x1", "-5", "412ms", "=", ":", "", "--", "é", "\u0000", "(7)", "'a", "\"", "(b", "c)", "d=[", "]", "/e", "http://f", "msg=", "{\"g\":", "Hollin", ",", "a-b", "-a", "12.", "…");
-        Gen.Select(words.Array[0, 12], Gen.OneOf(" ", "", "\n", " -")).List[1, 40].Sample(bodies =>
-        {
-            var miner = new TemplateMiner();
-            foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
-            {
-                Find(miner, body, out var rebuilt);
-                Assert.Equal(body, rebuilt);
-            }
-            var again = Reloaded(miner);
-            foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
-            {
-                var (before, after) = (Find(miner, body, out _), Find(again, body, out var rebuilt));
-                // A key that is cut otherwise than its body gets another template, which is of the same pattern.
-                if (before.IsOdd) Assert.Equal(before.Key, after.Key);
-                else Assert.Equal(before.Id, after.Id);
-                Assert.Equal(body, rebuilt);
-            }
-        }, iter: 300);
+        var words = Gen.OneOf(
+            "gate",
+            "opened",
+            "Tarnhead",
+            "x1",
+            "-5",
+            "412ms",
+            "=",
+            ":",
+            "",
+            "--",
+            "é",
+            "\u0000",
+            "(7)",
+            "'a",
+            "\"",
+            "(b",
+            "c)",
+            "d=[",
+            "]",
+            "/e",
+            "http://f",
+            "msg=",
+            "{\"g\":",
+            "Hollin",
+            ",",
+            "a-b",
+            "-a",
+            "12.",
+            "…"
+        );
+        Gen.Select(words.Array[0, 12], Gen.OneOf(" ", "", "\n", " -"))
+            .List[1, 40]
+            .Sample(
+                bodies =>
+                {
+                    var miner = new TemplateMiner();
+                    foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
+                    {
+                        Find(miner, body, out var rebuilt);
+                        Assert.Equal(body, rebuilt);
+                    }
+                    var again = Reloaded(miner);
+                    foreach (var body in bodies.Select(b => string.Join(b.Item2, b.Item1)))
+                    {
+                        var (before, after) = (Find(miner, body, out _), Find(again, body, out var rebuilt));
+                        // A key that is cut otherwise than its body gets another template, which is of the same pattern.
+                        if (before.IsOdd)
+                            Assert.Equal(before.Key, after.Key);
+                        else
+                            Assert.Equal(before.Id, after.Id);
+                        Assert.Equal(body, rebuilt);
+                    }
+                },
+                iter: 300
+            );
     }
 
     [Fact]
@@ -104,7 +156,8 @@ public sealed class TemplateTests
     {
         var names = Enumerable.Range(0, 12).Select(i => ((char)('a' + i)).ToString()).ToList();
         foreach (var name in names)
-            foreach (var place in names) Find($"user n{name}x boarded at p{place}y".Replace('x', 'q'));
+        foreach (var place in names)
+            Find($"user n{name}x boarded at p{place}y".Replace('x', 'q'));
         Assert.Equal("user {} boarded at {}", Find("user nzz boarded at pzz").ToString());
         Assert.Single(_miner.All);
     }
@@ -112,7 +165,8 @@ public sealed class TemplateTests
     [Fact]
     public void The_first_sight_is_the_earliest_and_outlives_merging()
     {
-        foreach (var i in Enumerable.Range(0, 8)) Find($"user {(char)('a' + i)} left", time: 100 - i);
+        foreach (var i in Enumerable.Range(0, 8))
+            Find($"user {(char)('a' + i)} left", time: 100 - i);
         Assert.Equal(93, Find("user z left", time: 500).FirstSeen);
         Find("user z left", time: 5);
         Assert.Equal(5, Find("user z left", time: 600).FirstSeen);
@@ -137,7 +191,8 @@ public sealed class TemplateTests
     [Fact]
     public void Endless_services_and_long_bodies_stay_within_bounds()
     {
-        for (var i = 0; i < TemplateMiner.MostServices + 3_000; i++) Find($"alone in service {(char)('a' + (i % 26))}{(char)('a' + (i / 26 % 26))}", $"service {i}");
+        for (var i = 0; i < TemplateMiner.MostServices + 3_000; i++)
+            Find($"alone in service {(char)('a' + (i % 26))}{(char)('a' + (i / 26 % 26))}", $"service {i}");
         Assert.InRange(_miner.All.Count(), 1, TemplateMiner.MostOfAll);
         Assert.Equal(0, Find(new string('x', TemplateMiner.LongestBody + 1)).Id);
         Assert.Equal(0, Find("a\0b").Id);

@@ -15,18 +15,32 @@ public sealed class WriterTests : StoreTest
         var noise = new byte[4 << 20];
         new Random(1).NextBytes(noise);
         using var stop = new CancellationTokenSource();
-        var readers = Enumerable.Range(0, 2).Select(_ => Task.Run(() =>
-        {
-            while (!stop.IsCancellationRequested)
-            {
-                using var connection = database.Read();
-                Assert.InRange(connection.Query<byte[]>("SELECT content FROM recent ORDER BY first_sequence DESC LIMIT 1").Count(), 0, 1);
-            }
-        })).ToArray();
+        var readers = Enumerable
+            .Range(0, 2)
+            .Select(_ =>
+                Task.Run(() =>
+                {
+                    while (!stop.IsCancellationRequested)
+                    {
+                        using var connection = database.Read();
+                        Assert.InRange(
+                            connection.Query<byte[]>("SELECT content FROM recent ORDER BY first_sequence DESC LIMIT 1").Count(),
+                            0,
+                            1
+                        );
+                    }
+                })
+            )
+            .ToArray();
         var longest = 0L;
         for (var i = 0; i < 60; i++)
         {
-            await database.Writer.Write(c => c.Execute("INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content) VALUES (@i, 1, 0, 0, 0, 'quay', @noise)", new { i, noise }));
+            await database.Writer.Write(c =>
+                c.Execute(
+                    "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content) VALUES (@i, 1, 0, 0, 0, 'quay', @noise)",
+                    new { i, noise }
+                )
+            );
             longest = Math.Max(longest, new FileInfo(Path.Combine(Folder, "x.db-wal")).Length);
         }
         await stop.CancelAsync();
@@ -41,9 +55,21 @@ public sealed class WriterTests : StoreTest
     {
         using var database = new Database(Path.Combine(Folder, "x.db"), "records");
         var seen = new List<string>();
-        var first = database.Writer.Write(c => { seen.Add("first"); return 0; });
-        var alone = database.Writer.Alone(c => { seen.Add("alone"); return c.ExecuteScalar<long>("PRAGMA page_size"); });
-        var last = database.Writer.Write(c => { seen.Add("last"); return 0; });
+        var first = database.Writer.Write(c =>
+        {
+            seen.Add("first");
+            return 0;
+        });
+        var alone = database.Writer.Alone(c =>
+        {
+            seen.Add("alone");
+            return c.ExecuteScalar<long>("PRAGMA page_size");
+        });
+        var last = database.Writer.Write(c =>
+        {
+            seen.Add("last");
+            return 0;
+        });
         await Task.WhenAll(first, alone, last);
         Assert.Equal(["first", "alone", "last"], seen);
         Assert.Equal(16_384, await alone);
@@ -56,15 +82,33 @@ public sealed class WriterTests : StoreTest
     {
         using var store = new RecordStore(File, Clock);
         var body = new string('x', 2_000);
-        var senders = Enumerable.Range(0, 3).Select(s => Task.Run(async () =>
-        {
-            for (var b = 0; b < 20; b++)
-            {
-                await store.Append([.. Enumerable.Range(0, 1_000).Select(i => new LogRecord { Time = (b * Instants.Minute) + i, Observed = 0, Body = body, Source = "quay" })], "quay");
-                // A batch of each sender may come in after the limit was looked at.
-                Assert.InRange(store.Recent.BytesOf("quay"), 0, RecordStore.MostOfSource + (4 * 2_100_000));
-            }
-        })).ToArray();
+        var senders = Enumerable
+            .Range(0, 3)
+            .Select(s =>
+                Task.Run(async () =>
+                {
+                    for (var b = 0; b < 20; b++)
+                    {
+                        await store.Append(
+                            [
+                                .. Enumerable
+                                    .Range(0, 1_000)
+                                    .Select(i => new LogRecord
+                                    {
+                                        Time = (b * Instants.Minute) + i,
+                                        Observed = 0,
+                                        Body = body,
+                                        Source = "quay",
+                                    }),
+                            ],
+                            "quay"
+                        );
+                        // A batch of each sender may come in after the limit was looked at.
+                        Assert.InRange(store.Recent.BytesOf("quay"), 0, RecordStore.MostOfSource + (4 * 2_100_000));
+                    }
+                })
+            )
+            .ToArray();
         await Task.WhenAll(senders);
         Assert.Equal(60_000, store.Count);
         await store.Upkeep.SealAll();
@@ -77,17 +121,32 @@ public sealed class WriterTests : StoreTest
     public async Task A_reader_that_forgot_to_say_goodbye_does_not_keep_segments_for_ever()
     {
         using var store = Open(new Retention(Age: Instants.Hour));
-        await store.Append([new LogRecord { Time = Instants.FromDateTime(Clock.GetUtcNow()), Observed = 0, Body = "x" }], "quay");
+        await store.Append(
+            [
+                new LogRecord
+                {
+                    Time = Instants.FromDateTime(Clock.GetUtcNow()),
+                    Observed = 0,
+                    Body = "x",
+                },
+            ],
+            "quay"
+        );
         await store.Upkeep.SealAll();
         Forget(store);
         Clock.Advance(TimeSpan.FromDays(1));
         await store.Upkeep.Retain();
-        Assert.True(SpinWait.SpinUntil(() =>
-        {
-            GC.Collect();
-            GC.WaitForPendingFinalizers();
-            return store.Upkeep.Sweep().GetAwaiter().GetResult() == 1;
-        }, TimeSpan.FromSeconds(30)));
+        Assert.True(
+            SpinWait.SpinUntil(
+                () =>
+                {
+                    GC.Collect();
+                    GC.WaitForPendingFinalizers();
+                    return store.Upkeep.Sweep().GetAwaiter().GetResult() == 1;
+                },
+                TimeSpan.FromSeconds(30)
+            )
+        );
 
         [System.Runtime.CompilerServices.MethodImpl(System.Runtime.CompilerServices.MethodImplOptions.NoInlining)]
         static void Forget(RecordStore store) => Assert.Equal(1, store.Current.Count);

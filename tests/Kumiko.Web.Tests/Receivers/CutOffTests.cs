@@ -8,12 +8,13 @@ namespace Kumiko.Web.Tests.Receivers;
 /// <summary>What is answered where a body could not be gathered.</summary>
 public sealed class CutOffTests
 {
-    public static TheoryData<Exception, int, bool> Failures => new()
-    {
-        { new IOException("No space left on device"), 503, true },
-        { new BadHttpRequestException("slow", 408), 408, false },
-        { new ConnectionResetException("gone"), 400, false },
-    };
+    public static TheoryData<Exception, int, bool> Failures =>
+        new()
+        {
+            { new IOException("No space left on device"), 503, true },
+            { new BadHttpRequestException("slow", 408), 408, false },
+            { new ConnectionResetException("gone"), 400, false },
+        };
 
     [Theory]
     [MemberData(nameof(Failures))]
@@ -27,6 +28,10 @@ public sealed class CutOffTests
     }
 
     [Fact]
-    public async Task Other_failures_are_not_taken_for_it() => await Assert.ThrowsAsync<InvalidOperationException>(async () =>
-        await new CutOff().InvokeAsync(EndpointFilterInvocationContext.Create(new DefaultHttpContext()), _ => throw new InvalidOperationException()));
+    public async Task Other_failures_are_not_taken_for_it() =>
+        await Assert.ThrowsAsync<InvalidOperationException>(async () =>
+            await new CutOff().InvokeAsync(EndpointFilterInvocationContext.Create(new DefaultHttpContext()), _ =>
+                throw new InvalidOperationException()
+            )
+        );
 }

@@ -22,8 +22,13 @@ public sealed class KilledWhileReceivingTests : IDisposable
 
     public void Dispose() => Directory.Delete(_data, true);
 
-    private static readonly Method<ExportTraceServiceRequest, ExportTraceServiceResponse> Export = new(MethodType.Unary, "opentelemetry.proto.collector.trace.v1.TraceService", "Export",
-        Marshallers.Create(m => m.ToByteArray(), ExportTraceServiceRequest.Parser.ParseFrom), Marshallers.Create(m => m.ToByteArray(), ExportTraceServiceResponse.Parser.ParseFrom));
+    private static readonly Method<ExportTraceServiceRequest, ExportTraceServiceResponse> Export = new(
+        MethodType.Unary,
+        "opentelemetry.proto.collector.trace.v1.TraceService",
+        "Export",
+        Marshallers.Create(m => m.ToByteArray(), ExportTraceServiceRequest.Parser.ParseFrom),
+        Marshallers.Create(m => m.ToByteArray(), ExportTraceServiceResponse.Parser.ParseFrom)
+    );
 
     private static ByteArrayContent Protobuf(IMessage message)
     {
@@ -35,12 +40,34 @@ public sealed class KilledWhileReceivingTests : IDisposable
     [Fact]
     public async Task Everything_acknowledged_is_there_whoever_sent_it()
     {
-        using var process = Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "0", "--syslog-port", "0", "--data", _data]) { RedirectStandardOutput = true })!;
+        using var process = Process.Start(
+            new ProcessStartInfo(
+                "dotnet",
+                [
+                    Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"),
+                    "run",
+                    "--port",
+                    "0",
+                    "--grpc-port",
+                    "0",
+                    "--syslog-port",
+                    "0",
+                    "--data",
+                    _data,
+                ]
+            )
+            {
+                RedirectStandardOutput = true,
+            }
+        )!;
         var grpcPort = 0;
         while (await process.StandardOutput.ReadLineAsync() is { } line)
             if (line.StartsWith("OTLP over gRPC: ", StringComparison.Ordinal))
             {
-                grpcPort = int.Parse(line["OTLP over gRPC: ".Length..].Split(',')[0], System.Globalization.CultureInfo.InvariantCulture);
+                grpcPort = int.Parse(
+                    line["OTLP over gRPC: ".Length..].Split(',')[0],
+                    System.Globalization.CultureInfo.InvariantCulture
+                );
                 break;
             }
         var server = DataFolder.FindServer(_data)!;
@@ -60,25 +87,128 @@ public sealed class KilledWhileReceivingTests : IDisposable
         Func<string, Task>[] senders =
         [
             name => Post("/intake/records", new StringContent($"{{\"body\":\"{name}\"}}")),
-            name => Post("/v1/logs", Protobuf(new ExportLogsServiceRequest { ResourceLogs = { new ResourceLogs { ScopeLogs = { new ScopeLogs { LogRecords = { new LogRecord { Body = new AnyValue { StringValue = name } } } } } } } })),
-            name => Post("/v1/metrics", Protobuf(new ExportMetricsServiceRequest { ResourceMetrics = { new ResourceMetrics { ScopeMetrics = { new ScopeMetrics { Metrics = { new Metric { Name = name, Gauge = new Gauge { DataPoints = { new NumberDataPoint { TimeUnixNano = 5, AsInt = 1 } } } } } } } } } })),
-            async name => await caller.AsyncUnaryCall(Export, null, new CallOptions(new Metadata { { "authorization", "Bearer " + server.Token } }), new ExportTraceServiceRequest
-            {
-                ResourceSpans = { new ResourceSpans { ScopeSpans = { new ScopeSpans { Spans = { new Span { Name = name, TraceId = ByteString.CopyFrom(Guid.NewGuid().ToByteArray()), SpanId = ByteString.CopyFrom(Guid.NewGuid().ToByteArray()[..8]), StartTimeUnixNano = 5, EndTimeUnixNano = 6 } } } } } },
-            }),
-            name => Post("/intake/changes", new StringContent($"{{\"specversion\":\"1.0\",\"id\":\"{name}\",\"source\":\"/desk\",\"type\":\"deploy\",\"data\":{{\"what\":\"{name}\"}}}}", Encoding.UTF8, "application/cloudevents+json")),
+            name =>
+                Post(
+                    "/v1/logs",
+                    Protobuf(
+                        new ExportLogsServiceRequest
+                        {
+                            ResourceLogs =
+                            {
+                                new ResourceLogs
+                                {
+                                    ScopeLogs =
+                                    {
+                                        new ScopeLogs
+                                        {
+                                            LogRecords = { new LogRecord { Body = new AnyValue { StringValue = name } } },
+                                        },
+                                    },
+                                },
+                            },
+                        }
+                    )
+                ),
+            name =>
+                Post(
+                    "/v1/metrics",
+                    Protobuf(
+                        new ExportMetricsServiceRequest
+                        {
+                            ResourceMetrics =
+                            {
+                                new ResourceMetrics
+                                {
+                                    ScopeMetrics =
+                                    {
+                                        new ScopeMetrics
+                                        {
+                                            Metrics =
+                                            {
+                                                new Metric
+                                                {
+                                                    Name = name,
+                                                    Gauge = new Gauge
+                                                    {
+                                                        DataPoints =
+                                                        {
+                                                            new NumberDataPoint { TimeUnixNano = 5, AsInt = 1 },
+                                                        },
+                                                    },
+                                                },
+                                            },
+                                        },
+                                    },
+                                },
+                            },
+                        }
+                    )
+                ),
+            async name =>
+                await caller.AsyncUnaryCall(
+                    Export,
+                    null,
+                    new CallOptions(new Metadata { { "authorization", "Bearer " + server.Token } }),
+                    new ExportTraceServiceRequest
+                    {
+                        ResourceSpans =
+                        {
+                            new ResourceSpans
+                            {
+                                ScopeSpans =
+                                {
+                                    new ScopeSpans
+                                    {
+                                        Spans =
+                                        {
+                                            new Span
+                                            {
+                                                Name = name,
+                                                TraceId = ByteString.CopyFrom(Guid.NewGuid().ToByteArray()),
+                                                SpanId = ByteString.CopyFrom(Guid.NewGuid().ToByteArray()[..8]),
+                                                StartTimeUnixNano = 5,
+                                                EndTimeUnixNano = 6,
+                                            },
+                                        },
+                                    },
+                                },
+                            },
+                        },
+                    }
+                ),
+            name =>
+                Post(
+                    "/intake/changes",
+                    new StringContent(
+                        $"{{\"specversion\":\"1.0\",\"id\":\"{name}\",\"source\":\"/desk\",\"type\":\"deploy\",\"data\":{{\"what\":\"{name}\"}}}}",
+                        Encoding.UTF8,
+                        "application/cloudevents+json"
+                    )
+                ),
         ];
-        await Task.WhenAll(senders.Select((send, kind) => Task.Run(async () =>
-        {
-            for (var i = 0; i < 100_000; i++)
-            {
-                var name = $"{kind}-{i}";
-                try { await send(name); }
-                catch (Exception e) when (e is HttpRequestException or IOException or RpcException) { return; }
-                acknowledged[kind].Add(name);
-                if (Interlocked.Increment(ref sum) == Enough) process.Kill();
-            }
-        })));
+        await Task.WhenAll(
+            senders.Select(
+                (send, kind) =>
+                    Task.Run(async () =>
+                    {
+                        for (var i = 0; i < 100_000; i++)
+                        {
+                            var name = $"{kind}-{i}";
+                            try
+                            {
+                                await send(name);
+                            }
+                            catch (Exception e) when (e is HttpRequestException or IOException or RpcException)
+                            {
+                                return;
+                            }
+                            acknowledged[kind].Add(name);
+                            if (Interlocked.Increment(ref sum) == Enough)
+                                process.Kill();
+                        }
+                    })
+            )
+        );
         await process.WaitForExitAsync();
 
         using var folder = DataFolder.TryOpen(_data)!;
@@ -89,9 +219,17 @@ public sealed class KilledWhileReceivingTests : IDisposable
         using var metrics = new MetricStore(records, TimeProvider.System);
         using var snapshot = records.Current;
         var bodies = snapshot.OldestFirst(ever, BatchTest.All, null, CancellationToken.None).Select(r => r.Body).ToList();
-        List<string>[] there = [bodies, bodies, [.. metrics.Read(ever).Select(m => m.Name)], [.. signals.Spans(ever).Select(s => s.Name)], [.. new ChangeStore(kept).Latest(100_000).Select(c => c.What)]];
+        List<string>[] there =
+        [
+            bodies,
+            bodies,
+            [.. metrics.Read(ever).Select(m => m.Name)],
+            [.. signals.Spans(ever).Select(s => s.Name)],
+            [.. new ChangeStore(kept).Latest(100_000).Select(c => c.What)],
+        ];
         Assert.All(acknowledged, a => Assert.NotEmpty(a));
-        for (var kind = 0; kind < senders.Length; kind++) Assert.Empty(acknowledged[kind].Except(there[kind]));
+        for (var kind = 0; kind < senders.Length; kind++)
+            Assert.Empty(acknowledged[kind].Except(there[kind]));
         Assert.Empty(records.Notices);
     }
 }

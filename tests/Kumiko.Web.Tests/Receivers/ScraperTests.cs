@@ -28,7 +28,8 @@ public sealed class ScraperTests : IAsyncLifetime
         return _server.DisposeAsync();
     }
 
-    private ScrapeTarget Target => new(1, "hosts", $"http://127.0.0.1:{((IPEndPoint)_target.LocalEndpoint).Port}/metrics", 15 * Instants.Second, "");
+    private ScrapeTarget Target =>
+        new(1, "hosts", $"http://127.0.0.1:{((IPEndPoint)_target.LocalEndpoint).Port}/metrics", 15 * Instants.Second, "");
 
     /// <summary>Answers one request with these bytes.</summary>
     private async Task<string> Answer(string head, string body)
@@ -36,11 +37,22 @@ public sealed class ScraperTests : IAsyncLifetime
         using var client = await _target.AcceptTcpClientAsync();
         var buffer = new byte[4096];
         var read = await client.GetStream().ReadAsync(buffer);
-        await client.GetStream().WriteAsync(Encoding.UTF8.GetBytes($"HTTP/1.1 {head}\r\nContent-Length: {Encoding.UTF8.GetByteCount(body)}\r\nConnection: close\r\n\r\n{body}"));
+        await client
+            .GetStream()
+            .WriteAsync(
+                Encoding.UTF8.GetBytes(
+                    $"HTTP/1.1 {head}\r\nContent-Length: {Encoding.UTF8.GetByteCount(body)}\r\nConnection: close\r\n\r\n{body}"
+                )
+            );
         return Encoding.ASCII.GetString(buffer[..read]);
     }
 
-    private IReadOnlyDictionary<string, Metric> Kept => _server.Get<MetricStore>().Read(new Window(0, long.MaxValue)).GroupBy(m => m.Name).ToDictionary(g => g.Key, g => g.Last());
+    private IReadOnlyDictionary<string, Metric> Kept =>
+        _server
+            .Get<MetricStore>()
+            .Read(new Window(0, long.MaxValue))
+            .GroupBy(m => m.Name)
+            .ToDictionary(g => g.Key, g => g.Last());
 
     private async Task<string?> Scraped(string head, string body)
     {
@@ -53,11 +65,17 @@ public sealed class ScraperTests : IAsyncLifetime
     [Fact]
     public async Task What_a_target_answers_is_kept_with_up_and_duration()
     {
-        var answer = Answer("200 OK\r\nContent-Type: application/openmetrics-text; version=1.0.0; charset=utf-8", "# TYPE load gauge\nload{host=\"pay-1\"} 0.5\n# EOF\n");
+        var answer = Answer(
+            "200 OK\r\nContent-Type: application/openmetrics-text; version=1.0.0; charset=utf-8",
+            "# TYPE load gauge\nload{host=\"pay-1\"} 0.5\n# EOF\n"
+        );
         await _server.Get<Scraper>().Scrape(Target, CancellationToken.None);
         Assert.Contains("application/openmetrics-text", await answer);
         Assert.Equal(Value.Of(0.5), Kept["load"].Samples[0].Value);
-        Assert.Equal((Value.Of(1.0), "s", "hosts"), (Kept["up"].Samples[0].Value, Kept["scrape.duration"].Unit, Kept["up"].Resource.Service.AsText));
+        Assert.Equal(
+            (Value.Of(1.0), "s", "hosts"),
+            (Kept["up"].Samples[0].Value, Kept["scrape.duration"].Unit, Kept["up"].Resource.Service.AsText)
+        );
         Assert.True(Kept["scrape.duration"].Samples[0].Value.AsDouble > 0);
         var source = _server.Get<SourceBook>().Find("hosts")!;
         Assert.Equal((3L, "OpenMetrics, scraped"), (source.Samples, source.Protocol));
@@ -66,10 +84,15 @@ public sealed class ScraperTests : IAsyncLifetime
     [Theory]
     [InlineData("503 Not now", "", "It answered 503.")]
     [InlineData("302 Away\r\nLocation: http://127.0.0.1:1/", "", "It answered 302.")]
-    [InlineData("200 OK\r\nContent-Type: application/openmetrics-text", "load 1\n", "The answer was cut off: its last line, # EOF, is missing.")]
+    [InlineData(
+        "200 OK\r\nContent-Type: application/openmetrics-text",
+        "load 1\n",
+        "The answer was cut off: its last line, # EOF, is missing."
+    )]
     public async Task A_target_that_fails_is_down_and_the_reason_is_kept_once(string head, string body, string problem)
     {
-        for (var i = 0; i < 2; i++) Assert.Equal(problem, await Scraped(head, body));
+        for (var i = 0; i < 2; i++)
+            Assert.Equal(problem, await Scraped(head, body));
         Assert.Equal(Value.Of(0.0), Kept["up"].Samples[0].Value);
         Assert.DoesNotContain("load", Kept.Keys);
         Assert.Equal(problem, Assert.Single(_server.Get<RecordStore>().Refusals(5, "hosts")).Reason);

@@ -28,9 +28,12 @@ public sealed class SyslogTests : IAsyncLifetime
     public ValueTask DisposeAsync() => _server.DisposeAsync();
 
     private Task<string> KnowLoopback(long? rate = null) =>
-        _server.Get<TokenStore>().Create(new TokenWish("loopback", TokenPurpose.Intake) { Addresses = [IPNetwork.Parse("127.0.0.0/8")], Rate = rate });
+        _server
+            .Get<TokenStore>()
+            .Create(new TokenWish("loopback", TokenPurpose.Intake) { Addresses = [IPNetwork.Parse("127.0.0.0/8")], Rate = rate });
 
-    private string WithToken(string text) => $"<13>1 {_server.Clock.GetUtcNow():O} radio-hollin relay - - [kumiko@32473 token=\"{_token}\"] {text}";
+    private string WithToken(string text) =>
+        $"<13>1 {_server.Clock.GetUtcNow():O} radio-hollin relay - - [kumiko@32473 token=\"{_token}\"] {text}";
 
     private async Task<TcpClient> Connect()
     {
@@ -51,7 +54,8 @@ public sealed class SyslogTests : IAsyncLifetime
     public async Task Silent_strangers_shut_nobody_out_and_are_let_go_after_a_while()
     {
         var silent = new List<TcpClient>();
-        for (var i = 0; i < SyslogListener.MostStrangers + 20; i++) silent.Add(await Connect());
+        for (var i = 0; i < SyslogListener.MostStrangers + 20; i++)
+            silent.Add(await Connect());
         await Send(WithToken("one") + "\n");
         await _server.Arrived(1);
         // The oldest made room; the others have half a minute.
@@ -62,7 +66,8 @@ public sealed class SyslogTests : IAsyncLifetime
             _server.Clock.Advance(SyslogConnection.KnownBy);
             await Task.Delay(1);
         }
-        foreach (var client in silent) client.Dispose();
+        foreach (var client in silent)
+            client.Dispose();
     }
 
     [Fact]
@@ -86,9 +91,15 @@ public sealed class SyslogTests : IAsyncLifetime
         var (first, second) = (WithToken("one"), "<13>1 - - - - - - two");
         await Send($"{first.Length} {first}{second.Length} {second}{WithToken("three")}\nfour without an end");
         await _server.Arrived(4);
-        Assert.Equal(["one", "two", "three", "four without an end"], _server.Records().OrderBy(r => r.Sequence).Select(r => r.Body));
+        Assert.Equal(
+            ["one", "two", "three", "four without an end"],
+            _server.Records().OrderBy(r => r.Sequence).Select(r => r.Body)
+        );
         var source = _server.Get<SourceBook>().Find("quay-radio")!;
-        Assert.Equal((4L, "syslog over TCP", "token in its structured data"), (source.Records, source.Protocol, source.Recognised));
+        Assert.Equal(
+            (4L, "syslog over TCP", "token in its structured data"),
+            (source.Records, source.Protocol, source.Recognised)
+        );
         Assert.NotNull(_server.Get<TokenStore>().All().Single(t => t.Name == "quay-radio").Used);
     }
 
@@ -107,8 +118,14 @@ public sealed class SyslogTests : IAsyncLifetime
     /// <summary>Reads until the server ends the connection.</summary>
     private static async Task<int> Ended(TcpClient client)
     {
-        try { return await client.GetStream().ReadAsync(new byte[1]); }
-        catch (IOException) { return 0; }
+        try
+        {
+            return await client.GetStream().ReadAsync(new byte[1]);
+        }
+        catch (IOException)
+        {
+            return 0;
+        }
     }
 
     [Fact]
@@ -117,7 +134,10 @@ public sealed class SyslogTests : IAsyncLifetime
         await KnowLoopback();
         for (var i = 0; i < 50; i++)
         {
-            using var reset = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp) { LingerState = new LingerOption(true, 0) };
+            using var reset = new Socket(AddressFamily.InterNetwork, SocketType.Stream, ProtocolType.Tcp)
+            {
+                LingerState = new LingerOption(true, 0),
+            };
             await reset.ConnectAsync(IPAddress.Loopback, Port);
         }
         await Send("<13>still here\n");
@@ -147,7 +167,9 @@ public sealed class SyslogTests : IAsyncLifetime
         await _server.Arrived(2);
         _server.Clock.Advance(TimeSpan.FromSeconds(61));
         Assert.Equal(0, await Ended(slow));
-        Assert.Contains(_server.Get<RecordStore>().Refusals(10), r => r.Reason == "The message was broken off after 9 of 50 bytes." && r.Source == "loopback");
+        Assert.Contains(_server.Get<RecordStore>().Refusals(10), r =>
+            r.Reason == "The message was broken off after 9 of 50 bytes." && r.Source == "loopback"
+        );
         Assert.Equal(["from another", "whole"], Bodies.Order());
     }
 
@@ -165,7 +187,10 @@ public sealed class SyslogTests : IAsyncLifetime
         _server.Get<RecordStore>().Kept += (_, _) => refused.TrySetResult();
         await udp.SendAsync("<13>too much"u8.ToArray());
         await refused.Task.WaitAsync(TimeSpan.FromSeconds(30));
-        Assert.Equal((30L, 1L), (_server.Get<SourceBook>().Find("loopback")!.Records, _server.Get<SourceBook>().Find("loopback")!.Refused));
+        Assert.Equal(
+            (30L, 1L),
+            (_server.Get<SourceBook>().Find("loopback")!.Records, _server.Get<SourceBook>().Find("loopback")!.Refused)
+        );
         _server.Clock.Advance(TimeSpan.FromSeconds(10));
         await udp.SendAsync("<13>enough"u8.ToArray());
         await _server.Arrived(31);
@@ -176,7 +201,10 @@ public sealed class SyslogTests : IAsyncLifetime
     {
         await KnowLoopback();
         await _server.Get<RecordStore>().LimitPages(1);
-        var noise = Enumerable.Range(0, 400).Select(_ => Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500))).ToList();
+        var noise = Enumerable
+            .Range(0, 400)
+            .Select(_ => Convert.ToHexString(System.Security.Cryptography.RandomNumberGenerator.GetBytes(500)))
+            .ToList();
         await Send(string.Concat(noise.Select(n => $"<13>{n}\n")));
         await _server.Get<RecordStore>().LimitPages(1_000_000);
         var arrived = _server.Arrived(400);
@@ -206,18 +234,59 @@ public sealed class SyslogTests : IAsyncLifetime
     [InlineData("--tcp --rfc3164 --octet-count")]
     public async Task Logger_is_understood_in_both_formats_and_framings(string how)
     {
-        if (!File.Exists("/usr/bin/logger")) Assert.Skip("logger is not installed.");
+        if (!File.Exists("/usr/bin/logger"))
+            Assert.Skip("logger is not installed.");
         await KnowLoopback();
-        string[] data = how.Contains("5424", StringComparison.Ordinal) ? ["--msgid", "LINK", "--sd-id", "link@32473", "--sd-param", "quality=\"4\"", "--sd-param", "mast=\"Hollin \\] 2\""] : [];
-        Assert.Equal("", Run("logger", [.. how.Split(' '), "--server", "127.0.0.1", "--port", $"{Port}", "-p", "local3.warning", "-t", "quay/link", "--id=412", .. data, "link lost after 3 tries"]));
+        string[] data = how.Contains("5424", StringComparison.Ordinal)
+            ? ["--msgid", "LINK", "--sd-id", "link@32473", "--sd-param", "quality=\"4\"", "--sd-param", "mast=\"Hollin \\] 2\""]
+            : [];
+        Assert.Equal(
+            "",
+            Run(
+                "logger",
+                [
+                    .. how.Split(' '),
+                    "--server",
+                    "127.0.0.1",
+                    "--port",
+                    $"{Port}",
+                    "-p",
+                    "local3.warning",
+                    "-t",
+                    "quay/link",
+                    "--id=412",
+                    .. data,
+                    "link lost after 3 tries",
+                ]
+            )
+        );
         await _server.Arrived(1);
         var record = _server.Records().Single();
-        Assert.Equal(("link lost after 3 tries", "quay/link", 13, "warning", "local3", "loopback"), (record.Body, record.Resource.Service.AsText, record.SeverityNumber, record.SeverityText, record.Attributes.Get("syslog.facility").AsText, record.Source));
+        Assert.Equal(
+            ("link lost after 3 tries", "quay/link", 13, "warning", "local3", "loopback"),
+            (
+                record.Body,
+                record.Resource.Service.AsText,
+                record.SeverityNumber,
+                record.SeverityText,
+                record.Attributes.Get("syslog.facility").AsText,
+                record.Source
+            )
+        );
         Assert.Equal(Value.Of(412), record.Attributes.Get("process.pid"));
         Assert.InRange(Math.Abs(record.Time - record.Observed), 0, 5 * Instants.Second);
         Assert.Equal(Dns.GetHostName().Split('.')[0], record.Resource.Host.AsText.Split('.')[0]);
-        if (data.Length > 0) Assert.Equal(("4", "Hollin ] 2", "LINK"), (record.Attributes.Get("link.quality").AsText, record.Attributes.Get("link.mast").AsText, record.Attributes.Get("syslog.msgid").AsText));
-        else Assert.StartsWith("year ", record.Attributes.Get("syslog.inferred").AsText);
+        if (data.Length > 0)
+            Assert.Equal(
+                ("4", "Hollin ] 2", "LINK"),
+                (
+                    record.Attributes.Get("link.quality").AsText,
+                    record.Attributes.Get("link.mast").AsText,
+                    record.Attributes.Get("syslog.msgid").AsText
+                )
+            );
+        else
+            Assert.StartsWith("year ", record.Attributes.Get("syslog.inferred").AsText);
     }
 
     [Theory]
@@ -228,21 +297,32 @@ public sealed class SyslogTests : IAsyncLifetime
     [InlineData("RSYSLOG_ForwardFormat", "udp", "traditional")]
     public async Task Rsyslog_is_understood_in_both_formats_and_framings(string format, string protocol, string framing)
     {
-        if (!File.Exists("/usr/sbin/rsyslogd")) Assert.Skip("rsyslog is not installed.");
+        if (!File.Exists("/usr/sbin/rsyslogd"))
+            Assert.Skip("rsyslog is not installed.");
         await KnowLoopback();
         var folder = Directory.CreateTempSubdirectory("kumiko-rsyslog-").FullName;
         var (socket, settings) = (Path.Combine(folder, "log"), Path.Combine(folder, "rsyslog.conf"));
-        await File.WriteAllTextAsync(settings, $"""
+        await File.WriteAllTextAsync(
+            settings,
+            $"""
             global(workDirectory="{folder}")
             module(load="imuxsock" SysSock.Use="off")
             input(type="imuxsock" Socket="{socket}" CreatePath="on" RateLimit.Interval="0")
             action(type="omfwd" target="127.0.0.1" port="{Port}" protocol="{protocol}" TCP_Framing="{framing}" template="{format}")
-            """);
-        using var rsyslog = Process.Start(new ProcessStartInfo("/usr/sbin/rsyslogd", ["-n", "-f", settings, "-i", Path.Combine(folder, "pid")]) { RedirectStandardError = true })!;
+            """
+        );
+        using var rsyslog = Process.Start(
+            new ProcessStartInfo("/usr/sbin/rsyslogd", ["-n", "-f", settings, "-i", Path.Combine(folder, "pid")])
+            {
+                RedirectStandardError = true,
+            }
+        )!;
         try
         {
-            for (var tries = 0; !File.Exists(socket) && tries < 10_000; tries++) await Task.Delay(1);
-            for (var i = 0; i < 20; i++) Assert.Equal("", Run("logger", "-u", socket, "-p", "local4.err", "-t", "relay[7]", $"retry {i}"));
+            for (var tries = 0; !File.Exists(socket) && tries < 10_000; tries++)
+                await Task.Delay(1);
+            for (var i = 0; i < 20; i++)
+                Assert.Equal("", Run("logger", "-u", socket, "-p", "local4.err", "-t", "relay[7]", $"retry {i}"));
             await _server.Arrived(20);
         }
         finally
@@ -253,7 +333,12 @@ public sealed class SyslogTests : IAsyncLifetime
         }
         var relayed = _server.Records().Where(r => r.Resource.Service.ToText() == "relay").ToList();
         Assert.Equal(Enumerable.Range(0, 20).Select(i => $"retry {i}"), relayed.OrderBy(r => r.Sequence).Select(r => r.Body));
-        Assert.All(relayed, r => Assert.Equal(("err", 17, "local4", Value.Of(7)), (r.SeverityText, r.SeverityNumber, r.Attributes.Get("syslog.facility").AsText, r.Attributes.Get("process.pid"))));
+        Assert.All(relayed, r =>
+            Assert.Equal(
+                ("err", 17, "local4", Value.Of(7)),
+                (r.SeverityText, r.SeverityNumber, r.Attributes.Get("syslog.facility").AsText, r.Attributes.Get("process.pid"))
+            )
+        );
         Assert.All(relayed, r => Assert.InRange(Math.Abs(r.Time - r.Observed), 0, 30 * Instants.Second));
     }
 }

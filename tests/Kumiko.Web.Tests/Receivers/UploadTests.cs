@@ -18,46 +18,67 @@ public sealed class UploadTests : IAsyncLifetime
     private readonly ConcurrentQueue<string> _log = new();
     private RunningServer _server = null!;
 
-    public async ValueTask InitializeAsync() => _server = await RunningServer.Start(builder => builder.Logging.AddProvider(new Kept(_log)));
+    public async ValueTask InitializeAsync() =>
+        _server = await RunningServer.Start(builder => builder.Logging.AddProvider(new Kept(_log)));
 
     public ValueTask DisposeAsync() => _server.DisposeAsync();
 
     private sealed class Kept(ConcurrentQueue<string> lines) : ILoggerProvider, ILogger
     {
         public ILogger CreateLogger(string categoryName) => this;
-        public IDisposable? BeginScope<TState>(TState state) where TState : notnull => null;
-        public bool IsEnabled(LogLevel logLevel) => logLevel >= LogLevel.Warning;
-        public void Log<TState>(LogLevel logLevel, EventId eventId, TState state, Exception? exception, Func<TState, Exception?, string> formatter) => lines.Enqueue(formatter(state, exception) + exception);
 
-        public void Dispose()
-        {
-        }
+        public IDisposable? BeginScope<TState>(TState state)
+            where TState : notnull => null;
+
+        public bool IsEnabled(LogLevel logLevel) => logLevel >= LogLevel.Warning;
+
+        public void Log<TState>(
+            LogLevel logLevel,
+            EventId eventId,
+            TState state,
+            Exception? exception,
+            Func<TState, Exception?, string> formatter
+        ) => lines.Enqueue(formatter(state, exception) + exception);
+
+        public void Dispose() { }
     }
 
     private static byte[] Gzip(string text)
     {
         using var packed = new MemoryStream();
-        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest)) gzip.Write(Encoding.UTF8.GetBytes(text));
+        using (var gzip = new GZipStream(packed, CompressionLevel.Fastest))
+            gzip.Write(Encoding.UTF8.GetBytes(text));
         return packed.ToArray();
     }
 
-    private Task<string> Token(long? rate = null) => _server.Get<TokenStore>().Create(new TokenWish("quay", TokenPurpose.Intake) { Rate = rate });
+    private Task<string> Token(long? rate = null) =>
+        _server.Get<TokenStore>().Create(new TokenWish("quay", TokenPurpose.Intake) { Rate = rate });
 
     private async Task<NetworkStream> Begin(string token, string path, int length, string encoding = "gzip")
     {
         var client = new TcpClient();
         await client.ConnectAsync(IPAddress.Loopback, new Uri(_server.Address).Port);
         var stream = client.GetStream();
-        await stream.WriteAsync(Encoding.ASCII.GetBytes($"POST {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {token}\r\nContent-Type: application/x-protobuf\r\nContent-Encoding: {encoding}\r\nContent-Length: {length}\r\nConnection: close\r\n\r\n"));
+        await stream.WriteAsync(
+            Encoding.ASCII.GetBytes(
+                $"POST {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {token}\r\nContent-Type: application/x-protobuf\r\nContent-Encoding: {encoding}\r\nContent-Length: {length}\r\nConnection: close\r\n\r\n"
+            )
+        );
         return stream;
     }
 
     private static async Task<string> Answer(NetworkStream stream)
     {
         using var reader = new StreamReader(stream, Encoding.UTF8);
-        try { return await reader.ReadToEndAsync(); }
+        try
+        {
+            return await reader.ReadToEndAsync();
+        }
         // Whoever sends no more may be taken for gone before the answer is written.
-        catch (IOException) { return ""; }
+        catch (IOException)
+        {
+            return "";
+        }
     }
 
     /// <summary>Gives a few bytes at a time, and lets nobody wait for them on a thread.</summary>
@@ -74,15 +95,25 @@ public sealed class UploadTests : IAsyncLifetime
             return read;
         }
 
-        public override int Read(byte[] buffer, int offset, int count) => throw new InvalidOperationException("A thread waits for somebody's network.");
+        public override int Read(byte[] buffer, int offset, int count) =>
+            throw new InvalidOperationException("A thread waits for somebody's network.");
+
         public override bool CanRead => true;
         public override bool CanSeek => false;
         public override bool CanWrite => false;
         public override long Length => throw new NotSupportedException();
-        public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+        public override long Position
+        {
+            get => throw new NotSupportedException();
+            set => throw new NotSupportedException();
+        }
+
         public override void Flush() => throw new NotSupportedException();
+
         public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
         public override void SetLength(long value) => throw new NotSupportedException();
+
         public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
     }
 
@@ -90,7 +121,10 @@ public sealed class UploadTests : IAsyncLifetime
     public async Task No_thread_waits_for_a_compressed_body()
     {
         var text = string.Join('\n', Enumerable.Range(0, 3_000).Select(i => $"ticket {i * 7919} refused"));
-        var http = new DefaultHttpContext { RequestServices = new ServiceCollection().AddSingleton(TimeProvider.System).BuildServiceProvider() };
+        var http = new DefaultHttpContext
+        {
+            RequestServices = new ServiceCollection().AddSingleton(TimeProvider.System).BuildServiceProvider(),
+        };
         http.Request.Headers.ContentEncoding = "gzip";
         http.Request.Body = new Dripping(Gzip(text));
         var (body, _) = await RequestBody.Open(http, 1 << 20);
@@ -147,9 +181,13 @@ public sealed class UploadTests : IAsyncLifetime
         var held = Enumerable.Range(0, UploadSlots.MostOfToken).Select(_ => slots.Take(first)!).ToList();
         Assert.Null(slots.Take(first));
         var refused = await Post(slow, new StringContent("one"));
-        Assert.Equal((HttpStatusCode.TooManyRequests, 1), (refused.StatusCode, refused.Headers.RetryAfter!.Delta!.Value.TotalSeconds));
+        Assert.Equal(
+            (HttpStatusCode.TooManyRequests, 1),
+            (refused.StatusCode, refused.Headers.RetryAfter!.Delta!.Value.TotalSeconds)
+        );
         Assert.Equal(HttpStatusCode.OK, (await Post(honest, new StringContent("two"))).StatusCode);
-        foreach (var slot in held) slot.Dispose();
+        foreach (var slot in held)
+            slot.Dispose();
         held[0].Dispose();
         Assert.Equal(HttpStatusCode.OK, (await Post(slow, new StringContent("three"))).StatusCode);
         Assert.Equal(["two", "three"], _server.Records().OrderBy(r => r.Sequence).Select(r => r.Body));
@@ -173,7 +211,8 @@ public sealed class UploadTests : IAsyncLifetime
     {
         using var client = new HttpClient { BaseAddress = new Uri(_server.Address) };
         client.DefaultRequestHeaders.Authorization = new("Bearer", token);
-        if (key is not null) client.DefaultRequestHeaders.Add("Idempotency-Key", key);
+        if (key is not null)
+            client.DefaultRequestHeaders.Add("Idempotency-Key", key);
         return await client.PostAsync("/intake/lines", content);
     }
 
@@ -181,9 +220,13 @@ public sealed class UploadTests : IAsyncLifetime
     public async Task Of_twenty_that_come_at_once_a_rate_of_five_takes_five()
     {
         var token = await Token(rate: 5);
-        var answers = await Task.WhenAll(Enumerable.Range(0, 20).Select(i => Post(token, new StringContent($"ticket {i} refused"))));
+        var answers = await Task.WhenAll(
+            Enumerable.Range(0, 20).Select(i => Post(token, new StringContent($"ticket {i} refused")))
+        );
         Assert.Equal(5, answers.Count(a => a.StatusCode == HttpStatusCode.OK));
-        Assert.All(answers.Where(a => a.StatusCode != HttpStatusCode.OK), a => Assert.Equal(HttpStatusCode.TooManyRequests, a.StatusCode));
+        Assert.All(answers.Where(a => a.StatusCode != HttpStatusCode.OK), a =>
+            Assert.Equal(HttpStatusCode.TooManyRequests, a.StatusCode)
+        );
         Assert.Equal(5, _server.Records().Count);
     }
 

@@ -13,25 +13,73 @@ using Channel = Kumiko.Core.Delivery.Channel;
 
 namespace Kumiko.Web.Tests.Telling;
 
-/// <summary>What waits to be sent outlives a process that is killed in the middle of sending it; the receiver knows the repeat by its id.</summary>
+/// <summary>What waits to be sent outlives a process that is killed in the middle of sending it; the receiver knows the repeat by
+/// its id.</summary>
 public sealed class KilledWhileSendingTests : IDisposable
 {
     private readonly string _data = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
 
     public void Dispose() => Directory.Delete(_data, true);
 
-    private Process Run() => Process.Start(new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"), "run", "--port", "0", "--grpc-port", "-1", "--syslog-port", "-1", "--reach", "127.0.0.0/8", "--data", _data]) { RedirectStandardOutput = true })!;
+    private Process Run() =>
+        Process.Start(
+            new ProcessStartInfo(
+                "dotnet",
+                [
+                    Path.Combine(AppContext.BaseDirectory, "Kumiko.Cli.dll"),
+                    "run",
+                    "--port",
+                    "0",
+                    "--grpc-port",
+                    "-1",
+                    "--syslog-port",
+                    "-1",
+                    "--reach",
+                    "127.0.0.0/8",
+                    "--data",
+                    _data,
+                ]
+            )
+            {
+                RedirectStandardOutput = true,
+            }
+        )!;
 
     /// <summary>A rule that has a result to send at its first check.</summary>
     private async Task Prepare(string url)
     {
         using var folder = DataFolder.TryOpen(_data)!;
         using var kept = new KeptDatabase(folder.Kept);
-        var person = await new PeopleStore(kept, TimeProvider.System).Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
+        var person = await new PeopleStore(kept, TimeProvider.System).Add(
+            "Ines Halloran",
+            "ines@skerryline.example",
+            Role.Analyst,
+            null
+        );
         var channels = new ChannelStore(kept, TimeProvider.System);
-        var hook = await channels.Add(new Channel { Name = "hook", Settings = new WebhookSettings(url, []), Author = person!.Id });
+        var hook = await channels.Add(
+            new Channel
+            {
+                Name = "hook",
+                Settings = new WebhookSettings(url, []),
+                Author = person!.Id,
+            }
+        );
         await new RouteStore(kept, channels, TimeProvider.System).AddRoute("all", new RouteDefinition { Channels = [hook] });
-        await new RuleStore(kept, TimeProvider.System).Add(new Rule { Name = "silence", Definition = new RuleDefinition { Quantity = new CountOf(""), Wrong = new Silent(AlertLevel.Critical, Instants.Day), InTheLast = Instants.Minute, CheckedEvery = Instants.Hour }, Author = person.Id });
+        await new RuleStore(kept, TimeProvider.System).Add(
+            new Rule
+            {
+                Name = "silence",
+                Definition = new RuleDefinition
+                {
+                    Quantity = new CountOf(""),
+                    Wrong = new Silent(AlertLevel.Critical, Instants.Day),
+                    InTheLast = Instants.Minute,
+                    CheckedEvery = Instants.Hour,
+                },
+                Author = person.Id,
+            }
+        );
     }
 
     [Fact]

@@ -23,9 +23,20 @@ public sealed class MailTests : IAsyncLifetime
     private MimeMessage Mail(ToldOf told, string recipient = "ines@skerryline.example")
     {
         var fields = _server.Get<FieldReader>().Of(told, recipient);
-        var composed = new MessageComposer().Compose(new MailSettings([recipient]), "", fields, told.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null);
+        var composed = new MessageComposer().Compose(
+            new MailSettings([recipient]),
+            "",
+            fields,
+            told.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null
+        );
         using var wire = new MemoryStream();
-        MailSender.Compose(new Outgoing("k1", 1, At, recipient, new MailSettings([recipient]), "", composed.Payload), (MailPayload)composed.Payload, "kumiko@skerryline.example").WriteTo(wire);
+        MailSender
+            .Compose(
+                new Outgoing("k1", 1, At, recipient, new MailSettings([recipient]), "", composed.Payload),
+                (MailPayload)composed.Payload,
+                "kumiko@skerryline.example"
+            )
+            .WriteTo(wire);
         wire.Position = 0;
         return MimeMessage.Load(wire);
     }
@@ -90,7 +101,13 @@ public sealed class MailTests : IAsyncLifetime
     [Fact]
     public void Many_alerts_are_one_mail_that_counts_them()
     {
-        var content = new SendingContent([Told(TellingKind.Started), Told(TellingKind.Ended)], [new TellingCount(3, "Refusals at the gates", TellingKind.Started, AlertLevel.Critical, 9_000, At, At), new TellingCount(4, "Row locks", TellingKind.Ended, AlertLevel.Warning, 1, At, At)]);
+        var content = new SendingContent(
+            [Told(TellingKind.Started), Told(TellingKind.Ended)],
+            [
+                new TellingCount(3, "Refusals at the gates", TellingKind.Started, AlertLevel.Critical, 9_000, At, At),
+                new TellingCount(4, "Row locks", TellingKind.Ended, AlertLevel.Warning, 1, At, At),
+            ]
+        );
         var fields = _server.Get<FieldReader>().Of(content, "x@skerryline.example");
         Assert.Equal("9\u2009000 critical, 1 ended: 2 rules", fields.Subject);
         var mail = BriefMail.Write(fields, null);
@@ -105,8 +122,24 @@ public sealed class MailTests : IAsyncLifetime
         var mailbox = new Mailbox(_server.Path);
         using var sink = new SmtpSink(mailbox);
         await sink.StartAsync(default);
-        var sender = new MailSender(new ServerOptions { Data = "", Smtp = sink.Address, MailFrom = "kumiko@skerryline.example" }, TellingFixtures.ThisMachine);
-        var outgoing = new Outgoing("k7", 1, At, "ines@skerryline.example", new MailSettings(["ines@skerryline.example"]), "", new MailPayload("Critical: façade\r\nBcc: x", ".starts with a dot\n" + new string('é', 2_000), "<p>x</p>", null));
+        var sender = new MailSender(
+            new ServerOptions
+            {
+                Data = "",
+                Smtp = sink.Address,
+                MailFrom = "kumiko@skerryline.example",
+            },
+            TellingFixtures.ThisMachine
+        );
+        var outgoing = new Outgoing(
+            "k7",
+            1,
+            At,
+            "ines@skerryline.example",
+            new MailSettings(["ines@skerryline.example"]),
+            "",
+            new MailPayload("Critical: façade\r\nBcc: x", ".starts with a dot\n" + new string('é', 2_000), "<p>x</p>", null)
+        );
         var answer = await sender.Send(outgoing, default);
         await sender.Send(outgoing with { Attempt = 2 }, default);
         var mail = Assert.Single(mailbox.Mails);
@@ -126,16 +159,35 @@ public sealed class MailTests : IAsyncLifetime
         using var sink = new SmtpSink(mailbox) { Login = "kumiko\0let me in" };
         await sink.StartAsync(default);
         var sender = new MailSender(new ServerOptions { Data = "" }, TellingFixtures.ThisMachine);
-        var settings = new MailSettings(["ines@skerryline.example"], "127.0.0.1", sink.Address.Port, "none", "kumiko", "kumiko@skerryline.example");
-        var outgoing = new Outgoing("k8", 1, At, "ines@skerryline.example", settings, "let me in", new MailPayload("s", "t", "", null));
+        var settings = new MailSettings(
+            ["ines@skerryline.example"],
+            "127.0.0.1",
+            sink.Address.Port,
+            "none",
+            "kumiko",
+            "kumiko@skerryline.example"
+        );
+        var outgoing = new Outgoing(
+            "k8",
+            1,
+            At,
+            "ines@skerryline.example",
+            settings,
+            "let me in",
+            new MailPayload("s", "t", "", null)
+        );
         var answer = await sender.Send(outgoing, default);
         Assert.Single(mailbox.Mails);
         Assert.Contains("AUTH PLAIN", answer.Sent);
         Assert.DoesNotContain(Convert.ToBase64String("\0kumiko\0let me in"u8), answer.Sent);
-        var refused = await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Secret = "guess" }, default));
+        var refused = await Assert.ThrowsAsync<SendFailedException>(() =>
+            sender.Send(outgoing with { Secret = "guess" }, default)
+        );
         Assert.Contains("did not take the login", refused.Message);
         // A server that offers no TLS is not talked to in clear where TLS is wanted.
-        var open = await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Settings = settings with { Security = "starttls" } }, default));
+        var open = await Assert.ThrowsAsync<SendFailedException>(() =>
+            sender.Send(outgoing with { Settings = settings with { Security = "starttls" } }, default)
+        );
         Assert.DoesNotContain("AUTH PLAIN ", open.Sent);
         Assert.Single(mailbox.Mails);
         await sink.StopAsync(default);
@@ -145,8 +197,23 @@ public sealed class MailTests : IAsyncLifetime
     public async Task A_server_that_is_not_there_is_said()
     {
         var sender = new MailSender(new ServerOptions { Data = "" }, TellingFixtures.ThisMachine);
-        var outgoing = new Outgoing("k", 1, At, "ines@skerryline.example", new MailSettings(["ines@skerryline.example"], "127.0.0.1", 1, "none"), "", new MailPayload("s", "t", "", null));
+        var outgoing = new Outgoing(
+            "k",
+            1,
+            At,
+            "ines@skerryline.example",
+            new MailSettings(["ines@skerryline.example"], "127.0.0.1", 1, "none"),
+            "",
+            new MailPayload("s", "t", "", null)
+        );
         Assert.False((await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing, default))).IsFinal);
-        Assert.Contains("No mail server", (await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(outgoing with { Settings = new MailSettings(["a@b.example"]) }, default))).Message);
+        Assert.Contains(
+            "No mail server",
+            (
+                await Assert.ThrowsAsync<SendFailedException>(() =>
+                    sender.Send(outgoing with { Settings = new MailSettings(["a@b.example"]) }, default)
+                )
+            ).Message
+        );
     }
 }

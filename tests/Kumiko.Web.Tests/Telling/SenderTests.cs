@@ -17,7 +17,15 @@ public sealed class SenderTests : IDisposable
     public void Dispose() => Directory.Delete(_folder, true);
 
     private static Outgoing Out(ChannelSettings settings, MessageFields fields, string secret = "", string template = "") =>
-        new("k1", 1, At, settings.Recipients[0], settings, secret, new MessageComposer().Compose(settings, template, fields, null).Payload);
+        new(
+            "k1",
+            1,
+            At,
+            settings.Recipients[0],
+            settings,
+            secret,
+            new MessageComposer().Compose(settings, template, fields, null).Payload
+        );
 
     [Fact]
     public async Task No_kind_of_channel_reaches_this_machine_unless_that_is_allowed()
@@ -29,7 +37,10 @@ public sealed class SenderTests : IDisposable
             (new SyslogSender(guard), new SyslogSettings("localhost", 514, "tcp")),
             (new SyslogSender(guard), new SyslogSettings("[::1]", 6514, "tls")),
             (new TrapSender(guard), new TrapSettings("127.0.0.1", 162)),
-            (new MailSender(new Kumiko.Web.Hosting.ServerOptions { Data = "" }, guard), new MailSettings(["ines@skerryline.example"], "127.0.0.1", 25, "none")),
+            (
+                new MailSender(new Kumiko.Web.Hosting.ServerOptions { Data = "" }, guard),
+                new MailSettings(["ines@skerryline.example"], "127.0.0.1", 25, "none")
+            ),
         ];
         foreach (var (sender, settings) in all)
         {
@@ -48,7 +59,10 @@ public sealed class SenderTests : IDisposable
         var line = Encoding.UTF8.GetString((await server.ReceiveAsync()).Buffer);
         Assert.StartsWith("<130>1 2026-11-23T17:54:00.000Z ", line);
         Assert.DoesNotContain('\n', line);
-        Assert.Contains(" kumiko - started [alert@32473 rule=\"Refusals at the gates\" where=\"Tarn\\]\\\"\\\\head  <0>1 forged\" level=\"critical\"", line);
+        Assert.Contains(
+            " kumiko - started [alert@32473 rule=\"Refusals at the gates\" where=\"Tarn\\]\\\"\\\\head  <0>1 forged\" level=\"critical\"",
+            line
+        );
         Assert.Contains("id=\"k1\"] Critical: Refusals at the gates. Refusals", line);
     }
 
@@ -57,7 +71,10 @@ public sealed class SenderTests : IDisposable
     {
         var server = new TcpListener(IPAddress.Loopback, 0);
         server.Start();
-        var sending = new SyslogSender(TellingFixtures.ThisMachine).Send(Out(new SyslogSettings("127.0.0.1", ((IPEndPoint)server.LocalEndpoint).Port, "tcp"), Fields("Café")), default);
+        var sending = new SyslogSender(TellingFixtures.ThisMachine).Send(
+            Out(new SyslogSettings("127.0.0.1", ((IPEndPoint)server.LocalEndpoint).Port, "tcp"), Fields("Café")),
+            default
+        );
         using var client = await server.AcceptTcpClientAsync();
         await sending;
         using var all = new MemoryStream();
@@ -66,7 +83,16 @@ public sealed class SenderTests : IDisposable
         var space = text.IndexOf(' ');
         Assert.Equal(all.Length - space - 1, int.Parse(text[..space], System.Globalization.CultureInfo.InvariantCulture));
         server.Stop();
-        Assert.False((await Assert.ThrowsAsync<SendFailedException>(() => new SyslogSender(TellingFixtures.ThisMachine).Send(Out(new SyslogSettings("127.0.0.1", 1, "tcp"), Fields()), default))).IsFinal);
+        Assert.False(
+            (
+                await Assert.ThrowsAsync<SendFailedException>(() =>
+                    new SyslogSender(TellingFixtures.ThisMachine).Send(
+                        Out(new SyslogSettings("127.0.0.1", 1, "tcp"), Fields()),
+                        default
+                    )
+                )
+            ).IsFinal
+        );
     }
 
     [Fact]
@@ -77,16 +103,34 @@ public sealed class SenderTests : IDisposable
         Assert.Equal("skerry", community);
         var values = bindings.ToDictionary(b => b.Name, b => b.Value);
         Assert.Equal("1.3.6.1.4.1.32473.77.0.1", values["1.3.6.1.6.3.1.1.4.1.0"]);
-        Assert.Equal(("k1", "started", "2", "Refusals at the gates"), (values[TrapSender.Root + ".1.1.0"], values[TrapSender.Root + ".1.2.0"], values[TrapSender.Root + ".1.3.0"], values[TrapSender.Root + ".1.4.0"]));
+        Assert.Equal(
+            ("k1", "started", "2", "Refusals at the gates"),
+            (
+                values[TrapSender.Root + ".1.1.0"],
+                values[TrapSender.Root + ".1.2.0"],
+                values[TrapSender.Root + ".1.3.0"],
+                values[TrapSender.Root + ".1.4.0"]
+            )
+        );
         Assert.DoesNotContain('\u202e', values[TrapSender.Root + ".1.5.0"]);
         Assert.Equal("1.3.6.1.2.1.1.3.0", bindings[0].Name);
-        Assert.EndsWith(".0.2", TrapSender.Decode(TrapSender.Encode("c", "k", payload with { Event = "ended" })).Bindings[1].Value);
+        Assert.EndsWith(
+            ".0.2",
+            TrapSender.Decode(TrapSender.Encode("c", "k", payload with { Event = "ended" })).Bindings[1].Value
+        );
     }
 
     [Fact]
     public void A_trap_fits_into_one_datagram_whatever_it_tells()
     {
-        var payload = new TrapPayload("started", 2, new string('é', 9_000), new string('日', 9_000), new string('x', 9_000), new string('y', 9_000));
+        var payload = new TrapPayload(
+            "started",
+            2,
+            new string('é', 9_000),
+            new string('日', 9_000),
+            new string('x', 9_000),
+            new string('y', 9_000)
+        );
         Assert.InRange(TrapSender.Encode("public", "k", payload).Length, 1_000, 65_000 / 8);
         Assert.Throws<AsnContentException>(() => TrapSender.Decode(new byte[] { 0x30, 0x05, 0x02, 0x01, 0x00, 0x04, 0x00 }));
     }
@@ -95,27 +139,46 @@ public sealed class SenderTests : IDisposable
     {
         var path = Path.Combine(_folder, settings.File);
         await File.WriteAllTextAsync(path, script);
-        if (!OperatingSystem.IsWindows()) File.SetUnixFileMode(path, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
-        return await new ScriptSender(new ServerOptions { Data = "", Scripts = _folder }).Send(Out(settings, fields ?? Fields()), default);
+        if (!OperatingSystem.IsWindows())
+            File.SetUnixFileMode(path, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        return await new ScriptSender(new ServerOptions { Data = "", Scripts = _folder }).Send(
+            Out(settings, fields ?? Fields()),
+            default
+        );
     }
 
     [Fact]
     public async Task A_script_gets_arguments_one_by_one_an_environment_and_the_fields()
     {
-        var answer = await Run("#!/bin/sh\necho \"$#\"; for a in \"$@\"; do echo \"[$a]\"; done; echo \"$KUMIKO_LEVEL $KUMIKO_ID $HOME\"; head -c 1; echo", new ScriptSettings("a.sh", ["{{ where }}", "{{ owner }}", "plain"]), Fields("$(touch /tmp/x); `id` \"'\n*"));
+        var answer = await Run(
+            "#!/bin/sh\necho \"$#\"; for a in \"$@\"; do echo \"[$a]\"; done; echo \"$KUMIKO_LEVEL $KUMIKO_ID $HOME\"; head -c 1; echo",
+            new ScriptSettings("a.sh", ["{{ where }}", "{{ owner }}", "plain"]),
+            Fields("$(touch /tmp/x); `id` \"'\n*")
+        );
         Assert.Equal("3\n[$(touch /tmp/x); `id` \"' *]\n[]\n[plain]\ncritical k1 \n{", answer.Answered);
     }
 
     [Fact]
     public async Task A_script_that_hangs_floods_or_fails_is_ended_and_its_output_kept()
     {
-        var hung = await Assert.ThrowsAsync<SendFailedException>(() => Run("#!/bin/sh\necho begun\nsleep 600 &\nwait", new ScriptSettings("hang.sh", [], 1)));
+        var hung = await Assert.ThrowsAsync<SendFailedException>(() =>
+            Run("#!/bin/sh\necho begun\nsleep 600 &\nwait", new ScriptSettings("hang.sh", [], 1))
+        );
         Assert.Contains("longer than 1 s", hung.Message);
         Assert.Contains("begun", hung.Answered);
-        var flood = await Assert.ThrowsAsync<SendFailedException>(() => Run("#!/bin/sh\nyes", new ScriptSettings("flood.sh", [], 60)));
+        var flood = await Assert.ThrowsAsync<SendFailedException>(() =>
+            Run("#!/bin/sh\nyes", new ScriptSettings("flood.sh", [], 60))
+        );
         Assert.Contains("more than 1 MB", flood.Message);
         Assert.InRange(flood.Answered.Length, 100, 4_100);
-        Assert.Contains("ended with 3", (await Assert.ThrowsAsync<SendFailedException>(() => Run("#!/bin/sh\necho no >&2; exit 3", new ScriptSettings("fail.sh", [])))).Message);
+        Assert.Contains(
+            "ended with 3",
+            (
+                await Assert.ThrowsAsync<SendFailedException>(() =>
+                    Run("#!/bin/sh\necho no >&2; exit 3", new ScriptSettings("fail.sh", []))
+                )
+            ).Message
+        );
     }
 
     [Theory]
@@ -129,8 +192,21 @@ public sealed class SenderTests : IDisposable
         File.CreateSymbolicLink(Path.Combine(_folder, "link.sh"), "/bin/sh");
         await File.WriteAllTextAsync(Path.Combine(_folder, ".hidden.sh"), "");
         var sender = new ScriptSender(new ServerOptions { Data = "", Scripts = _folder });
-        Assert.True((await Assert.ThrowsAsync<SendFailedException>(() => sender.Send(Out(new ScriptSettings(file, []), Fields()), default))).IsFinal);
+        Assert.True(
+            (
+                await Assert.ThrowsAsync<SendFailedException>(() =>
+                    sender.Send(Out(new ScriptSettings(file, []), Fields()), default)
+                )
+            ).IsFinal
+        );
         Assert.Empty(sender.Files());
-        Assert.Contains("--scripts", (await Assert.ThrowsAsync<SendFailedException>(() => new ScriptSender(new ServerOptions { Data = "" }).Send(Out(new ScriptSettings(file, []), Fields()), default))).Message);
+        Assert.Contains(
+            "--scripts",
+            (
+                await Assert.ThrowsAsync<SendFailedException>(() =>
+                    new ScriptSender(new ServerOptions { Data = "" }).Send(Out(new ScriptSettings(file, []), Fields()), default)
+                )
+            ).Message
+        );
     }
 }

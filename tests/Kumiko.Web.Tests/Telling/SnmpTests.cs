@@ -19,17 +19,53 @@ public sealed class SnmpTests : IDisposable
     [Fact]
     public async Task Snmptrapd_decodes_what_is_sent()
     {
-        if (!File.Exists(Daemon)) Assert.Skip("snmptrapd is not installed.");
+        if (!File.Exists(Daemon))
+            Assert.Skip("snmptrapd is not installed.");
         int port;
-        using (var free = new UdpClient(new IPEndPoint(IPAddress.Loopback, 0))) port = ((IPEndPoint)free.Client.LocalEndPoint!).Port;
+        using (var free = new UdpClient(new IPEndPoint(IPAddress.Loopback, 0)))
+            port = ((IPEndPoint)free.Client.LocalEndPoint!).Port;
         var settings = Path.Combine(_folder, "snmptrapd.conf");
         await File.WriteAllTextAsync(settings, "authCommunity log skerry\nformat2 %B|%v\\n\n");
-        var start = new ProcessStartInfo(Daemon, ["-f", "-Lo", "-On", "-m", "", "-C", "-c", settings, "-p", Path.Combine(_folder, "pid"), FormattableString.Invariant($"udp:127.0.0.1:{port}")]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo(
+            Daemon,
+            [
+                "-f",
+                "-Lo",
+                "-On",
+                "-m",
+                "",
+                "-C",
+                "-c",
+                settings,
+                "-p",
+                Path.Combine(_folder, "pid"),
+                FormattableString.Invariant($"udp:127.0.0.1:{port}"),
+            ]
+        )
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         start.Environment["SNMP_PERSISTENT_DIR"] = _folder;
         using var daemon = Process.Start(start)!;
         try
         {
-            var outgoing = new Outgoing("k1", 1, At, "", new TrapSettings("127.0.0.1", port), "skerry", new TrapPayload("started", 2, "Refusals at the gates", "Tarnhead", "47 in 10 min, Café", "http://127.0.0.1:1/alerts/7"));
+            var outgoing = new Outgoing(
+                "k1",
+                1,
+                At,
+                "",
+                new TrapSettings("127.0.0.1", port),
+                "skerry",
+                new TrapPayload(
+                    "started",
+                    2,
+                    "Refusals at the gates",
+                    "Tarnhead",
+                    "47 in 10 min, Café",
+                    "http://127.0.0.1:1/alerts/7"
+                )
+            );
             using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
             var heard = Heard(daemon.StandardOutput, limit.Token);
             // A datagram that comes before the daemon listens is lost, as the protocol has it.
@@ -56,7 +92,8 @@ public sealed class SnmpTests : IDisposable
     private static async Task<string> Heard(StreamReader output, CancellationToken cancel)
     {
         while (await output.ReadLineAsync(cancel) is { } line)
-            if (line.Contains("32473", StringComparison.Ordinal)) return line;
+            if (line.Contains("32473", StringComparison.Ordinal))
+                return line;
         throw new InvalidOperationException("snmptrapd ended and had heard nothing.");
     }
 }

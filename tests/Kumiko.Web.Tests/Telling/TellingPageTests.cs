@@ -25,16 +25,48 @@ public sealed class TellingPageTests : IAsyncLifetime
 
     public ValueTask DisposeAsync() => _server.DisposeAsync();
 
-    private static readonly (string, string)[] Hook = [("Kind", "webhook"), ("Name", "Chat room"), ("Secret", HookInbox.Secret), ("Headers", "X-Pass: open sesame"), ("Most", "6"), ("Per", "10m"), ("By", "Rule"), ("Gather", "1m"), ("Digest", "0s")];
+    private static readonly (string, string)[] Hook =
+    [
+        ("Kind", "webhook"),
+        ("Name", "Chat room"),
+        ("Secret", HookInbox.Secret),
+        ("Headers", "X-Pass: open sesame"),
+        ("Most", "6"),
+        ("Per", "10m"),
+        ("By", "Rule"),
+        ("Gather", "1m"),
+        ("Digest", "0s"),
+    ];
 
     private (string, string)[] HookTo(string path) => [.. Hook, ("Url", _server.Address + path)];
 
     private async Task<Alert> Alert()
     {
-        var person = await _server.Get<PeopleStore>().Add("Tomas Verrall", $"{Guid.NewGuid():N}@skerryline.example", Role.Analyst, null);
-        await _server.Get<RuleStore>().Add(new Rule { Name = "refusals", Definition = new RuleDefinition { Quantity = new CountOf("refused"), Wrong = new Beyond(false, 1, null), InTheLast = Instants.Hour, CheckedEvery = Instants.Minute }, Runbook = "1. Ring the quay", Author = person!.Id });
+        var person = await _server
+            .Get<PeopleStore>()
+            .Add("Tomas Verrall", $"{Guid.NewGuid():N}@skerryline.example", Role.Analyst, null);
+        await _server
+            .Get<RuleStore>()
+            .Add(
+                new Rule
+                {
+                    Name = "refusals",
+                    Definition = new RuleDefinition
+                    {
+                        Quantity = new CountOf("refused"),
+                        Wrong = new Beyond(false, 1, null),
+                        InTheLast = Instants.Hour,
+                        CheckedEvery = Instants.Minute,
+                    },
+                    Runbook = "1. Ring the quay",
+                    Author = person!.Id,
+                }
+            );
         using var intake = await _server.Program(TokenPurpose.Intake);
-        await intake.PostAsync("/intake/records", new StringContent(string.Concat(Enumerable.Repeat("{\"body\":\"ticket refused <b>\"}\n", 12)), Encoding.UTF8));
+        await intake.PostAsync(
+            "/intake/records",
+            new StringContent(string.Concat(Enumerable.Repeat("{\"body\":\"ticket refused <b>\"}\n", 12)), Encoding.UTF8)
+        );
         await _server.Get<RuleChecker>().CheckDue(Instants.FromDateTime(_server.Clock.GetUtcNow().AddMinutes(2)), default);
         return Assert.Single(_server.Get<RuleStore>().Alerts.All(9));
     }
@@ -67,7 +99,13 @@ public sealed class TellingPageTests : IAsyncLifetime
         await RunningServer.Post(client, path, [.. HookTo(_chat.Address).Where(f => f.Item1 is not ("Secret" or "Headers"))]);
         var kept = WebhookSecret.Of(_server.Get<SecretKeeper>().Open(_server.Get<ChannelStore>().Find(channel.Id)!.Secret));
         Assert.Equal((HookInbox.Secret, "X-Pass: open sesame"), (kept.Key, Assert.Single(kept.Headers)));
-        var moved = await (await RunningServer.Post(client, path, [.. Hook.Where(f => f.Item1 is not ("Secret" or "Headers")), ("Url", "https://elsewhere.example/x")])).Content.ReadAsStringAsync();
+        var moved = await (
+            await RunningServer.Post(
+                client,
+                path,
+                [.. Hook.Where(f => f.Item1 is not ("Secret" or "Headers")), ("Url", "https://elsewhere.example/x")]
+            )
+        ).Content.ReadAsStringAsync();
         Assert.Contains("leads elsewhere now", moved);
     }
 
@@ -83,8 +121,24 @@ public sealed class TellingPageTests : IAsyncLifetime
     public async Task What_is_wrong_with_a_channel_is_said(string kind, string field, string value, string words)
     {
         using var client = await _server.Person(Role.Administrator);
-        (string, string)[] good = [("Kind", kind), ("Name", "x"), ("Url", "https://x.example"), ("To", "a@skerryline.example"), ("Host", "x.example"), ("File", "a.sh"), ("Seconds", "5"), ("Facility", "16"), ("Most", "6"), ("Per", "10m"), ("Gather", "1m"), ("Digest", "0s")];
-        var page = await (await RunningServer.Post(client, "/alerts/channels/new", [.. good.Where(f => f.Item1 != field), (field, value)])).Content.ReadAsStringAsync();
+        (string, string)[] good =
+        [
+            ("Kind", kind),
+            ("Name", "x"),
+            ("Url", "https://x.example"),
+            ("To", "a@skerryline.example"),
+            ("Host", "x.example"),
+            ("File", "a.sh"),
+            ("Seconds", "5"),
+            ("Facility", "16"),
+            ("Most", "6"),
+            ("Per", "10m"),
+            ("Gather", "1m"),
+            ("Digest", "0s"),
+        ];
+        var page = await (
+            await RunningServer.Post(client, "/alerts/channels/new", [.. good.Where(f => f.Item1 != field), (field, value)])
+        ).Content.ReadAsStringAsync();
         Assert.Contains(words, WebUtility.HtmlDecode(page));
         Assert.Empty(_server.Get<ChannelStore>().All());
     }
@@ -94,7 +148,19 @@ public sealed class TellingPageTests : IAsyncLifetime
     {
         await Alert();
         using var client = await _server.Person(Role.Administrator);
-        async Task<string> Preview(string template) => WebUtility.HtmlDecode(await (await RunningServer.Post(client, "/alerts/channels/new?handler=Preview", ("Kind", "mail"), ("Name", "x"), ("To", "a@skerryline.example"), ("Template", template))).Content.ReadAsStringAsync());
+        async Task<string> Preview(string template) =>
+            WebUtility.HtmlDecode(
+                await (
+                    await RunningServer.Post(
+                        client,
+                        "/alerts/channels/new?handler=Preview",
+                        ("Kind", "mail"),
+                        ("Name", "x"),
+                        ("To", "a@skerryline.example"),
+                        ("Template", template)
+                    )
+                ).Content.ReadAsStringAsync()
+            );
         Assert.Contains("warning of refusals", await Preview("{{ level }} of {{ rule }}"));
         Assert.Contains("The template is broken", await Preview("{{ level"));
     }
@@ -105,7 +171,14 @@ public sealed class TellingPageTests : IAsyncLifetime
         using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         var channel = _server.Get<ChannelStore>().All()[0].Id;
-        await RunningServer.Post(client, "/alerts/routes/new", ("Name", "All"), ("Channels", channel.ToString(System.Globalization.CultureInfo.InvariantCulture)), ("Side", "Any"), ("TellsEnd", "true"));
+        await RunningServer.Post(
+            client,
+            "/alerts/routes/new",
+            ("Name", "All"),
+            ("Channels", channel.ToString(System.Globalization.CultureInfo.InvariantCulture)),
+            ("Side", "Any"),
+            ("TellsEnd", "true")
+        );
         var alert = await Alert();
         await Dispatch();
         Assert.Contains("refusals", Assert.Single(_chat.Messages).Text("sentence"));
@@ -128,8 +201,12 @@ public sealed class TellingPageTests : IAsyncLifetime
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         await RunningServer.Post(client, "/alerts/routes/new", [("Name", "All"), ("Side", "Any"), ("Channels", "1")]);
         var kept = _server.Get<Kumiko.Core.Storage.KeptDatabase>();
-        var locked = await kept.Database.Writer.Write(c => Dapper.SqlMapper.ExecuteScalar<string>(c, "SELECT secret FROM channel"));
-        await kept.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = 'locked with a key that is gone'"));
+        var locked = await kept.Database.Writer.Write(c =>
+            Dapper.SqlMapper.ExecuteScalar<string>(c, "SELECT secret FROM channel")
+        );
+        await kept.Database.Writer.Write(c =>
+            Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = 'locked with a key that is gone'")
+        );
         await Alert();
         await Dispatch();
         var waiting = Assert.Single(_server.Get<SendingStore>().All(new SendingFilter("waiting"), 9));
@@ -146,8 +223,23 @@ public sealed class TellingPageTests : IAsyncLifetime
     {
         using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
-        await RunningServer.Post(client, "/alerts/channels/new", [.. Hook.Where(f => f.Item1 != "Name"), ("Name", "Dead"), ("Url", "http://127.0.0.1:1/x")]);
-        await RunningServer.Post(client, "/alerts/routes/new", [("Name", "All"), ("Side", "Any"), .. _server.Get<ChannelStore>().All().Select(c => ("Channels", c.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)))]);
+        await RunningServer.Post(
+            client,
+            "/alerts/channels/new",
+            [.. Hook.Where(f => f.Item1 != "Name"), ("Name", "Dead"), ("Url", "http://127.0.0.1:1/x")]
+        );
+        await RunningServer.Post(
+            client,
+            "/alerts/routes/new",
+            [
+                ("Name", "All"),
+                ("Side", "Any"),
+                .. _server
+                    .Get<ChannelStore>()
+                    .All()
+                    .Select(c => ("Channels", c.Id.ToString(System.Globalization.CultureInfo.InvariantCulture))),
+            ]
+        );
         await Alert();
         await Dispatch();
         Assert.Single(_chat.Messages);
@@ -194,11 +286,34 @@ public sealed class TellingPageTests : IAsyncLifetime
         using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         var channel = _server.Get<ChannelStore>().All()[0].Id.ToString(System.Globalization.CultureInfo.InvariantCulture);
-        var made = await RunningServer.Post(client, "/alerts/calendars/new", ("Name", "Sailings"), ("TimeZone", "UTC"), ("Days0", "1"), ("Days0", "2"), ("From0", "05:30"), ("To0", "20:40"));
+        var made = await RunningServer.Post(
+            client,
+            "/alerts/calendars/new",
+            ("Name", "Sailings"),
+            ("TimeZone", "UTC"),
+            ("Days0", "1"),
+            ("Days0", "2"),
+            ("From0", "05:30"),
+            ("To0", "20:40")
+        );
         var calendar = made.Headers.Location!.ToString().Split('/')[^1];
         await RunningServer.Post(client, $"/alerts/calendars/{calendar}?handler=Add", ("date", "2026-12-02"), ("mark", "storm"));
-        await RunningServer.Post(client, "/alerts/routes/new", ("Name", "Quay"), ("Channels", channel), ("Calendar", calendar), ("Side", "Inside"), ("AlsoOn", "storm"), ("Teams", "Quayside"), ("After1", "10m"), ("Step1", channel));
-        async Task<string> Who(string moment, string team = "Quayside") => WebUtility.HtmlDecode(await client.GetStringAsync($"/alerts/routes?ask=1&level=critical&team={team}&moment={moment}&zone=UTC"));
+        await RunningServer.Post(
+            client,
+            "/alerts/routes/new",
+            ("Name", "Quay"),
+            ("Channels", channel),
+            ("Calendar", calendar),
+            ("Side", "Inside"),
+            ("AlsoOn", "storm"),
+            ("Teams", "Quayside"),
+            ("After1", "10m"),
+            ("Step1", channel)
+        );
+        async Task<string> Who(string moment, string team = "Quayside") =>
+            WebUtility.HtmlDecode(
+                await client.GetStringAsync($"/alerts/routes?ask=1&level=critical&team={team}&moment={moment}&zone=UTC")
+            );
         Assert.Contains("by the route Quay", await Who("2026-11-30T12:00"));
         Assert.Contains("after 10 min unacknowledged", await Who("2026-11-30T12:00"));
         Assert.Contains("Nobody. No route", await Who("2026-11-30T22:00"));
@@ -210,16 +325,29 @@ public sealed class TellingPageTests : IAsyncLifetime
     public async Task A_quiet_time_is_planned_ended_and_brought_back()
     {
         using var client = await _server.Person(Role.Administrator);
-        var tomorrow = _server.Clock.GetUtcNow().AddDays(1).ToString("yyyy-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture);
-        var wrong = await (await RunningServer.Post(client, "/alerts/quiet", ("End", tomorrow), ("Reason", ""))).Content.ReadAsStringAsync();
+        var tomorrow = _server
+            .Clock.GetUtcNow()
+            .AddDays(1)
+            .ToString("yyyy-MM-dd'T'HH:mm", System.Globalization.CultureInfo.InvariantCulture);
+        var wrong = await (
+            await RunningServer.Post(client, "/alerts/quiet", ("End", tomorrow), ("Reason", ""))
+        ).Content.ReadAsStringAsync();
         Assert.Contains("Say why", wrong);
         await RunningServer.Post(client, "/alerts/quiet", ("End", tomorrow), ("Reason", "new gates"), ("Labels", "gates"));
         var quiet = Assert.Single(_server.Get<RouteStore>().Book().QuietTimes);
         Assert.Equal(["gates"], quiet.Definition.Match.Labels);
         Assert.Contains("alerts labelled gates", await client.GetStringAsync("/alerts/quiet"));
-        await RunningServer.Post(client, "/alerts/quiet?handler=End", ("id", quiet.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+        await RunningServer.Post(
+            client,
+            "/alerts/quiet?handler=End",
+            ("id", quiet.Id.ToString(System.Globalization.CultureInfo.InvariantCulture))
+        );
         Assert.Empty(_server.Get<RouteStore>().Book().QuietTimes);
-        await RunningServer.Post(client, "/alerts/quiet?handler=Restore", ("id", quiet.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+        await RunningServer.Post(
+            client,
+            "/alerts/quiet?handler=Restore",
+            ("id", quiet.Id.ToString(System.Globalization.CultureInfo.InvariantCulture))
+        );
         Assert.Single(_server.Get<RouteStore>().Book().QuietTimes);
     }
 
@@ -227,9 +355,20 @@ public sealed class TellingPageTests : IAsyncLifetime
     public async Task A_viewer_sees_and_changes_nothing()
     {
         using var viewer = await _server.Person(Role.Viewer);
-        foreach (var path in new[] { "/alerts/channels", "/alerts/routes", "/alerts/quiet", "/alerts/sent" }) Assert.Equal(HttpStatusCode.OK, (await viewer.GetAsync(path)).StatusCode);
-        foreach (var path in new[] { "/alerts/channels/new", "/alerts/routes/new", "/alerts/calendars/new" }) Assert.Equal(HttpStatusCode.Forbidden, (await viewer.GetAsync(path)).StatusCode);
-        foreach (var path in new[] { "/alerts/channels?handler=Remove", "/alerts/routes?handler=Pause", "/alerts/quiet", "/alerts/sent/1?handler=Again", "/alerts/1?handler=Acknowledge" })
+        foreach (var path in new[] { "/alerts/channels", "/alerts/routes", "/alerts/quiet", "/alerts/sent" })
+            Assert.Equal(HttpStatusCode.OK, (await viewer.GetAsync(path)).StatusCode);
+        foreach (var path in new[] { "/alerts/channels/new", "/alerts/routes/new", "/alerts/calendars/new" })
+            Assert.Equal(HttpStatusCode.Forbidden, (await viewer.GetAsync(path)).StatusCode);
+        foreach (
+            var path in new[]
+            {
+                "/alerts/channels?handler=Remove",
+                "/alerts/routes?handler=Pause",
+                "/alerts/quiet",
+                "/alerts/sent/1?handler=Again",
+                "/alerts/1?handler=Acknowledge",
+            }
+        )
             Assert.Equal(HttpStatusCode.Forbidden, (await RunningServer.Post(viewer, path, ("id", "1"))).StatusCode);
     }
 

@@ -9,7 +9,8 @@ namespace Kumiko.Web.Tests.Telling;
 
 public class TemplateTests
 {
-    private static (string? Text, string? Fault) Render(string template, string where = "Tarnhead") => MessageTemplate.Render(template, Fields(where), Fluid.NullEncoder.Default);
+    private static (string? Text, string? Fault) Render(string template, string where = "Tarnhead") =>
+        MessageTemplate.Render(template, Fields(where), Fluid.NullEncoder.Default);
 
     [Theory]
     [InlineData("{{ level | upcase }}: {{ where }}", "CRITICAL: Tarnhead")]
@@ -27,7 +28,9 @@ public class TemplateTests
     [InlineData("{% for a in (1..1000) %}{% for b in (1..1000) %}x{% endfor %}{% endfor %}")]
     [InlineData("{% assign n = 100000000 %}{% if level %}{% for i in (1..n) %}x{% endfor %}{% endif %}")]
     [InlineData("{% assign r = (1..100000000) %}x")]
-    [InlineData("{% case level %}{% when 'critical' %}{% unless nothing %}{% tablerow i in (1..100000000) %}x{% endtablerow %}{% endunless %}{% endcase %}")]
+    [InlineData(
+        "{% case level %}{% when 'critical' %}{% unless nothing %}{% tablerow i in (1..100000000) %}x{% endtablerow %}{% endunless %}{% endcase %}"
+    )]
     [InlineData("{% for l in labels %}{% else %}{% for i in (-999999999..1) %}x{% endfor %}{% endfor %}")]
     [InlineData("{% assign a = 'xxxxxxxxxxxxxxxx' %}{% for i in (1..15) %}{% assign a = a | append: a %}{% endfor %}{{ a }}")]
     [InlineData("   {{ nothing }}  ")]
@@ -57,7 +60,15 @@ public class TemplateTests
         var mail = (MailPayload)composed.Payload;
         Assert.Contains("47 in 10 min", mail.Text);
         Assert.Contains("The template of the channel “Quay duty” is broken", mail.Text);
-        foreach (var settings in new ChannelSettings[] { new WebhookSettings("https://x.example", []), new SyslogSettings("x", 1, "udp"), new TrapSettings("x", 1), new ScriptSettings("a.sh", ["{{ level"]) })
+        foreach (
+            var settings in new ChannelSettings[]
+            {
+                new WebhookSettings("https://x.example", []),
+                new SyslogSettings("x", 1, "udp"),
+                new TrapSettings("x", 1),
+                new ScriptSettings("a.sh", ["{{ level"]),
+            }
+        )
             Assert.Contains("is broken", new MessageComposer().Compose(settings, "{% if", Fields(), null, "x").Payload.ToJson());
     }
 
@@ -65,17 +76,36 @@ public class TemplateTests
     public void A_webhooks_template_is_json_whatever_the_fields_hold()
     {
         var hostile = Fields("\",\"admin\":true,\"x\":\"\\\n</script>");
-        var composed = new MessageComposer().Compose(new WebhookSettings("https://x.example", []), "{ \"text\": \"{{ sentence }}\" }", hostile, null);
+        var composed = new MessageComposer().Compose(
+            new WebhookSettings("https://x.example", []),
+            "{ \"text\": \"{{ sentence }}\" }",
+            hostile,
+            null
+        );
         Assert.Null(composed.Fault);
         using var json = System.Text.Json.JsonDocument.Parse(((WebhookPayload)composed.Payload).Body);
         Assert.Equal("text", Assert.Single(json.RootElement.EnumerateObject()).Name);
-        Assert.Contains("does not come to JSON", new MessageComposer().Compose(new WebhookSettings("https://x.example", []), "text: {{ sentence }}", Fields(), null).Fault);
+        Assert.Contains(
+            "does not come to JSON",
+            new MessageComposer()
+                .Compose(new WebhookSettings("https://x.example", []), "text: {{ sentence }}", Fields(), null)
+                .Fault
+        );
     }
 
     [Fact]
     public void A_payload_reads_back_and_an_old_one_is_a_mail()
     {
-        foreach (var settings in new ChannelSettings[] { new MailSettings(["a@b.example"]), new WebhookSettings("https://x.example", []), new SyslogSettings("x", 1, "udp"), new TrapSettings("x", 1), new ScriptSettings("a.sh", ["{{ level }}"]) })
+        foreach (
+            var settings in new ChannelSettings[]
+            {
+                new MailSettings(["a@b.example"]),
+                new WebhookSettings("https://x.example", []),
+                new SyslogSettings("x", 1, "udp"),
+                new TrapSettings("x", 1),
+                new ScriptSettings("a.sh", ["{{ level }}"]),
+            }
+        )
         {
             var payload = new MessageComposer().Compose(settings, "", Fields(Markup), null).Payload;
             Assert.Equal(payload.ToJson(), Payload.FromJson(payload.ToJson()).ToJson());

@@ -27,20 +27,40 @@ public sealed class WebhookTests : IAsyncLifetime
         builder.WebHost.UseUrls("http://127.0.0.1:0");
         builder.Logging.ClearProviders();
         _hook = builder.Build();
-        _hook.MapPost("/take", (Func<HttpContext, Task<IResult>>)(async http =>
-        {
-            using var body = new MemoryStream();
-            await http.Request.Body.CopyToAsync(body);
-            lock (_received) _received.Add(new Received(http.Request.GetEncodedUrl(), body.ToArray(), http.Request.Headers.ToDictionary(h => h.Key, h => h.Value.ToString(), StringComparer.OrdinalIgnoreCase)));
-            return Results.Text("taken\u0007 <b>");
-        }));
+        _hook.MapPost(
+            "/take",
+            (Func<HttpContext, Task<IResult>>)(
+                async http =>
+                {
+                    using var body = new MemoryStream();
+                    await http.Request.Body.CopyToAsync(body);
+                    lock (_received)
+                        _received.Add(
+                            new Received(
+                                http.Request.GetEncodedUrl(),
+                                body.ToArray(),
+                                http.Request.Headers.ToDictionary(
+                                    h => h.Key,
+                                    h => h.Value.ToString(),
+                                    StringComparer.OrdinalIgnoreCase
+                                )
+                            )
+                        );
+                    return Results.Text("taken\u0007 <b>");
+                }
+            )
+        );
         _hook.MapPost("/fail/{code:int}", (int code) => Results.Text("no", statusCode: code));
         _hook.MapPost("/kept", () => Results.Redirect("/take", permanent: true, preserveMethod: true));
         _hook.MapPost("/lost", () => Results.Redirect("/take"));
         _hook.MapPost("/circle", () => Results.Redirect("/circle", preserveMethod: true));
         _hook.MapPost("/inside", () => Results.Redirect("http://10.1.2.3/take", preserveMethod: true));
         _hook.MapPost("/file", () => Results.Redirect("file:///etc/passwd", preserveMethod: true));
-        _hook.MapPost("/flood", async (HttpContext http) => { for (var i = 0; i < 10_000; i++) await http.Response.WriteAsync(new string('x', 1_000)); });
+        _hook.MapPost("/flood", async (HttpContext http) =>
+        {
+            for (var i = 0; i < 10_000; i++)
+                await http.Response.WriteAsync(new string('x', 1_000));
+        });
         await _hook.StartAsync();
     }
 
@@ -48,20 +68,37 @@ public sealed class WebhookTests : IAsyncLifetime
 
     private string Address => _hook.Urls.First();
 
-    private Task<SendAnswer> Send(string path, WebhookSecret? secret = null, params IPNetwork[] allowed) => SendTo(Address + path, secret, allowed);
+    private Task<SendAnswer> Send(string path, WebhookSecret? secret = null, params IPNetwork[] allowed) =>
+        SendTo(Address + path, secret, allowed);
 
     private static async Task<SendAnswer> SendTo(string url, WebhookSecret? secret, IPNetwork[] allowed)
     {
         using var sender = new WebhookSender(new NetworkGuard(allowed), TimeProvider.System);
-        return await sender.Send(new Outgoing("k1", 2, At, url, new WebhookSettings(url, []), (secret ?? WebhookSecret.None).ToText(), new WebhookPayload(Fields(Markup).ToJson(), "application/json")), default);
+        return await sender.Send(
+            new Outgoing(
+                "k1",
+                2,
+                At,
+                url,
+                new WebhookSettings(url, []),
+                (secret ?? WebhookSecret.None).ToText(),
+                new WebhookPayload(Fields(Markup).ToJson(), "application/json")
+            ),
+            default
+        );
     }
 
-    private Task<SendFailedException> Fails(string path, params IPNetwork[] allowed) => Assert.ThrowsAsync<SendFailedException>(() => Send(path, null, allowed.Length > 0 ? allowed : [Loopback]));
+    private Task<SendFailedException> Fails(string path, params IPNetwork[] allowed) =>
+        Assert.ThrowsAsync<SendFailedException>(() => Send(path, null, allowed.Length > 0 ? allowed : [Loopback]));
 
     [Fact]
     public async Task It_is_signed_json_with_an_id_that_tells_a_repeat()
     {
-        var answer = await Send("/take", new WebhookSecret("secret", ["Authorization: Bearer hidden", "X-Line: skerry"]), Loopback);
+        var answer = await Send(
+            "/take",
+            new WebhookSecret("secret", ["Authorization: Bearer hidden", "X-Line: skerry"]),
+            Loopback
+        );
         var got = Assert.Single(_received);
         string? Header(string name) => got.Headers.GetValueOrDefault(name);
         Assert.Equal("\"k1\"", Header("Idempotency-Key"));
@@ -81,15 +118,32 @@ public sealed class WebhookTests : IAsyncLifetime
     {
         await Send("/take", new WebhookSecret("secret", []), Loopback);
         var got = _received[0];
-        bool Verify(string secret = "secret", string? url = null, byte[]? body = null, DateTimeOffset? now = null, string? without = null, (string, string)? other = null) =>
-            WebhookSignature.Verify(secret, url ?? got.Url, body ?? got.Body, n => n == without ? null : other is { } o && o.Item1 == n ? o.Item2 : got.Headers.GetValueOrDefault(n), now ?? DateTimeOffset.UtcNow);
+        bool Verify(
+            string secret = "secret",
+            string? url = null,
+            byte[]? body = null,
+            DateTimeOffset? now = null,
+            string? without = null,
+            (string, string)? other = null
+        ) =>
+            WebhookSignature.Verify(
+                secret,
+                url ?? got.Url,
+                body ?? got.Body,
+                n =>
+                    n == without ? null
+                    : other is { } o && o.Item1 == n ? o.Item2
+                    : got.Headers.GetValueOrDefault(n),
+                now ?? DateTimeOffset.UtcNow
+            );
         Assert.True(Verify());
         Assert.False(Verify(secret: "other"));
         Assert.False(Verify(url: got.Url + "?x"));
         Assert.False(Verify(body: [.. got.Body, 32]));
         Assert.False(Verify(now: DateTimeOffset.UtcNow.AddMinutes(6)));
         Assert.False(Verify(now: DateTimeOffset.UtcNow.AddMinutes(-6)));
-        foreach (var name in new[] { "Signature", "Signature-Input", "Content-Digest", "Idempotency-Key", "Content-Type" }) Assert.False(Verify(without: name));
+        foreach (var name in new[] { "Signature", "Signature-Input", "Content-Digest", "Idempotency-Key", "Content-Type" })
+            Assert.False(Verify(without: name));
         Assert.False(Verify(other: ("Idempotency-Key", "\"k2\"")));
         Assert.False(Verify(other: ("Signature-Input", "kumiko=();created=1")));
     }
@@ -153,7 +207,10 @@ public sealed class WebhookTests : IAsyncLifetime
     {
         Assert.Equal(allowed, new NetworkGuard([]).Allows(IPAddress.Parse(address)));
         var isLinkLocal = address is "169.254.169.254" or "fe80::1";
-        Assert.Equal(!isLinkLocal, new NetworkGuard([IPNetwork.Parse("0.0.0.0/0"), IPNetwork.Parse("::/0")]).Allows(IPAddress.Parse(address)));
+        Assert.Equal(
+            !isLinkLocal,
+            new NetworkGuard([IPNetwork.Parse("0.0.0.0/0"), IPNetwork.Parse("::/0")]).Allows(IPAddress.Parse(address))
+        );
     }
 
     [Fact]
@@ -185,13 +242,39 @@ public sealed class WebhookTests : IAsyncLifetime
 
     [Fact]
     public void Whatever_is_signed_verifies() =>
-        Gen.Select(Gen.String, Gen.Byte.Array[0, 200], Gen.Int[1, 1_000_000]).Sample((secret, body, key) =>
-        {
-            var now = DateTimeOffset.UtcNow;
-            var (input, signature) = WebhookSignature.Sign(secret, "https://x.example/", "application/json", WebhookSignature.Digest(body), $"\"{key}\"", now);
-            return WebhookSignature.Verify(secret, "https://x.example/", body, n => n switch { "Signature-Input" => input, "Signature" => signature, "Content-Digest" => WebhookSignature.Digest(body), "Content-Type" => "application/json", "Idempotency-Key" => $"\"{key}\"", _ => null }, now);
-        });
+        Gen.Select(Gen.String, Gen.Byte.Array[0, 200], Gen.Int[1, 1_000_000])
+            .Sample(
+                (secret, body, key) =>
+                {
+                    var now = DateTimeOffset.UtcNow;
+                    var (input, signature) = WebhookSignature.Sign(
+                        secret,
+                        "https://x.example/",
+                        "application/json",
+                        WebhookSignature.Digest(body),
+                        $"\"{key}\"",
+                        now
+                    );
+                    return WebhookSignature.Verify(
+                        secret,
+                        "https://x.example/",
+                        body,
+                        n =>
+                            n switch
+                            {
+                                "Signature-Input" => input,
+                                "Signature" => signature,
+                                "Content-Digest" => WebhookSignature.Digest(body),
+                                "Content-Type" => "application/json",
+                                "Idempotency-Key" => $"\"{key}\"",
+                                _ => null,
+                            },
+                        now
+                    );
+                }
+            );
 
     [Fact]
-    public void Secrets_read_back() => Assert.Equal(["A"], WebhookSecret.Of(new WebhookSecret("k", ["A: b"]).ToText()).HeaderNames);
+    public void Secrets_read_back() =>
+        Assert.Equal(["A"], WebhookSecret.Of(new WebhookSecret("k", ["A: b"]).ToText()).HeaderNames);
 }

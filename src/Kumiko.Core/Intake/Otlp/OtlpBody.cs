@@ -21,7 +21,8 @@ public static class OtlpBody
 
     /// <summary>Reads a request. Unknown fields are passed over.</summary>
     /// <returns>Null where it is not one; then the reason is set.</returns>
-    public static T? Parse<T>(ReadOnlySequence<byte> body, OtlpEncoding encoding, out string? reason) where T : class, IMessage<T>, new()
+    public static T? Parse<T>(ReadOnlySequence<byte> body, OtlpEncoding encoding, out string? reason)
+        where T : class, IMessage<T>, new()
     {
         reason = null;
         try
@@ -31,22 +32,41 @@ public static class OtlpBody
                 var exact = OtlpJson.WithExactNumbers(body);
                 return (reason = Misplaced<T>(OtlpJson.SignalOf(exact))) is null ? Json.Parse<T>(Utf8.GetString(exact)) : null;
             }
-            if ((reason = Misplaced<T>(OtlpSignals.Of(body))) is not null) return null;
+            if ((reason = Misplaced<T>(OtlpSignals.Of(body))) is not null)
+                return null;
             var message = new T();
             message.MergeFrom(body);
             return message;
         }
         // The JSON reader lets out what it meets on the way.
-        catch (Exception e) when (e is InvalidProtocolBufferException or InvalidJsonException or FormatException or OverflowException or ArgumentException or InvalidOperationException or IOException)
+        catch (Exception e)
+            when (e
+                    is InvalidProtocolBufferException
+                        or InvalidJsonException
+                        or FormatException
+                        or OverflowException
+                        or ArgumentException
+                        or InvalidOperationException
+                        or IOException
+            )
         {
-            reason = (encoding == OtlpEncoding.Protobuf ? "This is not the protobuf message that belongs here: " : "This is not the JSON that belongs here: ") + e.Message;
+            reason =
+                (
+                    encoding == OtlpEncoding.Protobuf
+                        ? "This is not the protobuf message that belongs here: "
+                        : "This is not the JSON that belongs here: "
+                ) + e.Message;
             return null;
         }
     }
 
     private static string? Misplaced<T>(OtlpSignal? sent)
     {
-        OtlpSignal? wanted = typeof(T) == typeof(Wire.ExportLogsServiceRequest) ? OtlpSignal.Logs : typeof(T) == typeof(Wire.ExportMetricsServiceRequest) ? OtlpSignal.Metrics : typeof(T) == typeof(Wire.ExportTraceServiceRequest) ? OtlpSignal.Traces : null;
+        OtlpSignal? wanted =
+            typeof(T) == typeof(Wire.ExportLogsServiceRequest) ? OtlpSignal.Logs
+            : typeof(T) == typeof(Wire.ExportMetricsServiceRequest) ? OtlpSignal.Metrics
+            : typeof(T) == typeof(Wire.ExportTraceServiceRequest) ? OtlpSignal.Traces
+            : null;
         return sent is not { } signal || wanted is not { } here || signal == here
             ? null
             : $"These are {OtlpSignals.Name(signal)}, and {OtlpSignals.PathOf(here)} takes {OtlpSignals.Name(here)}. Send them to {OtlpSignals.PathOf(signal)}.";

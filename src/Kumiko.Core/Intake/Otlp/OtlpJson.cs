@@ -23,12 +23,16 @@ internal static class OtlpJson
             var c = text[i];
             if (inside)
             {
-                if (c == '\\') i++;
-                else if (c == '"') inside = false;
+                if (c == '\\')
+                    i++;
+                else if (c == '"')
+                    inside = false;
                 continue;
             }
-            if (c == '"') inside = true;
-            if (c is not ((>= (byte)'0' and <= (byte)'9') or (byte)'-')) continue;
+            if (c == '"')
+                inside = true;
+            if (c is not ((>= (byte)'0' and <= (byte)'9') or (byte)'-'))
+                continue;
             var length = text[i..].IndexOfAnyExcept(NumberBytes);
             var number = length < 0 ? text[i..] : text.Slice(i, length);
             if (number.Length > ExactDigits && !number.ContainsAny(".eE+"u8))
@@ -48,26 +52,35 @@ internal static class OtlpJson
     /// <summary>The signal that a request in JSON names at its top; null where it names none.</summary>
     public static OtlpSignal? SignalOf(ReadOnlySpan<byte> body)
     {
-        var reader = new Utf8JsonReader(body, new JsonReaderOptions { CommentHandling = JsonCommentHandling.Skip, AllowTrailingCommas = true });
+        var reader = new Utf8JsonReader(
+            body,
+            new JsonReaderOptions { CommentHandling = JsonCommentHandling.Skip, AllowTrailingCommas = true }
+        );
         try
         {
             while (reader.Read())
             {
-                if (reader.TokenType != JsonTokenType.PropertyName || reader.CurrentDepth != 1) continue;
-                if (Named(reader.GetString()!) is { } signal) return signal;
+                if (reader.TokenType != JsonTokenType.PropertyName || reader.CurrentDepth != 1)
+                    continue;
+                if (Named(reader.GetString()!) is { } signal)
+                    return signal;
                 reader.Skip();
             }
         }
         // The reader of messages says what is wrong with it.
-        catch (Exception e) when (e is JsonException or InvalidOperationException) { return null; }
+        catch (Exception e) when (e is JsonException or InvalidOperationException)
+        {
+            return null;
+        }
         return null;
     }
 
-    private static OtlpSignal? Named(string name) => name switch
-    {
-        "resourceLogs" or "resource_logs" => OtlpSignal.Logs,
-        "resourceMetrics" or "resource_metrics" => OtlpSignal.Metrics,
-        "resourceSpans" or "resource_spans" => OtlpSignal.Traces,
-        _ => null,
-    };
+    private static OtlpSignal? Named(string name) =>
+        name switch
+        {
+            "resourceLogs" or "resource_logs" => OtlpSignal.Logs,
+            "resourceMetrics" or "resource_metrics" => OtlpSignal.Metrics,
+            "resourceSpans" or "resource_spans" => OtlpSignal.Traces,
+            _ => null,
+        };
 }

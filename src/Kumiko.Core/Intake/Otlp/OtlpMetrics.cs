@@ -21,7 +21,8 @@ public static class OtlpMetrics
             {
                 var scope = reading.Scope(scoped.Scope);
                 foreach (var metric in scoped.Metrics)
-                    if (Read(metric, reading, resource, scope) is { Samples.Count: > 0 } read) metrics.Add(read);
+                    if (Read(metric, reading, resource, scope) is { Samples.Count: > 0 } read)
+                        metrics.Add(read);
             }
         }
         return new(metrics, reading.RefusedTotal, reading.Refused);
@@ -37,10 +38,26 @@ public static class OtlpMetrics
         var (kind, temporality, samples) = metric.DataCase switch
         {
             Wire.Metric.DataOneofCase.Gauge => (MetricKind.Gauge, default, Points(metric.Gauge.DataPoints, reading, Number)),
-            Wire.Metric.DataOneofCase.Sum => (MetricKind.Sum, metric.Sum.AggregationTemporality, Points(metric.Sum.DataPoints, reading, Number)),
-            Wire.Metric.DataOneofCase.Histogram => (MetricKind.Histogram, metric.Histogram.AggregationTemporality, Points(metric.Histogram.DataPoints, reading, Histogram)),
-            Wire.Metric.DataOneofCase.ExponentialHistogram => (MetricKind.ExponentialHistogram, metric.ExponentialHistogram.AggregationTemporality, Points(metric.ExponentialHistogram.DataPoints, reading, Exponential)),
-            Wire.Metric.DataOneofCase.Summary => (MetricKind.Summary, default, Points(metric.Summary.DataPoints, reading, Summary)),
+            Wire.Metric.DataOneofCase.Sum => (
+                MetricKind.Sum,
+                metric.Sum.AggregationTemporality,
+                Points(metric.Sum.DataPoints, reading, Number)
+            ),
+            Wire.Metric.DataOneofCase.Histogram => (
+                MetricKind.Histogram,
+                metric.Histogram.AggregationTemporality,
+                Points(metric.Histogram.DataPoints, reading, Histogram)
+            ),
+            Wire.Metric.DataOneofCase.ExponentialHistogram => (
+                MetricKind.ExponentialHistogram,
+                metric.ExponentialHistogram.AggregationTemporality,
+                Points(metric.ExponentialHistogram.DataPoints, reading, Exponential)
+            ),
+            Wire.Metric.DataOneofCase.Summary => (
+                MetricKind.Summary,
+                default,
+                Points(metric.Summary.DataPoints, reading, Summary)
+            ),
             _ => (MetricKind.Gauge, default, []),
         };
         return new Metric(metric.Name, metric.Unit, metric.Description, kind, resource, scope, samples)
@@ -51,15 +68,16 @@ public static class OtlpMetrics
         };
     }
 
-    private static int Count(Wire.Metric metric) => metric.DataCase switch
-    {
-        Wire.Metric.DataOneofCase.Gauge => metric.Gauge.DataPoints.Count,
-        Wire.Metric.DataOneofCase.Sum => metric.Sum.DataPoints.Count,
-        Wire.Metric.DataOneofCase.Histogram => metric.Histogram.DataPoints.Count,
-        Wire.Metric.DataOneofCase.ExponentialHistogram => metric.ExponentialHistogram.DataPoints.Count,
-        Wire.Metric.DataOneofCase.Summary => metric.Summary.DataPoints.Count,
-        _ => 0,
-    };
+    private static int Count(Wire.Metric metric) =>
+        metric.DataCase switch
+        {
+            Wire.Metric.DataOneofCase.Gauge => metric.Gauge.DataPoints.Count,
+            Wire.Metric.DataOneofCase.Sum => metric.Sum.DataPoints.Count,
+            Wire.Metric.DataOneofCase.Histogram => metric.Histogram.DataPoints.Count,
+            Wire.Metric.DataOneofCase.ExponentialHistogram => metric.ExponentialHistogram.DataPoints.Count,
+            Wire.Metric.DataOneofCase.Summary => metric.Summary.DataPoints.Count,
+            _ => 0,
+        };
 
     private static void RefuseAll(OtlpReading reading, Wire.Metric metric, string reason)
     {
@@ -76,21 +94,24 @@ public static class OtlpMetrics
         foreach (var point in from)
         {
             reading.Next();
-            if (read(point, reading) is { } sample) samples.Add(sample);
+            if (read(point, reading) is { } sample)
+                samples.Add(sample);
         }
         return samples;
     }
 
     private static bool IsTimed(OtlpReading reading, IMessage point, ulong start, ulong time)
     {
-        if (time != 0 && OtlpReading.IsTime(time) && OtlpReading.IsTime(start)) return true;
+        if (time != 0 && OtlpReading.IsTime(time) && OtlpReading.IsTime(start))
+            return true;
         reading.Refuse("A data point needs a time between 1970 and 2261.", point);
         return false;
     }
 
     private static Sample? Number(Wire.NumberDataPoint p, OtlpReading reading)
     {
-        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano)) return null;
+        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano))
+            return null;
         var isNone = (p.Flags & NoRecordedValue) != 0;
         if (p.ValueCase == Wire.NumberDataPoint.ValueOneofCase.None && !isNone)
         {
@@ -102,18 +123,25 @@ public static class OtlpMetrics
             Time = (long)p.TimeUnixNano,
             Start = (long)p.StartTimeUnixNano,
             Attributes = reading.Fields(p.Attributes),
-            Value = isNone ? Value.Missing : p.ValueCase == Wire.NumberDataPoint.ValueOneofCase.AsInt ? Value.Of(p.AsInt) : Value.Of(p.AsDouble),
+            Value =
+                isNone ? Value.Missing
+                : p.ValueCase == Wire.NumberDataPoint.ValueOneofCase.AsInt ? Value.Of(p.AsInt)
+                : Value.Of(p.AsDouble),
             Exemplars = Exemplars(p.Exemplars, reading),
         };
     }
 
     private static Sample? Histogram(Wire.HistogramDataPoint p, OtlpReading reading)
     {
-        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano)) return null;
+        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano))
+            return null;
         // A histogram may have no buckets; else one more than bounds, which rise.
         if (p.BucketCounts.Count != 0 && p.BucketCounts.Count != p.ExplicitBounds.Count + 1)
         {
-            reading.Refuse($"A histogram with {p.ExplicitBounds.Count} bounds needs {p.ExplicitBounds.Count + 1} counts, not {p.BucketCounts.Count}.", p);
+            reading.Refuse(
+                $"A histogram with {p.ExplicitBounds.Count} bounds needs {p.ExplicitBounds.Count + 1} counts, not {p.BucketCounts.Count}.",
+                p
+            );
             return null;
         }
         for (var i = 1; i < p.ExplicitBounds.Count; i++)
@@ -122,44 +150,103 @@ public static class OtlpMetrics
                 reading.Refuse("The bounds of a histogram must rise.", p);
                 return null;
             }
-        return Distributed(reading, p.StartTimeUnixNano, p.TimeUnixNano, p.Attributes, p.Exemplars, (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.HasSum ? p.Sum : null)
-        {
-            Min = p.HasMin ? p.Min : null,
-            Max = p.HasMax ? p.Max : null,
-            Bounds = [.. p.ExplicitBounds],
-            Counts = [.. p.BucketCounts],
-        });
+        return Distributed(
+            reading,
+            p.StartTimeUnixNano,
+            p.TimeUnixNano,
+            p.Attributes,
+            p.Exemplars,
+            (p.Flags & NoRecordedValue) != 0
+                ? null
+                : new Distribution(p.Count, p.HasSum ? p.Sum : null)
+                {
+                    Min = p.HasMin ? p.Min : null,
+                    Max = p.HasMax ? p.Max : null,
+                    Bounds = [.. p.ExplicitBounds],
+                    Counts = [.. p.BucketCounts],
+                }
+        );
     }
 
     private static Sample? Exponential(Wire.ExponentialHistogramDataPoint p, OtlpReading reading)
     {
-        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano)) return null;
-        return Distributed(reading, p.StartTimeUnixNano, p.TimeUnixNano, p.Attributes, p.Exemplars, (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.HasSum ? p.Sum : null)
-        {
-            Min = p.HasMin ? p.Min : null,
-            Max = p.HasMax ? p.Max : null,
-            Exponential = new ExponentialBuckets(p.Scale, p.ZeroCount, p.ZeroThreshold, p.Positive?.Offset ?? 0, [.. p.Positive?.BucketCounts ?? []], p.Negative?.Offset ?? 0, [.. p.Negative?.BucketCounts ?? []]),
-        });
+        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano))
+            return null;
+        return Distributed(
+            reading,
+            p.StartTimeUnixNano,
+            p.TimeUnixNano,
+            p.Attributes,
+            p.Exemplars,
+            (p.Flags & NoRecordedValue) != 0
+                ? null
+                : new Distribution(p.Count, p.HasSum ? p.Sum : null)
+                {
+                    Min = p.HasMin ? p.Min : null,
+                    Max = p.HasMax ? p.Max : null,
+                    Exponential = new ExponentialBuckets(
+                        p.Scale,
+                        p.ZeroCount,
+                        p.ZeroThreshold,
+                        p.Positive?.Offset ?? 0,
+                        [.. p.Positive?.BucketCounts ?? []],
+                        p.Negative?.Offset ?? 0,
+                        [.. p.Negative?.BucketCounts ?? []]
+                    ),
+                }
+        );
     }
 
     private static Sample? Summary(Wire.SummaryDataPoint p, OtlpReading reading)
     {
-        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano)) return null;
+        if (!IsTimed(reading, p, p.StartTimeUnixNano, p.TimeUnixNano))
+            return null;
         if (p.QuantileValues.Any(q => !(q.Quantile >= 0 && q.Quantile <= 1)))
         {
             reading.Refuse("A quantile lies between 0 and 1.", p);
             return null;
         }
-        return Distributed(reading, p.StartTimeUnixNano, p.TimeUnixNano, p.Attributes, [], (p.Flags & NoRecordedValue) != 0 ? null : new Distribution(p.Count, p.Sum) { Quantiles = [.. p.QuantileValues.Select(q => (q.Quantile, q.Value))] });
+        return Distributed(
+            reading,
+            p.StartTimeUnixNano,
+            p.TimeUnixNano,
+            p.Attributes,
+            [],
+            (p.Flags & NoRecordedValue) != 0
+                ? null
+                : new Distribution(p.Count, p.Sum) { Quantiles = [.. p.QuantileValues.Select(q => (q.Quantile, q.Value))] }
+        );
     }
 
-    private static Sample Distributed(OtlpReading reading, ulong start, ulong time, RepeatedField<Wire.KeyValue> attributes, RepeatedField<Wire.Exemplar> exemplars, Distribution? distribution) =>
-        new() { Time = (long)time, Start = (long)start, Attributes = reading.Fields(attributes), Distribution = distribution, Exemplars = Exemplars(exemplars, reading) };
+    private static Sample Distributed(
+        OtlpReading reading,
+        ulong start,
+        ulong time,
+        RepeatedField<Wire.KeyValue> attributes,
+        RepeatedField<Wire.Exemplar> exemplars,
+        Distribution? distribution
+    ) =>
+        new()
+        {
+            Time = (long)time,
+            Start = (long)start,
+            Attributes = reading.Fields(attributes),
+            Distribution = distribution,
+            Exemplars = Exemplars(exemplars, reading),
+        };
 
-    private static IReadOnlyList<Exemplar> Exemplars(RepeatedField<Wire.Exemplar> from, OtlpReading reading) => from.Count == 0 ? [] :
-    [
-        .. from.Where(e => OtlpReading.IsTime(e.TimeUnixNano)).Select(e => new Exemplar((long)e.TimeUnixNano,
-            e.ValueCase == Wire.Exemplar.ValueOneofCase.AsInt ? Value.Of(e.AsInt) : Value.Of(e.AsDouble),
-            OtlpReading.Id(e.TraceId, 16), OtlpReading.Id(e.SpanId, 8), reading.Fields(e.FilteredAttributes))),
-    ];
+    private static IReadOnlyList<Exemplar> Exemplars(RepeatedField<Wire.Exemplar> from, OtlpReading reading) =>
+        from.Count == 0
+            ? []
+            :
+            [
+                .. from.Where(e => OtlpReading.IsTime(e.TimeUnixNano))
+                    .Select(e => new Exemplar(
+                        (long)e.TimeUnixNano,
+                        e.ValueCase == Wire.Exemplar.ValueOneofCase.AsInt ? Value.Of(e.AsInt) : Value.Of(e.AsDouble),
+                        OtlpReading.Id(e.TraceId, 16),
+                        OtlpReading.Id(e.SpanId, 8),
+                        reading.Fields(e.FilteredAttributes)
+                    )),
+            ];
 }

@@ -16,22 +16,25 @@ public enum OtlpSignal
 /// </summary>
 internal static class OtlpSignals
 {
-    private const int TraceBytes = 16, SpanBytes = 8;
+    private const int TraceBytes = 16,
+        SpanBytes = 8;
 
     /// <summary>The standard path of a signal.</summary>
-    public static string PathOf(OtlpSignal signal) => signal switch
-    {
-        OtlpSignal.Logs => "/v1/logs",
-        OtlpSignal.Metrics => "/v1/metrics",
-        _ => "/v1/traces",
-    };
+    public static string PathOf(OtlpSignal signal) =>
+        signal switch
+        {
+            OtlpSignal.Logs => "/v1/logs",
+            OtlpSignal.Metrics => "/v1/metrics",
+            _ => "/v1/traces",
+        };
 
-    public static string Name(OtlpSignal signal) => signal switch
-    {
-        OtlpSignal.Logs => "logs",
-        OtlpSignal.Metrics => "metrics",
-        _ => "traces",
-    };
+    public static string Name(OtlpSignal signal) =>
+        signal switch
+        {
+            OtlpSignal.Logs => "logs",
+            OtlpSignal.Metrics => "metrics",
+            _ => "traces",
+        };
 
     /// <summary>The signal of a request in protobuf, by the first item in it; null where that cannot be said.</summary>
     public static OtlpSignal? Of(in ReadOnlySequence<byte> body)
@@ -39,11 +42,14 @@ internal static class OtlpSignals
         try
         {
             foreach (var resource in Fields(body.IsSingleSegment ? body.First : body.ToArray(), 1))
-                foreach (var scope in Fields(resource, 2))
-                    foreach (var item in Fields(scope, 2))
-                        return OfItem(item);
+            foreach (var scope in Fields(resource, 2))
+            foreach (var item in Fields(scope, 2))
+                return OfItem(item);
         }
-        catch (InvalidProtocolBufferException) { return null; }
+        catch (InvalidProtocolBufferException)
+        {
+            return null;
+        }
         return null;
     }
 
@@ -55,18 +61,23 @@ internal static class OtlpSignals
         {
             var (field, wire) = (WireFormat.GetTagFieldNumber(tag), WireFormat.GetTagWireType(tag));
             // The time of a log is a fixed number, where a span has its trace and a metric its name.
-            if (field is 1 or 11 && wire == WireFormat.WireType.Fixed64) return OtlpSignal.Logs;
-            if (field == 2 && wire == WireFormat.WireType.Varint) return OtlpSignal.Logs;
+            if (field is 1 or 11 && wire == WireFormat.WireType.Fixed64)
+                return OtlpSignal.Logs;
+            if (field == 2 && wire == WireFormat.WireType.Varint)
+                return OtlpSignal.Logs;
             // When a span began and ended.
-            if (field is 7 or 8 && wire == WireFormat.WireType.Fixed64) return OtlpSignal.Traces;
+            if (field is 7 or 8 && wire == WireFormat.WireType.Fixed64)
+                return OtlpSignal.Traces;
             if (wire != WireFormat.WireType.LengthDelimited)
             {
                 input.SkipLastField();
                 continue;
             }
             var length = input.ReadBytes().Length;
-            if (field == 1) first = length;
-            if (field == 2) second = length;
+            if (field == 1)
+                first = length;
+            if (field == 2)
+                second = length;
             // Gauge, sum, histogram, exponential histogram, summary.
             hasData |= field is 5 or 7 or 9 or 10 or 11;
         }
@@ -80,8 +91,13 @@ internal static class OtlpSignals
         using var input = new CodedInputStream(message.ToArray());
         while (input.ReadTag() is var tag && tag != 0)
         {
-            if (WireFormat.GetTagFieldNumber(tag) == number && WireFormat.GetTagWireType(tag) == WireFormat.WireType.LengthDelimited) yield return input.ReadBytes().Memory;
-            else input.SkipLastField();
+            if (
+                WireFormat.GetTagFieldNumber(tag) == number
+                && WireFormat.GetTagWireType(tag) == WireFormat.WireType.LengthDelimited
+            )
+                yield return input.ReadBytes().Memory;
+            else
+                input.SkipLastField();
         }
     }
 }

@@ -18,7 +18,8 @@ public static class OtlpSpans
                 foreach (var span in scoped.Spans)
                 {
                     reading.Next();
-                    if (Read(span, reading, resource, scope) is { } read) spans.Add(read);
+                    if (Read(span, reading, resource, scope) is { } read)
+                        spans.Add(read);
                 }
             }
         }
@@ -30,10 +31,19 @@ public static class OtlpSpans
         var (trace, id) = (OtlpReading.Id(span.TraceId, 16), OtlpReading.Id(span.SpanId, 8));
         if (trace is null || id is null)
         {
-            reading.Refuse(trace is null ? "A span needs a trace id of 16 bytes, not all zero." : "A span needs a span id of 8 bytes, not all zero.", span);
+            reading.Refuse(
+                trace is null
+                    ? "A span needs a trace id of 16 bytes, not all zero."
+                    : "A span needs a span id of 8 bytes, not all zero.",
+                span
+            );
             return null;
         }
-        if (!OtlpReading.IsTime(span.StartTimeUnixNano) || !OtlpReading.IsTime(span.EndTimeUnixNano) || span.StartTimeUnixNano == 0)
+        if (
+            !OtlpReading.IsTime(span.StartTimeUnixNano)
+            || !OtlpReading.IsTime(span.EndTimeUnixNano)
+            || span.StartTimeUnixNano == 0
+        )
         {
             reading.Refuse("A span needs a start and an end between 1970 and 2261.", span);
             return null;
@@ -55,8 +65,26 @@ public static class OtlpSpans
             StatusMessage = span.Status?.Message ?? "",
             TraceState = span.TraceState,
             Flags = span.Flags,
-            Events = [.. span.Events.Select(e => new SpanEvent(OtlpReading.IsTime(e.TimeUnixNano) ? (long)e.TimeUnixNano : (long)span.StartTimeUnixNano, e.Name, reading.Fields(e.Attributes)))],
-            Links = [.. span.Links.Select(l => new SpanLink(OtlpReading.Id(l.TraceId, 16) ?? "", OtlpReading.Id(l.SpanId, 8) ?? "", l.TraceState, reading.Fields(l.Attributes), l.Flags)).Where(l => l.TraceId.Length > 0 && l.SpanId.Length > 0)],
+            Events =
+            [
+                .. span.Events.Select(e => new SpanEvent(
+                    OtlpReading.IsTime(e.TimeUnixNano) ? (long)e.TimeUnixNano : (long)span.StartTimeUnixNano,
+                    e.Name,
+                    reading.Fields(e.Attributes)
+                )),
+            ],
+            Links =
+            [
+                .. span
+                    .Links.Select(l => new SpanLink(
+                        OtlpReading.Id(l.TraceId, 16) ?? "",
+                        OtlpReading.Id(l.SpanId, 8) ?? "",
+                        l.TraceState,
+                        reading.Fields(l.Attributes),
+                        l.Flags
+                    ))
+                    .Where(l => l.TraceId.Length > 0 && l.SpanId.Length > 0),
+            ],
         };
     }
 }

@@ -12,9 +12,12 @@ public sealed class SyslogFraming
     private const int MostDigits = 9;
 
     private byte[] _buffer = new byte[8 * 1024];
-    private int _start, _end;
+    private int _start,
+        _end;
     private long _skipCounted;
-    private bool _skipLine, _counted, _ended;
+    private bool _skipLine,
+        _counted,
+        _ended;
 
     private enum Frame
     {
@@ -29,7 +32,8 @@ public sealed class SyslogFraming
     /// <summary>Bytes to be filled; say how many were with <see cref="Filled"/>.</summary>
     public Memory<byte> Space()
     {
-        if (_start == _end) (_start, _end) = (0, 0);
+        if (_start == _end)
+            (_start, _end) = (0, 0);
         if (_buffer.Length - _end < 1024)
         {
             var target = _end - _start > _buffer.Length / 2 ? new byte[_buffer.Length * 2] : _buffer;
@@ -51,9 +55,12 @@ public sealed class SyslogFraming
     {
         message = default;
         problem = null;
-        if (!Skip()) return false;
-        while (_start < _end && _buffer[_start] is (byte)'\n' or (byte)'\r' or 0) _start++;
-        if (_start == _end) return false;
+        if (!Skip())
+            return false;
+        while (_start < _end && _buffer[_start] is (byte)'\n' or (byte)'\r' or 0)
+            _start++;
+        if (_start == _end)
+            return false;
         return Look(out var digits, out var length) switch
         {
             Frame.Counted => TryCounted(digits, length, out message, out problem),
@@ -72,7 +79,8 @@ public sealed class SyslogFraming
             _skipCounted -= skipped;
             return _skipCounted == 0;
         }
-        if (!_skipLine) return true;
+        if (!_skipLine)
+            return true;
         var end = _buffer.AsSpan(_start, _end - _start).IndexOfAny((byte)'\n', (byte)0);
         _start = end < 0 ? _end : _start + end + 1;
         _skipLine = end < 0;
@@ -83,13 +91,19 @@ public sealed class SyslogFraming
     {
         var bytes = _buffer.AsSpan(_start, _end - _start);
         (digits, length) = (0, 0);
-        while (digits < bytes.Length && digits <= MostDigits && bytes[digits] is >= (byte)'0' and <= (byte)'9') length = (length * 10) + bytes[digits++] - '0';
-        if (digits == 0 || digits > MostDigits || bytes[0] == '0') return Frame.Line;
-        if (digits == bytes.Length) return _ended ? Frame.Line : Frame.Unknown;
-        if (bytes[digits] != ' ') return Frame.Line;
+        while (digits < bytes.Length && digits <= MostDigits && bytes[digits] is >= (byte)'0' and <= (byte)'9')
+            length = (length * 10) + bytes[digits++] - '0';
+        if (digits == 0 || digits > MostDigits || bytes[0] == '0')
+            return Frame.Line;
+        if (digits == bytes.Length)
+            return _ended ? Frame.Line : Frame.Unknown;
+        if (bytes[digits] != ' ')
+            return Frame.Line;
         // Once a peer has counted, it counts; before that only a priority tells a count from a line that begins with digits.
-        if (_counted) return Frame.Counted;
-        if (digits + 1 == bytes.Length) return _ended ? Frame.Line : Frame.Unknown;
+        if (_counted)
+            return Frame.Counted;
+        if (digits + 1 == bytes.Length)
+            return _ended ? Frame.Line : Frame.Unknown;
         _counted = bytes[digits + 1] == (byte)'<';
         return _counted ? Frame.Counted : Frame.Line;
     }
@@ -113,7 +127,8 @@ public sealed class SyslogFraming
             _skipCounted = length - Math.Min(have, length);
             return true;
         }
-        if (!_ended) return false;
+        if (!_ended)
+            return false;
         message = _buffer.AsSpan(start, Math.Min(have, LineReader.KeptHead));
         problem = $"The message was broken off after {have} of {length} bytes.";
         _start = _end;
@@ -135,7 +150,8 @@ public sealed class SyslogFraming
             _skipLine = end < 0;
             return true;
         }
-        if (end < 0 && !_ended) return false;
+        if (end < 0 && !_ended)
+            return false;
         message = Trimmed(bytes[..length]);
         _start += end < 0 ? length : length + 1;
         return true;

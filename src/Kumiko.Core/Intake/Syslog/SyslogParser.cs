@@ -16,7 +16,8 @@ public sealed partial class SyslogParser
     /// <summary>The structured data element by which a sender shows its token.</summary>
     public const string TokenElement = "kumiko@32473";
 
-    private const int DefaultPriority = 13, MostResources = 4_096;
+    private const int DefaultPriority = 13,
+        MostResources = 4_096;
 
     // Few, as each connection has a parser, and its peer has few names.
     private readonly StringCache _strings = new(1 << 10);
@@ -37,7 +38,8 @@ public sealed partial class SyslogParser
         var priority = ReadPriority(ref message);
         into.Add("syslog.facility", SyslogNames.FacilityValues[priority / 8]);
         var draft = new Draft { Time = now };
-        if (!TryRfc5424(message, ref draft)) ReadRfc3164(message, now, peer, ref draft);
+        if (!TryRfc5424(message, ref draft))
+            ReadRfc3164(message, now, peer, ref draft);
         var (level, number) = SyslogNames.Severities[priority % 8];
         if (draft.Host is null && peer is not null)
         {
@@ -46,7 +48,8 @@ public sealed partial class SyslogParser
         }
         ReadBody(draft.Body < 0 ? default : message[draft.Body..]);
         into.Text(TextPart.Level, level);
-        if (_inferred.Count > 0) into.Add("syslog.inferred", Value.Of(string.Join(", ", _inferred)));
+        if (_inferred.Count > 0)
+            into.Add("syslog.inferred", Value.Of(string.Join(", ", _inferred)));
         into.End(draft.Time, now, number, ResourceOf(draft.Host ?? "", draft.Service ?? ""), source);
     }
 
@@ -54,7 +57,8 @@ public sealed partial class SyslogParser
     private struct Draft
     {
         public long Time;
-        public string? Host, Service;
+        public string? Host,
+            Service;
         public int Body;
     }
 
@@ -63,7 +67,8 @@ public sealed partial class SyslogParser
     {
         const int Longest = 200;
         var at = message.IndexOf("[kumiko@32473 token=\""u8);
-        if (at < 0) return null;
+        if (at < 0)
+            return null;
         var rest = message[(at + "[kumiko@32473 token=\"".Length)..];
         var end = rest.IndexOf((byte)'"');
         return end is > 0 and <= Longest && Ascii.IsValid(rest[..end]) ? Encoding.ASCII.GetString(rest[..end]) : null;
@@ -74,7 +79,12 @@ public sealed partial class SyslogParser
         if (message.Length > 2 && message[0] == '<')
         {
             var end = message[..Math.Min(5, message.Length)].IndexOf((byte)'>');
-            if (end > 1 && System.Buffers.Text.Utf8Parser.TryParse(message[1..end], out int priority, out var read) && read == end - 1 && priority is >= 0 and < 192)
+            if (
+                end > 1
+                && System.Buffers.Text.Utf8Parser.TryParse(message[1..end], out int priority, out var read)
+                && read == end - 1
+                && priority is >= 0 and < 192
+            )
             {
                 message = message[(end + 1)..];
                 return priority;
@@ -86,7 +96,8 @@ public sealed partial class SyslogParser
 
     private void ReadBody(ReadOnlySpan<byte> text)
     {
-        if (text.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF])) text = text[3..];
+        if (text.StartsWith((ReadOnlySpan<byte>)[0xEF, 0xBB, 0xBF]))
+            text = text[3..];
         text = WithoutToken(text);
         if (Utf8.IsValid(text))
         {
@@ -102,7 +113,8 @@ public sealed partial class SyslogParser
     private static ReadOnlySpan<byte> WithoutToken(ReadOnlySpan<byte> text)
     {
         var at = text.IndexOf("[kumiko@32473 token=\""u8);
-        if (at < 0) return text;
+        if (at < 0)
+            return text;
         var rest = text[at..];
         var end = rest.IndexOf((byte)']');
         return (byte[])[.. text[..at], .. end < 0 ? default : rest[(end + 1)..]];
@@ -112,8 +124,10 @@ public sealed partial class SyslogParser
     private void Add(string name, ReadOnlySpan<byte> text)
     {
         var start = _into.Bytes.Length;
-        if (Utf8.IsValid(text)) _into.Bytes.Bytes(text);
-        else _into.Bytes.Utf8(Encoding.Latin1.GetString(text));
+        if (Utf8.IsValid(text))
+            _into.Bytes.Bytes(text);
+        else
+            _into.Bytes.Utf8(Encoding.Latin1.GetString(text));
         _into.Add(name, start);
     }
 
@@ -121,17 +135,29 @@ public sealed partial class SyslogParser
 
     private Resource ResourceOf(string host, string service)
     {
-        if (host.Length == 0 && service.Length == 0) return Resource.Unknown;
-        if (_resources.TryGetValue((host, service), out var known)) return known;
-        if (_resources.Count >= MostResources) _resources.Clear();
-        return _resources[(host, service)] = new Resource(service.Length == 0 ? new Attributes(["host.name"], [Value.Of(host)])
+        if (host.Length == 0 && service.Length == 0)
+            return Resource.Unknown;
+        if (_resources.TryGetValue((host, service), out var known))
+            return known;
+        if (_resources.Count >= MostResources)
+            _resources.Clear();
+        return _resources[(host, service)] = new Resource(
+            service.Length == 0 ? new Attributes(["host.name"], [Value.Of(host)])
             : host.Length == 0 ? new Attributes(["service.name"], [Value.Of(service)])
-            : new Attributes(["host.name", "service.name"], [Value.Of(host), Value.Of(service)]));
+            : new Attributes(["host.name", "service.name"], [Value.Of(host), Value.Of(service)])
+        );
     }
 
     private void AddProcess(ReadOnlySpan<byte> id)
     {
-        if (id.Length is > 0 and < 19 && System.Buffers.Text.Utf8Parser.TryParse(id, out long number, out var read) && read == id.Length && id[0] != '0') _into.Add("process.pid", Value.Of(number));
-        else if (id.Length > 0) Add("syslog.procid", id);
+        if (
+            id.Length is > 0 and < 19
+            && System.Buffers.Text.Utf8Parser.TryParse(id, out long number, out var read)
+            && read == id.Length
+            && id[0] != '0'
+        )
+            _into.Add("process.pid", Value.Of(number));
+        else if (id.Length > 0)
+            Add("syslog.procid", id);
     }
 }

@@ -9,17 +9,23 @@ namespace Kumiko.Core.Intake.Syslog;
 /// </summary>
 internal sealed class ZoneGuess
 {
-    private const int MostHosts = 4_096, Needed = 8;
+    private const int MostHosts = 4_096,
+        Needed = 8;
     private const long Fits = 5 * Instants.Minute;
 
     /// <summary>Zones lie at half hours from -12:00 to +14:00, and three at quarters; the nearest to UTC first.</summary>
-    private static readonly int[] Offsets = [.. Enumerable.Range(-24, 53).Select(i => i * 30).Concat([345, 525, 765]).OrderBy(Math.Abs)];
+    private static readonly int[] Offsets =
+    [
+        .. Enumerable.Range(-24, 53).Select(i => i * 30).Concat([345, 525, 765]).OrderBy(Math.Abs),
+    ];
 
     private readonly Dictionary<string, Known> _hosts = new(StringComparer.Ordinal);
 
     private sealed class Known
     {
-        public int Offset, Other, Times;
+        public int Offset,
+            Other,
+            Times;
     }
 
     /// <summary>Minutes that a host's clock is ahead of UTC.</summary>
@@ -29,21 +35,28 @@ internal sealed class ZoneGuess
         var fits = Fitting(stamp - now);
         if (!_hosts.TryGetValue(host, out var known))
         {
-            if (fits is null) return 0;
-            if (_hosts.Count >= MostHosts) _hosts.Clear();
+            if (fits is null)
+                return 0;
+            if (_hosts.Count >= MostHosts)
+                _hosts.Clear();
             _hosts.Add(host, known = new Known { Offset = fits.Value });
         }
-        if (fits is null || fits == known.Offset) known.Times = 0;
-        else if (known.Times > 0 && known.Other == fits) known.Times++;
-        else (known.Other, known.Times) = (fits.Value, 1);
-        if (known.Times >= Needed) (known.Offset, known.Times) = (known.Other, 0);
+        if (fits is null || fits == known.Offset)
+            known.Times = 0;
+        else if (known.Times > 0 && known.Other == fits)
+            known.Times++;
+        else
+            (known.Other, known.Times) = (fits.Value, 1);
+        if (known.Times >= Needed)
+            (known.Offset, known.Times) = (known.Other, 0);
         return known.Offset;
     }
 
     private static int? Fitting(long ahead)
     {
         foreach (var offset in Offsets)
-            if (Math.Abs(ahead - (offset * Instants.Minute)) <= Fits) return offset;
+            if (Math.Abs(ahead - (offset * Instants.Minute)) <= Fits)
+                return offset;
         return null;
     }
 
@@ -54,9 +67,11 @@ internal sealed class ZoneGuess
         var year = Instants.ToDateTime(now).Year;
         for (var y = year - 1; y <= year + 1; y++)
         {
-            if (month is < 1 or > 12 || day < 1 || day > DateTime.DaysInMonth(y, month)) continue;
+            if (month is < 1 or > 12 || day < 1 || day > DateTime.DaysInMonth(y, month))
+                continue;
             var time = Instants.FromDateTime(new DateTimeOffset(y, month, day, 0, 0, 0, TimeSpan.Zero)) + ofDay;
-            if (nearest is null || Math.Abs(time - now) < Math.Abs(nearest.Value - now)) nearest = time;
+            if (nearest is null || Math.Abs(time - now) < Math.Abs(nearest.Value - now))
+                nearest = time;
         }
         return nearest;
     }

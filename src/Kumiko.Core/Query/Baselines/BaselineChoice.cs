@@ -5,26 +5,38 @@ namespace Kumiko.Core.Query.Baselines;
 /// <summary>What a focus is compared with, as an address says it.</summary>
 public abstract record BaselineChoice
 {
-    public static readonly BaselineChoice LikeDays = new LikeDays(), Before = new StretchBefore(), None = new NoBaseline();
+    public static readonly BaselineChoice LikeDays = new LikeDays(),
+        Before = new StretchBefore(),
+        None = new NoBaseline();
 
     /// <summary>Reads what <see cref="ToString"/> writes; empty means like days. Null where it is none.</summary>
     public static BaselineChoice? Parse(string? text)
     {
         switch (text)
         {
-            case null or "": return LikeDays;
-            case "before": return Before;
-            case "none": return None;
+            case null or "":
+                return LikeDays;
+            case "before":
+                return Before;
+            case "none":
+                return None;
         }
         if (text.StartsWith(ConditionSet.Prefix, StringComparison.Ordinal))
         {
             var condition = text[ConditionSet.Prefix.Length..].Trim();
             var parsed = QueryParser.Parse(condition);
-            return parsed is { Ok: true, Query: { Match: not null, Stages.Count: 0, From: null } } ? new ConditionSet(condition) : null;
+            return parsed is { Ok: true, Query: { Match: not null, Stages.Count: 0, From: null } }
+                ? new ConditionSet(condition)
+                : null;
         }
         var ends = text.Split('/');
-        return ends.Length == 2 && Moment.Parse(ends[0]) is { } from && Moment.Parse(ends[1]) is { } to && (from.Relative != to.Relative || from.Nanoseconds < to.Nanoseconds)
-            ? new DrawnStretch(new TimeRange(from, to)) : null;
+        return
+            ends.Length == 2
+            && Moment.Parse(ends[0]) is { } from
+            && Moment.Parse(ends[1]) is { } to
+            && (from.Relative != to.Relative || from.Nanoseconds < to.Nanoseconds)
+            ? new DrawnStretch(new TimeRange(from, to))
+            : null;
     }
 }
 

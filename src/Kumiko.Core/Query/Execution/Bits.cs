@@ -35,9 +35,12 @@ public sealed class Bits
 
     public void SetRange(int first, int end)
     {
-        for (; first < end && (first & 63) != 0; first++) Set(first);
-        for (; first + 64 <= end; first += 64) _words[first >> 6] = ulong.MaxValue;
-        for (; first < end; first++) Set(first);
+        for (; first < end && (first & 63) != 0; first++)
+            Set(first);
+        for (; first + 64 <= end; first += 64)
+            _words[first >> 6] = ulong.MaxValue;
+        for (; first < end; first++)
+            Set(first);
     }
 
     public Bits Copy()
@@ -47,14 +50,30 @@ public sealed class Bits
         return copy;
     }
 
-    public void Add(Bits other) { for (var i = 0; i < _words.Length; i++) _words[i] |= other._words[i]; }
-    public void Keep(Bits other) { for (var i = 0; i < _words.Length; i++) _words[i] &= other._words[i]; }
-    public void Remove(Bits other) { for (var i = 0; i < _words.Length; i++) _words[i] &= ~other._words[i]; }
+    public void Add(Bits other)
+    {
+        for (var i = 0; i < _words.Length; i++)
+            _words[i] |= other._words[i];
+    }
+
+    public void Keep(Bits other)
+    {
+        for (var i = 0; i < _words.Length; i++)
+            _words[i] &= other._words[i];
+    }
+
+    public void Remove(Bits other)
+    {
+        for (var i = 0; i < _words.Length; i++)
+            _words[i] &= ~other._words[i];
+    }
 
     /// <summary>Whether every row of another set is in this one.</summary>
     public bool Covers(Bits other)
     {
-        for (var i = 0; i < _words.Length; i++) if ((other._words[i] & ~_words[i]) != 0) return false;
+        for (var i = 0; i < _words.Length; i++)
+            if ((other._words[i] & ~_words[i]) != 0)
+                return false;
         return true;
     }
 
@@ -65,7 +84,8 @@ public sealed class Bits
         {
             var rows = placeOfRow.Slice(w << 6, Math.Min(64, Count - (w << 6)));
             ulong word = 0;
-            for (var i = 0; i < rows.Length; i++) word |= (ulong)marks[rows[i]] << i;
+            for (var i = 0; i < rows.Length; i++)
+                word |= (ulong)marks[rows[i]] << i;
             _words[w] |= word;
         }
     }
@@ -76,14 +96,20 @@ public sealed class Bits
         for (var w = 0; w < _words.Length; w++)
         {
             var rows = placeOfRow.Slice(w << 6, Math.Min(64, Count - (w << 6)));
-            if (Vector256.IsHardwareAccelerated && rows.Length == 64 && marks.Length >= 32
-                && Marked(Vector256.Create(rows[..32]), marks) is { } low && Marked(Vector256.Create(rows[32..]), marks) is { } high)
+            if (
+                Vector256.IsHardwareAccelerated
+                && rows.Length == 64
+                && marks.Length >= 32
+                && Marked(Vector256.Create(rows[..32]), marks) is { } low
+                && Marked(Vector256.Create(rows[32..]), marks) is { } high
+            )
             {
                 _words[w] |= low | ((ulong)high << 32);
                 continue;
             }
             ulong word = 0;
-            for (var i = 0; i < rows.Length; i++) word |= (ulong)marks[rows[i]] << i;
+            for (var i = 0; i < rows.Length; i++)
+                word |= (ulong)marks[rows[i]] << i;
             _words[w] |= word;
         }
     }
@@ -91,14 +117,20 @@ public sealed class Bits
     /// <summary>The marks of 32 places, where all are below 32.</summary>
     private static uint? Marked(Vector256<byte> places, ReadOnlySpan<byte> marks)
     {
-        if (Vector256.GreaterThanAny(places, Vector256.Create((byte)31))) return null;
+        if (Vector256.GreaterThanAny(places, Vector256.Create((byte)31)))
+            return null;
         var lower = Vector256.Create(Vector128.Create(marks[..16]), Vector128.Create(marks[..16]));
         var upper = Vector256.Create(Vector128.Create(marks[16..32]), Vector128.Create(marks[16..32]));
         var place = places & Vector256.Create((byte)15);
-        var marked = Vector256.ConditionalSelect(Vector256.GreaterThan(places, Vector256.Create((byte)15)), Look(upper, place), Look(lower, place));
+        var marked = Vector256.ConditionalSelect(
+            Vector256.GreaterThan(places, Vector256.Create((byte)15)),
+            Look(upper, place),
+            Look(lower, place)
+        );
         return Vector256.GreaterThan(marked, Vector256<byte>.Zero).ExtractMostSignificantBits();
 
-        static Vector256<byte> Look(Vector256<byte> table, Vector256<byte> at) => Avx2.IsSupported ? Avx2.Shuffle(table, at) : Vector256.Shuffle(table, at);
+        static Vector256<byte> Look(Vector256<byte> table, Vector256<byte> at) =>
+            Avx2.IsSupported ? Avx2.Shuffle(table, at) : Vector256.Shuffle(table, at);
     }
 
     /// <summary>Adds the rows whose number is at most a limit, or those whose number is more.</summary>
@@ -112,9 +144,16 @@ public sealed class Bits
             var i = 0;
             if (Vector256.IsHardwareAccelerated)
                 for (; i + 4 <= rows.Length; i += 4)
-                    above |= (ulong)Vector256.GreaterThan(Vector256.Create(rows.Slice(i, 4)), limits).ExtractMostSignificantBits() << i;
-            for (; i < rows.Length; i++) if (rows[i] > limit) above |= 1UL << i;
-            _words[w] |= orElse ? above : rows.Length == 64 ? ~above : ~above & ((1UL << rows.Length) - 1);
+                    above |=
+                        (ulong)Vector256.GreaterThan(Vector256.Create(rows.Slice(i, 4)), limits).ExtractMostSignificantBits()
+                        << i;
+            for (; i < rows.Length; i++)
+                if (rows[i] > limit)
+                    above |= 1UL << i;
+            _words[w] |=
+                orElse ? above
+                : rows.Length == 64 ? ~above
+                : ~above & ((1UL << rows.Length) - 1);
         }
     }
 
@@ -124,7 +163,8 @@ public sealed class Bits
         get
         {
             var size = 0;
-            foreach (var word in _words) size += BitOperations.PopCount(word);
+            foreach (var word in _words)
+                size += BitOperations.PopCount(word);
             return size;
         }
     }
@@ -132,12 +172,14 @@ public sealed class Bits
     /// <summary>The first row in the set from a row on, or -1.</summary>
     public int Next(int row)
     {
-        if (row >= Count) return -1;
+        if (row >= Count)
+            return -1;
         var at = row >> 6;
         var word = _words[at] & (ulong.MaxValue << row);
         while (word == 0)
         {
-            if (++at == _words.Length) return -1;
+            if (++at == _words.Length)
+                return -1;
             word = _words[at];
         }
         return (at << 6) + BitOperations.TrailingZeroCount(word);
@@ -161,11 +203,13 @@ public sealed class Bits
             if (word == ulong.MaxValue)
             {
                 var all = places.Slice(at, 64);
-                for (var i = 0; i < all.Length; i++) all[i] = (w << 6) + i;
+                for (var i = 0; i < all.Length; i++)
+                    all[i] = (w << 6) + i;
                 at += 64;
                 continue;
             }
-            for (; word != 0; word &= word - 1) places[at++] = (w << 6) + BitOperations.TrailingZeroCount(word);
+            for (; word != 0; word &= word - 1)
+                places[at++] = (w << 6) + BitOperations.TrailingZeroCount(word);
         }
         return at;
     }

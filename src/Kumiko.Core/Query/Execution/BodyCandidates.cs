@@ -4,13 +4,28 @@ using Kumiko.Core.Storage.Templates;
 
 namespace Kumiko.Core.Query.Execution;
 
-/// <summary>Where a needle may stand in bodies, told from templates and variables. What it learns of a template serves all segments.</summary>
+/// <summary>Where a needle may stand in bodies, told from templates and variables. What it learns of a template serves all
+/// segments.</summary>
 /// <param name="wholeTokens">Whether the needle must be whole tokens to count.</param>
 /// <param name="isMatch">Whether a body that holds the needle needs no other look.</param>
-/// <param name="inConstants">Whether bodies of a template whose constant text holds the needle need no other look; null for never.</param>
-internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMatch = false, Func<SegmentTemplate, bool>? inConstants = null)
+/// <param name="inConstants">Whether bodies of a template whose constant text holds the needle need no other look; null for
+/// never.</param>
+internal sealed class BodyCandidates(
+    Needle needle,
+    bool wholeTokens,
+    bool isMatch = false,
+    Func<SegmentTemplate, bool>? inConstants = null
+)
 {
-    private enum Place : byte { Unknown, Inside, Straddling, Anywhere, Sure, Whole }
+    private enum Place : byte
+    {
+        Unknown,
+        Inside,
+        Straddling,
+        Anywhere,
+        Sure,
+        Whole,
+    }
 
     /// <summary>
     /// No variable begins or ends within a word, so what stands partly in one and partly in constants has at least one
@@ -22,18 +37,21 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
     private readonly bool[][] _fragmentSpelled = Array.ConvertAll(Fragments(needle), Spelled);
 
     /// <summary>By form of a column, whether its numbers could spell a needle.</summary>
-    private static bool[] Spelled(Needle needle) => [.. Enumerable.Range(0, ColumnForm.Codes).Select(code => TextSearch.IsSpelled(new ColumnForm((byte)code), needle))];
+    private static bool[] Spelled(Needle needle) =>
+        [.. Enumerable.Range(0, ColumnForm.Codes).Select(code => TextSearch.IsSpelled(new ColumnForm((byte)code), needle))];
 
     private static Needle[] Fragments(Needle needle)
     {
-        if (BodyTokens.IsSeparator(needle.Bytes[0]) || BodyTokens.IsSeparator(needle.Bytes[^1])) return [];
+        if (BodyTokens.IsSeparator(needle.Bytes[0]) || BodyTokens.IsSeparator(needle.Bytes[^1]))
+            return [];
         var text = System.Text.Encoding.ASCII.GetString(needle.Bytes);
         return [.. text.Split(BodyTokens.Separators, StringSplitOptions.RemoveEmptyEntries).Select(needle.Part)];
     }
 
     private readonly TemplateNotes _places = new();
 
-    /// <summary>Marks the rows whose body may hold the needle and has to be looked at; a row without any mark surely does not.</summary>
+    /// <summary>Marks the rows whose body may hold the needle and has to be looked at; a row without any mark surely does
+    /// not.</summary>
     /// <param name="sure">Receives those that surely are a match, which are not looked at.</param>
     public Bits Find(SegmentScan scan, Bits sure)
     {
@@ -46,27 +64,43 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
         for (var t = 0; t < places.Length; t++)
         {
             var place = (Place)_places[templates[t]];
-            if (place == Place.Unknown) _places[templates[t]] = (byte)(place = PlaceIn(templates[t]));
+            if (place == Place.Unknown)
+                _places[templates[t]] = (byte)(place = PlaceIn(templates[t]));
             places[t] = place;
             switch (place)
             {
-                case Place.Anywhere: (some[t], any) = (1, true); break;
-                case Place.Sure: (inAll[t], all) = (1, true); break;
-                case Place.Inside: inside |= templates[t].Gaps > 0; break;
-                default: inside = true; break;
+                case Place.Anywhere:
+                    (some[t], any) = (1, true);
+                    break;
+                case Place.Sure:
+                    (inAll[t], all) = (1, true);
+                    break;
+                case Place.Inside:
+                    inside |= templates[t].Gaps > 0;
+                    break;
+                default:
+                    inside = true;
+                    break;
             }
         }
-        if (any) found.AddMarked(bodies.TemplateOfRow, some);
-        if (all) sure.AddMarked(bodies.TemplateOfRow, inAll);
-        if (inside) Inside(bodies, places, found, sure, scan.Arena);
+        if (any)
+            found.AddMarked(bodies.TemplateOfRow, some);
+        if (all)
+            sure.AddMarked(bodies.TemplateOfRow, inAll);
+        if (inside)
+            Inside(bodies, places, found, sure, scan.Arena);
         return found;
     }
 
     private Place PlaceIn(SegmentTemplate template)
     {
-        if (template.Id == 0) return Place.Whole;
-        if (needle.IsIn(template.Key)) return isMatch || inConstants?.Invoke(template) == true ? Place.Sure : Place.Anywhere;
-        return !MayStraddle(template) ? Place.Inside : _fragments.Length == 0 ? Place.Anywhere : Place.Straddling;
+        if (template.Id == 0)
+            return Place.Whole;
+        if (needle.IsIn(template.Key))
+            return isMatch || inConstants?.Invoke(template) == true ? Place.Sure : Place.Anywhere;
+        return !MayStraddle(template) ? Place.Inside
+            : _fragments.Length == 0 ? Place.Anywhere
+            : Place.Straddling;
     }
 
     private bool MayStraddle(SegmentTemplate template)
@@ -77,15 +111,19 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
         {
             var gap = rest.IndexOf(BodyTokens.Gap);
             var piece = gap < 0 ? rest : rest[..gap];
-            if (!first && needle.CanEnter(piece, isEnd: gap < 0)) return true;
-            if (gap < 0) return false;
-            if (needle.CanLeave(piece, isStart: first)) return true;
+            if (!first && needle.CanEnter(piece, isEnd: gap < 0))
+                return true;
+            if (gap < 0)
+                return false;
+            if (needle.CanLeave(piece, isStart: first))
+                return true;
             first = false;
             rest = rest[(gap + 1)..];
         }
     }
 
-    /// <summary>One search over the bytes of all variables; those of numbers are asked where they could spell the needle.</summary>
+    /// <summary>One search over the bytes of all variables; those of numbers are asked where they could spell the
+    /// needle.</summary>
     private void Inside(SegmentBodies bodies, Place[] places, Bits found, Bits sure, Arena arena)
     {
         var starts = bodies.Starts;
@@ -95,24 +133,31 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
         for (var v = 0; v < forms.Length; v++)
         {
             var (t, form) = (starts.TemplateOf[v], forms[v].Code);
-            if (_spelled[form] && places[t] is (Place.Inside or Place.Straddling)) Hits(t, v - starts.First[t], needle);
-            if (!straddling || places[t] != Place.Straddling) continue;
-            for (var f = 0; f < _fragments.Length; f++) if (_fragmentSpelled[f][form]) Hits(t, v - starts.First[t], _fragments[f]);
+            if (_spelled[form] && places[t] is (Place.Inside or Place.Straddling))
+                Hits(t, v - starts.First[t], needle);
+            if (!straddling || places[t] != Place.Straddling)
+                continue;
+            for (var f = 0; f < _fragments.Length; f++)
+                if (_fragmentSpelled[f][form])
+                    Hits(t, v - starts.First[t], _fragments[f]);
         }
         var whole = Array.IndexOf(places, Place.Whole);
-        if (whole >= 0) Wholes(bodies, whole, rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena), found, sure);
+        if (whole >= 0)
+            Wholes(bodies, whole, rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena), found, sure);
         Search(needle, Place.Inside);
         if (straddling)
-            foreach (var fragment in _fragments) Search(fragment, Place.Straddling);
+            foreach (var fragment in _fragments)
+                Search(fragment, Place.Straddling);
 
         void Search(Needle part, Place wanted)
         {
             var content = bodies.Content;
-            for (var at = part.IndexIn(content); at >= 0;)
+            for (var at = part.IndexIn(content); at >= 0; )
             {
                 var variable = starts.At(at);
                 var t = starts.TemplateOf[variable];
-                if (places[t] == wanted && TextSearch.IsKept(starts.Forms[variable].Form)) Hits(t, variable - starts.First[t], part);
+                if (places[t] == wanted && TextSearch.IsKept(starts.Forms[variable].Form))
+                    Hits(t, variable - starts.First[t], part);
                 // One hit in a column is enough to look at all of it.
                 at = variable + 1 == starts.Places.Length ? -1 : part.IndexIn(content, starts.Places[variable + 1]);
             }
@@ -123,15 +168,18 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
             var texts = bodies.Variables(template, gap);
             var hits = new Bits(texts.Count);
             TextSearch.Find(texts, part, hits, wholeTokens && part == needle);
-            if (hits.IsEmpty) return;
+            if (hits.IsEmpty)
+                return;
             rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena);
             var ofTemplate = rows[template];
             var into = isMatch && part == needle ? sure : found;
-            for (var hit = hits.Next(0); hit >= 0; hit = hits.Next(hit + 1)) into.Set(ofTemplate[hit]);
+            for (var hit = hits.Next(0); hit >= 0; hit = hits.Next(hit + 1))
+                into.Set(ofTemplate[hit]);
         }
     }
 
-    [ThreadStatic] private static ByteWriter? _body;
+    [ThreadStatic]
+    private static ByteWriter? _body;
 
     private void Wholes(SegmentBodies bodies, int template, Grouped rows, Bits found, Bits sure)
     {
@@ -140,7 +188,8 @@ internal sealed class BodyCandidates(Needle needle, bool wholeTokens, bool isMat
         {
             body.Clear();
             bodies.Append(row, body);
-            if (needle.IsIn(body.Written)) (isMatch ? sure : found).Set(row);
+            if (needle.IsIn(body.Written))
+                (isMatch ? sure : found).Set(row);
         }
     }
 }

@@ -28,7 +28,17 @@ internal sealed class BodyCondition : SegmentCondition
             case RegexMatch regex:
                 (_regex, _negated) = (regex, regex.Negated);
                 // In any case, a regex knows equals that a search for text does not.
-                if (!regex.Flags.Contains('i')) _required = [.. Regexes.RequiredLiterals(regex.Pattern).Select(Located).Distinct().Take(MostRequired).Select(Of).OfType<BodyCandidates>()];
+                if (!regex.Flags.Contains('i'))
+                    _required =
+                    [
+                        .. Regexes
+                            .RequiredLiterals(regex.Pattern)
+                            .Select(Located)
+                            .Distinct()
+                            .Take(MostRequired)
+                            .Select(Of)
+                            .OfType<BodyCandidates>(),
+                    ];
                 break;
             case Compare { Op: CompareOp.Equal, Right: Literal { Quoted: true } text } when text.Text.Length > 0:
                 _required = Of(text.Text) is { } whole ? [whole] : [];
@@ -36,10 +46,13 @@ internal sealed class BodyCondition : SegmentCondition
         }
     }
 
-    /// <summary>A literal without separators at its ends, if enough is left: words are found in the variables, and separators are everywhere.</summary>
-    private static string Located(string literal) => literal.AsSpan().Trim(BodyTokens.Separators) is { Length: >= 3 } core ? core.ToString() : literal;
+    /// <summary>A literal without separators at its ends, if enough is left: words are found in the variables, and separators are
+    /// everywhere.</summary>
+    private static string Located(string literal) =>
+        literal.AsSpan().Trim(BodyTokens.Separators) is { Length: >= 3 } core ? core.ToString() : literal;
 
-    private static BodyCandidates? Of(string text) => Needle.Of(text, anyCase: false) is { } needle ? new BodyCandidates(needle, wholeTokens: false) : null;
+    private static BodyCandidates? Of(string text) =>
+        Needle.Of(text, anyCase: false) is { } needle ? new BodyCandidates(needle, wholeTokens: false) : null;
 
     public override double Cost => _required.Length == 0 ? 60 : 40;
 
@@ -50,7 +63,8 @@ internal sealed class BodyCondition : SegmentCondition
         if (_required.Length > 0)
         {
             look = Required(0);
-            for (var r = 1; r < _required.Length && !look.IsEmpty; r++) look.Keep(Required(r));
+            for (var r = 1; r < _required.Length && !look.IsEmpty; r++)
+                look.Keep(Required(r));
             // Without what is required there is no match, which is all that a negated one asks for.
             if (_negated)
             {
@@ -67,16 +81,19 @@ internal sealed class BodyCondition : SegmentCondition
         var templates = bodies.TemplateOfRow;
         for (int row = look.Next(0), read = 0; row >= 0; row = look.Next(row + 1), read++)
         {
-            if (read % 1_024 == 0) cancel.ThrowIfCancellationRequested();
+            if (read % 1_024 == 0)
+                cancel.ThrowIfCancellationRequested();
             var template = bodies.Templates[templates[row]];
             if (template.Gaps == 0)
             {
-                if (constant[templates[row]] ??= _holds(Value.Of(template.Text))) found.Set(row);
+                if (constant[templates[row]] ??= _holds(Value.Of(template.Text)))
+                    found.Set(row);
                 continue;
             }
             if (match is null)
             {
-                if (_holds(Value.Of(bodies.Text(row)))) found.Set(row);
+                if (_holds(Value.Of(bodies.Text(row))))
+                    found.Set(row);
                 continue;
             }
             utf8.Clear();
@@ -87,10 +104,12 @@ internal sealed class BodyCondition : SegmentCondition
                 chars = ArrayPool<char>.Shared.Rent(utf8.Length);
             }
             var length = Encoding.UTF8.GetChars(utf8.Written, chars);
-            if (match.IsMatch(chars.AsSpan(0, length)) != _negated) found.Set(row);
+            if (match.IsMatch(chars.AsSpan(0, length)) != _negated)
+                found.Set(row);
         }
         ArrayPool<char>.Shared.Return(chars);
-        if (match is not null) Regexes.GiveBack(_regex!.Pattern, _regex.Flags, match);
+        if (match is not null)
+            Regexes.GiveBack(_regex!.Pattern, _regex.Flags, match);
         return found;
 
         // What is required is never the whole match.

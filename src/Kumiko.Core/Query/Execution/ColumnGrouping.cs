@@ -3,12 +3,13 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Columns;
-using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query.Execution;
 
-/// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each number.</summary>
+/// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each
+/// number.</summary>
 internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternView? patterns, long moved)
 {
     /// <summary>Of a smaller part of the rows each is asked by itself.</summary>
@@ -16,7 +17,9 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
     private static readonly List<Value> Levels = [.. Enumerable.Range(0, 256).Select(Value.Level)];
 
-    private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Call.Computes is "first" or "last" or "growth" or "per_second");
+    private readonly bool _needIds = Array.Exists(plan.Aggregates, a =>
+        a.Call.Computes is "first" or "last" or "growth" or "per_second"
+    );
 
     /// <summary>Adds rows of a segment to a table.</summary>
     public void Add(SegmentScan scan, Bits rows, GroupTable table, CancellationToken cancel)
@@ -24,9 +27,11 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         using var arena = new Arena();
         var buffer = arena.Ints(scan.Count);
         ReadOnlySpan<int> places = buffer.AsSpan(0, rows.ToPlaces(buffer));
-        if (places.IsEmpty) return;
+        if (places.IsEmpty)
+            return;
         var keys = new SegmentGroups.Codes[plan.Keys.Length];
-        for (var k = 0; k < keys.Length; k++) keys[k] = CodesOf(plan.Group.By[k].Expr, places, scan, arena, plan.Keys[k], cancel);
+        for (var k = 0; k < keys.Length; k++)
+            keys[k] = CodesOf(plan.Group.By[k].Expr, places, scan, arena, plan.Keys[k], cancel);
         var groups = new SegmentGroups(keys, scan.Count, places, arena);
         var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
         if (plan.Cut is not { } cut)
@@ -38,50 +43,82 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         while (!places.IsEmpty)
         {
             var step = cut.IndexOf(times[places[0]] + moved);
-            var stepEnd = step < 0 ? cut.Starts.Count > 0 ? cut.Starts[0] : long.MaxValue : step == cut.Starts.Count - 1 ? long.MaxValue : cut.Starts[step + 1];
+            var stepEnd =
+                step < 0
+                    ? cut.Starts.Count > 0
+                        ? cut.Starts[0]
+                        : long.MaxValue
+                    : step == cut.Starts.Count - 1
+                        ? long.MaxValue
+                        : cut.Starts[step + 1];
             var count = 1;
-            while (count < places.Length && times[places[count]] + moved < stepEnd) count++;
-            if (step >= 0) Feed(scan, groups, places[..count], step, arguments, table, cancel);
+            while (count < places.Length && times[places[count]] + moved < stepEnd)
+                count++;
+            if (step >= 0)
+                Feed(scan, groups, places[..count], step, arguments, table, cancel);
             places = places[count..];
         }
     }
 
-    /// <summary>Feeds the rows of one step group by group, so that each accumulator is found once and gets all its rows together.</summary>
-    private void Feed(SegmentScan scan, SegmentGroups groups, ReadOnlySpan<int> rows, int step, ArgumentReader[] arguments, GroupTable table, CancellationToken cancel)
+    /// <summary>Feeds the rows of one step group by group, so that each accumulator is found once and gets all its rows
+    /// together.</summary>
+    private void Feed(
+        SegmentScan scan,
+        SegmentGroups groups,
+        ReadOnlySpan<int> rows,
+        int step,
+        ArgumentReader[] arguments,
+        GroupTable table,
+        CancellationToken cancel
+    )
     {
         cancel.ThrowIfCancellationRequested();
         groups.Count(rows);
         var accumulators = new Accumulator[groups.Touched.Length][];
-        for (var t = 0; t < accumulators.Length; t++) accumulators[t] = table.At(groups.In(table, groups.Touched[t]), step);
+        for (var t = 0; t < accumulators.Length; t++)
+            accumulators[t] = table.At(groups.In(table, groups.Touched[t]), step);
         ReadOnlySpan<int> sorted = [];
         for (var i = 0; i < arguments.Length; i++)
         {
             cancel.ThrowIfCancellationRequested();
             ref readonly var argument = ref arguments[i];
             if (plan.Aggregates[i].CountsRows)
-                for (var t = 0; t < accumulators.Length; t++) ((CountAccumulator)accumulators[t][i]).Add(groups.CountOf(t));
+                for (var t = 0; t < accumulators.Length; t++)
+                    ((CountAccumulator)accumulators[t][i]).Add(groups.CountOf(t));
             else if (argument is { Wholes: { } wholes, There: null } && !_needIds)
             {
                 var numbers = groups.Sorted(rows, wholes);
-                for (var t = 0; t < accumulators.Length; t++) accumulators[t][i].AddWholes(argument.Kind, groups.Of(t, numbers));
+                for (var t = 0; t < accumulators.Length; t++)
+                    accumulators[t][i].AddWholes(argument.Kind, groups.Of(t, numbers));
             }
             else
             {
-                if (sorted.IsEmpty) sorted = groups.Sorted(rows);
-                for (var t = 0; t < accumulators.Length; t++) Each(scan, accumulators[t][i], argument, groups.Of(t, sorted), cancel);
+                if (sorted.IsEmpty)
+                    sorted = groups.Sorted(rows);
+                for (var t = 0; t < accumulators.Length; t++)
+                    Each(scan, accumulators[t][i], argument, groups.Of(t, sorted), cancel);
             }
         }
     }
 
-    private void Each(SegmentScan scan, Accumulator accumulator, in ArgumentReader argument, ReadOnlySpan<int> rows, CancellationToken cancel)
+    private void Each(
+        SegmentScan scan,
+        Accumulator accumulator,
+        in ArgumentReader argument,
+        ReadOnlySpan<int> rows,
+        CancellationToken cancel
+    )
     {
         for (var i = 0; i < rows.Length; i++)
         {
-            if (i % BatchTest.CancelEvery == BatchTest.CancelEvery - 1) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == BatchTest.CancelEvery - 1)
+                cancel.ThrowIfCancellationRequested();
             var row = rows[i];
             var id = _needIds ? new RecordId(scan.Times[row] + moved, scan.Sequences[row]) : default;
-            if (argument.Wholes is not { } wholes) accumulator.Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
-            else if (argument.There is not { } there || there[row] != 0) accumulator.AddWhole(argument.Kind, wholes[row], id);
+            if (argument.Wholes is not { } wholes)
+                accumulator.Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
+            else if (argument.There is not { } there || there[row] != 0)
+                accumulator.AddWhole(argument.Kind, wholes[row], id);
         }
     }
 
@@ -97,23 +134,45 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
     private ArgumentReader Argument(Aggregate aggregate, SegmentScan scan, Arena arena)
     {
-        if (aggregate.CountsRows) return new ArgumentReader(_ => Value.True, null);
-        if (aggregate.Second is null && aggregate.Call.Arguments[0] is Field field && !RecordFields.BuiltIn.Contains(field.Name) && aggregate.Call.Name is not ("count" or "distinct")
-            && scan.Column(fields.Get(field.Name)).TryWholes(arena, out var wholes, out var there, out var kind))
-            return new ArgumentReader(null, null) { Wholes = wholes, There = there, Kind = kind };
-        return new ArgumentReader(Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Call.Name, scan), aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, "", scan) : null);
+        if (aggregate.CountsRows)
+            return new ArgumentReader(_ => Value.True, null);
+        if (
+            aggregate.Second is null
+            && aggregate.Call.Arguments[0] is Field field
+            && !RecordFields.BuiltIn.Contains(field.Name)
+            && aggregate.Call.Name is not ("count" or "distinct")
+            && scan.Column(fields.Get(field.Name)).TryWholes(arena, out var wholes, out var there, out var kind)
+        )
+            return new ArgumentReader(null, null)
+            {
+                Wholes = wholes,
+                There = there,
+                Kind = kind,
+            };
+        return new ArgumentReader(
+            Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Call.Name, scan),
+            aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, "", scan) : null
+        );
     }
 
     private Func<int, Value> Reader(Expr expr, Func<Row, Value> compiled, string aggregate, SegmentScan scan)
     {
-        if (expr is Field field && (aggregate != "count" || field.Name != "body") && !RecordFields.BuiltIn.Contains(field.Name)) return scan.Column(fields.Get(field.Name)).Of;
+        if (expr is Field field && (aggregate != "count" || field.Name != "body") && !RecordFields.BuiltIn.Contains(field.Name))
+            return scan.Column(fields.Get(field.Name)).Of;
         var source = Source(scan);
         return row => compiled(new Row(source, row, []));
     }
 
     private RowSource Source(SegmentScan scan) => moved == 0 ? scan : new MovedSource(scan, moved);
 
-    private SegmentGroups.Codes CodesOf(Expr key, ReadOnlySpan<int> rows, SegmentScan scan, Arena arena, Func<Row, Value> compiled, CancellationToken cancel)
+    private SegmentGroups.Codes CodesOf(
+        Expr key,
+        ReadOnlySpan<int> rows,
+        SegmentScan scan,
+        Arena arena,
+        Func<Row, Value> compiled,
+        CancellationToken cancel
+    )
     {
         var codes = arena.Ints(scan.Count);
         if (key is Field field)
@@ -122,7 +181,8 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
             {
                 case "level":
                     var severities = scan.Severities;
-                    foreach (var row in rows) codes[row] = severities[row];
+                    foreach (var row in rows)
+                        codes[row] = severities[row];
                     return new SegmentGroups.Codes(codes, Levels);
                 case "service" or "host":
                     var (ofResource, names) = field.Name == "service" ? scan.Services : scan.Hosts;
@@ -130,22 +190,33 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
                     {
                         var places = arena.Longs(rows.Length);
                         scan.ResourcesOf(rows, places);
-                        for (var i = 0; i < rows.Length; i++) codes[rows[i]] = ofResource[places[i]];
+                        for (var i = 0; i < rows.Length; i++)
+                            codes[rows[i]] = ofResource[places[i]];
                         return new SegmentGroups.Codes(codes, names);
                     }
                     var resources = scan.ResourceOfRow;
-                    foreach (var row in rows) codes[row] = ofResource[resources[row]];
+                    foreach (var row in rows)
+                        codes[row] = ofResource[resources[row]];
                     return new SegmentGroups.Codes(codes, names);
                 case "pattern":
                     scan.Bodies.TemplateOfRow.CopyTo(codes);
-                    return new SegmentGroups.Codes(codes, [.. scan.Bodies.Templates.Select(t => patterns?.ValueOf(t.Id) ?? Value.Missing)]);
-                case "source": return OfTexts(scan.Origin, codes, scan.Count);
-                case "severity_text": return OfTexts(scan.SeverityText, codes, scan.Count);
-                case "trace_id": return OfTexts(scan.TraceId, codes, scan.Count);
-                case "span_id": return OfTexts(scan.SpanId, codes, scan.Count);
-                case "time" or "observed" or "body": break;
+                    return new SegmentGroups.Codes(
+                        codes,
+                        [.. scan.Bodies.Templates.Select(t => patterns?.ValueOf(t.Id) ?? Value.Missing)]
+                    );
+                case "source":
+                    return OfTexts(scan.Origin, codes, scan.Count);
+                case "severity_text":
+                    return OfTexts(scan.SeverityText, codes, scan.Count);
+                case "trace_id":
+                    return OfTexts(scan.TraceId, codes, scan.Count);
+                case "span_id":
+                    return OfTexts(scan.SpanId, codes, scan.Count);
+                case "time" or "observed" or "body":
+                    break;
                 default:
-                    if (scan.Column(fields.Get(field.Name)) is { RowByRow: false } column && rows.Length >= scan.Count / FewRows) return OfColumn(column, scan, codes);
+                    if (scan.Column(fields.Get(field.Name)) is { RowByRow: false } column && rows.Length >= scan.Count / FewRows)
+                        return OfColumn(column, scan, codes);
                     break;
             }
         }
@@ -157,14 +228,16 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
             var values = scan.Column(fields.Get(stored.Name));
             Each(row => values.Of(row), rows);
         }
-        else Each(row => compiled(new Row(source, row, [])), rows);
+        else
+            Each(row => compiled(new Row(source, row, [])), rows);
         return new SegmentGroups.Codes(codes, numbering.Values);
 
         void Each(Func<int, Value> valueOf, ReadOnlySpan<int> asked)
         {
             for (var i = 0; i < asked.Length; i++)
             {
-                if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                if (i % BatchTest.CancelEvery == 0)
+                    cancel.ThrowIfCancellationRequested();
                 codes[asked[i]] = numbering.Of(valueOf(asked[i]));
             }
         }
@@ -175,7 +248,8 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         var numbering = new Numbering();
         var ofPlace = OfTexts(column.Texts, numbering);
         var missing = numbering.Of(Value.Missing);
-        for (var row = 0; row < count; row++) codes[row] = column.Places[row] is var place and >= 0 ? ofPlace[place] : missing;
+        for (var row = 0; row < count; row++)
+            codes[row] = column.Places[row] is var place and >= 0 ? ofPlace[place] : missing;
         return new SegmentGroups.Codes(codes, numbering.Values);
     }
 
@@ -184,13 +258,16 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         var codes = new int[texts.Count];
         if (texts.Entries == 0)
         {
-            for (var i = 0; i < codes.Length; i++) codes[i] = numbering.Of(Value.Of(texts.Text(i)));
+            for (var i = 0; i < codes.Length; i++)
+                codes[i] = numbering.Of(Value.Of(texts.Text(i)));
             return codes;
         }
         var ofEntry = new int[texts.Entries];
-        for (var e = 0; e < ofEntry.Length; e++) ofEntry[e] = numbering.Of(Value.Of(texts.EntryText(e)));
+        for (var e = 0; e < ofEntry.Length; e++)
+            ofEntry[e] = numbering.Of(Value.Of(texts.EntryText(e)));
         var places = texts.Places;
-        for (var i = 0; i < codes.Length; i++) codes[i] = ofEntry[places[i]];
+        for (var i = 0; i < codes.Length; i++)
+            codes[i] = ofEntry[places[i]];
         return codes;
     }
 
@@ -199,20 +276,29 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         var numbering = new Numbering();
         if (column.Whole is { Texts: { Entries: > 0 } all })
         {
-            for (var e = 0; e < all.Entries; e++) numbering.Of(Value.Of(all.EntryText(e)));
+            for (var e = 0; e < all.Entries; e++)
+                numbering.Of(Value.Of(all.EntryText(e)));
             // The places of a dictionary are such numbers already, as long as no entry stands there twice.
-            if (numbering.Values.Count == all.Entries) return new SegmentGroups.Codes(all.PlacesBuffer, numbering.Values);
+            if (numbering.Values.Count == all.Entries)
+                return new SegmentGroups.Codes(all.PlacesBuffer, numbering.Values);
         }
         var missing = numbering.Of(Value.Missing);
         int[] ofResource = [.. column.OfResource.Select(v => numbering.Of(v))];
-        column.Codes(codes.AsSpan(0, scan.Count), c =>
-        {
-            var values = scan.Attributes.Column(c);
-            if (values.Texts is { } texts) return OfTexts(texts, numbering);
-            var numbers = new int[scan.Attributes.CountOf(c)];
-            for (var i = 0; i < numbers.Length; i++) numbers[i] = numbering.Of(values[i]);
-            return numbers;
-        }, ofResource, missing);
+        column.Codes(
+            codes.AsSpan(0, scan.Count),
+            c =>
+            {
+                var values = scan.Attributes.Column(c);
+                if (values.Texts is { } texts)
+                    return OfTexts(texts, numbering);
+                var numbers = new int[scan.Attributes.CountOf(c)];
+                for (var i = 0; i < numbers.Length; i++)
+                    numbers[i] = numbering.Of(values[i]);
+                return numbers;
+            },
+            ofResource,
+            missing
+        );
         return new SegmentGroups.Codes(codes, numbering.Values);
     }
 
@@ -224,7 +310,8 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
         public int Of(in Value value)
         {
-            if (_places.TryGetValue(value, out var place)) return place;
+            if (_places.TryGetValue(value, out var place))
+                return place;
             _places.Add(value, place = Values.Count);
             Values.Add(value);
             return place;

@@ -14,7 +14,11 @@ internal sealed class CountingPass
 {
     private readonly Pipeline _pipeline;
     private readonly LogConditions _conditions;
-    private readonly long[] _alone, _left, _missing, _stepLeft, _stepFits;
+    private readonly long[] _alone,
+        _left,
+        _missing,
+        _stepLeft,
+        _stepFits;
     private readonly Func<Row, bool>?[] _absent;
     private readonly SegmentCondition?[] _absentOnSegment;
     private long _all;
@@ -26,7 +30,11 @@ internal sealed class CountingPass
         (_alone, _left, _missing) = (new long[count], new long[count], new long[count]);
         (_stepLeft, _stepFits) = (new long[pipeline.RecordSteps.Count], new long[pipeline.RecordSteps.Count]);
         var compiler = new Compiler(context, new RecordScope(fields));
-        var absent = conditions.Written.Select(c => c.Expr is Compare { Op: CompareOp.NotEqual, Left: Field field } ? new Not(new Exists(field)) : null).ToArray();
+        var absent = conditions
+            .Written.Select(c =>
+                c.Expr is Compare { Op: CompareOp.NotEqual, Left: Field field } ? new Not(new Exists(field)) : null
+            )
+            .ToArray();
         _absent = Array.ConvertAll(absent, a => a is null ? null : compiler.Condition(a));
         _absentOnSegment = Array.ConvertAll(absent, a => a is null ? null : SegmentCondition.Of(a, compiler, fields, null));
     }
@@ -34,10 +42,18 @@ internal sealed class CountingPass
     /// <summary>Looks at all batches of a snapshot.</summary>
     public void Run(Snapshot snapshot, CancellationToken cancel)
     {
-        foreach (var batch in snapshot.Batches.Where(b => _pipeline.Reads.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime))
+        foreach (
+            var batch in snapshot
+                .Batches.Where(b => _pipeline.Reads.Overlaps(b.MinTime, b.MaxTime))
+                .OrderByDescending(b => b.MaxTime)
+        )
         {
             cancel.ThrowIfCancellationRequested();
-            if (batch is RecentBatch recent) { Look(recent, cancel); continue; }
+            if (batch is RecentBatch recent)
+            {
+                Look(recent, cancel);
+                continue;
+            }
             var segment = (SegmentBatch)batch;
             try
             {
@@ -58,17 +74,25 @@ internal sealed class CountingPass
         Count(ref _all, end - first);
         for (var i = first; i < end; i++)
         {
-            if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == 0)
+                cancel.ThrowIfCancellationRequested();
             var row = _pipeline.RowOf(batch[i]);
             var passes = true;
             for (var c = 0; c < _alone.Length; c++)
             {
-                if (!_conditions.Written[c].OnRow(row)) { passes = false; continue; }
+                if (!_conditions.Written[c].OnRow(row))
+                {
+                    passes = false;
+                    continue;
+                }
                 Count(ref _alone[c], 1);
-                if (_absent[c]?.Invoke(row) == true) Count(ref _missing[c], 1);
-                if (passes) Count(ref _left[c], 1);
+                if (_absent[c]?.Invoke(row) == true)
+                    Count(ref _missing[c], 1);
+                if (passes)
+                    Count(ref _left[c], 1);
             }
-            if (passes) Steps(row);
+            if (passes)
+                Steps(row);
         }
     }
 
@@ -85,15 +109,18 @@ internal sealed class CountingPass
                 ? condition.OnSegment.Of(scan, text => batch.Facts().MayHaveTokens(text), window, cancel)
                 : new Bits(scan.Count);
             Count(ref _alone[c], found.Size);
-            if (_absentOnSegment[c] is { } absent) Count(ref _missing[c], absent.Of(scan, _ => true, found, cancel).Size);
+            if (_absentOnSegment[c] is { } absent)
+                Count(ref _missing[c], absent.Of(scan, _ => true, found, cancel).Size);
             left = left.Copy();
             left.Keep(found);
             Count(ref _left[c], left.Size);
         }
-        if (_stepLeft.Length == 0) return;
+        if (_stepLeft.Length == 0)
+            return;
         for (int row = left.Next(0), read = 0; row >= 0; row = left.Next(row + 1), read++)
         {
-            if (read % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+            if (read % BatchTest.CancelEvery == 0)
+                cancel.ThrowIfCancellationRequested();
             Steps(_pipeline.RowOf(scan, row));
         }
     }
@@ -104,8 +131,10 @@ internal sealed class CountingPass
         {
             var step = _pipeline.RecordSteps[s];
             var passes = step.OnRow!(row);
-            if (step.FitSlot is { } slot && row.Slots[slot].IsTrue) Count(ref _stepFits[s], 1);
-            if (!passes) return;
+            if (step.FitSlot is { } slot && row.Slots[slot].IsTrue)
+                Count(ref _stepFits[s], 1);
+            if (!passes)
+                return;
             Count(ref _stepLeft[s], 1);
         }
     }
@@ -124,17 +153,33 @@ internal sealed class CountingPass
         var fits = new List<FitCount>();
         for (var stage = 0; stage < recordStages; stage++)
         {
-            for (var c = conditionsOfOthers; c < _left.Length; c++) if (_conditions.Written[c].Index == stage) current = Volatile.Read(ref _left[c]);
+            for (var c = conditionsOfOthers; c < _left.Length; c++)
+                if (_conditions.Written[c].Index == stage)
+                    current = Volatile.Read(ref _left[c]);
             for (var s = 0; s < _stepLeft.Length; s++)
             {
-                if (_pipeline.RecordSteps[s].Index != stage) continue;
-                if (_pipeline.RecordSteps[s].FitSlot is not null) fits.Add(new FitCount(stage, Volatile.Read(ref _stepFits[s]), current));
+                if (_pipeline.RecordSteps[s].Index != stage)
+                    continue;
+                if (_pipeline.RecordSteps[s].FitSlot is not null)
+                    fits.Add(new FitCount(stage, Volatile.Read(ref _stepFits[s]), current));
                 current = Volatile.Read(ref _stepLeft[s]);
             }
             left[stage] = current;
         }
-        var conditions = Enumerable.Range(conditionsOfOthers, _left.Length - conditionsOfOthers)
-            .Select(c => new ConditionCount(_conditions.Written[c].Index, _conditions.Written[c].Expr, Volatile.Read(ref _alone[c]), Volatile.Read(ref _left[c]), _absent[c] is null ? null : Volatile.Read(ref _missing[c])));
-        return new StageCounts(all, left, recordStages) { IsDone = done, Conditions = [.. conditions], Fits = fits };
+        var conditions = Enumerable
+            .Range(conditionsOfOthers, _left.Length - conditionsOfOthers)
+            .Select(c => new ConditionCount(
+                _conditions.Written[c].Index,
+                _conditions.Written[c].Expr,
+                Volatile.Read(ref _alone[c]),
+                Volatile.Read(ref _left[c]),
+                _absent[c] is null ? null : Volatile.Read(ref _missing[c])
+            ));
+        return new StageCounts(all, left, recordStages)
+        {
+            IsDone = done,
+            Conditions = [.. conditions],
+            Fits = fits,
+        };
     }
 }

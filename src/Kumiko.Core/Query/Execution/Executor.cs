@@ -4,8 +4,8 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -13,7 +13,14 @@ namespace Kumiko.Core.Query.Execution;
 /// Runs pipelines over a snapshot: conditions on whole segments, groups on their columns by two workers, and what is
 /// left row by row with the steps of the row evaluator.
 /// </summary>
-internal sealed class Executor(Snapshot snapshot, EvaluationContext context, FieldRefs fields, PatternView? patterns, IReadOnlySet<string>? sources, CancellationToken cancel)
+internal sealed class Executor(
+    Snapshot snapshot,
+    EvaluationContext context,
+    FieldRefs fields,
+    PatternView? patterns,
+    IReadOnlySet<string>? sources,
+    CancellationToken cancel
+)
 {
     private const int Workers = 2;
 
@@ -23,36 +30,47 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
     public ScanMeter Meter { get; } = new();
 
     /// <summary>The condition that leaves only what the person may read; null for all.</summary>
-    public Expr? Allowed { get; } = sources is null ? null : new InList(new Field("source"), new Seq<Literal>(sources.Select(s => new Literal(s, true))));
+    public Expr? Allowed { get; } =
+        sources is null ? null : new InList(new Field("source"), new Seq<Literal>(sources.Select(s => new Literal(s, true))));
 
     /// <summary>The conditions of a pipeline, as batches are asked.</summary>
     public LogConditions Conditions(Pipeline pipeline) => _conditions.GetOrAdd(pipeline, p =>
-    {
-        var all = p.Conditions.ToList();
-        if (Allowed is not null) all.Insert(0, (0, Allowed));
-        return new LogConditions(all, context, fields, patterns);
-    });
+        {
+            var all = p.Conditions.ToList();
+            if (Allowed is not null)
+                all.Insert(0, (0, Allowed));
+            return new LogConditions(all, context, fields, patterns);
+        });
 
     /// <summary>The test that a pipeline's records pass: its conditions and the steps on single records.</summary>
     public BatchTest Test(Pipeline pipeline) => _tests.GetOrAdd(pipeline, p =>
-    {
-        if (p.Set != "logs") return BatchTest.Of(_ => false);
-        var conditions = Conditions(p);
-        var drops = p.RecordSteps.Any(s => s.Drops);
-        bool MayMatch(SegmentBatch batch, Window window)
         {
-            if (conditions.MayMatch(batch, window)) return true;
-            Meter.Skip(batch);
-            return false;
-        }
-        if (conditions.IsEmpty && !drops) return BatchTest.All;
-        return new BatchTest((batch, token) =>
-        {
-            if (!drops) return conditions.Places(batch, Meter, token);
-            var found = conditions.IsEmpty ? [.. Enumerable.Range(0, batch.Count)] : conditions.Places(batch, Meter, token);
-            return Steps(p, batch, found, token);
-        }, conditions.IsEmpty ? null : MayMatch);
-    });
+            if (p.Set != "logs")
+                return BatchTest.Of(_ => false);
+            var conditions = Conditions(p);
+            var drops = p.RecordSteps.Any(s => s.Drops);
+            bool MayMatch(SegmentBatch batch, Window window)
+            {
+                if (conditions.MayMatch(batch, window))
+                    return true;
+                Meter.Skip(batch);
+                return false;
+            }
+            if (conditions.IsEmpty && !drops)
+                return BatchTest.All;
+            return new BatchTest(
+                (batch, token) =>
+                {
+                    if (!drops)
+                        return conditions.Places(batch, Meter, token);
+                    var found = conditions.IsEmpty
+                        ? [.. Enumerable.Range(0, batch.Count)]
+                        : conditions.Places(batch, Meter, token);
+                    return Steps(p, batch, found, token);
+                },
+                conditions.IsEmpty ? null : MayMatch
+            );
+        });
 
     /// <summary>The places that pass the steps on single records too.</summary>
     private int[] Steps(Pipeline pipeline, RecordBatch batch, int[] places, CancellationToken token)
@@ -66,9 +84,11 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
             var kept = new List<int>(places.Length);
             for (var i = 0; i < places.Length; i++)
             {
-                if (i % BatchTest.CancelEvery == 0) token.ThrowIfCancellationRequested();
+                if (i % BatchTest.CancelEvery == 0)
+                    token.ThrowIfCancellationRequested();
                 var row = rowOf(places[i]);
-                if (pipeline.RecordSteps.All(step => step.OnRow!(row))) kept.Add(places[i]);
+                if (pipeline.RecordSteps.All(step => step.OnRow!(row)))
+                    kept.Add(places[i]);
             }
             return [.. kept];
         }
@@ -78,48 +98,85 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
     /// <param name="before">Reads on below this one.</param>
     public IEnumerable<Row> Passing(Pipeline pipeline, RecordId? before = null)
     {
-        if (pipeline.Rows is { } frame) return Pipeline.RowsOf(frame);
-        if (pipeline.Samples is { } samples) return samples.Rows(pipeline.Moved, sorted: true);
+        if (pipeline.Rows is { } frame)
+            return Pipeline.RowsOf(frame);
+        if (pipeline.Samples is { } samples)
+            return samples.Rows(pipeline.Moved, sorted: true);
         var moved = before is { } id ? id with { Time = id.Time - pipeline.Moved } : (RecordId?)null;
         // The steps drop rows and fill slots; the conditions alone decide what is read.
         var test = Filter(pipeline);
         var records = snapshot.NewestFirst(pipeline.Reads, test, moved, cancel).Select(pipeline.RowOf);
-        return pipeline.RecordSteps.Count == 0 ? records : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
+        return pipeline.RecordSteps.Count == 0
+            ? records
+            : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
     }
 
     /// <summary>Records of a window above one, with their slots filled, oldest first.</summary>
     public IEnumerable<Row> PassingUp(Pipeline pipeline, RecordId after, Window window)
     {
-        if (pipeline.Rows is not null || pipeline.Samples is not null) return [];
-        var records = snapshot.OldestFirst(window.Shift(-pipeline.Moved), Filter(pipeline), after with { Time = after.Time - pipeline.Moved }, cancel).Select(pipeline.RowOf);
-        return pipeline.RecordSteps.Count == 0 ? records : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
+        if (pipeline.Rows is not null || pipeline.Samples is not null)
+            return [];
+        var records = snapshot
+            .OldestFirst(
+                window.Shift(-pipeline.Moved),
+                Filter(pipeline),
+                after with
+                {
+                    Time = after.Time - pipeline.Moved,
+                },
+                cancel
+            )
+            .Select(pipeline.RowOf);
+        return pipeline.RecordSteps.Count == 0
+            ? records
+            : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
     }
 
     private readonly ConcurrentDictionary<Pipeline, BatchTest> _filters = new(ReferenceEqualityComparer.Instance);
 
     /// <summary>The test of the conditions alone.</summary>
-    public BatchTest Filter(Pipeline pipeline) => pipeline.RecordSteps.Count == 0 ? Test(pipeline) : _filters.GetOrAdd(pipeline, p =>
-        Conditions(p) is { IsEmpty: false } conditions ? new BatchTest((batch, token) => conditions.Places(batch, Meter, token), conditions.MayMatch) : BatchTest.All);
+    public BatchTest Filter(Pipeline pipeline) =>
+        pipeline.RecordSteps.Count == 0
+            ? Test(pipeline)
+            : _filters.GetOrAdd(pipeline, p =>
+                Conditions(p) is { IsEmpty: false } conditions
+                    ? new BatchTest((batch, token) => conditions.Places(batch, Meter, token), conditions.MayMatch)
+                    : BatchTest.All
+            );
 
     /// <summary>The whole answer of a pipeline, read as far as asked.</summary>
-    public IEnumerable<Row> Answer(Pipeline pipeline) => pipeline.Steps.Aggregate(Start(pipeline), (rows, step) => step.Run(rows));
+    public IEnumerable<Row> Answer(Pipeline pipeline) =>
+        pipeline.Steps.Aggregate(Start(pipeline), (rows, step) => step.Run(rows));
 
     /// <summary>The answer as it is gathered, where nothing comes behind a group of samples; null elsewhere.</summary>
     public static Frame? Gathered(Pipeline pipeline) =>
-        pipeline is { Samples: { } samples, Group: { } group, Steps.Count: 0 } && samples.Gather(group.Plan, group.Highest, pipeline.Moved) is var frame && frame.Rows.Count <= pipeline.Limit
-            ? frame with { Schema = pipeline.Schema with { Columns = Frame.WithKinds(pipeline.Schema.Columns, frame.Rows) } } : null;
+        pipeline is { Samples: { } samples, Group: { } group, Steps.Count: 0 }
+        && samples.Gather(group.Plan, group.Highest, pipeline.Moved) is var frame
+        && frame.Rows.Count <= pipeline.Limit
+            ? frame with
+            {
+                Schema = pipeline.Schema with { Columns = Frame.WithKinds(pipeline.Schema.Columns, frame.Rows) },
+            }
+            : null;
 
     /// <summary>The rows that the steps behind the records or their group begin with.</summary>
     public IEnumerable<Row> Start(Pipeline pipeline) =>
-        pipeline.Group is not { } group ? Passing(pipeline)
-        : Pipeline.RowsOf(pipeline.Samples is { } samples ? samples.Gather(group.Plan, group.Highest, pipeline.Moved) : Gather(pipeline, group.Plan).Collect(group.Highest));
+        pipeline.Group is not { } group
+            ? Passing(pipeline)
+            : Pipeline.RowsOf(
+                pipeline.Samples is { } samples
+                    ? samples.Gather(group.Plan, group.Highest, pipeline.Moved)
+                    : Gather(pipeline, group.Plan).Collect(group.Highest)
+            );
 
     /// <summary>What the first group of a pipeline with slices gathers.</summary>
     public GroupTable Table(Pipeline pipeline)
     {
         var plan = pipeline.Group!.Value.Plan;
-        if (pipeline.Samples is { } samples && pipeline.BeforeGroup.Count == 0 && samples.CanGather(plan)) return samples.GatherTable(plan, pipeline.Moved);
-        if (pipeline.Samples is null && pipeline.Rows is null) return Gather(pipeline, plan);
+        if (pipeline.Samples is { } samples && pipeline.BeforeGroup.Count == 0 && samples.CanGather(plan))
+            return samples.GatherTable(plan, pipeline.Moved);
+        if (pipeline.Samples is null && pipeline.Rows is null)
+            return Gather(pipeline, plan);
         var table = new GroupTable(plan);
         foreach (var row in pipeline.BeforeGroup.Aggregate(Passing(pipeline), (rows, step) => step.Run(rows)))
         {
@@ -133,27 +190,40 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
     private GroupTable Gather(Pipeline pipeline, GroupPlan plan)
     {
         var conditions = Conditions(pipeline);
-        var touched = snapshot.Batches.Where(b => pipeline.Reads.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime).ToArray();
+        var touched = snapshot
+            .Batches.Where(b => pipeline.Reads.Overlaps(b.MinTime, b.MaxTime))
+            .OrderByDescending(b => b.MaxTime)
+            .ToArray();
         var tables = new ConcurrentBag<GroupTable>();
         var next = -1;
         var columns = new ColumnGrouping(plan, fields, patterns, pipeline.Moved);
         try
         {
-            Parallel.For(0, Math.Min(Workers, Math.Max(1, touched.Length)), new ParallelOptions { MaxDegreeOfParallelism = Workers, CancellationToken = cancel }, _ =>
-            {
-                var table = new GroupTable(plan);
-                tables.Add(table);
-                for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
+            Parallel.For(
+                0,
+                Math.Min(Workers, Math.Max(1, touched.Length)),
+                new ParallelOptions { MaxDegreeOfParallelism = Workers, CancellationToken = cancel },
+                _ =>
                 {
-                    cancel.ThrowIfCancellationRequested();
-                    Add(pipeline, conditions, touched[i], columns, table);
+                    var table = new GroupTable(plan);
+                    tables.Add(table);
+                    for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
+                    {
+                        cancel.ThrowIfCancellationRequested();
+                        Add(pipeline, conditions, touched[i], columns, table);
+                    }
                 }
-            });
+            );
         }
-        catch (AggregateException e) when (e.InnerExceptions.OfType<QueryRefusedException>().FirstOrDefault() is { } refused) { throw refused; }
+        catch (AggregateException e) when (e.InnerExceptions.OfType<QueryRefusedException>().FirstOrDefault() is { } refused)
+        {
+            throw refused;
+        }
         var all = tables.ToList();
-        if (all.Count == 0) return new GroupTable(plan);
-        foreach (var more in all.Skip(1)) all[0].Merge(more);
+        if (all.Count == 0)
+            return new GroupTable(plan);
+        foreach (var more in all.Skip(1))
+            all[0].Merge(more);
         return all[0];
     }
 
@@ -165,26 +235,35 @@ internal sealed class Executor(Snapshot snapshot, EvaluationContext context, Fie
             var (first, end) = recent.Range(pipeline.Reads);
             for (var i = first; i < end; i++)
             {
-                if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                if (i % BatchTest.CancelEvery == 0)
+                    cancel.ThrowIfCancellationRequested();
                 var row = pipeline.RowOf(recent[i]);
-                if (conditions.Written.All(c => c.OnRow(row)) && pipeline.RecordSteps.All(s => s.OnRow!(row))) table.Add(row);
+                if (conditions.Written.All(c => c.OnRow(row)) && pipeline.RecordSteps.All(s => s.OnRow!(row)))
+                    table.Add(row);
             }
             return;
         }
         try
         {
-            if (!conditions.MayMatch(segment, pipeline.Reads)) { Meter.Skip(segment); return; }
+            if (!conditions.MayMatch(segment, pipeline.Reads))
+            {
+                Meter.Skip(segment);
+                return;
+            }
             segment.Scan(conditions.PatternOf, scan =>
             {
                 var (first, end) = scan.Range(pipeline.Reads);
                 var rows = conditions.Find(segment, scan, Bits.Between(scan.Count, first, end), cancel);
-                if (pipeline.RecordSteps.Count == 0) columns.Add(scan, rows, table, cancel);
+                if (pipeline.RecordSteps.Count == 0)
+                    columns.Add(scan, rows, table, cancel);
                 else
                     for (int place = rows.Next(0), read = 0; place >= 0; place = rows.Next(place + 1), read++)
                     {
-                        if (read % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+                        if (read % BatchTest.CancelEvery == 0)
+                            cancel.ThrowIfCancellationRequested();
                         var row = pipeline.RowOf(scan, place);
-                        if (pipeline.RecordSteps.All(s => s.OnRow!(row))) table.Add(row);
+                        if (pipeline.RecordSteps.All(s => s.OnRow!(row)))
+                            table.Add(row);
                     }
                 Meter.Read(segment, scan.BytesRead);
                 return 0;

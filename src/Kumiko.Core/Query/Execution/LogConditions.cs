@@ -3,8 +3,8 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -12,21 +12,43 @@ namespace Kumiko.Core.Query.Execution;
 /// <param name="Index">Of the stage it stands in; 0 for the match.</param>
 /// <param name="Expr">As written.</param>
 /// <param name="MayMatch">What segments tell without being read.</param>
-internal sealed record LogCondition(int Index, Expr Expr, SegmentPruning.MayMatch MayMatch, SegmentCondition OnSegment, Func<Row, bool> OnRow);
+internal sealed record LogCondition(
+    int Index,
+    Expr Expr,
+    SegmentPruning.MayMatch MayMatch,
+    SegmentCondition OnSegment,
+    Func<Row, bool> OnRow
+);
 
 /// <summary>Conditions that records must all meet, asked of batches.</summary>
 internal sealed class LogConditions
 {
-    private readonly LogCondition[] _written, _cheapest;
+    private readonly LogCondition[] _written,
+        _cheapest;
     private readonly Func<LogRecord, Value>? _patternOf;
 
-    public LogConditions(IEnumerable<(int Index, Expr Condition)> conditions, EvaluationContext context, FieldRefs fields, PatternView? patterns)
+    public LogConditions(
+        IEnumerable<(int Index, Expr Condition)> conditions,
+        EvaluationContext context,
+        FieldRefs fields,
+        PatternView? patterns
+    )
     {
         var compiler = new Compiler(context, new RecordScope(fields));
         _patternOf = patterns is null ? null : patterns.Of;
         // Each part of an “and” is a condition by itself, in the order in which they stand.
-        _written = [.. conditions.SelectMany(c => c.Condition is And and ? and.Items.Select(i => (c.Index, Condition: i)) : [c])
-            .Select(c => new LogCondition(c.Index, c.Condition, SegmentPruning.Of(c.Condition), SegmentCondition.Of(c.Condition, compiler, fields, patterns), compiler.Condition(c.Condition)))];
+        _written =
+        [
+            .. conditions
+                .SelectMany(c => c.Condition is And and ? and.Items.Select(i => (c.Index, Condition: i)) : [c])
+                .Select(c => new LogCondition(
+                    c.Index,
+                    c.Condition,
+                    SegmentPruning.Of(c.Condition),
+                    SegmentCondition.Of(c.Condition, compiler, fields, patterns),
+                    compiler.Condition(c.Condition)
+                )),
+        ];
         _cheapest = [.. _written.OrderBy(c => c.OnSegment.Cost)];
     }
 
@@ -44,7 +66,8 @@ internal sealed class LogConditions
     {
         foreach (var condition in _cheapest)
         {
-            if (candidates.IsEmpty) break;
+            if (candidates.IsEmpty)
+                break;
             candidates = condition.OnSegment.Of(scan, text => batch.Facts().MayHaveTokens(text), candidates, cancel);
         }
         return candidates;
@@ -64,9 +87,11 @@ internal sealed class LogConditions
         var places = new List<int>();
         for (var i = 0; i < recent.Count; i++)
         {
-            if (i % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
+            if (i % BatchTest.CancelEvery == 0)
+                cancel.ThrowIfCancellationRequested();
             var row = new Row(RowSource.Of(recent[i]), 0, []);
-            if (Array.TrueForAll(_cheapest, c => c.OnRow(row))) places.Add(i);
+            if (Array.TrueForAll(_cheapest, c => c.OnRow(row)))
+                places.Add(i);
         }
         return [.. places];
     }
@@ -75,7 +100,11 @@ internal sealed class LogConditions
 /// <summary>Adds up what a run read of the store and what it left out.</summary>
 public sealed class ScanMeter
 {
-    private long _segments, _rows, _bytes, _skipped, _skippedRows;
+    private long _segments,
+        _rows,
+        _bytes,
+        _skipped,
+        _skippedRows;
 
     internal void Read(SegmentBatch batch, long bytes)
     {

@@ -17,7 +17,8 @@ internal static class MinuteHistogram
         var counts = new long[steps * Histogram.Bands];
         foreach (var batch in snapshot.Batches)
         {
-            if (!window.Overlaps(batch.MinTime, batch.MaxTime)) continue;
+            if (!window.Overlaps(batch.MinTime, batch.MaxTime))
+                continue;
             cancel.ThrowIfCancellationRequested();
             // The window may end within a minute; then its last segments are counted by their rows.
             if (batch is SegmentBatch segment && (batch.MaxTime < window.To || window.To % Instants.Minute == 0))
@@ -25,19 +26,27 @@ internal static class MinuteHistogram
                 try
                 {
                     foreach (var cell in segment.Facts().Counts)
-                        if (cell.Minute >= window.From && cell.Minute < window.To) counts[((cell.Minute - window.From) / step * Histogram.Bands) + cell.Band] += cell.Count;
+                        if (cell.Minute >= window.From && cell.Minute < window.To)
+                            counts[((cell.Minute - window.From) / step * Histogram.Bands) + cell.Band] += cell.Count;
                 }
                 // The store has set it aside and said so; the rest goes on.
                 catch (DamagedSegmentException) { }
                 continue;
             }
             IRecordRows rows;
-            try { rows = batch.Open(records: false); }
-            catch (DamagedSegmentException) { continue; }
+            try
+            {
+                rows = batch.Open(records: false);
+            }
+            catch (DamagedSegmentException)
+            {
+                continue;
+            }
             var (first, end) = batch.Range(window);
             var times = rows.Times;
             var bands = rows.Bands;
-            for (var i = first; i < end; i++) counts[((times[i] - window.From) / step * Histogram.Bands) + bands[i]]++;
+            for (var i = first; i < end; i++)
+                counts[((times[i] - window.From) / step * Histogram.Bands) + bands[i]]++;
         }
         return counts;
     }

@@ -14,7 +14,8 @@ namespace Kumiko.Core.Query.Execution;
 public sealed class Needle
 {
     private readonly byte[] _bytes;
-    private readonly byte _firstMask, _lastMask;
+    private readonly byte _firstMask,
+        _lastMask;
     private readonly bool _anyCase;
 
     private Needle(byte[] bytes, bool anyCase)
@@ -25,7 +26,9 @@ public sealed class Needle
 
     /// <summary>Null where the text is empty or not ASCII: then it has to be searched in characters.</summary>
     public static Needle? Of(string text, bool anyCase) =>
-        text.Length > 0 && Ascii.IsValid(text) ? new Needle(Encoding.ASCII.GetBytes(anyCase ? text.ToLowerInvariant() : text), anyCase) : null;
+        text.Length > 0 && Ascii.IsValid(text)
+            ? new Needle(Encoding.ASCII.GetBytes(anyCase ? text.ToLowerInvariant() : text), anyCase)
+            : null;
 
     /// <summary>A part of it, to be searched in the same way.</summary>
     public Needle Part(string text) => new(Encoding.ASCII.GetBytes(text), _anyCase);
@@ -65,12 +68,14 @@ public sealed class Needle
                 for (; hits != 0; hits &= hits - 1)
                 {
                     var place = at + BitOperations.TrailingZeroCount(hits);
-                    if (IsAt(ref start, place)) return place;
+                    if (IsAt(ref start, place))
+                        return place;
                 }
             }
         }
         for (; at <= last; at++)
-            if (IsAt(ref start, at)) return at;
+            if (IsAt(ref start, at))
+                return at;
         return -1;
     }
 
@@ -79,7 +84,8 @@ public sealed class Needle
         for (var i = 0; i < _bytes.Length; i++)
         {
             var c = Unsafe.Add(ref start, place + i);
-            if (c != _bytes[i] && !((c | 0x20) == _bytes[i] && Mask(_bytes[i]) != 0)) return false;
+            if (c != _bytes[i] && !((c | 0x20) == _bytes[i] && Mask(_bytes[i]) != 0))
+                return false;
         }
         return true;
     }
@@ -88,7 +94,8 @@ public sealed class Needle
 
     private bool Same(byte text, byte own) => text == own || ((text | 0x20) == own && Mask(own) != 0);
 
-    /// <summary>Whether it can begin in a text (or, where something stands before that, even earlier) and go on behind its end.</summary>
+    /// <summary>Whether it can begin in a text (or, where something stands before that, even earlier) and go on behind its
+    /// end.</summary>
     public bool CanLeave(ReadOnlySpan<byte> text, bool isStart)
     {
         for (var inside = 1; inside < _bytes.Length && !(isStart && inside > text.Length); inside++)
@@ -96,8 +103,10 @@ public sealed class Needle
             // So much of it lies in the text or before: its end must be the text's end.
             var length = Math.Min(inside, text.Length);
             var fits = true;
-            for (var i = 1; i <= length && fits; i++) fits = Same(text[^i], _bytes[inside - i]);
-            if (fits) return true;
+            for (var i = 1; i <= length && fits; i++)
+                fits = Same(text[^i], _bytes[inside - i]);
+            if (fits)
+                return true;
         }
         return false;
     }
@@ -109,8 +118,10 @@ public sealed class Needle
         {
             var length = Math.Min(_bytes.Length - before, text.Length);
             var fits = true;
-            for (var i = 0; i < length && fits; i++) fits = Same(text[i], _bytes[before + i]);
-            if (fits) return true;
+            for (var i = 0; i < length && fits; i++)
+                fits = Same(text[i], _bytes[before + i]);
+            if (fits)
+                return true;
         }
         return false;
     }

@@ -6,8 +6,8 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Columns;
-using Kumiko.Core.Storage.Segments;
 using Kumiko.Core.Storage.Patterns;
+using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query.Execution;
 
@@ -31,14 +31,19 @@ public abstract class SegmentCondition
     {
         switch (condition)
         {
-            case And and: return new All([.. and.Items.Select(i => Of(i, compiler, fields, patterns)).OrderBy(c => c.Cost)]);
-            case Or or: return new Any([.. or.Items.Select(i => Of(i, compiler, fields, patterns)).OrderBy(c => c.Cost)]);
-            case Not not: return new Opposite(Of(not.Inner, compiler, fields, patterns));
-            case Term term: return new TermCondition(term);
+            case And and:
+                return new All([.. and.Items.Select(i => Of(i, compiler, fields, patterns)).OrderBy(c => c.Cost)]);
+            case Or or:
+                return new Any([.. or.Items.Select(i => Of(i, compiler, fields, patterns)).OrderBy(c => c.Cost)]);
+            case Not not:
+                return new Opposite(Of(not.Inner, compiler, fields, patterns));
+            case Term term:
+                return new TermCondition(term);
         }
         if (ValueTest.Of(condition) is var (operand, holds) && operand is Field field)
         {
-            if (field.Name == "body") return new BodyCondition(condition, holds);
+            if (field.Name == "body")
+                return new BodyCondition(condition, holds);
             return new FieldCondition(fields.Get(field.Name), holds, condition as Compare, patterns);
         }
         return new RowCondition(compiler.Condition(condition));
@@ -53,7 +58,8 @@ public abstract class SegmentCondition
             foreach (var item in items)
             {
                 candidates = item.Of(scan, words, candidates, cancel);
-                if (candidates.IsEmpty) break;
+                if (candidates.IsEmpty)
+                    break;
             }
             return candidates;
         }
@@ -71,7 +77,8 @@ public abstract class SegmentCondition
                 var more = item.Of(scan, words, left, cancel);
                 found.Add(more);
                 left.Remove(more);
-                if (left.IsEmpty) break;
+                if (left.IsEmpty)
+                    break;
             }
             return found;
         }
@@ -99,8 +106,10 @@ public abstract class SegmentCondition
             var found = new Bits(candidates.Count);
             for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
             {
-                if (row % BatchTest.CancelEvery == 0) cancel.ThrowIfCancellationRequested();
-                if (test(new Row(scan, row, []))) found.Set(row);
+                if (row % BatchTest.CancelEvery == 0)
+                    cancel.ThrowIfCancellationRequested();
+                if (test(new Row(scan, row, [])))
+                    found.Set(row);
             }
             return found;
         }
@@ -108,19 +117,23 @@ public abstract class SegmentCondition
 }
 
 /// <summary>A test of the value of one field.</summary>
-internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, PatternView? patterns) : SegmentCondition
+internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Compare? compare, PatternView? patterns)
+    : SegmentCondition
 {
-    private readonly Lazy<byte[]> _bySeverity = new(() => [.. Enumerable.Range(0, 256).Select(s => holds(Value.Level(s)) ? (byte)1 : (byte)0)]);
+    private readonly Lazy<byte[]> _bySeverity = new(() =>
+        [.. Enumerable.Range(0, 256).Select(s => holds(Value.Level(s)) ? (byte)1 : (byte)0)]
+    );
 
     private const int LargestTable = 4_096;
     private const int FewRows = 8;
 
-    public override double Cost => asked.Name switch
-    {
-        "service" or "host" or "level" or "pattern" => 1,
-        "trace_id" or "span_id" => 4,
-        _ => 2,
-    };
+    public override double Cost =>
+        asked.Name switch
+        {
+            "service" or "host" or "level" or "pattern" => 1,
+            "trace_id" or "span_id" => 4,
+            _ => 2,
+        };
 
     public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
     {
@@ -129,27 +142,44 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         switch (asked.Name)
         {
             case "level":
-                if (!scan.TryMarkSeverities(_bySeverity.Value, found.Words)) found.AddMarked(scan.Severities, _bySeverity.Value);
+                if (!scan.TryMarkSeverities(_bySeverity.Value, found.Words))
+                    found.AddMarked(scan.Severities, _bySeverity.Value);
                 found.Keep(candidates);
                 return found;
             case "time":
-                if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) }) AddRising(found, scan.Times, ValueKind.Time);
+                if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) })
+                    AddRising(found, scan.Times, ValueKind.Time);
                 else
                 {
                     var truth = TruthOf(scan.Times, ValueKind.Time);
-                    for (var row = 0; row < truth.Length; row++) if (truth[row]) found.Set(row);
+                    for (var row = 0; row < truth.Length; row++)
+                        if (truth[row])
+                            found.Set(row);
                 }
                 found.Keep(candidates);
                 return found;
-            case "service": return ByResource(scan, scan.Services, candidates);
-            case "host": return ByResource(scan, scan.Hosts, candidates);
-            case "pattern": return ByPlace(scan.Bodies.TemplateOfRow, [.. scan.Bodies.Templates.Select(t => holds(patterns?.ValueOf(t.Id) ?? Value.Missing))], candidates);
-            case "trace_id": return Texts(scan.TraceId, candidates);
-            case "span_id": return Texts(scan.SpanId, candidates);
-            case "severity_text": return Texts(scan.SeverityText, candidates);
-            case "source": return Texts(scan.Origin, candidates);
+            case "service":
+                return ByResource(scan, scan.Services, candidates);
+            case "host":
+                return ByResource(scan, scan.Hosts, candidates);
+            case "pattern":
+                return ByPlace(
+                    scan.Bodies.TemplateOfRow,
+                    [.. scan.Bodies.Templates.Select(t => holds(patterns?.ValueOf(t.Id) ?? Value.Missing))],
+                    candidates
+                );
+            case "trace_id":
+                return Texts(scan.TraceId, candidates);
+            case "span_id":
+                return Texts(scan.SpanId, candidates);
+            case "severity_text":
+                return Texts(scan.SeverityText, candidates);
+            case "source":
+                return Texts(scan.Origin, candidates);
             case "observed":
-                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(scan.Field(asked, row))) found.Set(row);
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
+                    if (holds(scan.Field(asked, row)))
+                        found.Set(row);
                 return found;
         }
         var column = scan.Column(asked);
@@ -163,9 +193,13 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
                 ReadOnlySpan<int> rows = places.AsSpan(0, candidates.ToPlaces(places));
                 var wholes = scan.Arena.Longs(rows.Length);
                 whole.WholesAt(rows, wholes);
-                for (var i = 0; i < rows.Length; i++) found.Put(rows[i], wholes[i] <= change.Last == change.Below);
+                for (var i = 0; i < rows.Length; i++)
+                    found.Put(rows[i], wholes[i] <= change.Last == change.Below);
             }
-            else for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (holds(column.Of(row))) found.Set(row);
+            else
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
+                    if (holds(column.Of(row)))
+                        found.Set(row);
             return found;
         }
         if (isOrder && column.TryWholes(scan.Arena, out var numbers, out var there, out var kind))
@@ -173,15 +207,25 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
             AddRising(found, numbers.AsSpan(0, scan.Count), kind);
             found.Keep(candidates);
             if (there is not null && holds(Value.Missing) is var without)
-                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (there[row] == 0) found.Put(row, without);
+                for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
+                    if (there[row] == 0)
+                        found.Put(row, without);
             return found;
         }
         int[] ofResource = [.. column.OfResource.Select(v => holds(v) ? 1 : 0)];
         var missing = holds(Value.Missing) ? 1 : 0;
-        if (!column.Any && (ofResource.Length == 0 ? missing == 0 : ofResource.All(r => r == 0))) return found;
+        if (!column.Any && (ofResource.Length == 0 ? missing == 0 : ofResource.All(r => r == 0)))
+            return found;
         var codes = ArrayPool<int>.Shared.Rent(scan.Count);
-        column.Codes(codes.AsSpan(0, scan.Count), c => Array.ConvertAll(Truth(scan.Attributes, c), t => t ? 1 : 0), ofResource, missing);
-        for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1)) if (codes[row] != 0) found.Set(row);
+        column.Codes(
+            codes.AsSpan(0, scan.Count),
+            c => Array.ConvertAll(Truth(scan.Attributes, c), t => t ? 1 : 0),
+            ofResource,
+            missing
+        );
+        for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
+            if (codes[row] != 0)
+                found.Set(row);
         ArrayPool<int>.Shared.Return(codes);
         return found;
     }
@@ -192,8 +236,10 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     /// </summary>
     private void AddRising(Bits found, ReadOnlySpan<long> numbers, ValueKind kind)
     {
-        if (ChangeOf(kind) is { } last) found.AddUpTo(numbers, last.Last, orElse: !last.Below);
-        else if (holds(ValueCodec.Whole(kind, 0))) found.SetRange(0, numbers.Length);
+        if (ChangeOf(kind) is { } last)
+            found.AddUpTo(numbers, last.Last, orElse: !last.Below);
+        else if (holds(ValueCodec.Whole(kind, 0)))
+            found.SetRange(0, numbers.Length);
     }
 
     private readonly ConcurrentDictionary<ValueKind, (long Last, bool Below)?> _changes = new();
@@ -205,11 +251,15 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     {
         var (low, high) = (long.MinValue, long.MaxValue);
         var below = holds(ValueCodec.Whole(kind, low));
-        if (holds(ValueCodec.Whole(kind, high)) == below) return null;
+        if (holds(ValueCodec.Whole(kind, high)) == below)
+            return null;
         while ((ulong)(high - low) > 1)
         {
             var middle = low + (long)((ulong)(high - low) >> 1);
-            if (holds(ValueCodec.Whole(kind, middle)) == below) low = middle; else high = middle;
+            if (holds(ValueCodec.Whole(kind, middle)) == below)
+                low = middle;
+            else
+                high = middle;
         }
         return (low, below);
     }
@@ -217,15 +267,20 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     private Bits ByResource(SegmentScan scan, (int[] OfResource, Value[] Values) names, Bits candidates)
     {
         var truth = Array.ConvertAll(names.Values, v => holds(v));
-        if (!truth.Contains(false)) return candidates;
-        return truth.Contains(true) ? ByPlace(scan.ResourceOfRow, Array.ConvertAll(names.OfResource, n => truth[n]), candidates) : new Bits(candidates.Count);
+        if (!truth.Contains(false))
+            return candidates;
+        return truth.Contains(true)
+            ? ByPlace(scan.ResourceOfRow, Array.ConvertAll(names.OfResource, n => truth[n]), candidates)
+            : new Bits(candidates.Count);
     }
 
     private static Bits ByPlace(ReadOnlySpan<int> placeOfRow, bool[] truth, Bits candidates)
     {
-        if (!truth.Contains(false)) return candidates;
+        if (!truth.Contains(false))
+            return candidates;
         var found = new Bits(candidates.Count);
-        if (!truth.Contains(true)) return found;
+        if (!truth.Contains(true))
+            return found;
         found.AddMarked(placeOfRow, Array.ConvertAll(truth, t => t ? (byte)1 : (byte)0));
         found.Keep(candidates);
         return found;
@@ -239,7 +294,8 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
         {
             var place = column.Places[row];
-            if (place < 0 ? missing : truth?[place] ?? holds(Value.Of(column.Texts.Text(place)))) found.Set(row);
+            if (place < 0 ? missing : truth?[place] ?? holds(Value.Of(column.Texts.Text(place))))
+                found.Set(row);
         }
         return found;
     }
@@ -249,13 +305,16 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         var truth = new bool[texts.Count];
         if (texts.Entries == 0)
         {
-            for (var i = 0; i < truth.Length; i++) truth[i] = holds(Value.Of(texts.Text(i)));
+            for (var i = 0; i < truth.Length; i++)
+                truth[i] = holds(Value.Of(texts.Text(i)));
             return truth;
         }
         var byEntry = new bool[texts.Entries];
-        for (var e = 0; e < byEntry.Length; e++) byEntry[e] = holds(Value.Of(texts.EntryText(e)));
+        for (var e = 0; e < byEntry.Length; e++)
+            byEntry[e] = holds(Value.Of(texts.EntryText(e)));
         var places = texts.Places;
-        for (var i = 0; i < truth.Length; i++) truth[i] = byEntry[places[i]];
+        for (var i = 0; i < truth.Length; i++)
+            truth[i] = byEntry[places[i]];
         return truth;
     }
 
@@ -263,26 +322,35 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     private bool[] Truth(SegmentFields fields, int column)
     {
         var values = fields.Column(column);
-        if (values.Texts is { } texts) return TruthOf(texts);
-        if (!values.Wholes.IsEmpty) return TruthOf(values.Wholes, fields.Keys[column].Kind);
+        if (values.Texts is { } texts)
+            return TruthOf(texts);
+        if (!values.Wholes.IsEmpty)
+            return TruthOf(values.Wholes, fields.Keys[column].Kind);
         var truth = new bool[fields.CountOf(column)];
-        for (var i = 0; i < truth.Length; i++) truth[i] = holds(values[i]);
+        for (var i = 0; i < truth.Length; i++)
+            truth[i] = holds(values[i]);
         return truth;
     }
 
     private bool[] TruthOf(ReadOnlySpan<long> numbers, ValueKind kind)
     {
         var truth = new bool[numbers.Length];
-        if (numbers.IsEmpty) return truth;
+        if (numbers.IsEmpty)
+            return truth;
         var (min, max) = (numbers[0], numbers[0]);
-        foreach (var n in numbers) (min, max) = (Math.Min(min, n), Math.Max(max, n));
+        foreach (var n in numbers)
+            (min, max) = (Math.Min(min, n), Math.Max(max, n));
         if ((ulong)(max - min) < LargestTable && numbers.Length > max - min)
         {
             var table = new bool[max - min + 1];
-            for (var i = 0; i < table.Length; i++) table[i] = holds(ValueCodec.Whole(kind, min + i));
-            for (var i = 0; i < truth.Length; i++) truth[i] = table[numbers[i] - min];
+            for (var i = 0; i < table.Length; i++)
+                table[i] = holds(ValueCodec.Whole(kind, min + i));
+            for (var i = 0; i < truth.Length; i++)
+                truth[i] = table[numbers[i] - min];
         }
-        else for (var i = 0; i < truth.Length; i++) truth[i] = holds(ValueCodec.Whole(kind, numbers[i]));
+        else
+            for (var i = 0; i < truth.Length; i++)
+                truth[i] = holds(ValueCodec.Whole(kind, numbers[i]));
         return truth;
     }
 }

@@ -8,13 +8,19 @@ namespace Kumiko.Core.Query.Execution;
 internal sealed class SegmentGroups
 {
     /// <summary>Combinations of so many keys are numbers as they are; of more only those that rows have.</summary>
-    private const int LargestDirect = 1 << 12, LargestTable = 1 << 16;
+    private const int LargestDirect = 1 << 12,
+        LargestTable = 1 << 16;
 
     /// <summary>Numbers that stand for the values of a key, row by row.</summary>
     internal sealed record Codes(int[] OfRow, IReadOnlyList<Value> Values);
 
     private readonly Codes[] _keys;
-    private readonly int[] _ofRow, _counts, _more, _touched, _starts, _middles;
+    private readonly int[] _ofRow,
+        _counts,
+        _more,
+        _touched,
+        _starts,
+        _middles;
     private readonly Arena _arena;
     private readonly int _count;
     private int[]? _sorted;
@@ -50,7 +56,8 @@ internal sealed class SegmentGroups
     /// <summary>The group of a table that a number stands for, found when it is first asked for.</summary>
     public KeyGroups In(GroupTable table, int group)
     {
-        if (_groups[group] is { } known) return known;
+        if (_groups[group] is { } known)
+            return known;
         var values = new Value[_keys.Length];
         var rest = group;
         for (var k = values.Length - 1; k >= 0; k--)
@@ -65,9 +72,13 @@ internal sealed class SegmentGroups
     /// <summary>Counts rows by their groups, for what is asked afterwards.</summary>
     public void Count(ReadOnlySpan<int> rows)
     {
-        foreach (var group in Touched) (_counts[group], _more[group]) = (0, 0);
+        foreach (var group in Touched)
+            (_counts[group], _more[group]) = (0, 0);
         _touchedCount = 0;
-        if (rows.Length >= _groups.Length * 4) Many(rows); else Few(rows);
+        if (rows.Length >= _groups.Length * 4)
+            Many(rows);
+        else
+            Few(rows);
         var at = 0;
         for (var t = 0; t < _touchedCount; t++)
         {
@@ -91,11 +102,13 @@ internal sealed class SegmentGroups
             sorted[next[ofRow[first[i]]]++] = first[i];
             sorted[nextOfMore[ofRow[second[i]]]++] = second[i];
         }
-        if (second.Length > first.Length) sorted[nextOfMore[ofRow[second[^1]]]++] = second[^1];
+        if (second.Length > first.Length)
+            sorted[nextOfMore[ofRow[second[^1]]]++] = second[^1];
         return sorted.AsSpan(0, rows.Length);
     }
 
-    /// <summary>Numbers of the rows in the same order, without a look at the rows' own order; valid until it is asked again.</summary>
+    /// <summary>Numbers of the rows in the same order, without a look at the rows' own order; valid until it is asked
+    /// again.</summary>
     public ReadOnlySpan<long> Sorted(ReadOnlySpan<int> rows, long[] numbers)
     {
         var sorted = _numbers ??= _arena.Longs(_count);
@@ -108,17 +121,20 @@ internal sealed class SegmentGroups
             sorted[next[ofRow[first[i]]]++] = numbers[first[i]];
             sorted[nextOfMore[ofRow[second[i]]]++] = numbers[second[i]];
         }
-        if (second.Length > first.Length) sorted[nextOfMore[ofRow[second[^1]]]++] = numbers[second[^1]];
+        if (second.Length > first.Length)
+            sorted[nextOfMore[ofRow[second[^1]]]++] = numbers[second[^1]];
         return sorted.AsSpan(0, rows.Length);
     }
 
     /// <summary>Makes of the counts the places where the rows of each half are put next.</summary>
     private void Begin()
     {
-        for (var t = 0; t < _touchedCount; t++) (_counts[_touched[t]], _more[_touched[t]]) = (_starts[t], _middles[t]);
+        for (var t = 0; t < _touchedCount; t++)
+            (_counts[_touched[t]], _more[_touched[t]]) = (_starts[t], _middles[t]);
     }
 
-    /// <summary>Counts the rows of few groups. Each half has its own counts: what was just written would have to be waited for.</summary>
+    /// <summary>Counts the rows of few groups. Each half has its own counts: what was just written would have to be waited
+    /// for.</summary>
     private void Many(ReadOnlySpan<int> rows)
     {
         var first = rows[..(rows.Length / 2)];
@@ -129,24 +145,36 @@ internal sealed class SegmentGroups
             counts[ofRow[first[i]]]++;
             more[ofRow[second[i]]]++;
         }
-        if (second.Length > first.Length) more[ofRow[second[^1]]]++;
-        for (var group = 0; group < _groups.Length; group++) if ((_counts[group] | _more[group]) != 0) _touched[_touchedCount++] = group;
+        if (second.Length > first.Length)
+            more[ofRow[second[^1]]]++;
+        for (var group = 0; group < _groups.Length; group++)
+            if ((_counts[group] | _more[group]) != 0)
+                _touched[_touchedCount++] = group;
     }
 
     private void Few(ReadOnlySpan<int> rows)
     {
         var half = rows.Length / 2;
-        foreach (var row in rows[..half]) if (_counts[_ofRow[row]]++ == 0) _touched[_touchedCount++] = _ofRow[row];
+        foreach (var row in rows[..half])
+            if (_counts[_ofRow[row]]++ == 0)
+                _touched[_touchedCount++] = _ofRow[row];
         foreach (var row in rows[half..])
         {
             var group = _ofRow[row];
-            if (_more[group]++ == 0 && _counts[group] == 0) _touched[_touchedCount++] = group;
+            if (_more[group]++ == 0 && _counts[group] == 0)
+                _touched[_touchedCount++] = group;
         }
     }
 
-    private static (int[] OfRow, int Groups, List<int>? SomeRow) Combine(Codes[] keys, int count, ReadOnlySpan<int> rows, Arena arena)
+    private static (int[] OfRow, int Groups, List<int>? SomeRow) Combine(
+        Codes[] keys,
+        int count,
+        ReadOnlySpan<int> rows,
+        Arena arena
+    )
     {
-        if (keys.Length == 1) return (keys[0].OfRow, keys[0].Values.Count, null);
+        if (keys.Length == 1)
+            return (keys[0].OfRow, keys[0].Values.Count, null);
         var combined = arena.Ints(count);
         if (keys.Length == 0)
         {
@@ -154,7 +182,8 @@ internal sealed class SegmentGroups
             return (combined, 1, null);
         }
         long size = 1;
-        foreach (var key in keys) size = Math.Min(size * key.Values.Count, int.MaxValue);
+        foreach (var key in keys)
+            size = Math.Min(size * key.Values.Count, int.MaxValue);
         var someRow = new List<int>();
         if (size <= LargestTable)
         {
@@ -162,9 +191,11 @@ internal sealed class SegmentGroups
             foreach (var key in keys[1..])
             {
                 var (values, ofRow) = (key.Values.Count, key.OfRow);
-                foreach (var row in rows) combined[row] = (combined[row] * values) + ofRow[row];
+                foreach (var row in rows)
+                    combined[row] = (combined[row] * values) + ofRow[row];
             }
-            if (size <= LargestDirect) return (combined, (int)size, null);
+            if (size <= LargestDirect)
+                return (combined, (int)size, null);
             var numbers = new int[size];
             foreach (var row in rows)
             {
@@ -182,7 +213,8 @@ internal sealed class SegmentGroups
         foreach (var row in rows)
         {
             UInt128 code = 0;
-            foreach (var key in keys) code = (code * (uint)key.Values.Count) + (uint)key.OfRow[row];
+            foreach (var key in keys)
+                code = (code * (uint)key.Values.Count) + (uint)key.OfRow[row];
             if (!large.TryGetValue(code, out var number))
             {
                 large.Add(code, number = large.Count);

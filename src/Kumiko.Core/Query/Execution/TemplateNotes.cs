@@ -19,7 +19,8 @@ internal sealed class TemplateNotes
         }
         set
         {
-            if (template.Number < 0) return;
+            if (template.Number < 0)
+                return;
             var notes = Volatile.Read(ref _notes);
             if (template.Number >= notes.Length)
             {

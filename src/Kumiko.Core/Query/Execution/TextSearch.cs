@@ -7,21 +7,27 @@ namespace Kumiko.Core.Query.Execution;
 /// <summary>Searches whole columns of texts, without rebuilding any text where its form cannot hold what is searched.</summary>
 internal static class TextSearch
 {
-    private static readonly SearchValues<byte> Integers = SearchValues.Create("-0123456789"u8), Decimals = SearchValues.Create("-.0123456789"u8),
-        Addresses = SearchValues.Create(".0123456789"u8), LowerHex = SearchValues.Create("0123456789abcdefABCDEF"u8), Uuids = SearchValues.Create("-0123456789abcdefABCDEF"u8);
+    private static readonly SearchValues<byte> Integers = SearchValues.Create("-0123456789"u8),
+        Decimals = SearchValues.Create("-.0123456789"u8),
+        Addresses = SearchValues.Create(".0123456789"u8),
+        LowerHex = SearchValues.Create("0123456789abcdefABCDEF"u8),
+        Uuids = SearchValues.Create("-0123456789abcdefABCDEF"u8);
 
     /// <summary>Whether the bytes of texts stand as they are in a column of this form.</summary>
     public static bool IsKept(TextForm form) => form is TextForm.Plain or TextForm.Dictionary or TextForm.Affixed;
 
     /// <summary>Whether numbers of this form could spell the needle; of affixed ones that is not known.</summary>
-    public static bool IsSpelled(TextForm form, Needle needle) => form == TextForm.Affixed || (!IsKept(form) && needle.IsOf(Characters(form)));
+    public static bool IsSpelled(TextForm form, Needle needle) =>
+        form == TextForm.Affixed || (!IsKept(form) && needle.IsOf(Characters(form)));
 
     /// <summary>
     /// The same of a column of which more is known. What stands partly in an affix and partly in a number has a character
     /// of the number.
     /// </summary>
     public static bool IsSpelled(ColumnForm column, Needle needle) =>
-        column.Form == TextForm.Affixed && !IsKept(column.Inner) ? needle.HasAny(Characters(column.Inner)) : IsSpelled(column.Form, needle);
+        column.Form == TextForm.Affixed && !IsKept(column.Inner)
+            ? needle.HasAny(Characters(column.Inner))
+            : IsSpelled(column.Form, needle);
 
     /// <summary>Marks the texts that hold the needle.</summary>
     /// <param name="hits">By place in the column.</param>
@@ -36,25 +42,38 @@ internal static class TextSearch
             case TextForm.Dictionary:
                 var entries = new Bits(texts.Entries);
                 FindIn(texts.AllBytes, texts.Starts, needle, entries);
-                if (entries.IsEmpty) break;
+                if (entries.IsEmpty)
+                    break;
                 var places = texts.Places;
-                for (var i = 0; i < places.Length; i++) if (entries[places[i]]) hits.Set(i);
+                for (var i = 0; i < places.Length; i++)
+                    if (entries[places[i]])
+                        hits.Set(i);
                 break;
             case TextForm.Affixed:
                 var (before, inner, after) = texts.Affixes!.Value;
-                if (needle.IsIn(before.Span) || needle.IsIn(after.Span)) hits.SetRange(0, texts.Count);
-                else if (needle.CanLeave(before.Span, isStart: true) || needle.CanEnter(after.Span, isEnd: true)) Each(texts, needle, hits);
+                if (needle.IsIn(before.Span) || needle.IsIn(after.Span))
+                    hits.SetRange(0, texts.Count);
+                else if (needle.CanLeave(before.Span, isStart: true) || needle.CanEnter(after.Span, isEnd: true))
+                    Each(texts, needle, hits);
                 // What stands around it may be of the same token.
-                else Find(inner, needle, hits, wholeTokens: false);
+                else
+                    Find(inner, needle, hits, wholeTokens: false);
                 break;
             case TextForm.Integer when wholeTokens:
                 // A sign is no part of a token.
-                if (!long.TryParse(needle.Bytes, NumberStyles.None, CultureInfo.InvariantCulture, out var number) || (needle.Bytes[0] == '0' && needle.Length > 1)) break;
+                if (
+                    !long.TryParse(needle.Bytes, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                    || (needle.Bytes[0] == '0' && needle.Length > 1)
+                )
+                    break;
                 var numbers = texts.Numbers;
-                for (var i = 0; i < numbers.Length; i++) if (numbers[i] == number || numbers[i] == -number) hits.Set(i);
+                for (var i = 0; i < numbers.Length; i++)
+                    if (numbers[i] == number || numbers[i] == -number)
+                        hits.Set(i);
                 break;
             case TextForm.Hex or TextForm.UpperHex when wholeTokens:
-                if (texts.HexLength == needle.Length) FindHex(texts, needle, hits);
+                if (texts.HexLength == needle.Length)
+                    FindHex(texts, needle, hits);
                 break;
             case var form when needle.IsOf(Characters(form)):
                 Each(texts, needle, hits);
@@ -62,28 +81,31 @@ internal static class TextSearch
         }
     }
 
-    private static SearchValues<byte> Characters(TextForm form) => form switch
-    {
-        TextForm.Decimal => Decimals,
-        TextForm.Address => Addresses,
-        TextForm.Hex or TextForm.UpperHex => LowerHex,
-        TextForm.Uuid => Uuids,
-        _ => Integers,
-    };
+    private static SearchValues<byte> Characters(TextForm form) =>
+        form switch
+        {
+            TextForm.Decimal => Decimals,
+            TextForm.Address => Addresses,
+            TextForm.Hex or TextForm.UpperHex => LowerHex,
+            TextForm.Uuid => Uuids,
+            _ => Integers,
+        };
 
     private static void FindIn(ReadOnlySpan<byte> all, ReadOnlySpan<int> starts, Needle needle, Bits hits)
     {
         var text = 0;
-        for (var at = needle.IndexIn(all); at >= 0;)
+        for (var at = needle.IndexIn(all); at >= 0; )
         {
-            while (starts[text + 1] <= at) text++;
+            while (starts[text + 1] <= at)
+                text++;
             if (at + needle.Length <= starts[text + 1])
             {
                 hits.Set(text);
                 // One hit in a text is enough.
                 at = starts[text + 1];
             }
-            else at++;
+            else
+                at++;
             at = at >= all.Length ? -1 : needle.IndexIn(all, at);
         }
     }
@@ -94,13 +116,18 @@ internal static class TextSearch
         for (var i = 0; i < needle.Length; i++)
         {
             var c = needle.Bytes[i] | 0x20;
-            var digit = c is >= '0' and <= '9' ? c - '0' : c is >= 'a' and <= 'f' ? c - 'a' + 10 : -1;
-            if (digit < 0) return;
+            var digit =
+                c is >= '0' and <= '9' ? c - '0'
+                : c is >= 'a' and <= 'f' ? c - 'a' + 10
+                : -1;
+            if (digit < 0)
+                return;
             packed[i >> 1] |= (byte)(digit << ((~i & 1) * 4));
         }
         var all = texts.AllBytes;
         for (var i = 0; i < texts.Count; i++)
-            if (all.Slice(i * packed.Length, packed.Length).SequenceEqual(packed)) hits.Set(i);
+            if (all.Slice(i * packed.Length, packed.Length).SequenceEqual(packed))
+                hits.Set(i);
     }
 
     private static void Each(TextVector texts, Needle needle, Bits hits)
@@ -110,7 +137,8 @@ internal static class TextSearch
         {
             text.Clear();
             texts.Append(i, text);
-            if (needle.IsIn(text.Written)) hits.Set(i);
+            if (needle.IsIn(text.Written))
+                hits.Set(i);
         }
     }
 }

@@ -6,7 +6,8 @@ namespace Kumiko.Core.Query.Fields;
 /// <param name="most">So many different values are told apart; of further ones only the presence is counted.</param>
 internal sealed class FieldCounter(int most)
 {
-    /// <summary>Values that come less often than this, once there are too many of them, are ids: nobody asks which is most frequent.</summary>
+    /// <summary>Values that come less often than this, once there are too many of them, are ids: nobody asks which is most
+    /// frequent.</summary>
     private const int SeldomRepeats = 8;
 
     private readonly Dictionary<Value, long> _values = [];
@@ -32,9 +33,12 @@ internal sealed class FieldCounter(int most)
     public void Add(in Value value, long times)
     {
         Present += times;
-        if (IsClosed) return;
-        if (_values.TryGetValue(value, out var count)) _values[value] = count + times;
-        else if (_values.Count < most) _values[value] = times;
+        if (IsClosed)
+            return;
+        if (_values.TryGetValue(value, out var count))
+            _values[value] = count + times;
+        else if (_values.Count < most)
+            _values[value] = times;
         else
         {
             More = true;
@@ -52,7 +56,8 @@ internal sealed class FieldCounter(int most)
     /// <summary>Notes numbers of a column besides counting them.</summary>
     public void Sample(ValueKind kind, double number)
     {
-        if (_sample is null) _samples.Add(_sample = new NumberSample());
+        if (_sample is null)
+            _samples.Add(_sample = new NumberSample());
         Note(kind);
         _sample.Add(number);
     }
@@ -60,10 +65,14 @@ internal sealed class FieldCounter(int most)
     /// <summary>Notes that some value is no number of the kind met so far.</summary>
     public void Note(ValueKind kind)
     {
-        if (kind is ValueKind.Integer && NumberKind is ValueKind.Decimal) return;
-        if (kind is ValueKind.Decimal && NumberKind is ValueKind.Integer) NumberKind = kind;
-        if (NumberKind == ValueKind.Missing && !_mixed) NumberKind = kind;
-        else if (NumberKind != kind) (_mixed, NumberKind) = (true, ValueKind.Missing);
+        if (kind is ValueKind.Integer && NumberKind is ValueKind.Decimal)
+            return;
+        if (kind is ValueKind.Decimal && NumberKind is ValueKind.Integer)
+            NumberKind = kind;
+        if (NumberKind == ValueKind.Missing && !_mixed)
+            NumberKind = kind;
+        else if (NumberKind != kind)
+            (_mixed, NumberKind) = (true, ValueKind.Missing);
     }
 
     public void Merge(FieldCounter other)
@@ -74,18 +83,24 @@ internal sealed class FieldCounter(int most)
         {
             told += times;
             // A closed one goes on knowing what it told apart before.
-            if (!closed) Add(value, times);
+            if (!closed)
+                Add(value, times);
             else
             {
                 Present += times;
-                if (_values.TryGetValue(value, out var count)) _values[value] = count + times; else More = true;
+                if (_values.TryGetValue(value, out var count))
+                    _values[value] = count + times;
+                else
+                    More = true;
             }
         }
         Present += other.Present - told;
         More |= other.More;
         IsClosed |= other.IsClosed;
-        if (other.NumberKind != ValueKind.Missing) Note(other.NumberKind);
-        else if (other._mixed) (_mixed, NumberKind) = (true, ValueKind.Missing);
+        if (other.NumberKind != ValueKind.Missing)
+            Note(other.NumberKind);
+        else if (other._mixed)
+            (_mixed, NumberKind) = (true, ValueKind.Missing);
         _samples.AddRange(other._samples);
     }
 }

@@ -12,7 +12,8 @@ internal static class FieldNames
         long total = 0;
         void Add(string name, long times)
         {
-            if (times > 0) counts[name] = counts.GetValueOrDefault(name) + times;
+            if (times > 0)
+                counts[name] = counts.GetValueOrDefault(name) + times;
         }
         foreach (var part in parts)
         {
@@ -21,13 +22,25 @@ internal static class FieldNames
             // A damaged segment is set aside by the store, which says so; the rest goes on.
             try
             {
-                if (part.Batch is SegmentBatch segment) segment.Scan(null, scan => { OfSegment(scan, part, Add); return 0; });
-                else if (part.TryOpen(records: true) is { } rows) OfRows(rows, part, Add);
+                if (part.Batch is SegmentBatch segment)
+                    segment.Scan(null, scan =>
+                    {
+                        OfSegment(scan, part, Add);
+                        return 0;
+                    });
+                else if (part.TryOpen(records: true) is { } rows)
+                    OfRows(rows, part, Add);
             }
             catch (DamagedSegmentException) { }
         }
         Add("level", total);
-        return [.. counts.Select(c => new FieldPresence(c.Key, c.Value, total)).OrderByDescending(f => f.Present).ThenBy(f => f.Name, StringComparer.Ordinal)];
+        return
+        [
+            .. counts
+                .Select(c => new FieldPresence(c.Key, c.Value, total))
+                .OrderByDescending(f => f.Present)
+                .ThenBy(f => f.Name, StringComparer.Ordinal),
+        ];
     }
 
     private static void OfRows(IRecordRows rows, MatchSet.Part part, Action<string, long> add)
@@ -35,15 +48,26 @@ internal static class FieldNames
         for (var i = 0; i < part.Count; i++)
         {
             var record = rows[part[i]];
-            foreach (var name in record.Attributes.Names) add(name, 1);
+            foreach (var name in record.Attributes.Names)
+                add(name, 1);
             OfResource(record.Resource, 1, add);
-            if (record.TraceId is not null) add("trace_id", 1);
+            if (record.TraceId is not null)
+                add("trace_id", 1);
         }
     }
 
     private static void OfResource(Records.Resource resource, long times, Action<string, long> add)
     {
-        foreach (var name in resource.Attributes.Names) add(name switch { "service.name" => "service", "host.name" => "host", _ => name }, times);
+        foreach (var name in resource.Attributes.Names)
+            add(
+                name switch
+                {
+                    "service.name" => "service",
+                    "host.name" => "host",
+                    _ => name,
+                },
+                times
+            );
     }
 
     private static void OfSegment(SegmentScan scan, MatchSet.Part part, Action<string, long> add)
@@ -59,15 +83,20 @@ internal static class FieldNames
             var row = part[i];
             ofShape[shapes[row]]++;
             ofResource[resources[row]]++;
-            if (traces is not null && traces[row] >= 0) traced++;
+            if (traces is not null && traces[row] >= 0)
+                traced++;
         }
         for (var s = 0; s < ofShape.Length; s++)
-            foreach (var name in fields.Shapes[s].Names) add(name, ofShape[s]);
-        for (var r = 0; r < ofResource.Length; r++) OfResource(scan.Resources[r], ofResource[r], add);
+            foreach (var name in fields.Shapes[s].Names)
+                add(name, ofShape[s]);
+        for (var r = 0; r < ofResource.Length; r++)
+            OfResource(scan.Resources[r], ofResource[r], add);
         add("trace_id", traced);
-        if (fields.RestOfRow is not { } rest) return;
+        if (fields.RestOfRow is not { } rest)
+            return;
         for (var i = 0; i < part.Count; i++)
             if (rest[part[i]] is >= 0)
-                foreach (var name in fields.Of(part[i]).Names.ToArray().Except(fields.Shapes[fields.ShapeOfRow[part[i]]].Names)) add(name, 1);
+                foreach (var name in fields.Of(part[i]).Names.ToArray().Except(fields.Shapes[fields.ShapeOfRow[part[i]]].Names))
+                    add(name, 1);
     }
 }

@@ -5,7 +5,8 @@ namespace Kumiko.Core.Query.Fields;
 /// <param name="Count">Records in the focus with this value.</param>
 /// <param name="Share">Of all matching records in the focus, 0 to 1.</param>
 /// <param name="Baseline">The same share in the baseline; null where the baseline has no records.</param>
-/// <param name="Clear">Whether the two shares differ by more than chance would (three standard errors; of few records, as seldom).</param>
+/// <param name="Clear">Whether the two shares differ by more than chance would (three standard errors; of few records, as
+/// seldom).</param>
 public sealed record ValueShare(Value Value, long Count, double Share, double? Baseline, bool Clear)
 {
     /// <summary>By how many points of percent the share moved; null without a baseline.</summary>
@@ -47,21 +48,32 @@ public sealed record FieldPresence(string Name, long Present, long Total);
 /// <summary>How the numbers of a field lie.</summary>
 /// <param name="Quantiles">At 5, 25, 50, 75, 95 and 99 percent.</param>
 /// <param name="Edges">Ends of the bins: one more than there are bins, rising.</param>
-/// <param name="Bins">Share of the focus' numbers in each bin; a number on an edge belongs to the bin above it, the largest to the last.</param>
+/// <param name="Bins">Share of the focus' numbers in each bin; a number on an edge belongs to the bin above it, the largest to
+/// the last.</param>
 /// <param name="Before">The same of the baseline, on the same bins; null without one.</param>
 /// <param name="Approximate">Whether it is from an even sample and not from all values.</param>
-public sealed record NumberSummary(ValueKind Kind, double Min, double Max, IReadOnlyList<double> Quantiles, IReadOnlyList<double> Edges, IReadOnlyList<double> Bins, IReadOnlyList<double>? Before, bool Approximate)
+public sealed record NumberSummary(
+    ValueKind Kind,
+    double Min,
+    double Max,
+    IReadOnlyList<double> Quantiles,
+    IReadOnlyList<double> Edges,
+    IReadOnlyList<double> Bins,
+    IReadOnlyList<double>? Before,
+    bool Approximate
+)
 {
     public static readonly double[] Levels = [0.05, 0.25, 0.5, 0.75, 0.95, 0.99];
 
     public double Median => Quantiles[2];
 
     /// <summary>A number of the field's kind, as a query has it.</summary>
-    public Value ValueOf(double number) => Kind switch
-    {
-        ValueKind.Duration => Value.Duration((long)Math.Round(number)),
-        ValueKind.Size => Value.Size((long)Math.Round(number)),
-        ValueKind.Integer => Value.Of((long)Math.Round(number)),
-        _ => Value.Of(number),
-    };
+    public Value ValueOf(double number) =>
+        Kind switch
+        {
+            ValueKind.Duration => Value.Duration((long)Math.Round(number)),
+            ValueKind.Size => Value.Size((long)Math.Round(number)),
+            ValueKind.Integer => Value.Of((long)Math.Round(number)),
+            _ => Value.Of(number),
+        };
 }

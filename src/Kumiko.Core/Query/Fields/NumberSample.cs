@@ -7,7 +7,8 @@ internal sealed class NumberSample
 
     private double[] _numbers = new double[256];
     private int _count;
-    private long _stride = 1, _skip;
+    private long _stride = 1,
+        _skip;
 
     public double Min { get; private set; } = double.PositiveInfinity;
     public double Max { get; private set; } = double.NegativeInfinity;
@@ -16,18 +17,27 @@ internal sealed class NumberSample
 
     public void Add(double number)
     {
-        if (double.IsNaN(number)) return;
+        if (double.IsNaN(number))
+            return;
         Seen++;
-        if (number < Min) Min = number;
-        if (number > Max) Max = number;
-        if (_skip > 0) { _skip--; return; }
+        if (number < Min)
+            Min = number;
+        if (number > Max)
+            Max = number;
+        if (_skip > 0)
+        {
+            _skip--;
+            return;
+        }
         if (_count == Kept)
         {
-            for (var i = 0; i < Kept / 2; i++) _numbers[i] = _numbers[2 * i];
+            for (var i = 0; i < Kept / 2; i++)
+                _numbers[i] = _numbers[2 * i];
             _count = Kept / 2;
             _stride *= 2;
         }
-        else if (_count == _numbers.Length) Array.Resize(ref _numbers, _count * 2);
+        else if (_count == _numbers.Length)
+            Array.Resize(ref _numbers, _count * 2);
         _numbers[_count++] = number;
         _skip = _stride - 1;
     }
@@ -35,6 +45,7 @@ internal sealed class NumberSample
     /// <summary>The sampled numbers, each with how many it stands for.</summary>
     public IEnumerable<(double Number, double Weight)> Weighted()
     {
-        for (var i = 0; i < _count; i++) yield return (_numbers[i], _stride);
+        for (var i = 0; i < _count; i++)
+            yield return (_numbers[i], _stride);
     }
 }

@@ -5,14 +5,21 @@ using Kumiko.Core.Storage.Metrics;
 
 namespace Kumiko.Core.Query.Metrics;
 
-/// <summary>Exemplars as rows that queries can read: <c>from exemplars</c>. Each has what its series has, and the trace that it was measured in.</summary>
+/// <summary>Exemplars as rows that queries can read: <c>from exemplars</c>. Each has what its series has, and the trace that it
+/// was measured in.</summary>
 internal static class ExemplarSet
 {
     private static readonly Column[] Fixed =
     [
-        new("time", ColumnRole.Time, ValueKind.Time), new("name", ColumnRole.Key), new("value", ColumnRole.Value, ValueKind.Decimal),
-        new("trace_id", ColumnRole.Detail), new("span_id", ColumnRole.Detail), new("sample_time", ColumnRole.Detail, ValueKind.Time),
-        new("unit", ColumnRole.Detail), new("kind", ColumnRole.Detail), new("source", ColumnRole.Detail),
+        new("time", ColumnRole.Time, ValueKind.Time),
+        new("name", ColumnRole.Key),
+        new("value", ColumnRole.Value, ValueKind.Decimal),
+        new("trace_id", ColumnRole.Detail),
+        new("span_id", ColumnRole.Detail),
+        new("sample_time", ColumnRole.Detail, ValueKind.Time),
+        new("unit", ColumnRole.Detail),
+        new("kind", ColumnRole.Detail),
+        new("source", ColumnRole.Detail),
     ];
 
     /// <summary>The newest first.</summary>
@@ -23,21 +30,43 @@ internal static class ExemplarSet
         var found = new List<(MetricSeries Series, long Sample, Exemplar Exemplar)>();
         foreach (var one in metrics.Exemplars(window))
         {
-            if (sources?.Contains(one.Series.Source) == false) continue;
-            if (found.Count >= most) throw new QueryRefusedException($"These are more than {most:N0} exemplars. Take a shorter focus.");
+            if (sources?.Contains(one.Series.Source) == false)
+                continue;
+            if (found.Count >= most)
+                throw new QueryRefusedException($"These are more than {most:N0} exemplars. Take a shorter focus.");
             found.Add(one);
         }
-        var names = found.SelectMany(f => f.Series.FieldNames.Concat(f.Exemplar.Attributes.Names.ToArray())).Distinct(StringComparer.Ordinal)
-            .Where(n => !Array.Exists(Fixed, c => c.Name == n)).Order(StringComparer.Ordinal).ToList();
-        return new Frame(new Schema([.. Fixed, .. names.Select(n => new Column(n, ColumnRole.Key))], null, window),
-            [.. found.OrderByDescending(f => f.Exemplar.Time).ThenBy(f => f.Series.Id).Select(f => (Value[])[.. Row(f.Series, f.Sample, f.Exemplar), .. names.Select(n => FieldOf(f.Series, f.Exemplar, n))])]);
+        var names = found
+            .SelectMany(f => f.Series.FieldNames.Concat(f.Exemplar.Attributes.Names.ToArray()))
+            .Distinct(StringComparer.Ordinal)
+            .Where(n => !Array.Exists(Fixed, c => c.Name == n))
+            .Order(StringComparer.Ordinal)
+            .ToList();
+        return new Frame(
+            new Schema([.. Fixed, .. names.Select(n => new Column(n, ColumnRole.Key))], null, window),
+            [
+                .. found
+                    .OrderByDescending(f => f.Exemplar.Time)
+                    .ThenBy(f => f.Series.Id)
+                    .Select(f =>
+                        (Value[])[.. Row(f.Series, f.Sample, f.Exemplar), .. names.Select(n => FieldOf(f.Series, f.Exemplar, n))]
+                    ),
+            ]
+        );
     }
 
     private static Value[] Row(MetricSeries series, long sample, Exemplar exemplar) =>
-    [
-        Value.Time(exemplar.Time), Value.Of(series.Name), exemplar.Value, Value.Of(exemplar.TraceId), Value.Of(exemplar.SpanId), Value.Time(sample),
-        series.Field("unit"), series.Field("kind"), series.Field("source"),
-    ];
+        [
+            Value.Time(exemplar.Time),
+            Value.Of(series.Name),
+            exemplar.Value,
+            Value.Of(exemplar.TraceId),
+            Value.Of(exemplar.SpanId),
+            Value.Time(sample),
+            series.Field("unit"),
+            series.Field("kind"),
+            series.Field("source"),
+        ];
 
     private static Value FieldOf(MetricSeries series, Exemplar exemplar, string name) =>
         exemplar.Attributes.Get(name) is { IsMissing: false } own ? own : series.Field(name);

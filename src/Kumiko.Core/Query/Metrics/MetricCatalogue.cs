@@ -7,11 +7,28 @@ namespace Kumiko.Core.Query.Metrics;
 /// <param name="Kind">gauge, sum, counter, histogram or summary; several where senders do not agree.</param>
 /// <param name="Unit">As UCUM spells it; several where senders do not agree.</param>
 /// <param name="LastTime">When its last sample was, UTC nanoseconds; 0 where none is known.</param>
-public sealed record MetricEntry(string Name, string Kind, string Unit, string Description, int Series, IReadOnlyList<string> Sources, long LastTime, double LastValue)
+public sealed record MetricEntry(
+    string Name,
+    string Kind,
+    string Unit,
+    string Description,
+    int Series,
+    IReadOnlyList<string> Sources,
+    long LastTime,
+    double LastValue
+)
 {
     /// <summary>Whether every word stands somewhere in its name, description, unit or source.</summary>
-    public bool Has(string words) => words.Split(' ', StringSplitOptions.RemoveEmptyEntries).All(w =>
-        Name.Contains(w, StringComparison.OrdinalIgnoreCase) || Description.Contains(w, StringComparison.OrdinalIgnoreCase) || Unit.Contains(w, StringComparison.OrdinalIgnoreCase) || Kind.Contains(w, StringComparison.OrdinalIgnoreCase) || Sources.Any(s => s.Contains(w, StringComparison.OrdinalIgnoreCase)));
+    public bool Has(string words) =>
+        words
+            .Split(' ', StringSplitOptions.RemoveEmptyEntries)
+            .All(w =>
+                Name.Contains(w, StringComparison.OrdinalIgnoreCase)
+                || Description.Contains(w, StringComparison.OrdinalIgnoreCase)
+                || Unit.Contains(w, StringComparison.OrdinalIgnoreCase)
+                || Kind.Contains(w, StringComparison.OrdinalIgnoreCase)
+                || Sources.Any(s => s.Contains(w, StringComparison.OrdinalIgnoreCase))
+            );
 }
 
 /// <summary>An attribute of a metric with its values.</summary>
@@ -25,31 +42,73 @@ public sealed record MetricDetails(string Name, IReadOnlyList<MetricAttribute> A
 /// <summary>What is measured: a view of the series of a store.</summary>
 public sealed class MetricCatalogue(MetricStore store)
 {
-    private const int MostValues = 12, FewestParts = 2, MostParts = 10;
+    private const int MostValues = 12,
+        FewestParts = 2,
+        MostParts = 10;
 
     /// <summary>All metrics by name.</summary>
     public IReadOnlyList<MetricEntry> All() =>
-        [.. store.States(store.Book.All()).GroupBy(s => s.Series.Name, StringComparer.Ordinal).OrderBy(g => g.Key, StringComparer.Ordinal).Select(g =>
-        {
-            var last = g.MaxBy(s => s.Time)!;
-            string Joined(Func<MetricSeries, string> of) => string.Join(", ", g.Select(s => of(s.Series)).Where(t => t.Length > 0).Distinct().Order(StringComparer.Ordinal).Take(3));
-            return new MetricEntry(g.Key, Joined(s => s.Field("kind").ToText()), Joined(s => s.Unit), g.Select(s => s.Series.Description).FirstOrDefault(d => d.Length > 0) ?? "", g.Count(), [.. g.Select(s => s.Series.Source).Distinct().Order(StringComparer.Ordinal)], last.Time, last.Value);
-        })];
+        [
+            .. store
+                .States(store.Book.All())
+                .GroupBy(s => s.Series.Name, StringComparer.Ordinal)
+                .OrderBy(g => g.Key, StringComparer.Ordinal)
+                .Select(g =>
+                {
+                    var last = g.MaxBy(s => s.Time)!;
+                    string Joined(Func<MetricSeries, string> of) =>
+                        string.Join(
+                            ", ",
+                            g.Select(s => of(s.Series)).Where(t => t.Length > 0).Distinct().Order(StringComparer.Ordinal).Take(3)
+                        );
+                    return new MetricEntry(
+                        g.Key,
+                        Joined(s => s.Field("kind").ToText()),
+                        Joined(s => s.Unit),
+                        g.Select(s => s.Series.Description).FirstOrDefault(d => d.Length > 0) ?? "",
+                        g.Count(),
+                        [.. g.Select(s => s.Series.Source).Distinct().Order(StringComparer.Ordinal)],
+                        last.Time,
+                        last.Value
+                    );
+                }),
+        ];
 
     /// <summary>One metric with its attributes; null where there is none of this name.</summary>
     public MetricDetails? Details(string name)
     {
         var series = store.Book.All().Where(s => s.Name == name).ToList();
-        if (series.Count == 0) return null;
-        return new MetricDetails(name, [.. series.SelectMany(s => s.FieldNames).Distinct().Select(field =>
-        {
-            var values = series.Select(s => s.Field(field)).Where(v => !v.IsMissing).GroupBy(v => v.ToText(), StringComparer.Ordinal).OrderByDescending(g => g.Count()).ThenBy(g => g.Key, StringComparer.Ordinal).ToList();
-            return new MetricAttribute(field, [.. values.Take(MostValues).Select(v => (v.Key, v.Count()))], values.Count);
-        }).OrderBy(a => a.Name, StringComparer.Ordinal)]);
+        if (series.Count == 0)
+            return null;
+        return new MetricDetails(
+            name,
+            [
+                .. series
+                    .SelectMany(s => s.FieldNames)
+                    .Distinct()
+                    .Select(field =>
+                    {
+                        var values = series
+                            .Select(s => s.Field(field))
+                            .Where(v => !v.IsMissing)
+                            .GroupBy(v => v.ToText(), StringComparer.Ordinal)
+                            .OrderByDescending(g => g.Count())
+                            .ThenBy(g => g.Key, StringComparer.Ordinal)
+                            .ToList();
+                        return new MetricAttribute(
+                            field,
+                            [.. values.Take(MostValues).Select(v => (v.Key, v.Count()))],
+                            values.Count
+                        );
+                    })
+                    .OrderBy(a => a.Name, StringComparer.Ordinal),
+            ]
+        );
     }
 
     /// <summary>A query that draws a metric as its kind calls for, by the attribute that parts it into a few.</summary>
-    public string QueryFor(string name) => All().FirstOrDefault(e => e.Name == name) is { } entry ? QueryFor(entry, Details(name)) : "";
+    public string QueryFor(string name) =>
+        All().FirstOrDefault(e => e.Name == name) is { } entry ? QueryFor(entry, Details(name)) : "";
 
     /// <inheritdoc cref="QueryFor(string)"/>
     public static string QueryFor(MetricEntry entry, MetricDetails? details)
@@ -60,8 +119,19 @@ public sealed class MetricCatalogue(MetricStore store)
             "histogram" => "p50(value) as half, p95(value) as slow",
             _ => "avg(value) as mean",
         };
-        var by = details?.Attributes.Where(a => a.Distinct is >= FewestParts and <= MostParts).OrderBy(a => a.Name is "service" ? 0 : a.Name is "host" ? 2 : 1).ThenByDescending(a => a.Distinct).FirstOrDefault()?.Name;
-        var match = QueryPrinter.PrintMatch(new Compare(new Field("name"), CompareOp.Equal, Literals.For(Records.Value.Of(entry.Name))));
+        var by = details
+            ?.Attributes.Where(a => a.Distinct is >= FewestParts and <= MostParts)
+            .OrderBy(a =>
+                a.Name is "service" ? 0
+                : a.Name is "host" ? 2
+                : 1
+            )
+            .ThenByDescending(a => a.Distinct)
+            .FirstOrDefault()
+            ?.Name;
+        var match = QueryPrinter.PrintMatch(
+            new Compare(new Field("name"), CompareOp.Equal, Literals.For(Records.Value.Of(entry.Name)))
+        );
         return $"from metrics {match}\n| group {figure}{(by is null ? "" : " by " + QueryPrinter.Print(new Field(by)))} per auto";
     }
 }

@@ -6,7 +6,8 @@ using Kumiko.Core.Records;
 namespace Kumiko.Core.Query.Sliding;
 
 /// <summary>
-/// Puts windows together from slices that were gathered once. A window of very many slices is made of whole blocks and what sticks out
+/// Puts windows together from slices that were gathered once. A window of very many slices is made of whole blocks and what
+/// sticks out
 /// of them; blocks lie at fixed times, so that a window comes out the same whatever other windows are asked with it.
 /// </summary>
 internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int slices, CancellationToken cancel)
@@ -17,27 +18,33 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private readonly GroupPlan _plan = pipeline.Group!.Value.Plan;
     private readonly int _block = Math.Max(2, (int)Math.Sqrt(slices));
 
-    /// <summary>Whether every window's answer can be put together from slices: one plain group, and behind it only what looks at rows one by one.</summary>
+    /// <summary>Whether every window's answer can be put together from slices: one plain group, and behind it only what looks at
+    /// rows one by one.</summary>
     public static bool Fits(Language.Query query)
     {
-        if (query.With.Count > 0 || query.From is { Over: not null } or { Earlier: not null }) return false;
-        if ((query.Match is { } match && MentionsNow(match)) || query.Stages.Any(MentionsNow)) return false;
+        if (query.With.Count > 0 || query.From is { Over: not null } or { Earlier: not null })
+            return false;
+        if ((query.Match is { } match && MentionsNow(match)) || query.Stages.Any(MentionsNow))
+            return false;
         var group = query.Stages.ToList().FindIndex(s => s is Group);
-        if (group < 0 || ((Group)query.Stages[group]).Per is not null) return false;
-        return query.Stages.Take(group).All(s => s is Where or SetFields or Parse or Select) && query.Stages.Skip(group + 1).All(s => s is Where or SetFields or Select or SelectAll or OrderBy or Limit);
+        if (group < 0 || ((Group)query.Stages[group]).Per is not null)
+            return false;
+        return query.Stages.Take(group).All(s => s is Where or SetFields or Parse or Select)
+            && query.Stages.Skip(group + 1).All(s => s is Where or SetFields or Select or SelectAll or OrderBy or Limit);
     }
 
     private static bool MentionsNow(Expr expr) => expr is Call { Name: "now" } || QueryChecker.Parts(expr).Any(MentionsNow);
 
-    private static bool MentionsNow(Stage stage) => stage switch
-    {
-        Where where => MentionsNow(where.Condition),
-        SetFields set => set.Items.Any(i => MentionsNow(i.Expr)),
-        Select select => select.Columns.Any(i => MentionsNow(i.Expr)),
-        Group group => group.Aggregates.Concat(group.By).Any(i => MentionsNow(i.Expr)),
-        OrderBy order => order.Items.Any(i => MentionsNow(i.Expr)),
-        _ => false,
-    };
+    private static bool MentionsNow(Stage stage) =>
+        stage switch
+        {
+            Where where => MentionsNow(where.Condition),
+            SetFields set => set.Items.Any(i => MentionsNow(i.Expr)),
+            Select select => select.Columns.Any(i => MentionsNow(i.Expr)),
+            Group group => group.Aggregates.Concat(group.By).Any(i => MentionsNow(i.Expr)),
+            OrderBy order => order.Items.Any(i => MentionsNow(i.Expr)),
+            _ => false,
+        };
 
     public SlidingAnswer Answer(IReadOnlyList<long> ends)
     {
@@ -46,8 +53,11 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         int[] places = [.. ends.Select(end => (int)((end - first) / cut.Length))];
         IReadOnlyList<KeyGroups> groups = [.. table.Groups];
         if ((long)groups.Count * ends.Count > MostCells)
-            throw new QueryRefusedException($"{ends.Count:N0} windows of {groups.Count:N0} keys are too many at once. Take a shorter stretch, a longer time between checks, or fewer keys.");
-        if (groups.Count == 0 && _plan.Keys.Length == 0) groups = [new KeyGroups([], "")];
+            throw new QueryRefusedException(
+                $"{ends.Count:N0} windows of {groups.Count:N0} keys are too many at once. Take a shorter stretch, a longer time between checks, or fewer keys."
+            );
+        if (groups.Count == 0 && _plan.Keys.Length == 0)
+            groups = [new KeyGroups([], "")];
         var rows = SharedRows(groups, places);
         var collector = new SlidingCollector(pipeline.Schema, ends, _plan.Aggregates[0].Call.Computes, pipeline.Steps.Count == 0);
         var perEnd = pipeline.Steps.Count == 0 ? null : new List<Value[]>[places.Length];
@@ -59,7 +69,10 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             Each(group, places, rows, always: _plan.Keys.Length == 0, (end, row, seen) =>
             {
                 any[end] |= seen;
-                if (perEnd is null) collector.Add(end, row, seen); else if (seen || _plan.Keys.Length == 0) (perEnd[end] ??= []).Add(row);
+                if (perEnd is null)
+                    collector.Add(end, row, seen);
+                else if (seen || _plan.Keys.Length == 0)
+                    (perEnd[end] ??= []).Add(row);
             });
         }
         if (perEnd is not null)
@@ -67,7 +80,8 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             {
                 cancel.ThrowIfCancellationRequested();
                 var all = (perEnd[end] ?? []).Select((values, i) => new Row(RowSource.Columns, i, values));
-                foreach (var row in pipeline.Steps.Aggregate(all, (rows, step) => step.Run(rows))) collector.Add(end, row.Slots, any[end]);
+                foreach (var row in pipeline.Steps.Aggregate(all, (rows, step) => step.Run(rows)))
+                    collector.Add(end, row.Slots, any[end]);
             }
         return collector.Finish();
     }
@@ -76,7 +90,8 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private long[]? SharedRows(IReadOnlyList<KeyGroups> groups, int[] places)
     {
         var share = Array.FindIndex(_plan.Aggregates, a => a.Call.Name == "share");
-        if (share < 0) return null;
+        if (share < 0)
+            return null;
         var totals = new long[places.Length];
         foreach (var group in groups)
         {
@@ -84,7 +99,8 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             for (var e = 0; e < places.Length; e++)
             {
                 var (low, high) = line.Range(places[e] - slices, places[e]);
-                for (var i = low; i < high; i++) totals[e] += ((CountAccumulator)line.Held[i][share]).Count;
+                for (var i = low; i < high; i++)
+                    totals[e] += ((CountAccumulator)line.Held[i][share]).Count;
             }
         }
         return totals;
@@ -93,49 +109,63 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private void Each(KeyGroups group, int[] places, long[]? rows, bool always, Action<int, Value[], bool> take)
     {
         var line = new Line(group);
-        var counts = Array.TrueForAll(_plan.Aggregates, a => a.Call.Computes is "count" or "per_second()") ? line.Counts(_plan.Aggregates.Length) : null;
+        var counts = Array.TrueForAll(_plan.Aggregates, a => a.Call.Computes is "count" or "per_second()")
+            ? line.Counts(_plan.Aggregates.Length)
+            : null;
         var blocks = new Dictionary<long, Accumulator[]>();
         for (var e = 0; e < places.Length; e++)
         {
             var (low, high) = line.Range(places[e] - slices, places[e]);
-            if (low == high && !always) continue;
+            if (low == high && !always)
+                continue;
             var row = new Value[_plan.Keys.Length + _plan.Aggregates.Length];
             group.Keys.CopyTo(row, 0);
             var facts = new StepFacts(slices * _plan.Cut!.Length / (double)Instants.Second, rows?[e] ?? 0);
             Accumulator[]? held = low == high || counts is not null ? null : Window(line, places[e], low, high, blocks);
             for (var a = 0; a < _plan.Aggregates.Length; a++)
-                row[_plan.Keys.Length + a] = low == high ? Accumulator.Empty(_plan.Aggregates[a].Call.Computes)
+                row[_plan.Keys.Length + a] =
+                    low == high ? Accumulator.Empty(_plan.Aggregates[a].Call.Computes)
                     : counts is not null ? Counted(a, counts[a][high] - counts[a][low], facts)
                     : Result(held!, a, high - low, facts);
             take(e, row, low < high);
         }
     }
 
-    private Value Counted(int aggregate, long count, in StepFacts facts) => _plan.Aggregates[aggregate].Call.Name == "count" ? Value.Of(count) : Value.Of(facts.Seconds > 0 ? count / facts.Seconds : 0);
+    private Value Counted(int aggregate, long count, in StepFacts facts) =>
+        _plan.Aggregates[aggregate].Call.Name == "count"
+            ? Value.Of(count)
+            : Value.Of(facts.Seconds > 0 ? count / facts.Seconds : 0);
 
     /// <summary>Rates of a metric's counter are per slice: the window's is their mean.</summary>
     private Value Result(Accumulator[] held, int aggregate, int present, in StepFacts facts)
     {
         var result = held[aggregate].Result(facts);
-        return pipeline.Samples is not null && _plan.Aggregates[aggregate].Call.Computes == "per_second" && result.IsQuantity ? Value.Of(result.AsDouble / present) : result;
+        return pipeline.Samples is not null && _plan.Aggregates[aggregate].Call.Computes == "per_second" && result.IsQuantity
+            ? Value.Of(result.AsDouble / present)
+            : result;
     }
 
     private Accumulator[] Window(Line line, int end, int low, int high, Dictionary<long, Accumulator[]> blocks)
     {
-        if (high - low == 1) return line.Held[low];
+        if (high - low == 1)
+            return line.Held[low];
         var merged = New();
-        for (var i = low; i < high;)
+        for (var i = low; i < high; )
         {
             var number = Number(line.Places[i]);
             var stop = i;
-            while (stop < high && Number(line.Places[stop]) == number) stop++;
+            while (stop < high && Number(line.Places[stop]) == number)
+                stop++;
             var from = BlockStart(number);
             if (from >= end - slices && from + _block <= end && stop - i > 1)
             {
-                if (!blocks.TryGetValue(number, out var block)) blocks.Add(number, block = Merged(line, i, stop));
+                if (!blocks.TryGetValue(number, out var block))
+                    blocks.Add(number, block = Merged(line, i, stop));
                 Merge(merged, block);
             }
-            else for (var s = i; s < stop; s++) Merge(merged, line.Held[s]);
+            else
+                for (var s = i; s < stop; s++)
+                    Merge(merged, line.Held[s]);
             i = stop;
         }
         return merged;
@@ -144,13 +174,15 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private Accumulator[] Merged(Line line, int low, int high)
     {
         var merged = New();
-        for (var i = low; i < high; i++) Merge(merged, line.Held[i]);
+        for (var i = low; i < high; i++)
+            Merge(merged, line.Held[i]);
         return merged;
     }
 
     private static void Merge(Accumulator[] into, Accumulator[] more)
     {
-        for (var a = 0; a < into.Length; a++) into[a].Merge(more[a]);
+        for (var a = 0; a < into.Length; a++)
+            into[a].Merge(more[a]);
     }
 
     private Accumulator[] New() => Array.ConvertAll(_plan.Aggregates, a => Accumulator.Create(a.Call, _plan.Memory));
@@ -185,11 +217,17 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         }
 
         /// <summary>Counts of each aggregate before each slice.</summary>
-        public long[][] Counts(int aggregates) => [.. Enumerable.Range(0, aggregates).Select(a =>
-        {
-            var sums = new long[Held.Length + 1];
-            for (var i = 0; i < Held.Length; i++) sums[i + 1] = sums[i] + ((CountAccumulator)Held[i][a]).Count;
-            return sums;
-        })];
+        public long[][] Counts(int aggregates) =>
+            [
+                .. Enumerable
+                    .Range(0, aggregates)
+                    .Select(a =>
+                    {
+                        var sums = new long[Held.Length + 1];
+                        for (var i = 0; i < Held.Length; i++)
+                            sums[i + 1] = sums[i] + ((CountAccumulator)Held[i][a]).Count;
+                        return sums;
+                    }),
+            ];
     }
 }

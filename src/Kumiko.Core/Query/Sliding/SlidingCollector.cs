@@ -25,19 +25,30 @@ internal sealed class SlidingCollector
         (_schema, _ends) = (schema, ends);
         _keys = [.. Enumerable.Range(0, schema.Columns.Count).Where(i => schema.Columns[i].Role == ColumnRole.Key)];
         _value = schema.IndexOf(ColumnRole.Value);
-        if (_value < 0) throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count().");
+        if (_value < 0)
+            throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count().");
         _nothing = plain && Accumulator.Empty(aggregate) is { IsMissing: false } ? 0 : double.NaN;
     }
 
-    /// <param name="seen">Whether the window has anything of the row; null where the figure alone can tell: an answer without keys has a row of nothing too.</param>
+    /// <param name="seen">Whether the window has anything of the row; null where the figure alone can tell: an answer without
+    /// keys has a row of nothing too.</param>
     public void Add(int end, Value[] row, bool? seen)
     {
         var keys = Array.ConvertAll(_keys, k => row[k]);
         var name = GroupTable.NameOf(keys);
-        if (_keys.Length == 0) name = "";
+        if (_keys.Length == 0)
+            name = "";
         if (!_lines.TryGetValue(name, out var line))
         {
-            _lines.Add(name, line = new SlidingLine(name, Array.ConvertAll(keys, k => k.IsMissing ? "" : k.ToText()), new double[_ends.Count], new bool[_ends.Count]));
+            _lines.Add(
+                name,
+                line = new SlidingLine(
+                    name,
+                    Array.ConvertAll(keys, k => k.IsMissing ? "" : k.ToText()),
+                    new double[_ends.Count],
+                    new bool[_ends.Count]
+                )
+            );
             Array.Fill(line.Values, _nothing);
         }
         line.Values[end] = Figure(row[_value]);
@@ -47,7 +58,8 @@ internal sealed class SlidingCollector
     /// <summary>Rounded, so that the order in which decimals were added up cannot tip a limit; durations in seconds.</summary>
     private double Figure(in Value value)
     {
-        if (!value.IsQuantity) return double.NaN;
+        if (!value.IsQuantity)
+            return double.NaN;
         _kind ??= value.Kind;
         var number = value.Kind == ValueKind.Duration ? value.AsLong / (double)Instants.Second : value.AsDouble;
         return value.Kind == ValueKind.Integer || number == 0 || !double.IsFinite(number) ? number : Rounded(number);
@@ -57,7 +69,8 @@ internal sealed class SlidingCollector
     {
         var size = Digits - 1 - (int)Math.Floor(Math.Log10(Math.Abs(number)));
         // Beyond what a power of ten can be there is nothing to round to.
-        if (size is > 300 or < -290) return number;
+        if (size is > 300 or < -290)
+            return number;
         var scale = Math.Pow(10, Math.Abs(size));
         return size >= 0 ? Math.Round(number * scale) / scale : Math.Round(number / scale) * scale;
     }
@@ -70,6 +83,10 @@ internal sealed class SlidingCollector
             Array.Fill(line.Values, _nothing);
             _lines.Add("", line);
         }
-        return new SlidingAnswer(_ends, [.. _lines.Values.OrderBy(l => l.Name, StringComparer.Ordinal)], _nothing) { Unit = _schema.Columns[_value].Unit, Kind = _kind ?? ValueKind.Decimal };
+        return new SlidingAnswer(_ends, [.. _lines.Values.OrderBy(l => l.Name, StringComparer.Ordinal)], _nothing)
+        {
+            Unit = _schema.Columns[_value].Unit,
+            Kind = _kind ?? ValueKind.Decimal,
+        };
     }
 }

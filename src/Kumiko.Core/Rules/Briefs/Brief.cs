@@ -39,8 +39,14 @@ public sealed record Brief
     /// <summary>Null for nothing, or for what an earlier version wrote and this one cannot read: it is computed again.</summary>
     public static Brief? FromJson(string? json)
     {
-        try { return json is null ? null : JsonSerializer.Deserialize<Brief>(json); }
-        catch (JsonException) { return null; }
+        try
+        {
+            return json is null ? null : JsonSerializer.Deserialize<Brief>(json);
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
     }
 }
 
@@ -51,7 +57,16 @@ public sealed record Brief
 /// <param name="Baseline">The same for the address of a page.</param>
 /// <param name="Health">What speaks against the comparison.</param>
 /// <param name="Problem">Why there is nothing to tell; null where there is.</param>
-public sealed record BriefDifferences(IReadOnlyList<BriefDifference> Items, string Of, string Against, string Baseline, IReadOnlyList<string> Health, long Now, long Then, string? Problem)
+public sealed record BriefDifferences(
+    IReadOnlyList<BriefDifference> Items,
+    string Of,
+    string Against,
+    string Baseline,
+    IReadOnlyList<string> Health,
+    long Now,
+    long Then,
+    string? Problem
+)
 {
     public static BriefDifferences None(string problem) => new([], "", "", "", [], 0, 0, problem);
 }
@@ -62,4 +77,14 @@ public sealed record BriefDifferences(IReadOnlyList<BriefDifference> Items, stri
 /// <param name="NowShare">The shares, 0 to 1.</param>
 /// <param name="Least">By how much they differ at least, with 95 % confidence.</param>
 /// <param name="Alike">Other fields that tell the same records apart, as <c>field = value</c>.</param>
-public sealed record BriefDifference(string Field, string Value, string Text, long Now, long Then, double NowShare, double ThenShare, double Least, IReadOnlyList<string> Alike);
+public sealed record BriefDifference(
+    string Field,
+    string Value,
+    string Text,
+    long Now,
+    long Then,
+    double NowShare,
+    double ThenShare,
+    double Least,
+    IReadOnlyList<string> Alike
+);

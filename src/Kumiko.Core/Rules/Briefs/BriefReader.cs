@@ -6,13 +6,22 @@ using Kumiko.Core.Records;
 namespace Kumiko.Core.Rules.Briefs;
 
 /// <summary>Computes briefs. What cannot be told of one part is said there, and the other parts are told.</summary>
-public sealed class BriefReader(AlertFigureReader figures, DifferenceReader differences, ChangeStore changes, FollowUpReader followUps, TimeProvider clock)
+public sealed class BriefReader(
+    AlertFigureReader figures,
+    DifferenceReader differences,
+    ChangeStore changes,
+    FollowUpReader followUps,
+    TimeProvider clock
+)
 {
-    private const int MostChanges = 5, MostCounted = 100;
-    private const long ShortestSpan = Instants.Hour, LongestSpan = 2 * Instants.Day;
+    private const int MostChanges = 5,
+        MostCounted = 100;
+    private const long ShortestSpan = Instants.Hour,
+        LongestSpan = 2 * Instants.Day;
 
     /// <summary>How far back the figure is shown.</summary>
-    public static long SpanOf(RuleDefinition definition) => Math.Clamp(12 * definition.InTheLast, ShortestSpan, Math.Max(LongestSpan, 2 * definition.InTheLast));
+    public static long SpanOf(RuleDefinition definition) =>
+        Math.Clamp(12 * definition.InTheLast, ShortestSpan, Math.Max(LongestSpan, 2 * definition.InTheLast));
 
     /// <param name="rule">Null where it was removed meanwhile.</param>
     /// <param name="turn">How it started.</param>
@@ -21,7 +30,10 @@ public sealed class BriefReader(AlertFigureReader figures, DifferenceReader diff
         var focus = AlertRecords.Focus(alert);
         var (drawn, problem) = await Figures(alert, cancel);
         var recent = changes.In(new Window(focus.From - Instants.Hour, focus.To + alert.Definition.Delay), MostCounted);
-        var level = turn is { Level: "critical" } ? AlertLevel.Critical : turn is { Level: "warning" } ? AlertLevel.Warning : alert.Level;
+        var level =
+            turn is { Level: "critical" } ? AlertLevel.Critical
+            : turn is { Level: "warning" } ? AlertLevel.Warning
+            : alert.Level;
         return new Brief
         {
             At = Instants.FromDateTime(clock.GetUtcNow()),
@@ -41,13 +53,35 @@ public sealed class BriefReader(AlertFigureReader figures, DifferenceReader diff
 
     private async Task<(AlertFigures?, string?)> Figures(Alert alert, CancellationToken cancel)
     {
-        try { return (await figures.Read(alert, new Window(alert.Started - SpanOf(alert.Definition), alert.Started + (alert.Definition.Quantity.IsFigure ? 0 : Instants.Minute)), cancel), null); }
-        catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException) { return (null, e.Message); }
+        try
+        {
+            return (
+                await figures.Read(
+                    alert,
+                    new Window(
+                        alert.Started - SpanOf(alert.Definition),
+                        alert.Started + (alert.Definition.Quantity.IsFigure ? 0 : Instants.Minute)
+                    ),
+                    cancel
+                ),
+                null
+            );
+        }
+        catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException)
+        {
+            return (null, e.Message);
+        }
     }
 
     private async Task<BriefDifferences> Differences(Alert alert, CancellationToken cancel)
     {
-        try { return await differences.Read(alert, cancel); }
-        catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException) { return BriefDifferences.None(e.Message); }
+        try
+        {
+            return await differences.Read(alert, cancel);
+        }
+        catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException)
+        {
+            return BriefDifferences.None(e.Message);
+        }
     }
 }

@@ -10,10 +10,21 @@ using Kumiko.Core.Storage;
 
 namespace Kumiko.Core.Rules.Briefs;
 
-/// <summary>Finds what sets an alert's records apart: from the same on like days, or where there were none, from others of the same time.</summary>
-public sealed class DifferenceReader(RecordStore records, RunSurroundings surroundings, BaselineFinder baselines, AlertStore alerts)
+/// <summary>Finds what sets an alert's records apart: from the same on like days, or where there were none, from others of the
+/// same time.</summary>
+public sealed class DifferenceReader(
+    RecordStore records,
+    RunSurroundings surroundings,
+    BaselineFinder baselines,
+    AlertStore alerts
+)
 {
-    private const int MostValues = 200, Most = 3, MostAlike = 3, LeastOf = 20, MostAlerts = 200, LongestValue = 300;
+    private const int MostValues = 200,
+        Most = 3,
+        MostAlike = 3,
+        LeastOf = 20,
+        MostAlerts = 200,
+        LongestValue = 300;
 
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 
@@ -24,19 +35,27 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
     {
         var focus = AlertRecords.Focus(alert);
         var query = AlertRecords.Query(alert);
-        if (query is null || QueryParser.Parse(query) is not { Ok: true, Query: { From: null, Stages: var stages } } || stages.Any(s => s is not Where)) query = Around(alert);
+        if (
+            query is null
+            || QueryParser.Parse(query) is not { Ok: true, Query: { From: null, Stages: var stages } }
+            || stages.Any(s => s is not Where)
+        )
+            query = Around(alert);
         using var snapshot = records.Current;
         using var run = Open(query, alert, focus, snapshot);
         using var reading = run.Attach(cancel);
-        if (!run.ReadsRecords) return BriefDifferences.None("It is made of no records to compare.");
+        if (!run.ReadsRecords)
+            return BriefDifferences.None("It is made of no records to compare.");
         var baseline = Usual(run, snapshot, cancel);
         var (now, then) = await run.Both(baseline, MostValues);
-        if (now.Total == 0) return BriefDifferences.None("No records came in this stretch, so there is nothing to compare.");
+        if (now.Total == 0)
+            return BriefDifferences.None("No records came in this stretch, so there is nothing to compare.");
         if (then is null || then.Total < LeastOf)
         {
             // What is rare on like days may have happened now and then in the day before.
             var day = DayBefore(alert, run, snapshot, cancel);
-            if (await run.Both(day, MostValues) is { Then: { Total: >= LeastOf } rare }) (baseline, then) = (day, rare);
+            if (await run.Both(day, MostValues) is { Then: { Total: >= LeastOf } rare })
+                (baseline, then) = (day, rare);
         }
         if (then is null || then.Total < LeastOf)
         {
@@ -44,19 +63,52 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
             baseline = Others(query, focus, Common(now));
             (now, then) = await run.Both(baseline, MostValues);
         }
-        if (then is null || then.Total == 0) return BriefDifferences.None("There are no other records to compare with yet.");
+        if (then is null || then.Total == 0)
+            return BriefDifferences.None("There are no other records to compare with yet.");
         var candidates = Candidates(query, alert, now, then, besideOthers: baseline.Query is not null);
         // Beside other records the query itself says which patterns they are.
-        if (baseline.Query is null) candidates.AddRange(await Patterns(query, baseline, alert, focus, snapshot, cancel));
+        if (baseline.Query is null)
+            candidates.AddRange(await Patterns(query, baseline, alert, focus, snapshot, cancel));
         var judged = ShareShift.Judge([.. candidates.Select(c => (c.Now, c.Then))], now.Total, then.Total);
-        var strongest = candidates.Zip(judged).Where(c => c.Second.IsClear)
+        var strongest = candidates
+            .Zip(judged)
+            .Where(c => c.Second.IsClear)
             // What is there and was not says more than what is not there.
-            .OrderByDescending(c => c.Second.Difference > 0).ThenByDescending(c => c.Second.Least).ThenBy(c => c.First.Field, StringComparer.Ordinal).ThenBy(c => c.First.Value.ToText(), StringComparer.Ordinal).ToList();
-        return new BriefDifferences(Told(strongest, snapshot), query, baseline.Words, baseline.Choice.ToString() ?? "", baseline.Health, now.Total, then.Total, strongest.Count > 0 ? null : Math.Min(now.Total, then.Total) < ShareShift.Fewest ? "There are too few records to tell." : "No value differs by more than chance.");
+            .OrderByDescending(c => c.Second.Difference > 0)
+            .ThenByDescending(c => c.Second.Least)
+            .ThenBy(c => c.First.Field, StringComparer.Ordinal)
+            .ThenBy(c => c.First.Value.ToText(), StringComparer.Ordinal)
+            .ToList();
+        return new BriefDifferences(
+            Told(strongest, snapshot),
+            query,
+            baseline.Words,
+            baseline.Choice.ToString() ?? "",
+            baseline.Health,
+            now.Total,
+            then.Total,
+            strongest.Count > 0 ? null
+                : Math.Min(now.Total, then.Total) < ShareShift.Fewest ? "There are too few records to tell."
+                : "No value differs by more than chance."
+        );
     }
 
     private Run Open(string query, Alert alert, Window window, Snapshot snapshot) =>
-        new(new Question("rule", QueryParser.Parse(query), window, window.To, alert.Definition.TimeZone, Limits.Default with { Time = Patience }), snapshot.Share(), surroundings);
+        new(
+            new Question(
+                "rule",
+                QueryParser.Parse(query),
+                window,
+                window.To,
+                alert.Definition.TimeZone,
+                Limits.Default with
+                {
+                    Time = Patience,
+                }
+            ),
+            snapshot.Share(),
+            surroundings
+        );
 
     /// <summary>Like days; where none was collected, the stretch before.</summary>
     private Baseline Usual(Run run, Snapshot snapshot, CancellationToken cancel)
@@ -72,43 +124,75 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         var stretch = new TimeRange(Moment.At(focus.From - Instants.Day), Moment.At(focus.From));
         var whole = baselines.Find(new DrawnStretch(stretch), run.Question, snapshot, cancel);
         var (windows, from, left) = (new List<Window>(), focus.From - Instants.Day, 0);
-        foreach (var other in alerts.Of(alert.Rule, MostAlerts).Where(a => a.Id != alert.Id && a.Started < focus.From && !(a.Ended < from)).OrderBy(a => a.Started))
+        foreach (
+            var other in alerts
+                .Of(alert.Rule, MostAlerts)
+                .Where(a => a.Id != alert.Id && a.Started < focus.From && !(a.Ended < from))
+                .OrderBy(a => a.Started)
+        )
         {
             left++;
-            if (other.Started - alert.Definition.InTheLast > from) windows.Add(new Window(from, other.Started - alert.Definition.InTheLast));
+            if (other.Started - alert.Definition.InTheLast > from)
+                windows.Add(new Window(from, other.Started - alert.Definition.InTheLast));
             from = Math.Max(from, other.Ended ?? focus.From);
         }
-        if (from < focus.From) windows.Add(new Window(from, focus.From));
-        return whole with { Windows = windows, Words = left == 0 ? "the day before" : "the day before, without its alerts", Health = [] };
+        if (from < focus.From)
+            windows.Add(new Window(from, focus.From));
+        return whole with
+        {
+            Windows = windows,
+            Words = left == 0 ? "the day before" : "the day before, without its alerts",
+            Health = [],
+        };
     }
 
-    /// <summary>A rule on a metric, on spans or on other rules has no records of its own: those of its place, or all that warn.</summary>
+    /// <summary>A rule on a metric, on spans or on other rules has no records of its own: those of its place, or all that
+    /// warn.</summary>
     private static string Around(Alert alert)
     {
         var names = AlertRecords.KeyNames(alert.Definition);
-        var places = Enumerable.Range(0, Math.Min(names.Count, alert.Keys.Count)).Where(i => names[i] is "host" or "service" && alert.Keys[i].Length > 0).ToList();
-        if (places.Count > 0) return AlertRecords.With("", [.. places.Select(i => names[i])], [.. places.Select(i => alert.Keys[i])]);
-        return alert.Definition.Quantity is SlowSpans { Service.Length: > 0 } spans ? AlertRecords.With("", ["service"], [spans.Service]) : "level >= warn";
+        var places = Enumerable
+            .Range(0, Math.Min(names.Count, alert.Keys.Count))
+            .Where(i => names[i] is "host" or "service" && alert.Keys[i].Length > 0)
+            .ToList();
+        if (places.Count > 0)
+            return AlertRecords.With("", [.. places.Select(i => names[i])], [.. places.Select(i => alert.Keys[i])]);
+        return alert.Definition.Quantity is SlowSpans { Service.Length: > 0 } spans
+            ? AlertRecords.With("", ["service"], [spans.Service])
+            : "level >= warn";
     }
 
     /// <summary>The service that all records are of; null where they are of several.</summary>
     private static string? Common(FieldCounts now) =>
-        now.Fields.GetValueOrDefault("service") is { Values: { Count: 1 } values } && values.First() is var only && only.Value == now.Total ? only.Key.ToText() : null;
+        now.Fields.GetValueOrDefault("service") is { Values: { Count: 1 } values }
+        && values.First() is var only
+        && only.Value == now.Total
+            ? only.Key.ToText()
+            : null;
 
     /// <param name="common">The service that all records are of, so that others are of it as well.</param>
     private static Baseline Others(string query, Window focus, string? common)
     {
         var parsed = QueryParser.Parse(query);
         var conditions = new List<Expr>();
-        if (parsed.Query.Match is { } match) conditions.AddRange(match is And and ? and.Items : [match]);
+        if (parsed.Query.Match is { } match)
+            conditions.AddRange(match is And and ? and.Items : [match]);
         conditions.AddRange(parsed.Query.Stages.OfType<Where>().Select(w => w.Condition));
-        var service = conditions.OfType<Compare>().FirstOrDefault(c => c is { Op: CompareOp.Equal, Left: Field { Name: "service" } });
+        var service = conditions
+            .OfType<Compare>()
+            .FirstOrDefault(c => c is { Op: CompareOp.Equal, Left: Field { Name: "service" } });
         var rest = conditions.Where(c => c != service).ToList();
-        if (service is null && common is not null) service = new Compare(new Field("service"), CompareOp.Equal, new Literal(common, true));
+        if (service is null && common is not null)
+            service = new Compare(new Field("service"), CompareOp.Equal, new Literal(common, true));
         var others = rest.Count == 0 ? conditions : rest;
-        var set = Expr.And(rest.Count > 0 && service is not null ? [service, new Not(Expr.And(others))] : [new Not(Expr.And(others))]);
+        var set = Expr.And(
+            rest.Count > 0 && service is not null ? [service, new Not(Expr.And(others))] : [new Not(Expr.And(others))]
+        );
         var text = QueryPrinter.Print(set);
-        var words = rest.Count > 0 && service is { Right: Literal name } ? $"other records of {name.Text} at the same time" : "other records at the same time";
+        var words =
+            rest.Count > 0 && service is { Right: Literal name }
+                ? $"other records of {name.Text} at the same time"
+                : "other records at the same time";
         return new Baseline(new ConditionSet(text), [focus], words) { Query = text };
     }
 
@@ -121,13 +205,27 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
         foreach (var name in now.Fields.Keys.Union(then.Fields.Keys))
         {
             // What the query says of itself sets nothing apart; what tells each record from the next says nothing of many.
-            if (alert.Definition.Keys.Contains(name) || Speaks(match, name)) continue;
+            if (alert.Definition.Keys.Contains(name) || Speaks(match, name))
+                continue;
             // Who asks for a text asks for a line of code, which says its level and scope by itself.
-            if (besideOthers && asksForText && (name == "level" || name.StartsWith("otel.scope.", StringComparison.Ordinal))) continue;
+            if (besideOthers && asksForText && (name == "level" || name.StartsWith("otel.scope.", StringComparison.Ordinal)))
+                continue;
             var (here, there) = (now.Fields.GetValueOrDefault(name), then.Fields.GetValueOrDefault(name));
-            if (here is { More: true } || there is { More: true } || name == "trace_id") continue;
-            foreach (var value in (here?.Values.Keys ?? []).Union(there?.Values.Keys ?? []).Where(v => v.Kind != ValueKind.Text || v.AsText.Length <= LongestValue))
-                found.Add(new Candidate(name, value, here?.Values.GetValueOrDefault(value) ?? 0, there?.Values.GetValueOrDefault(value) ?? 0));
+            if (here is { More: true } || there is { More: true } || name == "trace_id")
+                continue;
+            foreach (
+                var value in (here?.Values.Keys ?? [])
+                    .Union(there?.Values.Keys ?? [])
+                    .Where(v => v.Kind != ValueKind.Text || v.AsText.Length <= LongestValue)
+            )
+                found.Add(
+                    new Candidate(
+                        name,
+                        value,
+                        here?.Values.GetValueOrDefault(value) ?? 0,
+                        there?.Values.GetValueOrDefault(value) ?? 0
+                    )
+                );
         }
         return found;
     }
@@ -135,14 +233,24 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
     private static bool HasTerm(Expr expr) => expr is Term || QueryChecker.Parts(expr).Any(HasTerm);
 
     private static bool Speaks(Language.Query query, string field) =>
-        (query.Match is { } match && QueryChecker.Mentions(match, field)) || query.Stages.OfType<Where>().Any(w => QueryChecker.Mentions(w.Condition, field));
+        (query.Match is { } match && QueryChecker.Mentions(match, field))
+        || query.Stages.OfType<Where>().Any(w => QueryChecker.Mentions(w.Condition, field));
 
-    private async Task<IEnumerable<Candidate>> Patterns(string query, Baseline baseline, Alert alert, Window focus, Snapshot snapshot, CancellationToken cancel)
+    private async Task<IEnumerable<Candidate>> Patterns(
+        string query,
+        Baseline baseline,
+        Alert alert,
+        Window focus,
+        Snapshot snapshot,
+        CancellationToken cancel
+    )
     {
         const string Counting = "\n| group count() as n by pattern";
         var now = await Counts([focus]);
         var then = await Counts(baseline.Windows);
-        return now.Keys.Union(then.Keys).Select(p => new Candidate("pattern", Value.Of(p), now.GetValueOrDefault(p), then.GetValueOrDefault(p)));
+        return now
+            .Keys.Union(then.Keys)
+            .Select(p => new Candidate("pattern", Value.Of(p), now.GetValueOrDefault(p), then.GetValueOrDefault(p)));
 
         async Task<Dictionary<string, long>> Counts(IReadOnlyList<Window> windows)
         {
@@ -151,7 +259,8 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
             {
                 using var run = Open(query + Counting, alert, window, snapshot);
                 using var reading = run.Attach(cancel);
-                foreach (var row in (await run.Frame()).Rows.Where(r => !r[0].IsMissing)) counts[row[0].AsText] = counts.GetValueOrDefault(row[0].AsText) + row[1].AsLong;
+                foreach (var row in (await run.Frame()).Rows.Where(r => !r[0].IsMissing))
+                    counts[row[0].AsText] = counts.GetValueOrDefault(row[0].AsText) + row[1].AsLong;
             }
             return counts;
         }
@@ -168,16 +277,44 @@ public sealed class DifferenceReader(RecordStore records, RunSurroundings surrou
             if (same >= 0)
             {
                 var known = told[same].Difference;
-                if (known.Field != of.Field && known.Alike.Count < MostAlike) told[same] = told[same] with { Difference = known with { Alike = [.. known.Alike, $"{of.Field} = {name}"] } };
+                if (known.Field != of.Field && known.Alike.Count < MostAlike)
+                    told[same] = told[same] with { Difference = known with { Alike = [.. known.Alike, $"{of.Field} = {name}"] } };
                 continue;
             }
-            if (told.Any(t => IsRest(t.Shift, shift) || (t.Difference.Field == of.Field && t.Shift.Difference > 0 != shift.Difference > 0 && Math.Abs(t.Shift.Least - shift.Least) < 0.02))) continue;
-            if (told.Count == Most) continue;
+            if (
+                told.Any(t =>
+                    IsRest(t.Shift, shift)
+                    || (
+                        t.Difference.Field == of.Field
+                        && t.Shift.Difference > 0 != shift.Difference > 0
+                        && Math.Abs(t.Shift.Least - shift.Least) < 0.02
+                    )
+                )
+            )
+                continue;
+            if (told.Count == Most)
+                continue;
             var text = of.Field == "pattern" ? snapshot.Patterns?.Text(name) ?? name : name;
-            told.Add((new BriefDifference(of.Field, name, text, shift.Now, shift.Then, shift.NowShare, shift.ThenShare, shift.Least, []), shift));
+            told.Add(
+                (
+                    new BriefDifference(
+                        of.Field,
+                        name,
+                        text,
+                        shift.Now,
+                        shift.Then,
+                        shift.NowShare,
+                        shift.ThenShare,
+                        shift.Least,
+                        []
+                    ),
+                    shift
+                )
+            );
         }
         return [.. told.Select(t => t.Difference)];
     }
 
-    private static bool IsRest(ShareShift one, ShareShift other) => one.Now + other.Now == one.NowTotal && one.Then + other.Then == one.ThenTotal;
+    private static bool IsRest(ShareShift one, ShareShift other) =>
+        one.Now + other.Now == one.NowTotal && one.Then + other.Then == one.ThenTotal;
 }

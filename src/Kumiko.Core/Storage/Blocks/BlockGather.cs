@@ -7,20 +7,24 @@ namespace Kumiko.Core.Storage.Blocks;
 internal sealed class BlockGather
 {
     private readonly IReadOnlyList<RecordBlock> _from;
-    private readonly int[]?[] _resources, _sources, _shapes;
+    private readonly int[]?[] _resources,
+        _sources,
+        _shapes;
     private readonly Places<Resource> _allResources = new(ReferenceEqualityComparer.Instance);
     private readonly Places<string> _allSources = new(StringComparer.Ordinal);
     private readonly Places<RecordShape> _allShapes = new(EqualityComparer<RecordShape>.Default);
 
     /// <summary>Different things in the order in which they came.</summary>
-    private sealed class Places<T>(IEqualityComparer<T> comparer) where T : notnull
+    private sealed class Places<T>(IEqualityComparer<T> comparer)
+        where T : notnull
     {
         private readonly Dictionary<T, int> _places = new(comparer);
         private readonly List<T> _all = [];
 
         public int Of(T item)
         {
-            if (_places.TryGetValue(item, out var place)) return place;
+            if (_places.TryGetValue(item, out var place))
+                return place;
             _places.Add(item, place = _all.Count);
             _all.Add(item);
             return place;
@@ -41,7 +45,8 @@ internal sealed class BlockGather
         var rows = new RowRef[blocks.Sum(b => b.Count)];
         var at = 0;
         for (var b = 0; b < blocks.Count; b++)
-            for (var row = 0; row < blocks[b].Count; row++) rows[at++] = new RowRef(b, row);
+        for (var row = 0; row < blocks[b].Count; row++)
+            rows[at++] = new RowRef(b, row);
         return rows;
     }
 
@@ -50,7 +55,8 @@ internal sealed class BlockGather
     {
         for (var i = 1; i < rows.Length; i++)
         {
-            if (Id(rows[i - 1]) <= Id(rows[i])) continue;
+            if (Id(rows[i - 1]) <= Id(rows[i]))
+                continue;
             Array.Sort(Array.ConvertAll(rows, Id), rows);
             return;
         }
@@ -59,12 +65,14 @@ internal sealed class BlockGather
     }
 
     /// <summary>The rows in this order.</summary>
-    public static RecordBlock Of(IReadOnlyList<RecordBlock> blocks, ReadOnlySpan<RowRef> rows) => new BlockGather(blocks).Gather(rows);
+    public static RecordBlock Of(IReadOnlyList<RecordBlock> blocks, ReadOnlySpan<RowRef> rows) =>
+        new BlockGather(blocks).Gather(rows);
 
     /// <summary>A block in the order of its ids: itself where it is so.</summary>
     public static RecordBlock Sorted(RecordBlock block)
     {
-        if (block.IsSorted) return block;
+        if (block.IsSorted)
+            return block;
         RecordBlock[] blocks = [block];
         var rows = Rows(blocks);
         Sort(blocks, rows);
@@ -82,10 +90,11 @@ internal sealed class BlockGather
         }
         var into = new RecordBlock(rows.Length, cells, bytes);
         (cells, bytes) = (0, 0);
-        for (var i = 0; i < rows.Length;)
+        for (var i = 0; i < rows.Length; )
         {
             var end = i + 1;
-            while (end < rows.Length && rows[end].Block == rows[i].Block && rows[end].Row == rows[end - 1].Row + 1) end++;
+            while (end < rows.Length && rows[end].Block == rows[i].Block && rows[end].Row == rows[end - 1].Row + 1)
+                end++;
             Copy(rows[i].Block, rows[i].Row, end - i, into, i, ref cells, ref bytes);
             i = end;
         }
@@ -101,7 +110,13 @@ internal sealed class BlockGather
         Array.Copy(from.ObservedOf, first, into.ObservedOf, at, count);
         Array.Copy(from.SequenceOf, first, into.SequenceOf, at, count);
         Array.Copy(from.SeverityOf, first, into.SeverityOf, at, count);
-        Array.Copy(from.Texts, first * RecordBlock.TextParts, into.Texts, at * RecordBlock.TextParts, count * RecordBlock.TextParts);
+        Array.Copy(
+            from.Texts,
+            first * RecordBlock.TextParts,
+            into.Texts,
+            at * RecordBlock.TextParts,
+            count * RecordBlock.TextParts
+        );
         var (cellShift, byteShift) = (cells - from.CellOf[first], bytes - from.StartOf[first]);
         for (var i = 0; i < count; i++)
         {
@@ -111,13 +126,17 @@ internal sealed class BlockGather
         Map(from.ResourceOf, from.Resources, _resources, _allResources, into.ResourceOf);
         Map(from.SourceOf, from.Sources, _sources, _allSources, into.SourceOf);
         Map(from.ShapeOf, from.Shapes, _shapes, _allShapes, into.ShapeOf);
-        var (moreCells, moreBytes) = (from.CellOf[first + count] - from.CellOf[first], from.StartOf[first + count] - from.StartOf[first]);
+        var (moreCells, moreBytes) = (
+            from.CellOf[first + count] - from.CellOf[first],
+            from.StartOf[first + count] - from.StartOf[first]
+        );
         Array.Copy(from.Cells, from.CellOf[first], into.Cells, cells, moreCells);
         Buffer.BlockCopy(from.Bytes, from.StartOf[first], into.Bytes, bytes, moreBytes);
         cells += moreCells;
         bytes += moreBytes;
 
-        void Map<T>(int[] placeOf, T[] things, int[]?[] maps, Places<T> all, int[] to) where T : notnull
+        void Map<T>(int[] placeOf, T[] things, int[]?[] maps, Places<T> all, int[] to)
+            where T : notnull
         {
             if (maps[block] is not { } map)
             {
@@ -127,7 +146,8 @@ internal sealed class BlockGather
             for (var i = 0; i < count; i++)
             {
                 ref var place = ref map[placeOf[first + i]];
-                if (place < 0) place = all.Of(things[placeOf[first + i]]);
+                if (place < 0)
+                    place = all.Of(things[placeOf[first + i]]);
                 to[at + i] = place;
             }
         }

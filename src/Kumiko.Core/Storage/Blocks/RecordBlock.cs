@@ -4,7 +4,13 @@ using Kumiko.Core.Storage.Columns;
 namespace Kumiko.Core.Storage.Blocks;
 
 /// <summary>The texts that a record has beside its attributes.</summary>
-internal enum TextPart { Body, Level, TraceId, SpanId }
+internal enum TextPart
+{
+    Body,
+    Level,
+    TraceId,
+    SpanId,
+}
 
 /// <summary>A row of one of several blocks.</summary>
 internal readonly record struct RowRef(int Block, int Row);
@@ -81,9 +87,11 @@ public sealed class RecordBlock
         // Taken out while it is used, so that one that was left half filled does not come back.
         var builder = _builder ?? new RecordBlockBuilder();
         _builder = null;
-        foreach (var record in records) builder.Add(record);
+        foreach (var record in records)
+            builder.Add(record);
         var block = builder.Build();
-        if (builder.Held <= RecordBlockBuilder.MostHeld) _builder = builder;
+        if (builder.Held <= RecordBlockBuilder.MostHeld)
+            _builder = builder;
         return block;
     }
 
@@ -93,7 +101,8 @@ public sealed class RecordBlock
         get
         {
             var records = new LogRecord[Count];
-            for (var row = 0; row < records.Length; row++) records[row] = this[row];
+            for (var row = 0; row < records.Length; row++)
+                records[row] = this[row];
             return records;
         }
     }
@@ -103,8 +112,11 @@ public sealed class RecordBlock
     {
         get
         {
-            var made = Volatile.Read(ref _records) ?? Interlocked.CompareExchange(ref _records, new LogRecord?[Count], null) ?? _records;
-            if (Volatile.Read(ref made[row]) is { } known) return known;
+            var made = Volatile.Read(ref _records)
+                ?? Interlocked.CompareExchange(ref _records, new LogRecord?[Count], null)
+                ?? _records;
+            if (Volatile.Read(ref made[row]) is { } known)
+                return known;
             var record = RecordReader.Read(this, row);
             return Interlocked.CompareExchange(ref made[row], record, null) ?? record;
         }
@@ -113,7 +125,8 @@ public sealed class RecordBlock
     /// <summary>Takes over records of rows that another block has made.</summary>
     internal void TakeMade(RecordBlock from, int first, int count, int at)
     {
-        if (Volatile.Read(ref from._records) is not { } made) return;
+        if (Volatile.Read(ref from._records) is not { } made)
+            return;
         Array.Copy(made, first, _records ??= new LogRecord?[Count], at, count);
     }
 
@@ -130,7 +143,8 @@ public sealed class RecordBlock
         get
         {
             var size = 0L;
-            for (var i = 0; i < Count; i++) size += SizeOf(i);
+            for (var i = 0; i < Count; i++)
+                size += SizeOf(i);
             return size;
         }
     }
@@ -143,7 +157,8 @@ public sealed class RecordBlock
         get
         {
             for (var i = 1; i < Count; i++)
-                if (IdOf(i) < IdOf(i - 1)) return false;
+                if (IdOf(i) < IdOf(i - 1))
+                    return false;
             return true;
         }
     }
@@ -151,7 +166,8 @@ public sealed class RecordBlock
     /// <summary>Gives the rows their sequences, from the first on.</summary>
     internal void Number(long first)
     {
-        for (var i = 0; i < Count; i++) SequenceOf[i] = first + i;
+        for (var i = 0; i < Count; i++)
+            SequenceOf[i] = first + i;
         _records = null;
     }
 
@@ -168,14 +184,15 @@ public sealed class RecordBlock
     internal static long CellOfSlice(int start, int length) => ((long)start << 32) | (uint)length;
 
     /// <summary>The value of a cell.</summary>
-    internal Value ValueOf(int row, ValueKind kind, long cell, StringCache strings) => kind switch
-    {
-        ValueKind.Missing => Value.Missing,
-        ValueKind.Text => Value.Of(strings.Get(SliceOf(row, cell).Of(Bytes))),
-        ValueKind.Decimal => Value.Of(BitConverter.Int64BitsToDouble(cell)),
-        ValueKind.List or ValueKind.Object => NestedValue.Read(SliceOf(row, cell).Of(Bytes), strings),
-        _ => ValueCodec.Whole(kind, cell),
-    };
+    internal Value ValueOf(int row, ValueKind kind, long cell, StringCache strings) =>
+        kind switch
+        {
+            ValueKind.Missing => Value.Missing,
+            ValueKind.Text => Value.Of(strings.Get(SliceOf(row, cell).Of(Bytes))),
+            ValueKind.Decimal => Value.Of(BitConverter.Int64BitsToDouble(cell)),
+            ValueKind.List or ValueKind.Object => NestedValue.Read(SliceOf(row, cell).Of(Bytes), strings),
+            _ => ValueCodec.Whole(kind, cell),
+        };
 
     internal string ServiceOf(int row) => Resources[ResourceOf[row]].Service is { IsText: true } service ? service.AsText : "";
 }

@@ -10,20 +10,33 @@ namespace Kumiko.Core.Storage.Blocks;
 /// </summary>
 internal sealed class RecordBlockBuilder
 {
-    private const int Slots = 256, ManyFields = 32;
+    private const int Slots = 256,
+        ManyFields = 32;
 
-    /// <summary>Shapes are known again up to so many, with so many names in all: a sender may make up names without end.</summary>
-    private const int MostShapes = 4_096, MostNames = 1 << 16;
+    /// <summary>Shapes are known again up to so many, with so many names in all: a sender may make up names without
+    /// end.</summary>
+    private const int MostShapes = 4_096,
+        MostNames = 1 << 16;
 
     private readonly ByteWriter _bytes = new(1 << 16);
-    private long[] _times = new long[256], _observed = new long[256], _sequences = new long[256], _cells = new long[1024];
+    private long[] _times = new long[256],
+        _observed = new long[256],
+        _sequences = new long[256],
+        _cells = new long[1024];
     private byte[] _severities = new byte[256];
-    private int[] _resourceOf = new int[256], _sourceOf = new int[256], _shapeOf = new int[256], _starts = new int[256], _cellOf = new int[256];
+    private int[] _resourceOf = new int[256],
+        _sourceOf = new int[256],
+        _shapeOf = new int[256],
+        _starts = new int[256],
+        _cellOf = new int[256];
     private Slice[] _texts = new Slice[256 * RecordBlock.TextParts];
-    private int _count, _cellCount;
+    private int _count,
+        _cellCount;
 
     // The row that is being filled.
-    private int _start, _firstCell, _fields;
+    private int _start,
+        _firstCell,
+        _fields;
     private string[] _names = new string[16];
     private ValueKind[] _kinds = new ValueKind[16];
     private Dictionary<string, int>? _places;
@@ -36,13 +49,15 @@ internal sealed class RecordBlockBuilder
     private readonly Dictionary<string, int> _placeOfSource = new(StringComparer.Ordinal);
     private readonly Dictionary<RecordShape, Known> _known = [];
     private readonly Known?[] _recent = new Known?[Slots];
-    private int _block = 1, _knownNames;
+    private int _block = 1,
+        _knownNames;
 
     /// <summary>A shape and its place in the block where it was met last.</summary>
     private sealed class Known(RecordShape shape)
     {
         public readonly RecordShape Shape = shape;
-        public int Block, Place;
+        public int Block,
+            Place;
     }
 
     /// <summary>Rows so far.</summary>
@@ -59,7 +74,8 @@ internal sealed class RecordBlockBuilder
 
     public void Begin()
     {
-        if (_count == _times.Length) Grow();
+        if (_count == _times.Length)
+            Grow();
         (_start, _firstCell, _fields, _places) = (_bytes.Length, _cellCount, 0, null);
         _texts.AsSpan(_count * RecordBlock.TextParts, RecordBlock.TextParts).Fill(new Slice(0, -1));
     }
@@ -96,7 +112,8 @@ internal sealed class RecordBlockBuilder
     public ByteWriter Bytes => _bytes;
 
     /// <summary>A field that is a text: what was written to <see cref="Bytes"/> since a place.</summary>
-    public void Field(string name, int start) => Field(name, ValueKind.Text, RecordBlock.CellOfSlice(start - _start, _bytes.Length - start));
+    public void Field(string name, int start) =>
+        Field(name, ValueKind.Text, RecordBlock.CellOfSlice(start - _start, _bytes.Length - start));
 
     public void Field(string name, Value value) => Field(name, value.Kind, Cell(value));
 
@@ -105,11 +122,18 @@ internal sealed class RecordBlockBuilder
         var start = _bytes.Length;
         switch (value.Kind)
         {
-            case ValueKind.Missing: return 0;
-            case ValueKind.Text: _bytes.Utf8(value.AsText); break;
-            case ValueKind.List or ValueKind.Object: NestedValue.Write(_bytes, value); break;
-            case ValueKind.Decimal: return BitConverter.DoubleToInt64Bits(value.AsDouble);
-            default: return value.AsLong;
+            case ValueKind.Missing:
+                return 0;
+            case ValueKind.Text:
+                _bytes.Utf8(value.AsText);
+                break;
+            case ValueKind.List or ValueKind.Object:
+                NestedValue.Write(_bytes, value);
+                break;
+            case ValueKind.Decimal:
+                return BitConverter.DoubleToInt64Bits(value.AsDouble);
+            default:
+                return value.AsLong;
         }
         return RecordBlock.CellOfSlice(start - _start, _bytes.Length - start);
     }
@@ -118,7 +142,11 @@ internal sealed class RecordBlockBuilder
     public void Field(string name, ValueKind kind, long cell)
     {
         var at = Find(name);
-        if (at < 0) { Add(name, kind, cell); return; }
+        if (at < 0)
+        {
+            Add(name, kind, cell);
+            return;
+        }
         _kinds[at] = kind;
         _cells[_firstCell + at] = cell;
     }
@@ -127,7 +155,8 @@ internal sealed class RecordBlockBuilder
     public void Add(string name, Value value) => Add(name, value.Kind, Cell(value));
 
     /// <inheritdoc cref="Add(string, Value)"/>
-    public void Add(string name, int start) => Add(name, ValueKind.Text, RecordBlock.CellOfSlice(start - _start, _bytes.Length - start));
+    public void Add(string name, int start) =>
+        Add(name, ValueKind.Text, RecordBlock.CellOfSlice(start - _start, _bytes.Length - start));
 
     public bool HasField(string name) => Find(name) >= 0;
 
@@ -135,14 +164,17 @@ internal sealed class RecordBlockBuilder
     public void Back(int fields)
     {
         (_fields, _cellCount, _places) = (fields, _firstCell + fields, null);
-        if (fields > ManyFields) IndexFields();
+        if (fields > ManyFields)
+            IndexFields();
     }
 
     private int Find(string name)
     {
-        if (_places is not null) return _places.GetValueOrDefault(name, -1);
+        if (_places is not null)
+            return _places.GetValueOrDefault(name, -1);
         for (var i = 0; i < _fields; i++)
-            if (string.Equals(_names[i], name, StringComparison.Ordinal)) return i;
+            if (string.Equals(_names[i], name, StringComparison.Ordinal))
+                return i;
         return -1;
     }
 
@@ -153,19 +185,23 @@ internal sealed class RecordBlockBuilder
             Array.Resize(ref _names, _fields * 2);
             Array.Resize(ref _kinds, _fields * 2);
         }
-        if (_cellCount == _cells.Length) Array.Resize(ref _cells, _cellCount * 2);
+        if (_cellCount == _cells.Length)
+            Array.Resize(ref _cells, _cellCount * 2);
         _names[_fields] = name;
         _kinds[_fields] = kind;
         _cells[_cellCount++] = cell;
-        if (_places is not null) _places.TryAdd(name, _fields);
+        if (_places is not null)
+            _places.TryAdd(name, _fields);
         _fields++;
-        if (_places is null && _fields > ManyFields) IndexFields();
+        if (_places is null && _fields > ManyFields)
+            IndexFields();
     }
 
     private void IndexFields()
     {
         _places = new Dictionary<string, int>(StringComparer.Ordinal);
-        for (var i = 0; i < _fields; i++) _places.TryAdd(_names[i], i);
+        for (var i = 0; i < _fields; i++)
+            _places.TryAdd(_names[i], i);
     }
 
     /// <summary>Ends the row.</summary>
@@ -183,19 +219,25 @@ internal sealed class RecordBlockBuilder
     public void Add(LogRecord record)
     {
         Begin();
-        if (record.SeverityText is { } level) Text(TextPart.Level, level);
-        if (record.TraceId is { } trace) Text(TextPart.TraceId, trace);
-        if (record.SpanId is { } span) Text(TextPart.SpanId, span);
+        if (record.SeverityText is { } level)
+            Text(TextPart.Level, level);
+        if (record.TraceId is { } trace)
+            Text(TextPart.TraceId, trace);
+        if (record.SpanId is { } span)
+            Text(TextPart.SpanId, span);
         Text(TextPart.Body, record.Body);
         var fields = record.Attributes;
-        for (var i = 0; i < fields.Count; i++) Add(fields.Names[i], fields.Values[i]);
+        for (var i = 0; i < fields.Count; i++)
+            Add(fields.Names[i], fields.Values[i]);
         End(record.Time, record.Observed, record.SeverityNumber, record.Resource, record.Source, record.Sequence);
     }
 
     private int PlaceOf(Resource resource)
     {
-        if (_count > 1 && _resources[_resourceOf[_count - 2]] == resource) return _resourceOf[_count - 2];
-        if (_placeOfResource.TryGetValue(resource, out var place)) return place;
+        if (_count > 1 && _resources[_resourceOf[_count - 2]] == resource)
+            return _resourceOf[_count - 2];
+        if (_placeOfResource.TryGetValue(resource, out var place))
+            return place;
         _placeOfResource.Add(resource, place = _resources.Count);
         _resources.Add(resource);
         return place;
@@ -203,7 +245,8 @@ internal sealed class RecordBlockBuilder
 
     private int PlaceOf(string source)
     {
-        if (_placeOfSource.TryGetValue(source, out var place)) return place;
+        if (_placeOfSource.TryGetValue(source, out var place))
+            return place;
         _placeOfSource.Add(source, place = _sources.Count);
         _sources.Add(source);
         return place;
@@ -212,10 +255,13 @@ internal sealed class RecordBlockBuilder
     private int PlaceOfShape()
     {
         var hash = _fields;
-        for (var i = 0; i < _fields; i++) hash = (((hash * 31) + RuntimeHelpers.GetHashCode(_names[i])) * 31) + (int)_kinds[i];
+        for (var i = 0; i < _fields; i++)
+            hash = (((hash * 31) + RuntimeHelpers.GetHashCode(_names[i])) * 31) + (int)_kinds[i];
         ref var slot = ref _recent[hash & (Slots - 1)];
-        if (slot is null || !IsRow(slot.Shape)) slot = KnownShape();
-        if (slot.Block == _block) return slot.Place;
+        if (slot is null || !IsRow(slot.Shape))
+            slot = KnownShape();
+        if (slot.Block == _block)
+            return slot.Place;
         (slot.Block, slot.Place) = (_block, _shapes.Count);
         _shapes.Add(slot.Shape);
         return slot.Place;
@@ -224,7 +270,8 @@ internal sealed class RecordBlockBuilder
     private Known KnownShape()
     {
         var shape = new RecordShape(_names[.._fields], _kinds[.._fields]);
-        if (_known.TryGetValue(shape, out var known)) return known;
+        if (_known.TryGetValue(shape, out var known))
+            return known;
         if (_known.Count >= MostShapes || _knownNames + _fields > MostNames)
         {
             _known.Clear();
@@ -237,9 +284,11 @@ internal sealed class RecordBlockBuilder
 
     private bool IsRow(RecordShape shape)
     {
-        if (shape.Names.Length != _fields || !shape.Kinds.AsSpan().SequenceEqual(_kinds.AsSpan(0, _fields))) return false;
+        if (shape.Names.Length != _fields || !shape.Kinds.AsSpan().SequenceEqual(_kinds.AsSpan(0, _fields)))
+            return false;
         for (var i = 0; i < _fields; i++)
-            if (!ReferenceEquals(shape.Names[i], _names[i])) return false;
+            if (!ReferenceEquals(shape.Names[i], _names[i]))
+                return false;
         return true;
     }
 

@@ -14,20 +14,21 @@ internal static class RecordReader
 
     public static LogRecord Read(RecordBlock block, int row) => Read(block, row, Strings);
 
-    private static LogRecord Read(RecordBlock block, int row, StringCache strings) => new()
-    {
-        Time = block.TimeOf[row],
-        Observed = block.ObservedOf[row],
-        Sequence = block.SequenceOf[row],
-        SeverityNumber = block.SeverityOf[row],
-        SeverityText = Text(block, row, TextPart.Level, strings),
-        Body = Text(block, row, TextPart.Body, strings) ?? "",
-        TraceId = Id(block, row, TextPart.TraceId),
-        SpanId = Id(block, row, TextPart.SpanId),
-        Source = block.Sources[block.SourceOf[row]],
-        Resource = block.Resources[block.ResourceOf[row]],
-        Attributes = Fields(block, row, strings),
-    };
+    private static LogRecord Read(RecordBlock block, int row, StringCache strings) =>
+        new()
+        {
+            Time = block.TimeOf[row],
+            Observed = block.ObservedOf[row],
+            Sequence = block.SequenceOf[row],
+            SeverityNumber = block.SeverityOf[row],
+            SeverityText = Text(block, row, TextPart.Level, strings),
+            Body = Text(block, row, TextPart.Body, strings) ?? "",
+            TraceId = Id(block, row, TextPart.TraceId),
+            SpanId = Id(block, row, TextPart.SpanId),
+            Source = block.Sources[block.SourceOf[row]],
+            Resource = block.Resources[block.ResourceOf[row]],
+            Attributes = Fields(block, row, strings),
+        };
 
     private static string? Text(RecordBlock block, int row, TextPart part, StringCache strings) =>
         block.TextOf(row, part) is { } text ? strings.Get(text.Of(block.Bytes)) : null;
@@ -40,9 +41,11 @@ internal static class RecordReader
     private static Attributes Fields(RecordBlock block, int row, StringCache strings)
     {
         var shape = block.Shapes[block.ShapeOf[row]];
-        if (shape.Names.Length == 0) return Attributes.Empty;
+        if (shape.Names.Length == 0)
+            return Attributes.Empty;
         var values = new Value[shape.Names.Length];
-        for (var i = 0; i < values.Length; i++) values[i] = block.ValueOf(row, shape.Kinds[i], block.Cells[block.CellOf[row] + i], strings);
+        for (var i = 0; i < values.Length; i++)
+            values[i] = block.ValueOf(row, shape.Kinds[i], block.Cells[block.CellOf[row] + i], strings);
         return new Attributes(shape.Names, values);
     }
 }

@@ -32,8 +32,15 @@ internal sealed class RecordShape : IEquatable<RecordShape>
     public static bool IsText(ValueKind kind) => kind is ValueKind.Text or ValueKind.List or ValueKind.Object;
 
     public bool Equals(RecordShape? other) =>
-        ReferenceEquals(this, other) || (other is not null && _hash == other._hash && Names.AsSpan().SequenceEqual(other.Names) && Kinds.AsSpan().SequenceEqual(other.Kinds));
+        ReferenceEquals(this, other)
+        || (
+            other is not null
+            && _hash == other._hash
+            && Names.AsSpan().SequenceEqual(other.Names)
+            && Kinds.AsSpan().SequenceEqual(other.Kinds)
+        );
 
     public override bool Equals(object? obj) => Equals(obj as RecordShape);
+
     public override int GetHashCode() => _hash;
 }

@@ -6,23 +6,27 @@ namespace Kumiko.Core.Storage.Columns;
 /// Buffers that a thread lends again and again. A look through a segment holds a hundred of them at once, which is more
 /// than the shared pool keeps: what it does not keep is garbage, and large garbage at that.
 /// </summary>
-internal static class Buffers<T> where T : unmanaged
+internal static class Buffers<T>
+    where T : unmanaged
 {
-    [ThreadStatic] private static Stack<T[]>?[]? _free;
+    [ThreadStatic]
+    private static Stack<T[]>?[]? _free;
 
     /// <summary>A buffer of at least so many, whatever it held before.</summary>
     public static T[] Take(int count)
     {
         var size = Class(count);
         var free = (_free ??= new Stack<T[]>?[32])[size];
-        if (free is null || !free.TryPop(out var buffer)) return GC.AllocateUninitializedArray<T>(1 << size);
+        if (free is null || !free.TryPop(out var buffer))
+            return GC.AllocateUninitializedArray<T>(1 << size);
         KeptBuffers.Bytes -= Bytes(buffer);
         return buffer;
     }
 
     public static void Return(T[] buffer)
     {
-        if (KeptBuffers.Bytes + Bytes(buffer) > KeptBuffers.Most) return;
+        if (KeptBuffers.Bytes + Bytes(buffer) > KeptBuffers.Most)
+            return;
         KeptBuffers.Bytes += Bytes(buffer);
         ((_free ??= new Stack<T[]>?[32])[Class(buffer.Length)] ??= new Stack<T[]>()).Push(buffer);
     }
@@ -37,7 +41,8 @@ internal static class KeptBuffers
 {
     public const int Most = 16 << 20;
 
-    [ThreadStatic] public static long Bytes;
+    [ThreadStatic]
+    public static long Bytes;
 }
 
 /// <summary>Lends buffers that are given back together. For one thread.</summary>
@@ -51,8 +56,11 @@ public sealed class Arena : IDisposable
 
     /// <summary>Buffers of at least so many, whatever they held before.</summary>
     public long[] Longs(int count) => Keep(_longs, Buffers<long>.Take(count));
+
     public int[] Ints(int count) => Keep(_ints, Buffers<int>.Take(count));
+
     public byte[] Bytes(int count) => Keep(_bytes, Buffers<byte>.Take(count));
+
     public double[] Doubles(int count) => Keep(_doubles, Buffers<double>.Take(count));
 
     private static T[] Keep<T>(List<T[]> list, T[] buffer)
@@ -62,7 +70,8 @@ public sealed class Arena : IDisposable
     }
 
     /// <summary>Disposes something when all else is given back.</summary>
-    public T Keep<T>(T item) where T : IDisposable
+    public T Keep<T>(T item)
+        where T : IDisposable
     {
         _kept.Add(item);
         return item;
@@ -70,11 +79,16 @@ public sealed class Arena : IDisposable
 
     public void Dispose()
     {
-        foreach (var item in _kept) item.Dispose();
-        foreach (var buffer in _longs) Buffers<long>.Return(buffer);
-        foreach (var buffer in _ints) Buffers<int>.Return(buffer);
-        foreach (var buffer in _bytes) Buffers<byte>.Return(buffer);
-        foreach (var buffer in _doubles) Buffers<double>.Return(buffer);
+        foreach (var item in _kept)
+            item.Dispose();
+        foreach (var buffer in _longs)
+            Buffers<long>.Return(buffer);
+        foreach (var buffer in _ints)
+            Buffers<int>.Return(buffer);
+        foreach (var buffer in _bytes)
+            Buffers<byte>.Return(buffer);
+        foreach (var buffer in _doubles)
+            Buffers<double>.Return(buffer);
         _kept.Clear();
         _longs.Clear();
         _ints.Clear();

@@ -11,12 +11,14 @@ public ref struct ByteReader(ReadOnlySpan<byte> content)
     private int _at;
 
     /// <summary>Reads bytes that stay where they are, so that parts of them can be kept without a copy.</summary>
-    public ByteReader(ReadOnlyMemory<byte> content) : this(content.Span) => _memory = content;
+    public ByteReader(ReadOnlyMemory<byte> content)
+        : this(content.Span) => _memory = content;
 
     public readonly int Position => _at;
 
     /// <summary>The bytes from a place up to here, to keep: a copy where the reader does not know that they stay.</summary>
-    public readonly ReadOnlyMemory<byte> Since(int start) => _memory is { } memory ? memory[start.._at] : _content[start.._at].ToArray();
+    public readonly ReadOnlyMemory<byte> Since(int start) =>
+        _memory is { } memory ? memory[start.._at] : _content[start.._at].ToArray();
 
     public readonly int Left => _content.Length - _at;
 
@@ -24,7 +26,8 @@ public ref struct ByteReader(ReadOnlySpan<byte> content)
 
     public ReadOnlySpan<byte> Bytes(int count)
     {
-        if (count < 0 || count > Left) throw TooShort();
+        if (count < 0 || count > Left)
+            throw TooShort();
         var bytes = _content.Slice(_at, count);
         _at += count;
         return bytes;
@@ -39,7 +42,8 @@ public ref struct ByteReader(ReadOnlySpan<byte> content)
         {
             var next = Byte();
             number |= (ulong)(next & 0x7f) << shift;
-            if (next < 0x80) return number;
+            if (next < 0x80)
+                return number;
         }
         throw new InvalidDataException("A number is too long.");
     }
@@ -58,6 +62,7 @@ public ref struct ByteReader(ReadOnlySpan<byte> content)
     }
 
     public ReadOnlySpan<byte> Sized() => Bytes(Count(Left));
+
     public string Text() => System.Text.Encoding.UTF8.GetString(Sized());
 
     private static InvalidDataException TooShort() => new("The bytes end too early.");

@@ -18,6 +18,7 @@ public sealed class ByteWriter(int capacity = 256) : IDisposable
     public byte[] Buffer => _buffer;
 
     public void Clear() => _length = 0;
+
     public byte[] ToArray() => Written.ToArray();
 
     /// <summary>Room for so many bytes, which count as written.</summary>
@@ -32,7 +33,9 @@ public sealed class ByteWriter(int capacity = 256) : IDisposable
     public void Back(int count) => _length -= count;
 
     public void Byte(byte value) => Reserve(1)[0] = value;
+
     public void Bytes(ReadOnlySpan<byte> value) => value.CopyTo(Reserve(value.Length));
+
     public void Fixed(ulong value) => BinaryPrimitives.WriteUInt64LittleEndian(Reserve(sizeof(ulong)), value);
 
     public void Number(ulong value)
@@ -49,6 +52,7 @@ public sealed class ByteWriter(int capacity = 256) : IDisposable
     }
 
     public void Number(int value) => Number((ulong)value);
+
     public void Signed(long value) => Number((ulong)((value << 1) ^ (value >> 63)));
 
     public void Sized(ReadOnlySpan<byte> value)
@@ -74,7 +78,8 @@ public sealed class ByteWriter(int capacity = 256) : IDisposable
 
     private Span<byte> Ensure(int count)
     {
-        if (_buffer.Length - _length >= count) return _buffer.AsSpan(_length);
+        if (_buffer.Length - _length >= count)
+            return _buffer.AsSpan(_length);
         var size = (int)BitOperations.RoundUpToPowerOf2((uint)checked(_length + count));
         var larger = ArrayPool<byte>.Shared.Rent(size < 0 ? Array.MaxLength : size);
         Written.CopyTo(larger);

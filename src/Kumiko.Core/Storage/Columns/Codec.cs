@@ -22,18 +22,30 @@ public static class Codecs
     /// <summary>Below this, packing costs more than it saves.</summary>
     private const int SmallestPacked = 64;
 
-    [ThreadStatic] private static Compressor? _compressor;
-    [ThreadStatic] private static Decompressor? _decompressor;
+    [ThreadStatic]
+    private static Compressor? _compressor;
 
-    /// <summary>Packs into a writer; answers with the codec that was used, which is none where packing saves too little.</summary>
+    [ThreadStatic]
+    private static Decompressor? _decompressor;
+
+    /// <summary>Packs into a writer; answers with the codec that was used, which is none where packing saves too
+    /// little.</summary>
     public static Codec Pack(ReadOnlySpan<byte> raw, Codec wanted, ByteWriter to)
     {
-        if (wanted == Codec.None || raw.Length < SmallestPacked) { to.Bytes(raw); return Codec.None; }
+        if (wanted == Codec.None || raw.Length < SmallestPacked)
+        {
+            to.Bytes(raw);
+            return Codec.None;
+        }
         var bound = wanted == Codec.Lz4 ? LZ4Codec.MaximumOutputSize(raw.Length) : Compressor.GetCompressBound(raw.Length);
         var room = to.Reserve(bound);
         var packed = wanted == Codec.Lz4 ? LZ4Codec.Encode(raw, room) : (_compressor ??= new Compressor(1)).Wrap(raw, room);
         // LZ4 is for columns that are read often, so it must save more than reading it costs.
-        if (packed > 0 && packed < raw.Length - (raw.Length >> (wanted == Codec.Lz4 ? 2 : 4))) { to.Back(bound - packed); return wanted; }
+        if (packed > 0 && packed < raw.Length - (raw.Length >> (wanted == Codec.Lz4 ? 2 : 4)))
+        {
+            to.Back(bound - packed);
+            return wanted;
+        }
         to.Back(bound);
         to.Bytes(raw);
         return Codec.None;
@@ -51,11 +63,19 @@ public static class Codecs
                     packed.CopyTo(raw);
                     length = raw.Length;
                     break;
-                case Codec.Lz4: length = LZ4Codec.Decode(packed, raw); break;
-                case Codec.Zstd: length = (_decompressor ??= new Decompressor()).Unwrap(packed, raw); break;
+                case Codec.Lz4:
+                    length = LZ4Codec.Decode(packed, raw);
+                    break;
+                case Codec.Zstd:
+                    length = (_decompressor ??= new Decompressor()).Unwrap(packed, raw);
+                    break;
             }
         }
-        catch (ZstdException e) { throw new InvalidDataException("The packed bytes are damaged.", e); }
-        if (length != raw.Length) throw new InvalidDataException("The packed bytes are damaged.");
+        catch (ZstdException e)
+        {
+            throw new InvalidDataException("The packed bytes are damaged.", e);
+        }
+        if (length != raw.Length)
+            throw new InvalidDataException("The packed bytes are damaged.");
     }
 }

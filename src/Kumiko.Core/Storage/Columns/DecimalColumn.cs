@@ -18,7 +18,8 @@ public static class DecimalColumn
         var numbers = ArrayPool<long>.Shared.Rent(values.Length);
         var digits = Digits(values, numbers);
         if (digits == AsBits)
-            for (var i = 0; i < values.Length; i++) numbers[i] = BitConverter.DoubleToInt64Bits(values[i]);
+            for (var i = 0; i < values.Length; i++)
+                numbers[i] = BitConverter.DoubleToInt64Bits(values[i]);
         to.Byte(digits);
         LongColumn.Write(to, numbers.AsSpan(0, values.Length));
         ArrayPool<long>.Shared.Return(numbers);
@@ -31,7 +32,8 @@ public static class DecimalColumn
         {
             while (!TryScale(values[i], digits, out numbers[i]))
             {
-                if (++digits > MostDigits) return AsBits;
+                if (++digits > MostDigits)
+                    return AsBits;
                 i = 0;
             }
         }
@@ -43,7 +45,8 @@ public static class DecimalColumn
     {
         number = 0;
         var scaled = Math.Round(value * Powers[digits]);
-        if (!(Math.Abs(scaled) < Largest)) return false;
+        if (!(Math.Abs(scaled) < Largest))
+            return false;
         number = (long)scaled;
         return BitConverter.DoubleToInt64Bits(number / Powers[digits]) == BitConverter.DoubleToInt64Bits(value);
     }
@@ -51,7 +54,8 @@ public static class DecimalColumn
     public static void Read(ref ByteReader from, Span<double> values)
     {
         var digits = from.Byte();
-        if (digits is > MostDigits and not AsBits) throw new InvalidDataException("A column of decimals has an unknown form.");
+        if (digits is > MostDigits and not AsBits)
+            throw new InvalidDataException("A column of decimals has an unknown form.");
         var numbers = ArrayPool<long>.Shared.Rent(values.Length);
         try
         {
@@ -59,6 +63,9 @@ public static class DecimalColumn
             for (var i = 0; i < values.Length; i++)
                 values[i] = digits == AsBits ? BitConverter.Int64BitsToDouble(numbers[i]) : numbers[i] / Powers[digits];
         }
-        finally { ArrayPool<long>.Shared.Return(numbers); }
+        finally
+        {
+            ArrayPool<long>.Shared.Return(numbers);
+        }
     }
 }

@@ -8,14 +8,20 @@ namespace Kumiko.Core.Storage.Columns;
 /// fixed width (1, 2 or 4 bits, or planes of whole bytes, lowest first). Numbers that follow each other closely are
 /// kept as differences from the one before.
 /// </summary>
-/// <remarks>Zukowski, Heman, Nes, Boncz: Super-Scalar RAM-CPU Cache Compression, 2006. All arithmetic wraps, so the whole range of int64 fits.</remarks>
+/// <remarks>Zukowski, Heman, Nes, Boncz: Super-Scalar RAM-CPU Cache Compression, 2006. All arithmetic wraps, so the whole range
+/// of int64 fits.</remarks>
 public static class LongColumn
 {
-    private const byte Plain = 0, Differences = 1;
+    private const byte Plain = 0,
+        Differences = 1;
 
     public static void Write(ByteWriter to, ReadOnlySpan<long> values)
     {
-        if (values.Length < 3) { WriteFrame(to, Plain, values); return; }
+        if (values.Length < 3)
+        {
+            WriteFrame(to, Plain, values);
+            return;
+        }
         var differences = ArrayPool<long>.Shared.Rent(values.Length);
         try
         {
@@ -26,38 +32,57 @@ public static class LongColumn
                 var value = values[i];
                 var difference = value - values[i - 1];
                 differences[i] = difference;
-                if (value < min) min = value; else if (value > max) max = value;
-                if (difference < least) least = difference;
-                if (difference > most) most = difference;
+                if (value < min)
+                    min = value;
+                else if (value > max)
+                    max = value;
+                if (difference < least)
+                    least = difference;
+                if (difference > most)
+                    most = difference;
             }
             // Differences must save a whole byte a number to be worth the sum that reading then takes.
-            if ((ulong)(most - least) >= (ulong)(max - min) >> 8) { WriteFrame(to, Plain, values); return; }
+            if ((ulong)(most - least) >= (ulong)(max - min) >> 8)
+            {
+                WriteFrame(to, Plain, values);
+                return;
+            }
             to.Byte(Differences);
             to.Signed(values[0]);
             WriteFrame(to, Plain, differences.AsSpan(1, values.Length - 1));
         }
-        finally { ArrayPool<long>.Shared.Return(differences); }
+        finally
+        {
+            ArrayPool<long>.Shared.Return(differences);
+        }
     }
 
     private static void WriteFrame(ByteWriter to, byte form, ReadOnlySpan<long> values)
     {
         to.Byte(form);
-        if (values.IsEmpty) return;
-        long min = values[0], max = values[0];
+        if (values.IsEmpty)
+            return;
+        long min = values[0],
+            max = values[0];
         foreach (var value in values)
         {
-            if (value < min) min = value;
-            if (value > max) max = value;
+            if (value < min)
+                min = value;
+            if (value > max)
+                max = value;
         }
         var step = Step(values, min);
         var width = Width((ulong)(max - min) / step);
         to.Signed(min);
         to.Byte((byte)width);
-        if (width == 0) return;
+        if (width == 0)
+            return;
         to.Number(step);
         var packed = to.Reserve((int)((((long)values.Length * width) + 7) / 8));
-        if (width < 8) PackBits(values, min, step, width, packed);
-        else PackPlanes(values, min, step, width / 8, packed);
+        if (width < 8)
+            PackBits(values, min, step, width, packed);
+        else
+            PackPlanes(values, min, step, width / 8, packed);
     }
 
     private static ulong Step(ReadOnlySpan<long> values, long min)
@@ -66,21 +91,25 @@ public static class LongColumn
         foreach (var value in values)
         {
             var rest = (ulong)(value - min);
-            if (rest == 0 || (step != 0 && rest % step == 0)) continue;
-            while (rest != 0) (step, rest) = (rest, step % rest);
-            if (step == 1) return 1;
+            if (rest == 0 || (step != 0 && rest % step == 0))
+                continue;
+            while (rest != 0)
+                (step, rest) = (rest, step % rest);
+            if (step == 1)
+                return 1;
         }
         return step == 0 ? 1 : step;
     }
 
-    private static int Width(ulong largest) => (64 - BitOperations.LeadingZeroCount(largest)) switch
-    {
-        0 => 0,
-        1 => 1,
-        2 => 2,
-        <= 4 => 4,
-        var bits => (bits + 7) / 8 * 8,
-    };
+    private static int Width(ulong largest) =>
+        (64 - BitOperations.LeadingZeroCount(largest)) switch
+        {
+            0 => 0,
+            1 => 1,
+            2 => 2,
+            <= 4 => 4,
+            var bits => (bits + 7) / 8 * 8,
+        };
 
     private static void PackBits(ReadOnlySpan<long> values, long min, ulong step, int width, Span<byte> packed)
     {
@@ -96,7 +125,8 @@ public static class LongColumn
         for (var i = 0; i < count; i++)
         {
             var rest = (ulong)(values[i] - min);
-            if (step != 1) rest /= step;
+            if (step != 1)
+                rest /= step;
             for (var at = i; at < packed.Length; at += count)
             {
                 packed[at] = (byte)rest;
@@ -110,24 +140,35 @@ public static class LongColumn
     {
         switch (from.Byte())
         {
-            case Plain: ReadFrame(ref from, values); break;
+            case Plain:
+                ReadFrame(ref from, values);
+                break;
             case Differences when values.Length > 0:
                 values[0] = from.Signed();
-                if (from.Byte() != Plain) throw new InvalidDataException("A column of numbers has an unknown form.");
+                if (from.Byte() != Plain)
+                    throw new InvalidDataException("A column of numbers has an unknown form.");
                 ReadFrame(ref from, values[1..]);
-                for (var i = 1; i < values.Length; i++) values[i] += values[i - 1];
+                for (var i = 1; i < values.Length; i++)
+                    values[i] += values[i - 1];
                 break;
-            default: throw new InvalidDataException("A column of numbers has an unknown form.");
+            default:
+                throw new InvalidDataException("A column of numbers has an unknown form.");
         }
     }
 
     private static void ReadFrame(ref ByteReader from, Span<long> values)
     {
-        if (values.IsEmpty) return;
+        if (values.IsEmpty)
+            return;
         var min = from.Signed();
         var width = from.Byte();
-        if (width == 0) { values.Fill(min); return; }
-        if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64)) throw new InvalidDataException("A column of numbers has an unknown width.");
+        if (width == 0)
+        {
+            values.Fill(min);
+            return;
+        }
+        if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64))
+            throw new InvalidDataException("A column of numbers has an unknown width.");
         var step = (long)from.Unsigned();
         Planes.Longs(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, step, min);
     }
@@ -146,23 +187,30 @@ public static class LongColumn
     {
         switch (from.Byte())
         {
-            case Plain: SkipFrame(ref from, count); break;
+            case Plain:
+                SkipFrame(ref from, count);
+                break;
             case Differences when count > 0:
                 from.Signed();
-                if (from.Byte() != Plain) throw new InvalidDataException("A column of numbers has an unknown form.");
+                if (from.Byte() != Plain)
+                    throw new InvalidDataException("A column of numbers has an unknown form.");
                 SkipFrame(ref from, count - 1);
                 break;
-            default: throw new InvalidDataException("A column of numbers has an unknown form.");
+            default:
+                throw new InvalidDataException("A column of numbers has an unknown form.");
         }
     }
 
     private static void SkipFrame(ref ByteReader from, int count)
     {
-        if (count == 0) return;
+        if (count == 0)
+            return;
         from.Signed();
         var width = from.Byte();
-        if (width == 0) return;
-        if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64)) throw new InvalidDataException("A column of numbers has an unknown width.");
+        if (width == 0)
+            return;
+        if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64))
+            throw new InvalidDataException("A column of numbers has an unknown width.");
         from.Unsigned();
         from.Bytes((int)((((long)count * width) + 7) / 8));
     }
@@ -178,36 +226,64 @@ public static class LongColumn
     /// <summary>The same into a buffer.</summary>
     public static void ReadPlaces(ref ByteReader from, Span<int> places, int entries)
     {
-        if (TryReadNarrow(ref from, places, entries)) return;
+        if (TryReadNarrow(ref from, places, entries))
+            return;
         var wide = Buffers<long>.Take(places.Length);
         try
         {
             Read(ref from, wide.AsSpan(0, places.Length));
             for (var i = 0; i < places.Length; i++)
-                places[i] = (ulong)wide[i] < (ulong)entries ? (int)wide[i] : throw new InvalidDataException("A place lies outside its list.");
+                places[i] =
+                    (ulong)wide[i] < (ulong)entries
+                        ? (int)wide[i]
+                        : throw new InvalidDataException("A place lies outside its list.");
         }
-        finally { Buffers<long>.Return(wide); }
+        finally
+        {
+            Buffers<long>.Return(wide);
+        }
     }
 
-    /// <summary>Places of three bytes or less, which almost all are, without passing through 64 bits; nothing is read where they are wider.</summary>
+    /// <summary>Places of three bytes or less, which almost all are, without passing through 64 bits; nothing is read where they
+    /// are wider.</summary>
     private static bool TryReadNarrow(ref ByteReader from, Span<int> places, int entries)
     {
         var start = from;
-        if (places.IsEmpty || from.Byte() != Plain) { from = start; return false; }
+        if (places.IsEmpty || from.Byte() != Plain)
+        {
+            from = start;
+            return false;
+        }
         var min = from.Signed();
         var width = from.Byte();
-        if (width == 0 && (ulong)min < (ulong)entries) { places.Fill((int)min); return true; }
-        if (width is not (1 or 2 or 4 or 8 or 16 or 24) || min < 0 || min >= entries) { from = start; return false; }
+        if (width == 0 && (ulong)min < (ulong)entries)
+        {
+            places.Fill((int)min);
+            return true;
+        }
+        if (width is not (1 or 2 or 4 or 8 or 16 or 24) || min < 0 || min >= entries)
+        {
+            from = start;
+            return false;
+        }
         var step = from.Unsigned();
-        if (step == 0 || step > (ulong)entries) { from = start; return false; }
+        if (step == 0 || step > (ulong)entries)
+        {
+            from = start;
+            return false;
+        }
         var largest = Planes.Ints(from.Bytes((int)((((long)places.Length * width) + 7) / 8)), width, places);
-        if ((largest * step) + (ulong)min >= (ulong)entries) throw new InvalidDataException("A place lies outside its list.");
-        if (step != 1 || min != 0) for (var i = 0; i < places.Length; i++) places[i] = (int)((places[i] * (long)step) + min);
+        if ((largest * step) + (ulong)min >= (ulong)entries)
+            throw new InvalidDataException("A place lies outside its list.");
+        if (step != 1 || min != 0)
+            for (var i = 0; i < places.Length; i++)
+                places[i] = (int)((places[i] * (long)step) + min);
         return true;
     }
 
     /// <summary>Reads numbers of one byte each.</summary>
-    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length, or a number is larger.</exception>
+    /// <exception cref="InvalidDataException">The bytes cannot be such a column of this length, or a number is
+    /// larger.</exception>
     public static void ReadBytes(ref ByteReader from, Span<byte> values)
     {
         var start = from;
@@ -215,8 +291,16 @@ public static class LongColumn
         {
             var min = from.Signed();
             var width = from.Byte();
-            if (width == 0 && min is >= 0 and <= byte.MaxValue) { values.Fill((byte)min); return; }
-            if (width is 1 or 2 or 4 or 8 && min is >= 0 and <= byte.MaxValue && from.Unsigned() is var step and > 0 and <= byte.MaxValue)
+            if (width == 0 && min is >= 0 and <= byte.MaxValue)
+            {
+                values.Fill((byte)min);
+                return;
+            }
+            if (
+                width is 1 or 2 or 4 or 8
+                && min is >= 0 and <= byte.MaxValue
+                && from.Unsigned() is var step and > 0 and <= byte.MaxValue
+            )
             {
                 Planes.Bytes(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, (int)step, (int)min);
                 return;
@@ -227,15 +311,22 @@ public static class LongColumn
         try
         {
             Read(ref from, wide.AsSpan(0, values.Length));
-            for (var i = 0; i < values.Length; i++) values[i] = wide[i] is >= 0 and <= byte.MaxValue ? (byte)wide[i] : throw new InvalidDataException("A number is larger than a byte.");
+            for (var i = 0; i < values.Length; i++)
+                values[i] = wide[i] is >= 0 and <= byte.MaxValue
+                    ? (byte)wide[i]
+                    : throw new InvalidDataException("A number is larger than a byte.");
         }
-        finally { Buffers<long>.Return(wide); }
+        finally
+        {
+            Buffers<long>.Return(wide);
+        }
     }
 
     public static void Write(ByteWriter to, ReadOnlySpan<int> values)
     {
         var wide = ArrayPool<long>.Shared.Rent(values.Length);
-        for (var i = 0; i < values.Length; i++) wide[i] = values[i];
+        for (var i = 0; i < values.Length; i++)
+            wide[i] = values[i];
         Write(to, wide.AsSpan(0, values.Length));
         ArrayPool<long>.Shared.Return(wide);
     }

@@ -13,7 +13,8 @@ public static class PackedDoubles
     /// <summary>How many digits after the point all of the numbers have; null where they have too many.</summary>
     public static int? Write(ByteWriter to, ReadOnlySpan<double> values)
     {
-        if (values.IsEmpty) return 0;
+        if (values.IsEmpty)
+            return 0;
         var rented = ArrayPool<long>.Shared.Rent(values.Length);
         try
         {
@@ -24,12 +25,14 @@ public static class PackedDoubles
                 PackedLongs.Write(to, numbers);
                 return digits;
             }
-            long before = 0, all = 0;
+            long before = 0,
+                all = 0;
             for (var i = 0; i < values.Length; i++)
             {
                 var bits = BitConverter.DoubleToInt64Bits(values[i]);
                 numbers[i] = bits ^ before;
-                if (i > 0) all |= numbers[i];
+                if (i > 0)
+                    all |= numbers[i];
                 before = bits;
             }
             var shift = all == 0 ? 0 : BitOperations.TrailingZeroCount(all);
@@ -37,11 +40,15 @@ public static class PackedDoubles
             to.Byte((byte)shift);
             to.Fixed((ulong)numbers[0]);
             numbers[0] = 0;
-            for (var i = 1; i < numbers.Length; i++) numbers[i] = (long)((ulong)numbers[i] >> shift);
+            for (var i = 1; i < numbers.Length; i++)
+                numbers[i] = (long)((ulong)numbers[i] >> shift);
             PackedLongs.Write(to, numbers);
             return null;
         }
-        finally { ArrayPool<long>.Shared.Return(rented); }
+        finally
+        {
+            ArrayPool<long>.Shared.Return(rented);
+        }
     }
 
     private static int? Digits(ReadOnlySpan<double> values, Span<long> numbers)
@@ -49,9 +56,12 @@ public static class PackedDoubles
         var digits = 0;
         for (var i = 0; i < values.Length; i++)
         {
-            if (TryScale(values[i], digits, out numbers[i])) continue;
+            if (TryScale(values[i], digits, out numbers[i]))
+                continue;
             // A value that more digits do not mend is no decimal; the others need not be tried.
-            do if (++digits > MostDigits) return null; while (!TryScale(values[i], digits, out numbers[i]));
+            do if (++digits > MostDigits)
+                return null;
+            while (!TryScale(values[i], digits, out numbers[i]));
             i = -1;
         }
         return digits;
@@ -60,9 +70,11 @@ public static class PackedDoubles
     /// <exception cref="InvalidDataException">The bytes cannot be such numbers.</exception>
     public static void Read(ref ByteReader from, Span<double> values)
     {
-        if (values.IsEmpty) return;
+        if (values.IsEmpty)
+            return;
         var digits = from.Byte();
-        if (digits is > MostDigits and not AsBits) throw new InvalidDataException("Packed decimals have an unknown form.");
+        if (digits is > MostDigits and not AsBits)
+            throw new InvalidDataException("Packed decimals have an unknown form.");
         var rented = ArrayPool<long>.Shared.Rent(values.Length);
         try
         {
@@ -70,11 +82,14 @@ public static class PackedDoubles
             if (digits != AsBits)
             {
                 PackedLongs.Read(ref from, numbers);
-                if (digits == 0) for (var i = 0; i < values.Length; i++) values[i] = numbers[i];
+                if (digits == 0)
+                    for (var i = 0; i < values.Length; i++)
+                        values[i] = numbers[i];
                 else
                 {
                     var power = Powers[digits];
-                    for (var i = 0; i < values.Length; i++) values[i] = numbers[i] / power;
+                    for (var i = 0; i < values.Length; i++)
+                        values[i] = numbers[i] / power;
                 }
                 return;
             }
@@ -87,6 +102,9 @@ public static class PackedDoubles
                 values[i] = BitConverter.Int64BitsToDouble(bits);
             }
         }
-        finally { ArrayPool<long>.Shared.Return(rented); }
+        finally
+        {
+            ArrayPool<long>.Shared.Return(rented);
+        }
     }
 }

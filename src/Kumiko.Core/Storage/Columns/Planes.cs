@@ -23,13 +23,16 @@ internal static class Planes
             {
                 var at = e * width;
                 ulong bits = packed[at];
-                if (width > 1) bits |= (ulong)packed[at + 1] << 8;
-                if (width > 2) bits |= ((ulong)packed[at + 2] << 16) | ((ulong)packed[at + 3] << 24);
+                if (width > 1)
+                    bits |= (ulong)packed[at + 1] << 8;
+                if (width > 2)
+                    bits |= ((ulong)packed[at + 2] << 16) | ((ulong)packed[at + 3] << 24);
                 eights[e] = Bmi2.X64.ParallelBitDeposit(bits, mask);
             }
         }
         var (perByte, shift, ones) = (8 / width, BitOperations.Log2((uint)(8 / width)), (1 << width) - 1);
-        for (; i < values.Length; i++) values[i] = (byte)((packed[i >> shift] >> ((i & (perByte - 1)) * width)) & ones);
+        for (; i < values.Length; i++)
+            values[i] = (byte)((packed[i >> shift] >> ((i & (perByte - 1)) * width)) & ones);
     }
 
     /// <summary>A bit for each of as many numbers as a word holds: whether it is one of some.</summary>
@@ -42,32 +45,48 @@ internal static class Planes
         {
             // All bits of a number are set where it is the same; they meet in its lowest.
             var same = packed ^ opposite;
-            if (width > 1) same &= same >> 1;
-            if (width > 2) same &= same >> 2;
+            if (width > 1)
+                same &= same >> 1;
+            if (width > 2)
+                same &= same >> 2;
             marked |= same;
         }
         return Bmi2.X64.ParallelBitExtract(marked, Lowest(width));
     }
 
     /// <summary>The lowest bit of every number in a word.</summary>
-    public static ulong Lowest(int width) => width switch { 1 => ulong.MaxValue, 2 => 0x5555555555555555, _ => 0x1111111111111111 };
+    public static ulong Lowest(int width) =>
+        width switch
+        {
+            1 => ulong.MaxValue,
+            2 => 0x5555555555555555,
+            _ => 0x1111111111111111,
+        };
 
     /// <summary>Numbers of at most eight bits, each times a step and more than the least.</summary>
     /// <exception cref="InvalidDataException">One is larger than a byte.</exception>
     public static void Bytes(ReadOnlySpan<byte> packed, int width, Span<byte> values, int step, int least)
     {
-        if (width == 8) packed[..values.Length].CopyTo(values); else Bits(packed, width, values);
-        if (step == 1 && least == 0) return;
+        if (width == 8)
+            packed[..values.Length].CopyTo(values);
+        else
+            Bits(packed, width, values);
+        if (step == 1 && least == 0)
+            return;
         Span<byte> made = stackalloc byte[256];
         var known = (step * 255) + least <= 255 ? 256 : Math.Max(0, ((255 - least) / step) + 1);
-        for (var i = 0; i < known; i++) made[i] = (byte)((i * step) + least);
+        for (var i = 0; i < known; i++)
+            made[i] = (byte)((i * step) + least);
         var at = 0;
         if (width < 8 && Vector128.IsHardwareAccelerated && known >= 16)
         {
             var table = Vector128.Create(made[..16]);
-            for (; at + 16 <= values.Length; at += 16) Vector128.Shuffle(table, Vector128.Create<byte>(values.Slice(at, 16))).CopyTo(values[at..]);
+            for (; at + 16 <= values.Length; at += 16)
+                Vector128.Shuffle(table, Vector128.Create<byte>(values.Slice(at, 16))).CopyTo(values[at..]);
         }
-        for (; at < values.Length; at++) values[at] = values[at] < known ? made[values[at]] : throw new InvalidDataException("A number is larger than a byte.");
+        for (; at < values.Length; at++)
+            values[at] =
+                values[at] < known ? made[values[at]] : throw new InvalidDataException("A number is larger than a byte.");
     }
 
     /// <summary>Each number times a step and more than the least; wraps.</summary>
@@ -99,7 +118,8 @@ internal static class Planes
             {
                 var (low, high) = Vector256.Widen(Eight(packed, stride, planes, i));
                 var (a, b) = (low.AsInt64(), high.AsInt64());
-                if (step != 1) (a, b) = (a * steps, b * steps);
+                if (step != 1)
+                    (a, b) = (a * steps, b * steps);
                 (a + leasts).CopyTo(values[i..]);
                 (b + leasts).CopyTo(values[(i + 4)..]);
             }
@@ -107,7 +127,8 @@ internal static class Planes
         for (; i < values.Length; i++)
         {
             ulong number = 0;
-            for (var (plane, at) = (0, i); plane < planes; plane++, at += stride) number |= (ulong)packed[at] << (plane * 8);
+            for (var (plane, at) = (0, i); plane < planes; plane++, at += stride)
+                number |= (ulong)packed[at] << (plane * 8);
             values[i] = ((long)number * step) + least;
         }
     }
@@ -115,9 +136,12 @@ internal static class Planes
     private static Vector256<uint> Eight(ReadOnlySpan<byte> packed, int stride, int planes, int at)
     {
         var eight = Widened(packed, at);
-        if (planes > 1) eight |= Widened(packed, stride + at) << 8;
-        if (planes > 2) eight |= Widened(packed, (2 * stride) + at) << 16;
-        if (planes > 3) eight |= Widened(packed, (3 * stride) + at) << 24;
+        if (planes > 1)
+            eight |= Widened(packed, stride + at) << 8;
+        if (planes > 2)
+            eight |= Widened(packed, (2 * stride) + at) << 16;
+        if (planes > 3)
+            eight |= Widened(packed, (3 * stride) + at) << 24;
         return eight;
     }
 
@@ -155,12 +179,14 @@ internal static class Planes
                 mosts = Vector256.Max(mosts, eight);
                 eight.AsInt32().CopyTo(values[i..]);
             }
-            for (var lane = 0; lane < Vector256<uint>.Count; lane++) most = Math.Max(most, mosts[lane]);
+            for (var lane = 0; lane < Vector256<uint>.Count; lane++)
+                most = Math.Max(most, mosts[lane]);
         }
         for (; i < values.Length; i++)
         {
             uint number = 0;
-            for (var (plane, at) = (0, i); plane < planes; plane++, at += stride) number |= (uint)packed[at] << (plane * 8);
+            for (var (plane, at) = (0, i); plane < planes; plane++, at += stride)
+                number |= (uint)packed[at] << (plane * 8);
             most = Math.Max(most, number);
             values[i] = (int)number;
         }

@@ -25,7 +25,8 @@ internal readonly record struct ColumnForm(byte Code)
     /// <summary>All codes are below.</summary>
     public const int Codes = 256;
 
-    public ColumnForm(TextForm form) : this((byte)form) { }
+    public ColumnForm(TextForm form)
+        : this((byte)form) { }
 
     public TextForm Form => (TextForm)(Code & ((1 << InnerAt) - 1));
     public TextForm Inner => (TextForm)(Code >> InnerAt);
@@ -36,20 +37,24 @@ internal readonly record struct ColumnForm(byte Code)
 /// <summary>Spellings that come back exactly from a number.</summary>
 internal static class TextForms
 {
-    public const int UuidLength = 36, MostDigits = 18;
+    public const int UuidLength = 36,
+        MostDigits = 18;
 
     /// <summary>An integer as a program prints it: no sign but a minus, no leading zeros.</summary>
     public static bool TryInteger(ReadOnlySpan<byte> text, out long number)
     {
         number = 0;
         var digits = text.Length > 0 && text[0] == '-' ? text[1..] : text;
-        if (digits.Length is 0 or > MostDigits || (digits[0] == '0' && text.Length > 1)) return false;
+        if (digits.Length is 0 or > MostDigits || (digits[0] == '0' && text.Length > 1))
+            return false;
         foreach (var c in digits)
         {
-            if ((uint)(c - '0') > 9) return false;
+            if ((uint)(c - '0') > 9)
+                return false;
             number = (number * 10) + (c - '0');
         }
-        if (digits.Length < text.Length) number = -number;
+        if (digits.Length < text.Length)
+            number = -number;
         return true;
     }
 
@@ -60,26 +65,37 @@ internal static class TextForms
         behind = -1;
         var negative = text.Length > 0 && text[0] == '-';
         var digits = negative ? text[1..] : text;
-        if (digits.Length is < 3 or > MostDigits + 1 || digits[0] == '.' || (digits[0] == '0' && digits[1] != '.')) return false;
+        if (digits.Length is < 3 or > MostDigits + 1 || digits[0] == '.' || (digits[0] == '0' && digits[1] != '.'))
+            return false;
         foreach (var c in digits)
         {
-            if (c == '.' && behind < 0) { behind = 0; continue; }
-            if ((uint)(c - '0') > 9) return false;
+            if (c == '.' && behind < 0)
+            {
+                behind = 0;
+                continue;
+            }
+            if ((uint)(c - '0') > 9)
+                return false;
             number = (number * 10) + (c - '0');
-            if (behind >= 0) behind++;
+            if (behind >= 0)
+                behind++;
         }
-        if (behind <= 0 || (negative && number == 0)) return false;
-        if (negative) number = -number;
+        if (behind <= 0 || (negative && number == 0))
+            return false;
+        if (negative)
+            number = -number;
         return true;
     }
 
     public static bool TryPadded(ReadOnlySpan<byte> text, int length, out long number)
     {
         number = 0;
-        if (text.Length != length) return false;
+        if (text.Length != length)
+            return false;
         foreach (var c in text)
         {
-            if ((uint)(c - '0') > 9) return false;
+            if ((uint)(c - '0') > 9)
+                return false;
             number = (number * 10) + (c - '0');
         }
         return true;
@@ -91,7 +107,8 @@ internal static class TextForms
         for (var part = 0; part < 4; part++)
         {
             var end = part < 3 ? text.IndexOf((byte)'.') : text.Length;
-            if (end is < 1 or > 3 || !TryInteger(text[..end], out var value) || value is < 0 or > 255) return false;
+            if (end is < 1 or > 3 || !TryInteger(text[..end], out var value) || value is < 0 or > 255)
+                return false;
             number = (number << 8) | value;
             text = part < 3 ? text[(end + 1)..] : default;
         }
@@ -99,7 +116,9 @@ internal static class TextForms
     }
 
     public static int HexDigit(byte c, bool upper) =>
-        (uint)(c - '0') <= 9 ? c - '0' : (uint)(c - (upper ? 'A' : 'a')) <= 5 ? c - (upper ? 'A' : 'a') + 10 : -1;
+        (uint)(c - '0') <= 9 ? c - '0'
+        : (uint)(c - (upper ? 'A' : 'a')) <= 5 ? c - (upper ? 'A' : 'a') + 10
+        : -1;
 
     public static bool IsDash(int place) => place is 8 or 13 or 18 or 23;
 
@@ -124,10 +143,15 @@ internal static class TextForms
     {
         Span<byte> digits = stackalloc byte[20];
         Utf8Formatter.TryFormat(Math.Abs(number), digits, out var written);
-        if (number < 0) to.Byte((byte)'-');
-        if (written <= behind) to.Byte((byte)'0'); else to.Bytes(digits[..(written - behind)]);
+        if (number < 0)
+            to.Byte((byte)'-');
+        if (written <= behind)
+            to.Byte((byte)'0');
+        else
+            to.Bytes(digits[..(written - behind)]);
         to.Byte((byte)'.');
-        for (var zeros = behind - written; zeros > 0; zeros--) to.Byte((byte)'0');
+        for (var zeros = behind - written; zeros > 0; zeros--)
+            to.Byte((byte)'0');
         to.Bytes(digits[Math.Max(0, written - behind)..written]);
     }
 
@@ -136,7 +160,8 @@ internal static class TextForms
         for (var shift = 24; shift >= 0; shift -= 8)
         {
             AppendInteger(to, (number >> shift) & 255);
-            if (shift > 0) to.Byte((byte)'.');
+            if (shift > 0)
+                to.Byte((byte)'.');
         }
     }
 }

@@ -10,11 +10,16 @@ namespace Kumiko.Core.Storage.Columns;
 public sealed class TextVector
 {
     private readonly Arena? _arena;
-    private readonly LongSlice _numberSlice, _digitSlice, _placeSlice;
-    private readonly ReadOnlyMemory<byte> _bytes, _before, _after;
+    private readonly LongSlice _numberSlice,
+        _digitSlice,
+        _placeSlice;
+    private readonly ReadOnlyMemory<byte> _bytes,
+        _before,
+        _after;
     private readonly TextVector? _inner;
     private readonly int _length;
-    private long[]? _numbers, _digits;
+    private long[]? _numbers,
+        _digits;
     private readonly int[] _starts = [];
     private int[]? _places;
     private string?[]? _strings;
@@ -33,14 +38,19 @@ public sealed class TextVector
         Form = (TextForm)from.Byte();
         switch (Form)
         {
-            case TextForm.Plain: (_starts, _bytes) = Plain(ref from, count); break;
+            case TextForm.Plain:
+                (_starts, _bytes) = Plain(ref from, count);
+                break;
             case TextForm.Dictionary:
                 Entries = from.Count(Math.Max(count, 1));
-                if (from.Byte() != (byte)TextForm.Plain) throw Unknown();
+                if (from.Byte() != (byte)TextForm.Plain)
+                    throw Unknown();
                 (_starts, _bytes) = Plain(ref from, Entries);
                 _placeSlice = LongColumn.Take(ref from, count);
                 break;
-            case TextForm.Integer or TextForm.Address: _numberSlice = LongColumn.Take(ref from, count); break;
+            case TextForm.Integer or TextForm.Address:
+                _numberSlice = LongColumn.Take(ref from, count);
+                break;
             case TextForm.Decimal:
                 _digitSlice = LongColumn.Take(ref from, count);
                 _numberSlice = LongColumn.Take(ref from, count);
@@ -53,13 +63,17 @@ public sealed class TextVector
                 _length = from.Byte();
                 _bytes = Bytes(ref from, checked((_length + 1) / 2 * count));
                 break;
-            case TextForm.Uuid: _bytes = Bytes(ref from, checked(16 * count)); break;
+            case TextForm.Uuid:
+                _bytes = Bytes(ref from, checked(16 * count));
+                break;
             case TextForm.Affixed:
                 (_before, _after) = (Bytes(ref from, from.Count(from.Left)), Bytes(ref from, from.Count(from.Left)));
                 _inner = new TextVector(ref from, count, arena);
-                if (_inner.Form == TextForm.Affixed) throw Unknown();
+                if (_inner.Form == TextForm.Affixed)
+                    throw Unknown();
                 break;
-            default: throw Unknown();
+            default:
+                throw Unknown();
         }
     }
 
@@ -69,14 +83,18 @@ public sealed class TextVector
         var form = (TextForm)from.Byte();
         switch (form)
         {
-            case TextForm.Plain: SkipPlain(ref from, count); break;
+            case TextForm.Plain:
+                SkipPlain(ref from, count);
+                break;
             case TextForm.Dictionary:
                 var entries = from.Count(Math.Max(count, 1));
                 from.Byte();
                 SkipPlain(ref from, entries);
                 LongColumn.Skip(ref from, count);
                 break;
-            case TextForm.Integer or TextForm.Address: LongColumn.Skip(ref from, count); break;
+            case TextForm.Integer or TextForm.Address:
+                LongColumn.Skip(ref from, count);
+                break;
             case TextForm.Decimal:
                 LongColumn.Skip(ref from, count);
                 LongColumn.Skip(ref from, count);
@@ -85,13 +103,18 @@ public sealed class TextVector
                 from.Byte();
                 LongColumn.Skip(ref from, count);
                 break;
-            case TextForm.Hex or TextForm.UpperHex: from.Bytes(checked((from.Byte() + 1) / 2 * count)); break;
-            case TextForm.Uuid: from.Bytes(checked(16 * count)); break;
+            case TextForm.Hex or TextForm.UpperHex:
+                from.Bytes(checked((from.Byte() + 1) / 2 * count));
+                break;
+            case TextForm.Uuid:
+                from.Bytes(checked(16 * count));
+                break;
             case TextForm.Affixed:
                 from.Sized();
                 from.Sized();
                 return ColumnForm.Around(Skip(ref from, count));
-            default: throw Unknown();
+            default:
+                throw Unknown();
         }
         return new ColumnForm(form);
     }
@@ -103,10 +126,17 @@ public sealed class TextVector
         {
             LongColumn.Read(ref from, lengths.AsSpan(0, count));
             long total = 0;
-            foreach (var length in lengths.AsSpan(0, count)) total += (ulong)length <= (ulong)from.Left ? length : throw new InvalidDataException("A length is larger than it can be.");
+            foreach (var length in lengths.AsSpan(0, count))
+                total +=
+                    (ulong)length <= (ulong)from.Left
+                        ? length
+                        : throw new InvalidDataException("A length is larger than it can be.");
             from.Bytes((int)Math.Min(total, int.MaxValue));
         }
-        finally { Buffers<long>.Return(lengths); }
+        finally
+        {
+            Buffers<long>.Return(lengths);
+        }
     }
 
     internal TextForm Form { get; }
@@ -123,7 +153,8 @@ public sealed class TextVector
     internal int[] PlacesBuffer => _places ??= ReadPlaces();
 
     /// <summary>The constant text around each value, and the values inside; null inner where there is none.</summary>
-    internal (ReadOnlyMemory<byte> Before, TextVector Inner, ReadOnlyMemory<byte> After)? Affixes => _inner is null ? null : (_before, _inner, _after);
+    internal (ReadOnlyMemory<byte> Before, TextVector Inner, ReadOnlyMemory<byte> After)? Affixes =>
+        _inner is null ? null : (_before, _inner, _after);
 
     /// <summary>All texts of a plain column, or all entries of a dictionary, one behind the other.</summary>
     internal ReadOnlySpan<byte> AllBytes => _bytes.Span;
@@ -140,9 +171,12 @@ public sealed class TextVector
     {
         get
         {
-            if (_digits is not null) return _digits.AsSpan(0, Count);
+            if (_digits is not null)
+                return _digits.AsSpan(0, Count);
             var digits = Read(_digitSlice);
-            foreach (var d in digits.AsSpan(0, Count)) if (d is < 1 or > TextForms.MostDigits) throw Unknown();
+            foreach (var d in digits.AsSpan(0, Count))
+                if (d is < 1 or > TextForms.MostDigits)
+                    throw Unknown();
             return (_digits = digits).AsSpan(0, Count);
         }
     }
@@ -152,10 +186,19 @@ public sealed class TextVector
     {
         switch (Form)
         {
-            case TextForm.Dictionary: _ = Places; break;
-            case TextForm.Decimal: _ = Digits; _ = Numbers; break;
-            case TextForm.Affixed: _inner!.Decode(); break;
-            case TextForm.Integer or TextForm.Address or TextForm.PaddedDigits: _ = Numbers; break;
+            case TextForm.Dictionary:
+                _ = Places;
+                break;
+            case TextForm.Decimal:
+                _ = Digits;
+                _ = Numbers;
+                break;
+            case TextForm.Affixed:
+                _inner!.Decode();
+                break;
+            case TextForm.Integer or TextForm.Address or TextForm.PaddedDigits:
+                _ = Numbers;
+                break;
         }
         return this;
     }
@@ -198,12 +241,16 @@ public sealed class TextVector
             starts[0] = 0;
             for (var i = 0; i < count; i++)
             {
-                if ((ulong)lengths[i] > (ulong)(from.Left - starts[i])) throw new InvalidDataException("A length is larger than it can be.");
+                if ((ulong)lengths[i] > (ulong)(from.Left - starts[i]))
+                    throw new InvalidDataException("A length is larger than it can be.");
                 starts[i + 1] = starts[i] + (int)lengths[i];
             }
             return (starts, Bytes(ref from, starts[count]));
         }
-        finally { Buffers<long>.Return(lengths); }
+        finally
+        {
+            Buffers<long>.Return(lengths);
+        }
     }
 
     /// <summary>The bytes of a dictionary's entry.</summary>
@@ -214,8 +261,10 @@ public sealed class TextVector
 
     public string Text(int index)
     {
-        if (Form == TextForm.Dictionary) return EntryText(Places[index]);
-        if (Form == TextForm.Plain) return Encoding.UTF8.GetString(Entry(index));
+        if (Form == TextForm.Dictionary)
+            return EntryText(Places[index]);
+        if (Form == TextForm.Plain)
+            return Encoding.UTF8.GetString(Entry(index));
         using var bytes = new ByteWriter(64);
         Append(index, bytes);
         return Encoding.UTF8.GetString(bytes.Written);
@@ -225,14 +274,30 @@ public sealed class TextVector
     {
         switch (Form)
         {
-            case TextForm.Plain: to.Bytes(Entry(index)); break;
-            case TextForm.Dictionary: to.Bytes(Entry(Places[index])); break;
-            case TextForm.Integer: TextForms.AppendInteger(to, Numbers[index]); break;
-            case TextForm.Decimal: TextForms.AppendDecimal(to, Numbers[index], (int)Digits[index]); break;
-            case TextForm.PaddedDigits: TextForms.AppendPadded(to, Numbers[index], _length); break;
-            case TextForm.Address: TextForms.AppendAddress(to, Numbers[index]); break;
-            case TextForm.Hex or TextForm.UpperHex: AppendHex(index, to); break;
-            case TextForm.Uuid: AppendUuid(index, to); break;
+            case TextForm.Plain:
+                to.Bytes(Entry(index));
+                break;
+            case TextForm.Dictionary:
+                to.Bytes(Entry(Places[index]));
+                break;
+            case TextForm.Integer:
+                TextForms.AppendInteger(to, Numbers[index]);
+                break;
+            case TextForm.Decimal:
+                TextForms.AppendDecimal(to, Numbers[index], (int)Digits[index]);
+                break;
+            case TextForm.PaddedDigits:
+                TextForms.AppendPadded(to, Numbers[index], _length);
+                break;
+            case TextForm.Address:
+                TextForms.AppendAddress(to, Numbers[index]);
+                break;
+            case TextForm.Hex or TextForm.UpperHex:
+                AppendHex(index, to);
+                break;
+            case TextForm.Uuid:
+                AppendUuid(index, to);
+                break;
             case TextForm.Affixed:
                 to.Bytes(_before.Span);
                 _inner!.Append(index, to);
@@ -247,7 +312,8 @@ public sealed class TextVector
         var digits = Form == TextForm.Hex ? "0123456789abcdef"u8 : "0123456789ABCDEF"u8;
         var packed = _bytes.Span.Slice(index * width, width);
         var room = to.Reserve(_length);
-        for (var i = 0; i < room.Length; i++) room[i] = digits[(packed[i >> 1] >> ((~i & 1) * 4)) & 15];
+        for (var i = 0; i < room.Length; i++)
+            room[i] = digits[(packed[i >> 1] >> ((~i & 1) * 4)) & 15];
     }
 
     private void AppendUuid(int index, ByteWriter to)
@@ -257,7 +323,11 @@ public sealed class TextVector
         var at = 0;
         for (var i = 0; i < room.Length; i++)
         {
-            if (TextForms.IsDash(i)) { room[i] = (byte)'-'; continue; }
+            if (TextForms.IsDash(i))
+            {
+                room[i] = (byte)'-';
+                continue;
+            }
             room[i] = "0123456789abcdef"u8[(packed[at >> 1] >> ((~at & 1) * 4)) & 15];
             at++;
         }

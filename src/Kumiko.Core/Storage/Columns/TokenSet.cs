@@ -32,17 +32,30 @@ public sealed class TokenSet
     /// <summary>Adds the tokens of a value, and the value as a whole.</summary>
     public void AddValue(ReadOnlySpan<byte> utf8)
     {
-        if (utf8.IsEmpty || Overflowed) return;
-        if (_upper.Length < utf8.Length) _upper = new byte[utf8.Length * 2];
+        if (utf8.IsEmpty || Overflowed)
+            return;
+        if (_upper.Length < utf8.Length)
+            _upper = new byte[utf8.Length * 2];
         var upper = _upper.AsSpan(0, utf8.Length);
-        if (Ascii.ToUpper(utf8, upper, out _) != OperationStatus.Done) { AddValue(Encoding.UTF8.GetString(utf8)); return; }
+        if (Ascii.ToUpper(utf8, upper, out _) != OperationStatus.Done)
+        {
+            AddValue(Encoding.UTF8.GetString(utf8));
+            return;
+        }
         Add(XxHash3.HashToUInt64(upper));
-        if (!upper.ContainsAnyExcept(TokenBytes)) return;
+        if (!upper.ContainsAnyExcept(TokenBytes))
+            return;
         var start = -1;
         for (var i = 0; i <= upper.Length; i++)
         {
-            if (i < upper.Length && TokenBytes.Contains(upper[i])) { if (start < 0) start = i; continue; }
-            if (start >= 0 && i - start < upper.Length) Add(XxHash3.HashToUInt64(upper[start..i]));
+            if (i < upper.Length && TokenBytes.Contains(upper[i]))
+            {
+                if (start < 0)
+                    start = i;
+                continue;
+            }
+            if (start >= 0 && i - start < upper.Length)
+                Add(XxHash3.HashToUInt64(upper[start..i]));
             start = -1;
         }
     }
@@ -50,7 +63,8 @@ public sealed class TokenSet
     public void AddValue(string text)
     {
         Add(Whole(text));
-        foreach (var token in TokenTexts(text)) Add(HashOfUpper(token));
+        foreach (var token in TokenTexts(text))
+            Add(HashOfUpper(token));
     }
 
     private static readonly SearchValues<byte> TokenBytes = SearchValues.Create("ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"u8);
@@ -65,8 +79,10 @@ public sealed class TokenSet
         for (var i = 0; i < upper.Length; i++)
         {
             var start = i;
-            while (i < upper.Length && Language.Words.IsTokenChar(upper[i])) i++;
-            if (i > start) yield return upper[start..i];
+            while (i < upper.Length && Language.Words.IsTokenChar(upper[i]))
+                i++;
+            if (i > start)
+                yield return upper[start..i];
         }
     }
 
@@ -75,29 +91,39 @@ public sealed class TokenSet
     private void Add(ulong hash)
     {
         // Zero marks a free slot.
-        if (hash == 0) hash = 1;
+        if (hash == 0)
+            hash = 1;
         var mask = _slots.Length - 1;
         for (var at = (int)hash & mask; ; at = (at + 1) & mask)
         {
-            if (_slots[at] == hash) return;
-            if (_slots[at] != 0) continue;
+            if (_slots[at] == hash)
+                return;
+            if (_slots[at] != 0)
+                continue;
             _slots[at] = hash;
-            if (++Count * 2 > _slots.Length) Grow();
+            if (++Count * 2 > _slots.Length)
+                Grow();
             return;
         }
     }
 
     private void Grow()
     {
-        if (Count > MostTokens) { Overflowed = true; return; }
+        if (Count > MostTokens)
+        {
+            Overflowed = true;
+            return;
+        }
         var old = _slots;
         _slots = new ulong[old.Length * 2];
         var mask = _slots.Length - 1;
         foreach (var hash in old)
         {
-            if (hash == 0) continue;
+            if (hash == 0)
+                continue;
             var at = (int)hash & mask;
-            while (_slots[at] != 0) at = (at + 1) & mask;
+            while (_slots[at] != 0)
+                at = (at + 1) & mask;
             _slots[at] = hash;
         }
     }

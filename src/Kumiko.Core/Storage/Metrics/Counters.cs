@@ -10,12 +10,27 @@ public static class Counters
     /// </summary>
     /// <param name="before">The sample before; null where there is none.</param>
     /// <param name="start">Since when the later sample counts; 0 where it is not said.</param>
-    /// <param name="from">Where what is asked for begins: all that a series counted since then is growth, though no sample is before it.</param>
+    /// <param name="from">Where what is asked for begins: all that a series counted since then is growth, though no sample is
+    /// before it.</param>
     /// <returns>Growth, NaN where nothing can be said, and nanoseconds.</returns>
-    public static (double Growth, long Covered) Between((long Time, double Value)? before, long time, double value, long start, bool isDelta, long from = long.MaxValue)
+    public static (double Growth, long Covered) Between(
+        (long Time, double Value)? before,
+        long time,
+        double value,
+        long start,
+        bool isDelta,
+        long from = long.MaxValue
+    )
     {
-        if (isDelta) return (value, start > 0 && start < time ? time - start : before is { } last ? time - last.Time : 0);
-        if (before is not { } earlier) return BeginsWithin(start, from, time) ? (value, time - start) : (double.NaN, 0);
+        if (isDelta)
+            return (
+                value,
+                start > 0 && start < time ? time - start
+                : before is { } last ? time - last.Time
+                : 0
+            );
+        if (before is not { } earlier)
+            return BeginsWithin(start, from, time) ? (value, time - start) : (double.NaN, 0);
         var anew = value < earlier.Value || start > earlier.Time;
         return (anew ? value : value - earlier.Value, time - earlier.Time);
     }

@@ -10,7 +10,8 @@ namespace Kumiko.Core.Storage.Metrics;
 /// <remarks>The exponential form and its merging: OpenTelemetry metrics data model, ExponentialHistogram.</remarks>
 public sealed class DistributionSum
 {
-    private const byte HasExponential = 1, HasLimits = 2;
+    private const byte HasExponential = 1,
+        HasLimits = 2;
 
     private sealed class Explicit(double[] bounds)
     {
@@ -21,13 +22,20 @@ public sealed class DistributionSum
     private sealed class Exponential
     {
         public int Scale = int.MaxValue;
-        public Dictionary<int, double> Positive = [], Negative = [];
-        public double Zeros, ZeroThreshold;
+        public Dictionary<int, double> Positive = [],
+            Negative = [];
+        public double Zeros,
+            ZeroThreshold;
 
         public void Coarsen(int scale)
         {
-            if (Scale == int.MaxValue) { Scale = scale; return; }
-            if (scale >= Scale) return;
+            if (Scale == int.MaxValue)
+            {
+                Scale = scale;
+                return;
+            }
+            if (scale >= Scale)
+                return;
             var by = Scale - scale;
             (Positive, Negative) = (Fold(Positive, by), Fold(Negative, by));
             Scale = scale;
@@ -36,7 +44,16 @@ public sealed class DistributionSum
         private static Dictionary<int, double> Fold(Dictionary<int, double> counts, int by)
         {
             var folded = new Dictionary<int, double>();
-            foreach (var (bucket, count) in counts) Grow(folded, by > 31 ? bucket < 0 ? -1 : 0 : bucket >> by, count);
+            foreach (var (bucket, count) in counts)
+                Grow(
+                    folded,
+                    by > 31
+                        ? bucket < 0
+                            ? -1
+                            : 0
+                        : bucket >> by,
+                    count
+                );
             return folded;
         }
     }
@@ -52,9 +69,11 @@ public sealed class DistributionSum
     public double Max { get; private set; } = double.NegativeInfinity;
 
     /// <summary>
-    /// Between these all values lie: also what cumulative ones say of more than is taken of them. Infinite where a part does not say.
+    /// Between these all values lie: also what cumulative ones say of more than is taken of them. Infinite where a part does not
+    /// say.
     /// </summary>
-    private double _floor = double.PositiveInfinity, _ceiling = double.NegativeInfinity;
+    private double _floor = double.PositiveInfinity,
+        _ceiling = double.NegativeInfinity;
 
     public double Mean => Count > 0 ? Sum / Count : double.NaN;
 
@@ -63,7 +82,8 @@ public sealed class DistributionSum
     public void Add(Distribution now, Distribution? before)
     {
         // What counts less than before began anew.
-        if (before is not null && now.Count < before.Count) before = null;
+        if (before is not null && now.Count < before.Count)
+            before = null;
         Count += now.Count - (double)(before?.Count ?? 0);
         Sum += (now.Sum ?? double.NaN) - (before?.Sum ?? 0);
         // Extremes of a cumulative one are those since its start, so they are told only where all of it is taken.
@@ -71,24 +91,30 @@ public sealed class DistributionSum
         _ceiling = Math.Max(_ceiling, now.Max ?? double.PositiveInfinity);
         if (before is null)
         {
-            if (now.Min is { } min) Min = Math.Min(Min, min);
-            if (now.Max is { } max) Max = Math.Max(Max, max);
+            if (now.Min is { } min)
+                Min = Math.Min(Min, min);
+            if (now.Max is { } max)
+                Max = Math.Max(Max, max);
         }
-        if (now.Exponential is { } e) Add(e, before?.Exponential);
-        else if (now.Counts.Length > 0) Add(now.Bounds, now.Counts, before is { } b && b.Bounds.AsSpan().SequenceEqual(now.Bounds) ? b.Counts : null);
+        if (now.Exponential is { } e)
+            Add(e, before?.Exponential);
+        else if (now.Counts.Length > 0)
+            Add(now.Bounds, now.Counts, before is { } b && b.Bounds.AsSpan().SequenceEqual(now.Bounds) ? b.Counts : null);
     }
 
     private void Add(double[] bounds, ulong[] counts, ulong[]? before)
     {
         var into = Of(bounds);
         for (var i = 0; i < counts.Length && i < into.Counts.Length; i++)
-            into.Counts[i] += counts[i] - (before is not null && i < before.Length && before[i] <= counts[i] ? (double)before[i] : 0);
+            into.Counts[i] +=
+                counts[i] - (before is not null && i < before.Length && before[i] <= counts[i] ? (double)before[i] : 0);
     }
 
     private Explicit Of(double[] bounds)
     {
         var into = _explicit.Find(e => e.Bounds.AsSpan().SequenceEqual(bounds));
-        if (into is null) _explicit.Add(into = new Explicit(bounds));
+        if (into is null)
+            _explicit.Add(into = new Explicit(bounds));
         return into;
     }
 
@@ -97,23 +123,32 @@ public sealed class DistributionSum
         _exponential ??= new Exponential();
         _exponential.Coarsen(Math.Min(now.Scale, before?.Scale ?? int.MaxValue));
         Add(now, 1);
-        if (before is not null) Add(before, -1);
+        if (before is not null)
+            Add(before, -1);
     }
 
     private void Add(ExponentialBuckets buckets, int sign)
     {
         var by = buckets.Scale - _exponential!.Scale;
-        for (var i = 0; i < buckets.Positive.Length; i++) Grow(_exponential.Positive, Shift(buckets.PositiveOffset + i, by), sign * (double)buckets.Positive[i]);
-        for (var i = 0; i < buckets.Negative.Length; i++) Grow(_exponential.Negative, Shift(buckets.NegativeOffset + i, by), sign * (double)buckets.Negative[i]);
+        for (var i = 0; i < buckets.Positive.Length; i++)
+            Grow(_exponential.Positive, Shift(buckets.PositiveOffset + i, by), sign * (double)buckets.Positive[i]);
+        for (var i = 0; i < buckets.Negative.Length; i++)
+            Grow(_exponential.Negative, Shift(buckets.NegativeOffset + i, by), sign * (double)buckets.Negative[i]);
         _exponential.Zeros += sign * (double)buckets.ZeroCount;
         _exponential.ZeroThreshold = Math.Max(_exponential.ZeroThreshold, buckets.ZeroThreshold);
     }
 
-    private static int Shift(int bucket, int by) => by > 31 ? bucket < 0 ? -1 : 0 : bucket >> by;
+    private static int Shift(int bucket, int by) =>
+        by > 31
+            ? bucket < 0
+                ? -1
+                : 0
+            : bucket >> by;
 
     private static void Grow(Dictionary<int, double> counts, int bucket, double by)
     {
-        if (by != 0) counts[bucket] = counts.GetValueOrDefault(bucket) + by;
+        if (by != 0)
+            counts[bucket] = counts.GetValueOrDefault(bucket) + by;
     }
 
     public void Merge(DistributionSum other)
@@ -127,20 +162,25 @@ public sealed class DistributionSum
         foreach (var part in other._explicit)
         {
             var into = Of(part.Bounds);
-            for (var i = 0; i < into.Counts.Length; i++) into.Counts[i] += part.Counts[i];
+            for (var i = 0; i < into.Counts.Length; i++)
+                into.Counts[i] += part.Counts[i];
         }
-        if (other._exponential is not { } e) return;
+        if (other._exponential is not { } e)
+            return;
         _exponential ??= new Exponential();
         _exponential.Coarsen(e.Scale);
         var by = e.Scale - _exponential.Scale;
-        foreach (var (bucket, count) in e.Positive) Grow(_exponential.Positive, Shift(bucket, by), count);
-        foreach (var (bucket, count) in e.Negative) Grow(_exponential.Negative, Shift(bucket, by), count);
+        foreach (var (bucket, count) in e.Positive)
+            Grow(_exponential.Positive, Shift(bucket, by), count);
+        foreach (var (bucket, count) in e.Negative)
+            Grow(_exponential.Negative, Shift(bucket, by), count);
         _exponential.Zeros += e.Zeros;
         _exponential.ZeroThreshold = Math.Max(_exponential.ZeroThreshold, e.ZeroThreshold);
     }
 
     /// <summary>
-    /// Buckets with their bounds, rising, none of them beyond the known extremes. The last bucket of a histogram has no upper bound: where
+    /// Buckets with their bounds, rising, none of them beyond the known extremes. The last bucket of a histogram has no upper
+    /// bound: where
     /// nothing is known of its values it ends where it begins.
     /// </summary>
     public IReadOnlyList<(double From, double To, double Count)> Buckets() => Buckets(out _);
@@ -155,21 +195,38 @@ public sealed class DistributionSum
         foreach (var part in _explicit)
             for (var i = 0; i < part.Counts.Length; i++)
             {
-                if (part.Counts[i] <= 0) continue;
-                var from = i > 0 ? part.Bounds[i - 1] : double.IsFinite(lowest) ? Math.Min(lowest, First(part)) : Math.Min(0, First(part));
-                var to = i < part.Bounds.Length ? part.Bounds[i] : double.IsFinite(highest) ? Math.Max(highest, from) : from;
-                if (i == part.Bounds.Length && !double.IsFinite(highest)) open = Math.Min(open, from);
+                if (part.Counts[i] <= 0)
+                    continue;
+                var from =
+                    i > 0 ? part.Bounds[i - 1]
+                    : double.IsFinite(lowest) ? Math.Min(lowest, First(part))
+                    : Math.Min(0, First(part));
+                var to =
+                    i < part.Bounds.Length ? part.Bounds[i]
+                    : double.IsFinite(highest) ? Math.Max(highest, from)
+                    : from;
+                if (i == part.Bounds.Length && !double.IsFinite(highest))
+                    open = Math.Min(open, from);
                 buckets.Add((from, to, part.Counts[i]));
             }
         if (_exponential is { } e)
         {
-            foreach (var (bucket, count) in e.Positive) if (count > 0) buckets.Add((Edge(bucket, e.Scale), Edge(bucket + 1, e.Scale), count));
-            foreach (var (bucket, count) in e.Negative) if (count > 0) buckets.Add((-Edge(bucket + 1, e.Scale), -Edge(bucket, e.Scale), count));
-            if (e.Zeros > 0) buckets.Add((-e.ZeroThreshold, e.ZeroThreshold, e.Zeros));
+            foreach (var (bucket, count) in e.Positive)
+                if (count > 0)
+                    buckets.Add((Edge(bucket, e.Scale), Edge(bucket + 1, e.Scale), count));
+            foreach (var (bucket, count) in e.Negative)
+                if (count > 0)
+                    buckets.Add((-Edge(bucket + 1, e.Scale), -Edge(bucket, e.Scale), count));
+            if (e.Zeros > 0)
+                buckets.Add((-e.ZeroThreshold, e.ZeroThreshold, e.Zeros));
         }
         if (_floor <= _ceiling)
             for (var i = 0; i < buckets.Count; i++)
-                buckets[i] = (Math.Clamp(buckets[i].From, _floor, _ceiling), Math.Clamp(buckets[i].To, _floor, _ceiling), buckets[i].Count);
+                buckets[i] = (
+                    Math.Clamp(buckets[i].From, _floor, _ceiling),
+                    Math.Clamp(buckets[i].To, _floor, _ceiling),
+                    buckets[i].Count
+                );
         buckets.Sort((a, b) => a.From != b.From ? a.From.CompareTo(b.From) : a.To.CompareTo(b.To));
         return buckets;
     }
@@ -185,7 +242,8 @@ public sealed class DistributionSum
     {
         var buckets = Buckets(out var open);
         var total = buckets.Sum(b => b.Count);
-        if (!(total > 0)) return (double.NaN, false);
+        if (!(total > 0))
+            return (double.NaN, false);
         // Buckets of unlike bounds overlap, so the place is sought where the counts below it reach the rank.
         double[] edges = [.. buckets.SelectMany(b => new[] { b.From, b.To }).Distinct().Order()];
         var rank = share * total;
@@ -193,15 +251,23 @@ public sealed class DistributionSum
         for (var i = 0; i < edges.Length; i++)
         {
             var (from, to) = (edges[i], i + 1 < edges.Length ? edges[i + 1] : edges[i]);
-            double at = 0, within = 0;
+            double at = 0,
+                within = 0;
             foreach (var b in buckets)
             {
-                if (b.From == b.To) { if (b.From == from) at += b.Count; }
-                else if (b.From <= from && b.To >= to && to > from) within += b.Count * (to - from) / (b.To - b.From);
+                if (b.From == b.To)
+                {
+                    if (b.From == from)
+                        at += b.Count;
+                }
+                else if (b.From <= from && b.To >= to && to > from)
+                    within += b.Count * (to - from) / (b.To - b.From);
             }
-            if (at > 0 && rank <= below + at) return (from, from >= open);
+            if (at > 0 && rank <= below + at)
+                return (from, from >= open);
             below += at;
-            if (within > 0 && rank <= below + within) return (from + (Math.Max(0, rank - below) / within * (to - from)), false);
+            if (within > 0 && rank <= below + within)
+                return (from + (Math.Max(0, rank - below) / within * (to - from)), false);
             below += within;
         }
         return (edges[^1], edges[^1] >= open);
@@ -209,18 +275,22 @@ public sealed class DistributionSum
 
     internal void Write(ByteWriter to)
     {
-        foreach (var number in new[] { Count, Sum, Min, Max }) Number(to, number);
+        foreach (var number in new[] { Count, Sum, Min, Max })
+            Number(to, number);
         to.Number(_explicit.Count);
         foreach (var part in _explicit)
         {
             to.Number(part.Bounds.Length);
-            foreach (var bound in part.Bounds) Number(to, bound);
-            foreach (var count in part.Counts) to.Signed((long)count);
+            foreach (var bound in part.Bounds)
+                Number(to, bound);
+            foreach (var count in part.Counts)
+                to.Signed((long)count);
         }
         to.Byte((byte)((_exponential is null ? 0 : HasExponential) | HasLimits));
         Number(to, _floor);
         Number(to, _ceiling);
-        if (_exponential is not { } e) return;
+        if (_exponential is not { } e)
+            return;
         to.Signed(e.Scale);
         Number(to, e.Zeros);
         Number(to, e.ZeroThreshold);
@@ -229,6 +299,7 @@ public sealed class DistributionSum
     }
 
     private static void Number(ByteWriter to, double number) => to.Fixed((ulong)BitConverter.DoubleToInt64Bits(number));
+
     private static double Number(ref ByteReader from) => BitConverter.Int64BitsToDouble((long)from.Fixed());
 
     private static void Write(ByteWriter to, Dictionary<int, double> counts)
@@ -243,20 +314,35 @@ public sealed class DistributionSum
 
     internal static DistributionSum Read(ref ByteReader from)
     {
-        var read = new DistributionSum { Count = Number(ref from), Sum = Number(ref from), Min = Number(ref from), Max = Number(ref from) };
+        var read = new DistributionSum
+        {
+            Count = Number(ref from),
+            Sum = Number(ref from),
+            Min = Number(ref from),
+            Max = Number(ref from),
+        };
         for (var left = from.Count(from.Left); left > 0; left--)
         {
             var bounds = new double[from.Count(from.Left / 8)];
-            for (var i = 0; i < bounds.Length; i++) bounds[i] = Number(ref from);
+            for (var i = 0; i < bounds.Length; i++)
+                bounds[i] = Number(ref from);
             var part = new Explicit(bounds);
-            for (var i = 0; i < part.Counts.Length; i++) part.Counts[i] = from.Signed();
+            for (var i = 0; i < part.Counts.Length; i++)
+                part.Counts[i] = from.Signed();
             read._explicit.Add(part);
         }
         var has = from.Byte();
         // Kept by an earlier version, nothing is known of them.
-        (read._floor, read._ceiling) = (has & HasLimits) != 0 ? (Number(ref from), Number(ref from)) : (double.NegativeInfinity, double.PositiveInfinity);
-        if ((has & HasExponential) == 0) return read;
-        read._exponential = new Exponential { Scale = (int)from.Signed(), Zeros = Number(ref from), ZeroThreshold = Number(ref from) };
+        (read._floor, read._ceiling) =
+            (has & HasLimits) != 0 ? (Number(ref from), Number(ref from)) : (double.NegativeInfinity, double.PositiveInfinity);
+        if ((has & HasExponential) == 0)
+            return read;
+        read._exponential = new Exponential
+        {
+            Scale = (int)from.Signed(),
+            Zeros = Number(ref from),
+            ZeroThreshold = Number(ref from),
+        };
         Read(ref from, read._exponential.Positive);
         Read(ref from, read._exponential.Negative);
         return read;

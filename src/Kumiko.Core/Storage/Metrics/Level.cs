@@ -10,7 +10,11 @@ public static class Grains
     /// <summary>Nanoseconds of a step by number of the part; 0 for the samples themselves.</summary>
     public static readonly long[] Lengths = [0, Instants.Minute, 10 * Instants.Minute, Instants.Hour];
 
-    public const int Samples = 0, Minutes = 1, TenMinutes = 2, Hours = 3, Count = 4;
+    public const int Samples = 0,
+        Minutes = 1,
+        TenMinutes = 2,
+        Hours = 3,
+        Count = 4;
 }
 
 /// <summary>
@@ -20,7 +24,10 @@ public static class Grains
 /// </summary>
 public sealed class Level
 {
-    private const byte HasEdges = 1, HasGrowth = 2, HasSketches = 4, HasDistributions = 8;
+    private const byte HasEdges = 1,
+        HasGrowth = 2,
+        HasSketches = 4,
+        HasDistributions = 8;
 
     public required int[] Steps { get; init; }
     public required long[] Counts { get; init; }
@@ -51,27 +58,34 @@ public sealed class Level
     public Distribution? LastDistribution { get; init; }
 
     /// <summary>Makes a level of a day's samples; null where it would hardly be shorter than they are.</summary>
-    /// <param name="digits">Digits after the point that the values have, so that sums have no more; null where they have too many.</param>
+    /// <param name="digits">Digits after the point that the values have, so that sums have no more; null where they have too
+    /// many.</param>
     public static Level? Of(MetricSeries series, SampleRun run, long day, int grain, int? digits)
     {
-        // With fewer samples a step than this, a level is as long as the samples and reading them as fast; hours stay when samples go.
-        const int FewestInStep = 10, FewestInSketch = 32;
+        // With fewer samples a step than this, a level is as long as the samples and reading them as fast; hours stay when
+        // samples go.
+        const int FewestInStep = 10,
+            FewestInSketch = 32;
         var length = Grains.Lengths[grain];
-        if (run.Count == 0) return null;
+        if (run.Count == 0)
+            return null;
         var steps = new List<(int Step, int First, int End)>();
-        for (var i = 0; i < run.Count;)
+        for (var i = 0; i < run.Count; )
         {
             var step = (int)((run.Times[i] - day) / length);
             var first = i;
-            while (i < run.Count && (run.Times[i] - day) / length == step) i++;
+            while (i < run.Count && (run.Times[i] - day) / length == step)
+                i++;
             steps.Add((step, first, i));
         }
-        if (grain != Grains.Hours && run.Count < steps.Count * FewestInStep) return null;
+        if (grain != Grains.Hours && run.Count < steps.Count * FewestInStep)
+            return null;
         var n = steps.Count;
         var firstAt = Math.Max(0, Array.FindIndex(run.Values, v => !double.IsNaN(v)));
         var lastAt = Math.Max(0, Array.FindLastIndex(run.Values, v => !double.IsNaN(v)));
         var edges = grain != Grains.Minutes;
-        var sketched = !series.IsDistribution && (grain != Grains.Minutes ? run.Count >= n * 4L : run.Count >= n * FewestInSketch);
+        var sketched =
+            !series.IsDistribution && (grain != Grains.Minutes ? run.Count >= n * 4L : run.Count >= n * FewestInSketch);
         var level = new Level
         {
             Steps = [.. steps.Select(s => s.Step)],
@@ -92,8 +106,10 @@ public sealed class Level
         };
         for (var s = 0; s < n; s++)
         {
-            if (series.IsDistribution) level.Gather(s, run, steps[s].First, steps[s].End, series.IsDelta);
-            else level.Gather(s, run, steps[s].First, steps[s].End, digits, series.IsDelta);
+            if (series.IsDistribution)
+                level.Gather(s, run, steps[s].First, steps[s].End, series.IsDelta);
+            else
+                level.Gather(s, run, steps[s].First, steps[s].End, digits, series.IsDelta);
         }
         return level;
     }
@@ -106,30 +122,40 @@ public sealed class Level
         for (var i = first; i < end; i++)
         {
             var value = run.Values[i];
-            if (double.IsNaN(value)) continue;
-            if (count++ == 0) firstValue = value;
+            if (double.IsNaN(value))
+                continue;
+            if (count++ == 0)
+                firstValue = value;
             lastValue = value;
             sum += value;
             min = Math.Min(min, value);
             max = Math.Max(max, value);
             sketch?.Add(value);
-            if (Growths is null) continue;
+            if (Growths is null)
+                continue;
             var (grown, took) = Counters.Between(Before(run, i), run.Times[i], value, run.Starts?[i] ?? 0, isDelta);
-            if (double.IsNaN(grown)) continue;
+            if (double.IsNaN(grown))
+                continue;
             growth = (double.IsNaN(growth) ? 0 : growth) + grown;
             covered += took;
         }
-        if (digits is { } known && Math.Abs(sum) < 1e15) (sum, growth) = (Math.Round(sum, known), double.IsNaN(growth) ? growth : Math.Round(growth, known));
+        if (digits is { } known && Math.Abs(sum) < 1e15)
+            (sum, growth) = (Math.Round(sum, known), double.IsNaN(growth) ? growth : Math.Round(growth, known));
         (Counts[s], Sums[s], Mins[s], Maxes[s]) = (count, sum, count == 0 ? double.NaN : min, count == 0 ? double.NaN : max);
-        if (Firsts is not null) (Firsts[s], Lasts![s]) = (firstValue, lastValue);
-        if (Growths is not null) (Growths[s], Covered![s]) = (growth, covered);
-        if (sketch is not null) Sketches![s] = sketch;
+        if (Firsts is not null)
+            (Firsts[s], Lasts![s]) = (firstValue, lastValue);
+        if (Growths is not null)
+            (Growths[s], Covered![s]) = (growth, covered);
+        if (sketch is not null)
+            Sketches![s] = sketch;
     }
 
     /// <summary>The sample before one that has a value; null where there is none in the run.</summary>
     private static (long, double)? Before(SampleRun run, int i)
     {
-        for (i--; i >= 0; i--) if (!double.IsNaN(run.Values[i])) return (run.Times[i], run.Values[i]);
+        for (i--; i >= 0; i--)
+            if (!double.IsNaN(run.Values[i]))
+                return (run.Times[i], run.Values[i]);
         return null;
     }
 
@@ -143,7 +169,10 @@ public sealed class Level
             if (isDelta)
             {
                 sum.Add(run.Distributions![i], null);
-                Covered![s] += start > 0 && start < run.Times[i] ? run.Times[i] - start : i > 0 ? run.Times[i] - run.Times[i - 1] : 0;
+                Covered![s] +=
+                    start > 0 && start < run.Times[i] ? run.Times[i] - start
+                    : i > 0 ? run.Times[i] - run.Times[i - 1]
+                    : 0;
             }
             else if (i > 0)
             {
@@ -154,24 +183,38 @@ public sealed class Level
         Distributions![s] = sum;
         Growths![s] = sum.Count;
         (Counts[s], Sums[s], Mins[s], Maxes[s]) = (end - first, sum.Sum, double.NaN, double.NaN);
-        if (Firsts is not null) (Firsts[s], Lasts![s]) = (run.Values[first], run.Values[end - 1]);
+        if (Firsts is not null)
+            (Firsts[s], Lasts![s]) = (run.Values[first], run.Values[end - 1]);
     }
 
     internal void Write(ByteWriter to)
     {
         var begin = to.Length;
-        to.Byte((byte)((Firsts is null ? 0 : HasEdges) | (Growths is null ? 0 : HasGrowth) | (Sketches is null ? 0 : HasSketches) | (Distributions is null ? 0 : HasDistributions)));
+        to.Byte(
+            (byte)(
+                (Firsts is null ? 0 : HasEdges)
+                | (Growths is null ? 0 : HasGrowth)
+                | (Sketches is null ? 0 : HasSketches)
+                | (Distributions is null ? 0 : HasDistributions)
+            )
+        );
         to.Number(Steps.Length);
         PackedLongs.Write(to, Array.ConvertAll(Steps, s => (long)s));
         PackedLongs.Write(to, Counts);
-        foreach (var column in new[] { Sums, Mins, Maxes, Firsts, Lasts, Growths }) if (column is not null) PackedDoubles.Write(to, column);
-        if (Covered is not null) PackedLongs.Write(to, Covered);
+        foreach (var column in new[] { Sums, Mins, Maxes, Firsts, Lasts, Growths })
+            if (column is not null)
+                PackedDoubles.Write(to, column);
+        if (Covered is not null)
+            PackedLongs.Write(to, Covered);
         to.Signed(FirstSample.Time);
         to.Signed(LastSample.Time - FirstSample.Time);
         to.Signed(FirstSample.Start);
-        foreach (var value in new[] { FirstSample.Value, LastSample.Value }) to.Fixed((ulong)BitConverter.DoubleToInt64Bits(value));
-        if (Sketches is not null) WriteSketches(to, Sketches);
-        foreach (var distribution in Distributions ?? []) distribution.Write(to);
+        foreach (var value in new[] { FirstSample.Value, LastSample.Value })
+            to.Fixed((ulong)BitConverter.DoubleToInt64Bits(value));
+        if (Sketches is not null)
+            WriteSketches(to, Sketches);
+        foreach (var distribution in Distributions ?? [])
+            distribution.Write(to);
         if (Distributions is not null)
         {
             DistributionCodec.Write(to, FirstDistribution!, null);
@@ -196,10 +239,14 @@ public sealed class Level
         var first = from.Signed();
         var last = first + from.Signed();
         var start = from.Signed();
-        var (firstValue, lastValue) = (BitConverter.Int64BitsToDouble((long)from.Fixed()), BitConverter.Int64BitsToDouble((long)from.Fixed()));
+        var (firstValue, lastValue) = (
+            BitConverter.Int64BitsToDouble((long)from.Fixed()),
+            BitConverter.Int64BitsToDouble((long)from.Fixed())
+        );
         var readSketches = (has & HasSketches) != 0 ? ReadSketches(ref from, n, sketches) : null;
         var distributions = (has & HasDistributions) != 0 ? new DistributionSum[n] : null;
-        for (var i = 0; distributions is not null && i < n; i++) distributions[i] = DistributionSum.Read(ref from);
+        for (var i = 0; distributions is not null && i < n; i++)
+            distributions[i] = DistributionSum.Read(ref from);
         var firstDistribution = distributions is null ? null : DistributionCodec.Read(ref from, null);
         return new Level
         {
@@ -260,7 +307,8 @@ public sealed class Level
     private static PercentileSketch[]? ReadSketches(ref ByteReader from, int n, bool wanted)
     {
         // Nothing follows them in series of numbers.
-        if (!wanted) return null;
+        if (!wanted)
+            return null;
         var all = from.Count(MetricSegmentWriter.MostSamples);
         var (sizes, buckets, counts) = (Longs(ref from, n * 3), Longs(ref from, all), Longs(ref from, all));
         var at = 0;
@@ -268,10 +316,12 @@ public sealed class Level
         for (var i = 0; i < n; i++)
         {
             var (below, above) = ((int)sizes[i * 3], (int)sizes[(i * 3) + 2]);
-            if (below < 0 || above < 0 || at + below + above > all) throw new InvalidDataException("A sketch is longer than its level.");
+            if (below < 0 || above < 0 || at + below + above > all)
+                throw new InvalidDataException("A sketch is longer than its level.");
             long last = 0;
             var list = new List<(int, long)>(below + above);
-            for (var b = 0; b < below + above; b++, at++) list.Add(((int)(last += buckets[at]), counts[at]));
+            for (var b = 0; b < below + above; b++, at++)
+                list.Add(((int)(last += buckets[at]), counts[at]));
             sketches[i] = PercentileSketch.CoarseOf(list.Take(below), sizes[(i * 3) + 1], list.Skip(below));
         }
         return sketches;

@@ -3,12 +3,25 @@ using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Metrics;
 
-/// <summary>A segment of samples: chunks by series, of one UTC day. Closed ones hold all of a series' day, with levels beside.</summary>
+/// <summary>A segment of samples: chunks by series, of one UTC day. Closed ones hold all of a series' day, with levels
+/// beside.</summary>
 /// <param name="Day">Where the day begins, UTC nanoseconds.</param>
 /// <param name="Series">Numbers of its series, rising.</param>
-/// <param name="Offsets">For each part where the chunk of each series begins, and where the last ends; empty where there is no such part.</param>
+/// <param name="Offsets">For each part where the chunk of each series begins, and where the last ends; empty where there is no
+/// such part.</param>
 /// <param name="Parts">Which parts are there, a bit for each grain.</param>
-public sealed record MetricSegment(long Id, long Day, bool IsClosed, long MinTime, long MaxTime, long Samples, long Bytes, int[] Series, int[][] Offsets, int Parts)
+public sealed record MetricSegment(
+    long Id,
+    long Day,
+    bool IsClosed,
+    long MinTime,
+    long MaxTime,
+    long Samples,
+    long Bytes,
+    int[] Series,
+    int[][] Offsets,
+    int Parts
+)
 {
     /// <summary>Whether the samples themselves are still there.</summary>
     public bool HasSamples => Has(Grains.Samples);
@@ -43,7 +56,8 @@ public sealed record MetricSegment(long Id, long Day, bool IsClosed, long MinTim
         var from = new ByteReader(directory);
         var series = Ints(ref from, from.Count(MetricSegmentWriter.MostSamples));
         var offsets = new int[Grains.Count][];
-        for (var i = 0; i < offsets.Length; i++) offsets[i] = Ints(ref from, from.Count(MetricSegmentWriter.MostSamples));
+        for (var i = 0; i < offsets.Length; i++)
+            offsets[i] = Ints(ref from, from.Count(MetricSegmentWriter.MostSamples));
         return (series, offsets);
     }
 

@@ -30,12 +30,26 @@ internal static class MetricSegmentWriter
         for (var grain = Grains.Minutes; grain < Grains.Count; grain++)
             (parts[grain], offsets[grain]) = closed ? WriteLevels(runs, day, grain, digits) : (null, []);
         var present = 0;
-        for (var i = 0; i < parts.Length; i++) if (parts[i] is not null) present |= 1 << i;
-        var segment = new MetricSegment(0, day, closed, runs.Min(r => r.Run.Times[0]), runs.Max(r => r.Run.Times[^1]), runs.Sum(r => (long)r.Run.Count), parts.Sum(p => p?.Length ?? 0), [.. runs.Select(r => r.Series.Id)], offsets, present);
+        for (var i = 0; i < parts.Length; i++)
+            if (parts[i] is not null)
+                present |= 1 << i;
+        var segment = new MetricSegment(
+            0,
+            day,
+            closed,
+            runs.Min(r => r.Run.Times[0]),
+            runs.Max(r => r.Run.Times[^1]),
+            runs.Sum(r => (long)r.Run.Count),
+            parts.Sum(p => p?.Length ?? 0),
+            [.. runs.Select(r => r.Series.Id)],
+            offsets,
+            present
+        );
         return new EncodedMetricSegment(segment, parts);
     }
 
-    /// <summary>Writes times that several series have once, and answers where those of each series begin; null for times of its own.</summary>
+    /// <summary>Writes times that several series have once, and answers where those of each series begin; null for times of its
+    /// own.</summary>
     private static int?[] SharedTimes(IReadOnlyList<(MetricSeries Series, SampleRun Run)> runs, ByteWriter content)
     {
         var hashes = new ulong[runs.Count];
@@ -49,20 +63,27 @@ internal static class MetricSegmentWriter
         var places = new int?[runs.Count];
         for (var i = 0; i < runs.Count; i++)
         {
-            if (users[hashes[i]] < 2) continue;
+            if (users[hashes[i]] < 2)
+                continue;
             if (!written.TryGetValue(hashes[i], out var first))
             {
                 written.Add(hashes[i], first = (content.Length, i));
                 SampleChunk.WriteTimes(content, runs[i].Run.Times);
                 SampleChunk.Seal(content, first.At);
             }
-            else if (!runs[first.Run].Run.Times.AsSpan().SequenceEqual(runs[i].Run.Times)) continue;
+            else if (!runs[first.Run].Run.Times.AsSpan().SequenceEqual(runs[i].Run.Times))
+                continue;
             places[i] = first.At;
         }
         return places;
     }
 
-    private static (byte[]? Part, int[] Offsets) WriteLevels(IReadOnlyList<(MetricSeries Series, SampleRun Run)> runs, long day, int grain, int?[] digits)
+    private static (byte[]? Part, int[] Offsets) WriteLevels(
+        IReadOnlyList<(MetricSeries Series, SampleRun Run)> runs,
+        long day,
+        int grain,
+        int?[] digits
+    )
     {
         using var content = new ByteWriter(1 << 14);
         var offsets = new int[runs.Count + 1];

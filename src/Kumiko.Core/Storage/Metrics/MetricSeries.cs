@@ -5,7 +5,8 @@ namespace Kumiko.Core.Storage.Metrics;
 /// <summary>One attribute set of a metric from one source: what its samples share.</summary>
 public sealed class MetricSeries
 {
-    private const string AttributesPrefix = "attributes.", ResourcePrefix = "resource.";
+    private const string AttributesPrefix = "attributes.",
+        ResourcePrefix = "resource.";
 
     public required int Id { get; init; }
     public required string Source { get; init; }
@@ -33,44 +34,57 @@ public sealed class MetricSeries
     public bool IsDelta => Temporality == Temporality.Delta;
 
     /// <summary>Whether it counts what happened.</summary>
-    public bool IsCounter => (Kind == MetricKind.Sum && IsMonotonic) || Kind is MetricKind.Histogram or MetricKind.ExponentialHistogram or MetricKind.Summary;
+    public bool IsCounter =>
+        (Kind == MetricKind.Sum && IsMonotonic)
+        || Kind is MetricKind.Histogram or MetricKind.ExponentialHistogram or MetricKind.Summary;
 
     /// <summary>A field that all its samples share; missing for others, as for time and value.</summary>
-    public Value Field(string name) => name switch
-    {
-        "name" => Value.Of(Name),
-        "unit" => Unit.Length == 0 ? Value.Missing : Value.Of(Unit),
-        "source" => Value.Of(Source),
-        "kind" => Value.Of(Words.Of(this)),
-        "service" => Resource.Service.IsMissing ? Attributes.Get(name) : Resource.Service,
-        "host" => Resource.Host.IsMissing ? Attributes.Get(name) : Resource.Host,
-        "time" or "value" or "count" or "sum" or "start" => Value.Missing,
-        _ when name.StartsWith(AttributesPrefix, StringComparison.Ordinal) => Attributes.Get(name[AttributesPrefix.Length..]),
-        _ when name.StartsWith(ResourcePrefix, StringComparison.Ordinal) => Resource.Attributes.Get(name[ResourcePrefix.Length..]),
-        _ => Attributes.Get(name) is { IsMissing: false } own ? own : Resource.Attributes.Get(name) is { IsMissing: false } shared ? shared : Described(name),
-    };
+    public Value Field(string name) =>
+        name switch
+        {
+            "name" => Value.Of(Name),
+            "unit" => Unit.Length == 0 ? Value.Missing : Value.Of(Unit),
+            "source" => Value.Of(Source),
+            "kind" => Value.Of(Words.Of(this)),
+            "service" => Resource.Service.IsMissing ? Attributes.Get(name) : Resource.Service,
+            "host" => Resource.Host.IsMissing ? Attributes.Get(name) : Resource.Host,
+            "time" or "value" or "count" or "sum" or "start" => Value.Missing,
+            _ when name.StartsWith(AttributesPrefix, StringComparison.Ordinal) => Attributes.Get(name[AttributesPrefix.Length..]),
+            _ when name.StartsWith(ResourcePrefix, StringComparison.Ordinal) => Resource.Attributes.Get(
+                name[ResourcePrefix.Length..]
+            ),
+            _ => Attributes.Get(name) is { IsMissing: false } own ? own
+            : Resource.Attributes.Get(name) is { IsMissing: false } shared ? shared
+            : Described(name),
+        };
 
     /// <summary>What the data model says of a series beside its attributes, which may have the same names.</summary>
-    private Value Described(string name) => name switch
-    {
-        "scope" when Scope.Name.Length > 0 => Value.Of(Scope.Name),
-        "scope.version" when Scope.Version.Length > 0 => Value.Of(Scope.Version),
-        "temporality" when Temporality != Temporality.Unspecified => Value.Of(IsDelta ? "delta" : "cumulative"),
-        _ => Value.Missing,
-    };
+    private Value Described(string name) =>
+        name switch
+        {
+            "scope" when Scope.Name.Length > 0 => Value.Of(Scope.Name),
+            "scope.version" when Scope.Version.Length > 0 => Value.Of(Scope.Version),
+            "temporality" when Temporality != Temporality.Unspecified => Value.Of(IsDelta ? "delta" : "cumulative"),
+            _ => Value.Missing,
+        };
 
     /// <summary>Names of all fields that it has beside those that every sample has.</summary>
     public IEnumerable<string> FieldNames
     {
         get
         {
-            if (!Resource.Service.IsMissing) yield return "service";
-            if (!Resource.Host.IsMissing) yield return "host";
-            foreach (var name in Attributes.Names.ToArray()) yield return name;
+            if (!Resource.Service.IsMissing)
+                yield return "service";
+            if (!Resource.Host.IsMissing)
+                yield return "host";
+            foreach (var name in Attributes.Names.ToArray())
+                yield return name;
             foreach (var name in Resource.Attributes.Names.ToArray())
-                if (name is not ("service.name" or "host.name") && Attributes.Get(name).IsMissing) yield return name;
+                if (name is not ("service.name" or "host.name") && Attributes.Get(name).IsMissing)
+                    yield return name;
             foreach (var name in OfModel)
-                if (!Described(name).IsMissing) yield return name;
+                if (!Described(name).IsMissing)
+                    yield return name;
         }
     }
 
@@ -78,13 +92,14 @@ public sealed class MetricSeries
 
     private static class Words
     {
-        public static string Of(MetricSeries series) => series.Kind switch
-        {
-            MetricKind.Gauge => "gauge",
-            MetricKind.Sum when series.IsMonotonic => "counter",
-            MetricKind.Sum => "sum",
-            MetricKind.Summary => "summary",
-            _ => "histogram",
-        };
+        public static string Of(MetricSeries series) =>
+            series.Kind switch
+            {
+                MetricKind.Gauge => "gauge",
+                MetricKind.Sum when series.IsMonotonic => "counter",
+                MetricKind.Sum => "sum",
+                MetricKind.Summary => "summary",
+                _ => "histogram",
+            };
     }
 }

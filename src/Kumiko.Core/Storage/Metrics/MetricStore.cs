@@ -11,7 +11,12 @@ namespace Kumiko.Core.Storage.Metrics;
 /// <param name="SamplesAge">Nanoseconds that samples and levels of a minute are kept; null for ever.</param>
 /// <param name="LevelsAge">Nanoseconds that longer levels are kept; null for ever.</param>
 /// <param name="Background">Whether sealing, closing of days and retention run by themselves; else when they are called.</param>
-public sealed record MetricOptions(int MostSeries = 20_000, long? SamplesAge = null, long? LevelsAge = null, bool Background = true)
+public sealed record MetricOptions(
+    int MostSeries = 20_000,
+    long? SamplesAge = null,
+    long? LevelsAge = null,
+    bool Background = true
+)
 {
     public static readonly MetricOptions Default = new();
 }
@@ -36,7 +41,8 @@ public sealed class MetricStore : IDisposable
 
     /// <summary>Samples later than this would hold memory and days for clocks that are wrong.</summary>
     private const long MostAhead = Instants.Day;
-    private const int MostToldRefused = 100, ReadAtOnce = 128;
+    private const int MostToldRefused = 100,
+        ReadAtOnce = 128;
 
     private readonly RecordStore _records;
     private readonly TimeProvider _clock;
@@ -46,7 +52,8 @@ public sealed class MetricStore : IDisposable
     private readonly MetricUpkeep _upkeep;
     private SampleBuffer?[] _buffers = new SampleBuffer?[1_024];
     private (long Time, double Value)[] _last = new (long, double)[1_024];
-    private long _unsealed, _lastRecent;
+    private long _unsealed,
+        _lastRecent;
 
     /// <summary>The highest number that was given to a batch; on the writer thread.</summary>
     private long _newestRecent;
@@ -83,44 +90,60 @@ public sealed class MetricStore : IDisposable
         {
             try
             {
-                if (row.Checksum != Checksum.Of(row.Content, row.Id)) throw new InvalidDataException("It does not match its checksum.");
+                if (row.Checksum != Checksum.Of(row.Content, row.Id))
+                    throw new InvalidDataException("It does not match its checksum.");
                 Book.Load(SeriesCodec.Decode((int)row.Id, row.Content, strings, resources), row.Content);
                 Last((int)row.Id) = (row.LastTime, row.LastValue ?? double.NaN);
             }
-            catch (InvalidDataException e) { _records.Notice($"Series {row.Id} of metrics is damaged and was set aside: {e.Message}"); }
+            catch (InvalidDataException e)
+            {
+                _records.Notice($"Series {row.Id} of metrics is damaged and was set aside: {e.Message}");
+            }
         }
         var segments = new List<MetricSegment>();
         foreach (var (segment, damage) in MetricTable.Segments(connection).ToList())
-            if (damage is null) segments.Add(segment); else SetAside(segment, damage);
+            if (damage is null)
+                segments.Add(segment);
+            else
+                SetAside(segment, damage);
         _pins.Replace([.. segments]);
         foreach (var row in MetricTable.Recent(connection))
         {
             try
             {
-                if (row.Checksum != Checksum.Of(row.Content, row.Id)) throw new InvalidDataException("It does not match its checksum.");
+                if (row.Checksum != Checksum.Of(row.Content, row.Id))
+                    throw new InvalidDataException("It does not match its checksum.");
                 Apply(SampleBatch.Decode(row.Content));
             }
-            catch (InvalidDataException e) { _records.Notice($"Batch {row.Id} of metrics from {row.Source} is damaged and was set aside: {e.Message}"); }
+            catch (InvalidDataException e)
+            {
+                _records.Notice($"Batch {row.Id} of metrics from {row.Source} is damaged and was set aside: {e.Message}");
+            }
             _lastRecent = _newestRecent = row.Id;
         }
     }
 
     private long Now => Instants.FromDateTime(_clock.GetUtcNow());
 
-    /// <summary>Commits samples as one batch; they can be read when the task is done. Those that cannot be taken are told, the rest goes on.</summary>
+    /// <summary>Commits samples as one batch; they can be read when the task is done. Those that cannot be taken are told, the
+    /// rest goes on.</summary>
     /// <exception cref="IOException">The disk is full; nothing was taken.</exception>
     public async Task<MetricsTaken> Append(IReadOnlyList<Metric> metrics, string source, CancellationToken cancel = default)
     {
-        while (Unsealed > MostUnsealed && _upkeep.IsRunning) await _upkeep.Sealed().WaitAsync(cancel);
+        while (Unsealed > MostUnsealed && _upkeep.IsRunning)
+            await _upkeep.Sealed().WaitAsync(cancel);
         while (true)
         {
             try
             {
                 var (batch, refused, total) = Resolve(metrics, source);
-                if (batch.Count > 0) await Append(batch, source);
+                if (batch.Count > 0)
+                    await Append(batch, source);
                 return new MetricsTaken(batch.Count, refused, total);
             }
-            catch (SeriesGoneException) { /* found again, it is made anew */ }
+            catch (SeriesGoneException)
+            { /* found again, it is made anew */
+            }
         }
     }
 
@@ -136,41 +159,54 @@ public sealed class MetricStore : IDisposable
         using var finder = new SeriesBook.Finder(Book, source);
         var (latest, oldest) = (Now + MostAhead, _options.SamplesAge is { } age ? Now - age : long.MinValue);
         foreach (var metric in metrics)
-            foreach (var sample in metric.Samples)
+        foreach (var sample in metric.Samples)
+        {
+            place++;
+            var id = 0;
+            var reason =
+                sample.Time > latest
+                    ? $"Its time, {Instants.Format(sample.Time)}, is more than a day ahead. Set the sender's clock."
+                : sample.Time < oldest ? $"Its time, {Instants.Format(sample.Time)}, is older than samples are kept."
+                : (id = finder.Find(metric, sample.Attributes)) == 0
+                    ? $"{metric.Name} has {Book.Most} series already, which is the most. Leave out the attribute that has so many values."
+                : null;
+            if (reason is not null)
             {
-                place++;
-                var id = 0;
-                var reason = sample.Time > latest ? $"Its time, {Instants.Format(sample.Time)}, is more than a day ahead. Set the sender's clock."
-                    : sample.Time < oldest ? $"Its time, {Instants.Format(sample.Time)}, is older than samples are kept."
-                    : (id = finder.Find(metric, sample.Attributes)) == 0 ? $"{metric.Name} has {Book.Most} series already, which is the most. Leave out the attribute that has so many values."
-                    : null;
-                if (reason is not null)
-                {
-                    total++;
-                    if (refused.Count < MostToldRefused) refused.Add(new Refused(place, 0, reason, Head(metric, sample)));
-                    continue;
-                }
-                series[at] = id;
-                times[at] = sample.Time;
-                values[at] = ValueOf(sample);
-                if (sample.Start != 0) (starts ??= new long[count])[at] = sample.Start;
-                if (sample.Distribution is { } distribution) (distributions ??= new Distribution?[count])[at] = distribution;
-                foreach (var exemplar in sample.Exemplars) exemplars.Add((at, exemplar));
-                at++;
+                total++;
+                if (refused.Count < MostToldRefused)
+                    refused.Add(new Refused(place, 0, reason, Head(metric, sample)));
+                continue;
             }
-        var batch = at == count ? new SampleBatch(series, times, values, starts, distributions) : new SampleBatch(series[..at], times[..at], values[..at], starts?[..at], distributions?[..at]);
+            series[at] = id;
+            times[at] = sample.Time;
+            values[at] = ValueOf(sample);
+            if (sample.Start != 0)
+                (starts ??= new long[count])[at] = sample.Start;
+            if (sample.Distribution is { } distribution)
+                (distributions ??= new Distribution?[count])[at] = distribution;
+            foreach (var exemplar in sample.Exemplars)
+                exemplars.Add((at, exemplar));
+            at++;
+        }
+        var batch =
+            at == count
+                ? new SampleBatch(series, times, values, starts, distributions)
+                : new SampleBatch(series[..at], times[..at], values[..at], starts?[..at], distributions?[..at]);
         return (batch with { Exemplars = exemplars }, refused, total);
     }
 
     private static double ValueOf(Sample sample)
     {
-        if (sample.Distribution is { } d) return d.Count > 0 && d.Sum is { } sum ? sum / d.Count : double.NaN;
+        if (sample.Distribution is { } d)
+            return d.Count > 0 && d.Sum is { } sum ? sum / d.Count : double.NaN;
         // Minus nothing is nothing, and packs like it.
         return sample.Value.IsQuantity ? sample.Value.AsDouble + 0.0 : double.NaN;
     }
 
     private static byte[] Head(Metric metric, Sample sample) =>
-        System.Text.Encoding.UTF8.GetBytes(FormattableString.Invariant($"{metric.Name} {Value.Of(sample.Attributes).ToText()} {ValueOf(sample)} {sample.Time}"));
+        System.Text.Encoding.UTF8.GetBytes(
+            FormattableString.Invariant($"{metric.Name} {Value.Of(sample.Attributes).ToText()} {ValueOf(sample)} {sample.Time}")
+        );
 
     /// <summary>Commits samples whose series are known.</summary>
     internal async Task Append(SampleBatch batch, string source)
@@ -181,34 +217,71 @@ public sealed class MetricStore : IDisposable
         var hour = received - (received % Instants.Hour);
         try
         {
-            await _records.Database.Writer.Write(connection =>
-            {
-                var added = Book.Unsaved(order.Parts.Select(p => p.Series));
-                foreach (var series in added) Insert(connection, series);
-                // Its number is known before, as a row that is changed afterwards would be written twice.
-                var id = ++_newestRecent;
-                connection.Execute("INSERT INTO metric_recent (id, source, received, samples, checksum, content) VALUES (@id, @source, @received, @Count, @checksum, @content)", new { id, source, received, batch.Count, checksum = Checksum.Of(content, id), content });
-                Insert(connection, batch);
-                connection.Execute("INSERT INTO metric_arrival VALUES (@source, @hour, @Count) ON CONFLICT DO UPDATE SET samples = samples + @Count", new { source, hour, batch.Count });
-                return (Id: id, Added: added);
-            }, done =>
-            {
-                Book.MarkSaved(done.Added);
-                lock (_lock)
+            await _records.Database.Writer.Write(
+                connection =>
                 {
-                    Apply(batch, order);
-                    _lastRecent = done.Id;
-                }
-                Committed?.Invoke(new SignalBatch(source, batch.Count, newest));
-            }, content.Length);
+                    var added = Book.Unsaved(order.Parts.Select(p => p.Series));
+                    foreach (var series in added)
+                        Insert(connection, series);
+                    // Its number is known before, as a row that is changed afterwards would be written twice.
+                    var id = ++_newestRecent;
+                    connection.Execute(
+                        "INSERT INTO metric_recent (id, source, received, samples, checksum, content) VALUES (@id, @source, @received, @Count, @checksum, @content)",
+                        new
+                        {
+                            id,
+                            source,
+                            received,
+                            batch.Count,
+                            checksum = Checksum.Of(content, id),
+                            content,
+                        }
+                    );
+                    Insert(connection, batch);
+                    connection.Execute(
+                        "INSERT INTO metric_arrival VALUES (@source, @hour, @Count) ON CONFLICT DO UPDATE SET samples = samples + @Count",
+                        new
+                        {
+                            source,
+                            hour,
+                            batch.Count,
+                        }
+                    );
+                    return (Id: id, Added: added);
+                },
+                done =>
+                {
+                    Book.MarkSaved(done.Added);
+                    lock (_lock)
+                    {
+                        Apply(batch, order);
+                        _lastRecent = done.Id;
+                    }
+                    Committed?.Invoke(new SignalBatch(source, batch.Count, newest));
+                },
+                content.Length
+            );
         }
-        finally { if (Unsealed > MetricUpkeep.SealedAt) _upkeep.Wake(); }
+        finally
+        {
+            if (Unsealed > MetricUpkeep.SealedAt)
+                _upkeep.Wake();
+        }
     }
 
     private static void Insert(SqliteConnection connection, MetricSeries series)
     {
         var content = SeriesCodec.Encode(series);
-        connection.Execute("INSERT OR REPLACE INTO series (id, source, checksum, content) VALUES (@Id, @Source, @checksum, @content)", new { series.Id, series.Source, checksum = Checksum.Of(content, series.Id), content });
+        connection.Execute(
+            "INSERT OR REPLACE INTO series (id, source, checksum, content) VALUES (@Id, @Source, @checksum, @content)",
+            new
+            {
+                series.Id,
+                series.Source,
+                checksum = Checksum.Of(content, series.Id),
+                content,
+            }
+        );
     }
 
     private static void Insert(SqliteConnection connection, SampleBatch batch)
@@ -217,8 +290,19 @@ public sealed class MetricStore : IDisposable
         {
             using var fields = new ByteWriter();
             SeriesCodec.WriteFields(fields, e.Attributes);
-            connection.Execute("INSERT INTO exemplar (series, sample, time, value, trace_id, span_id, fields) VALUES (@series, @sample, @Time, @value, @TraceId, @SpanId, @content)",
-                new { series = batch.Series[place], sample = batch.Times[place], e.Time, value = e.Value.AsDouble, e.TraceId, e.SpanId, content = fields.ToArray() });
+            connection.Execute(
+                "INSERT INTO exemplar (series, sample, time, value, trace_id, span_id, fields) VALUES (@series, @sample, @Time, @value, @TraceId, @SpanId, @content)",
+                new
+                {
+                    series = batch.Series[place],
+                    sample = batch.Times[place],
+                    e.Time,
+                    value = e.Value.AsDouble,
+                    e.TraceId,
+                    e.SpanId,
+                    content = fields.ToArray(),
+                }
+            );
         }
     }
 
@@ -232,29 +316,47 @@ public sealed class MetricStore : IDisposable
     {
         foreach (var (id, first, end) in order.Parts)
         {
-            if (id >= _buffers.Length) Array.Resize(ref _buffers, Math.Max(id + 1, _buffers.Length * 2));
+            if (id >= _buffers.Length)
+                Array.Resize(ref _buffers, Math.Max(id + 1, _buffers.Length * 2));
             (_buffers[id] ??= new SampleBuffer()).Add(order, first, end);
             ref var last = ref Last(id);
-            for (var i = first; i < end; i++) if (order.Times[i] >= last.Time) last = (order.Times[i], order.Values[i]);
+            for (var i = first; i < end; i++)
+                if (order.Times[i] >= last.Time)
+                    last = (order.Times[i], order.Values[i]);
         }
         _unsealed += batch.Count;
     }
 
     private ref (long Time, double Value) Last(int id)
     {
-        if (id >= _last.Length) Array.Resize(ref _last, Math.Max(id + 1, _last.Length * 2));
+        if (id >= _last.Length)
+            Array.Resize(ref _last, Math.Max(id + 1, _last.Length * 2));
         return ref _last[id];
     }
 
     /// <summary>Some series with their last samples.</summary>
     public IReadOnlyList<SeriesState> States(IEnumerable<MetricSeries> series)
     {
-        lock (_lock) return [.. series.Select(s => { var (time, value) = Last(s.Id); return new SeriesState(s, time, value); })];
+        lock (_lock)
+            return
+            [
+                .. series.Select(s =>
+                {
+                    var (time, value) = Last(s.Id);
+                    return new SeriesState(s, time, value);
+                }),
+            ];
     }
 
     /// <summary>The series of a source that had a sample last, the latest first.</summary>
     public IReadOnlyList<SeriesState> Latest(string source, int most) =>
-        [.. States(Book.All().Where(s => s.Source == source)).Where(s => s.Time > 0).OrderByDescending(s => s.Time).ThenBy(s => s.Series.Name, StringComparer.Ordinal).Take(most)];
+        [
+            .. States(Book.All().Where(s => s.Source == source))
+                .Where(s => s.Time > 0)
+                .OrderByDescending(s => s.Time)
+                .ThenBy(s => s.Series.Name, StringComparer.Ordinal)
+                .Take(most),
+        ];
 
     /// <summary>All samples of some series up to now, to be disposed after reading.</summary>
     public MetricSnapshot Snapshot(IReadOnlyList<MetricSeries> series)
@@ -262,7 +364,14 @@ public sealed class MetricStore : IDisposable
         lock (_lock)
         {
             var (segments, pin) = _pins.Take();
-            return new MetricSnapshot(_records.Database, [.. series.OrderBy(s => s.Id)], segments, [.. series.OrderBy(s => s.Id).Select(s => s.Id < _buffers.Length ? _buffers[s.Id]?.View() ?? default : default)], pin, SetAside);
+            return new MetricSnapshot(
+                _records.Database,
+                [.. series.OrderBy(s => s.Id)],
+                segments,
+                [.. series.OrderBy(s => s.Id).Select(s => s.Id < _buffers.Length ? _buffers[s.Id]?.View() ?? default : default)],
+                pin,
+                SetAside
+            );
         }
     }
 
@@ -272,19 +381,50 @@ public sealed class MetricStore : IDisposable
     {
         using var snapshot = Snapshot([.. Book.All().Where(s => source is null || s.Source == source)]);
         for (var at = 0; at < snapshot.Series.Count; at += ReadAtOnce)
-            foreach (var (series, pieces) in snapshot.Read(at, Math.Min(snapshot.Series.Count, at + ReadAtOnce), new SampleNeeds(window), CancellationToken.None))
+            foreach (
+                var (series, pieces) in snapshot.Read(
+                    at,
+                    Math.Min(snapshot.Series.Count, at + ReadAtOnce),
+                    new SampleNeeds(window),
+                    CancellationToken.None
+                )
+            )
             {
                 var exemplars = Exemplars(series, window);
-                Sample[] samples = [.. pieces.SelectMany(p => Enumerable.Range(p.First, p.End - p.First).Select(i => new Sample
-                {
-                    Time = p.Run!.Times[i],
-                    Start = p.Run.Starts?[i] ?? 0,
-                    Attributes = series.Attributes,
-                    Value = series.IsDistribution || double.IsNaN(p.Run.Values[i]) ? Value.Missing : Value.Of(p.Run.Values[i]),
-                    Distribution = p.Run.Distributions?[i],
-                    Exemplars = [.. exemplars[p.Run.Times[i]]],
-                }))];
-                if (samples.Length > 0) yield return new Metric(series.Name, series.Unit, series.Description, series.Kind, series.Resource, series.Scope, samples) { Temporality = series.Temporality, IsMonotonic = series.IsMonotonic, Metadata = series.Metadata };
+                Sample[] samples =
+                [
+                    .. pieces.SelectMany(p =>
+                        Enumerable
+                            .Range(p.First, p.End - p.First)
+                            .Select(i => new Sample
+                            {
+                                Time = p.Run!.Times[i],
+                                Start = p.Run.Starts?[i] ?? 0,
+                                Attributes = series.Attributes,
+                                Value =
+                                    series.IsDistribution || double.IsNaN(p.Run.Values[i])
+                                        ? Value.Missing
+                                        : Value.Of(p.Run.Values[i]),
+                                Distribution = p.Run.Distributions?[i],
+                                Exemplars = [.. exemplars[p.Run.Times[i]]],
+                            })
+                    ),
+                ];
+                if (samples.Length > 0)
+                    yield return new Metric(
+                        series.Name,
+                        series.Unit,
+                        series.Description,
+                        series.Kind,
+                        series.Resource,
+                        series.Scope,
+                        samples
+                    )
+                    {
+                        Temporality = series.Temporality,
+                        IsMonotonic = series.IsMonotonic,
+                        Metadata = series.Metadata,
+                    };
             }
     }
 
@@ -307,13 +447,21 @@ public sealed class MetricStore : IDisposable
         // A sample carries exemplars from before it; how long before is not said, but a day is more than any sender waits.
         var rows = connection.Query<ExemplarRow>(
             $"SELECT series AS Series, {ExemplarColumns} FROM exemplar WHERE sample >= @From AND sample < @Until AND time >= @From AND time < @To ORDER BY id",
-            new { window.From, window.To, Until = window.To < long.MaxValue - Instants.Day ? window.To + Instants.Day : long.MaxValue },
-            buffered: false);
+            new
+            {
+                window.From,
+                window.To,
+                Until = window.To < long.MaxValue - Instants.Day ? window.To + Instants.Day : long.MaxValue,
+            },
+            buffered: false
+        );
         foreach (var row in rows)
-            if (Book.Get((int)row.Series) is { } series) yield return (series, row.Sample, Read(row, strings));
+            if (Book.Get((int)row.Series) is { } series)
+                yield return (series, row.Sample, Read(row, strings));
     }
 
-    private const string ExemplarColumns = "sample AS Sample, time AS Time, value AS Value, trace_id AS TraceId, span_id AS SpanId, fields AS Fields";
+    private const string ExemplarColumns =
+        "sample AS Sample, time AS Time, value AS Value, trace_id AS TraceId, span_id AS SpanId, fields AS Fields";
 
     private static Exemplar Read(ExemplarRow row, StringCache strings)
     {
@@ -326,7 +474,16 @@ public sealed class MetricStore : IDisposable
     {
         using var connection = _records.Database.Read();
         var strings = new StringCache();
-        return connection.Query<ExemplarRow>($"SELECT {ExemplarColumns} FROM exemplar WHERE series = @Id AND sample >= @From AND sample < @To ORDER BY id", new { series.Id, window.From, window.To })
+        return connection
+            .Query<ExemplarRow>(
+                $"SELECT {ExemplarColumns} FROM exemplar WHERE series = @Id AND sample >= @From AND sample < @To ORDER BY id",
+                new
+                {
+                    series.Id,
+                    window.From,
+                    window.To,
+                }
+            )
             .ToLookup(r => r.Sample, r => Read(r, strings));
     }
 
@@ -335,9 +492,17 @@ public sealed class MetricStore : IDisposable
     public IReadOnlyList<(string Source, long Day, long Items)> Daily(Window window, IReadOnlyList<long> starts)
     {
         using var connection = _records.Database.Read();
-        return [.. connection.Query<(string Source, long Hour, long Samples)>("SELECT source, hour, samples FROM metric_arrival WHERE hour >= @From AND hour < @To", new { From = window.From - Instants.Hour + 1, window.To })
-            .Select(a => (a.Source, Day: starts.LastOrDefault(s => s <= Math.Max(a.Hour, starts[0])), a.Samples))
-            .GroupBy(a => (a.Source, a.Day)).Select(g => (g.Key.Source, g.Key.Day, g.Sum(a => a.Samples)))];
+        return
+        [
+            .. connection
+                .Query<(string Source, long Hour, long Samples)>(
+                    "SELECT source, hour, samples FROM metric_arrival WHERE hour >= @From AND hour < @To",
+                    new { From = window.From - Instants.Hour + 1, window.To }
+                )
+                .Select(a => (a.Source, Day: starts.LastOrDefault(s => s <= Math.Max(a.Hour, starts[0])), a.Samples))
+                .GroupBy(a => (a.Source, a.Day))
+                .Select(g => (g.Key.Source, g.Key.Day, g.Sum(a => a.Samples))),
+        ];
     }
 
     /// <summary>What waits to be sealed, and the last committed batch in it.</summary>
@@ -347,30 +512,50 @@ public sealed class MetricStore : IDisposable
         {
             var waiting = new List<(MetricSeries, BufferView)>();
             for (var id = 0; id < _buffers.Length; id++)
-                if (_buffers[id] is { Count: > 0 } buffer && Book.Get(id) is { } series) waiting.Add((series, buffer.View()));
+                if (_buffers[id] is { Count: > 0 } buffer && Book.Get(id) is { } series)
+                    waiting.Add((series, buffer.View()));
             return (waiting, _lastRecent);
         }
     }
 
     /// <summary>Puts segments in place of what waited.</summary>
-    internal Task CommitSealed(IReadOnlyList<EncodedMetricSegment> encoded, IReadOnlyList<(MetricSeries Series, BufferView View)> sealedViews, long lastRecent)
+    internal Task CommitSealed(
+        IReadOnlyList<EncodedMetricSegment> encoded,
+        IReadOnlyList<(MetricSeries Series, BufferView View)> sealedViews,
+        long lastRecent
+    )
     {
-        var last = States(sealedViews.Select(v => v.Series)).Select(s => new { s.Series.Id, s.Time, Value = double.IsFinite(s.Value) ? s.Value : (double?)null }).ToList();
-        return _records.Database.Writer.Write(connection =>
-        {
-            var segments = encoded.Select(e => MetricTable.Insert(connection, e)).ToList();
-            connection.Execute("DELETE FROM metric_recent WHERE id <= @lastRecent", new { lastRecent });
-            connection.Execute("UPDATE series SET last_time = MAX(last_time, @Time), last_value = @Value WHERE id = @Id", last);
-            return segments;
-        }, segments =>
-        {
-            lock (_lock)
+        var last = States(sealedViews.Select(v => v.Series))
+            .Select(s => new
             {
-                foreach (var (series, view) in sealedViews) _buffers[series.Id] = _buffers[series.Id]?.After(view.Count);
-                _unsealed -= sealedViews.Sum(v => (long)v.View.Count);
-                _pins.Replace([.. _pins.Newest, .. segments]);
-            }
-        }, encoded.Sum(e => (int)e.Segment.Bytes));
+                s.Series.Id,
+                s.Time,
+                Value = double.IsFinite(s.Value) ? s.Value : (double?)null,
+            })
+            .ToList();
+        return _records.Database.Writer.Write(
+            connection =>
+            {
+                var segments = encoded.Select(e => MetricTable.Insert(connection, e)).ToList();
+                connection.Execute("DELETE FROM metric_recent WHERE id <= @lastRecent", new { lastRecent });
+                connection.Execute(
+                    "UPDATE series SET last_time = MAX(last_time, @Time), last_value = @Value WHERE id = @Id",
+                    last
+                );
+                return segments;
+            },
+            segments =>
+            {
+                lock (_lock)
+                {
+                    foreach (var (series, view) in sealedViews)
+                        _buffers[series.Id] = _buffers[series.Id]?.After(view.Count);
+                    _unsealed -= sealedViews.Sum(v => (long)v.View.Count);
+                    _pins.Replace([.. _pins.Newest, .. segments]);
+                }
+            },
+            encoded.Sum(e => (int)e.Segment.Bytes)
+        );
     }
 
     /// <summary>Adds segments and takes others from the list.</summary>
@@ -378,49 +563,84 @@ public sealed class MetricStore : IDisposable
     internal Task<long> Commit(IReadOnlyList<EncodedMetricSegment> added, IReadOnlyList<MetricSegment> gone)
     {
         var version = 0L;
-        return _records.Database.Writer.Write(connection =>
-        {
-            var segments = added.Select(e => MetricTable.Insert(connection, e)).ToList();
-            MetricTable.MarkGone(connection, gone.Select(s => s.Id));
-            return segments;
-        }, segments =>
-        {
-            var ids = gone.Select(g => g.Id).ToHashSet();
-            lock (_lock) version = _pins.Replace([.. _pins.Newest.Where(s => !ids.Contains(s.Id)), .. segments]);
-        }, added.Sum(e => (int)e.Segment.Bytes)).ContinueWith(t => { t.GetAwaiter().GetResult(); return version; }, TaskScheduler.Default);
+        return _records
+            .Database.Writer.Write(
+                connection =>
+                {
+                    var segments = added.Select(e => MetricTable.Insert(connection, e)).ToList();
+                    MetricTable.MarkGone(connection, gone.Select(s => s.Id));
+                    return segments;
+                },
+                segments =>
+                {
+                    var ids = gone.Select(g => g.Id).ToHashSet();
+                    lock (_lock)
+                        version = _pins.Replace([.. _pins.Newest.Where(s => !ids.Contains(s.Id)), .. segments]);
+                },
+                added.Sum(e => (int)e.Segment.Bytes)
+            )
+            .ContinueWith(
+                t =>
+                {
+                    t.GetAwaiter().GetResult();
+                    return version;
+                },
+                TaskScheduler.Default
+            );
     }
 
     /// <summary>Puts segments with fewer parts in place of themselves.</summary>
     internal long Replace(IReadOnlyList<MetricSegment> thinner)
     {
         var byId = thinner.ToDictionary(s => s.Id);
-        lock (_lock) return _pins.Replace([.. _pins.Newest.Select(s => byId.GetValueOrDefault(s.Id, s))]);
+        lock (_lock)
+            return _pins.Replace([.. _pins.Newest.Select(s => byId.GetValueOrDefault(s.Id, s))]);
     }
 
     internal bool IsReadBefore(long version) => _pins.IsReadBefore(version);
 
     /// <summary>Forgets series that have no samples any more.</summary>
-    internal Task<int> ForgetEmpty(long before) => _records.Database.Writer.Write(connection =>
-    {
-        List<int> empty;
-        lock (_lock)
+    internal Task<int> ForgetEmpty(long before) =>
+        _records.Database.Writer.Write(connection =>
         {
-            var used = _pins.Newest.SelectMany(s => s.Series).ToHashSet();
-            empty = [.. Book.All().Where(s => !used.Contains(s.Id) && (s.Id >= _buffers.Length || _buffers[s.Id] is null) && Last(s.Id).Time is > 0 and var time && time < before).Select(s => s.Id)];
-            Book.Remove(empty);
-        }
-        connection.Execute("DELETE FROM series WHERE id = @id", empty.Select(id => new { id }));
-        return empty.Count;
-    });
+            List<int> empty;
+            lock (_lock)
+            {
+                var used = _pins.Newest.SelectMany(s => s.Series).ToHashSet();
+                empty =
+                [
+                    .. Book.All()
+                        .Where(s =>
+                            !used.Contains(s.Id)
+                            && (s.Id >= _buffers.Length || _buffers[s.Id] is null)
+                            && Last(s.Id).Time is > 0 and var time
+                            && time < before
+                        )
+                        .Select(s => s.Id),
+                ];
+                Book.Remove(empty);
+            }
+            connection.Execute("DELETE FROM series WHERE id = @id", empty.Select(id => new { id }));
+            return empty.Count;
+        });
 
     /// <summary>Takes a damaged segment out of the list and says so; nothing of it is deleted.</summary>
     private void SetAside(MetricSegment segment, string reason)
     {
-        lock (_lock) _pins.Replace([.. _pins.Newest.Where(s => s.Id != segment.Id)]);
-        _records.Database.Writer.Write(connection => MetricTable.MarkDamaged(connection, segment.Id, reason), marked =>
-        {
-            if (marked > 0) _records.Notice(FormattableString.Invariant($"{segment.Samples} samples of {Instants.ToDateTime(segment.Day):yyyy-MM-dd} are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id} of metrics: {reason})"));
-        });
+        lock (_lock)
+            _pins.Replace([.. _pins.Newest.Where(s => s.Id != segment.Id)]);
+        _records.Database.Writer.Write(
+            connection => MetricTable.MarkDamaged(connection, segment.Id, reason),
+            marked =>
+            {
+                if (marked > 0)
+                    _records.Notice(
+                        FormattableString.Invariant(
+                            $"{segment.Samples} samples of {Instants.ToDateTime(segment.Day):yyyy-MM-dd} are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id} of metrics: {reason})"
+                        )
+                    );
+            }
+        );
     }
 
     public void Dispose() => _upkeep.Dispose();

@@ -13,28 +13,36 @@ public sealed class MetricUpkeep : IDisposable
     internal const long SealedAt = 4L << 20;
 
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
-    private static readonly long SealEvery = Instants.Hour, CloseAfter = 10 * Instants.Minute, RetainEvery = Instants.Minute, RetryAfter = 5 * Instants.Second;
+    private static readonly long SealEvery = Instants.Hour,
+        CloseAfter = 10 * Instants.Minute,
+        RetainEvery = Instants.Minute,
+        RetryAfter = 5 * Instants.Second;
     private const int SeriesOfClosed = 128;
 
     private readonly MetricStore _store;
     private readonly RecordStore _records;
     private readonly TimeProvider _clock;
     private readonly MetricOptions _options;
-    private readonly SemaphoreSlim _turn = new(1), _wake = new(0);
+    private readonly SemaphoreSlim _turn = new(1),
+        _wake = new(0);
     private readonly List<(long Id, int Parts, long Version)> _leaving = [];
     private readonly CancellationTokenSource _stop = new();
     private readonly ITimer? _timer;
     private readonly Thread? _thread;
     private TaskCompletionSource _sealed = new(TaskCreationOptions.RunContinuationsAsynchronously);
-    private long _sealedAt, _retained, _retryAt = long.MinValue;
+    private long _sealedAt,
+        _retained,
+        _retryAt = long.MinValue;
     private string? _told;
 
     internal MetricUpkeep(MetricStore store, RecordStore records, TimeProvider clock, MetricOptions options)
     {
         (_store, _records, _clock, _options) = (store, records, clock, options);
         _sealedAt = Now;
-        using (var connection = records.Database.Read()) _leaving.AddRange(MetricTable.Gone(connection).Select(id => (id, 0, 0L)));
-        if (!options.Background) return;
+        using (var connection = records.Database.Read())
+            _leaving.AddRange(MetricTable.Gone(connection).Select(id => (id, 0, 0L)));
+        if (!options.Background)
+            return;
         _thread = new Thread(Run) { IsBackground = true, Name = "upkeep of metrics" };
         _thread.Start();
         _timer = clock.CreateTimer(_ => Wake(), null, Tick, Tick);
@@ -46,7 +54,8 @@ public sealed class MetricUpkeep : IDisposable
 
     internal void Wake()
     {
-        if (_wake.CurrentCount == 0) _wake.Release();
+        if (_wake.CurrentCount == 0)
+            _wake.Release();
     }
 
     /// <summary>Done when something was sealed, or tried to be.</summary>
@@ -63,22 +72,39 @@ public sealed class MetricUpkeep : IDisposable
             while (true)
             {
                 _wake.Wait(_stop.Token);
-                try { RunOnce().GetAwaiter().GetResult(); }
-                catch (Exception e) when (e is not OperationCanceledException) { Failed(e); }
-                finally { Interlocked.Exchange(ref _sealed, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously)).TrySetResult(); }
+                try
+                {
+                    RunOnce().GetAwaiter().GetResult();
+                }
+                catch (Exception e) when (e is not OperationCanceledException)
+                {
+                    Failed(e);
+                }
+                finally
+                {
+                    Interlocked
+                        .Exchange(ref _sealed, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously))
+                        .TrySetResult();
+                }
             }
         }
-        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException) { /* stopped */ }
+        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException)
+        { /* stopped */
+        }
     }
 
     private async Task RunOnce()
     {
-        if (Now < _retryAt) return;
-        if (_store.Unsealed >= SealedAt || (_store.Unsealed > 0 && Now - _sealedAt >= SealEvery)) await Seal();
+        if (Now < _retryAt)
+            return;
+        if (_store.Unsealed >= SealedAt || (_store.Unsealed > 0 && Now - _sealedAt >= SealEvery))
+            await Seal();
         await CloseDays();
-        if (Now - _retained >= RetainEvery || Now < _retained) await Retain();
+        if (Now - _retained >= RetainEvery || Now < _retained)
+            await Retain();
         await Sweep();
-        if (_told is not null) _records.Forget(_told);
+        if (_told is not null)
+            _records.Forget(_told);
         _told = null;
     }
 
@@ -86,8 +112,10 @@ public sealed class MetricUpkeep : IDisposable
     {
         _retryAt = Now + RetryAfter;
         var told = "Samples of metrics could not be put in order, and it is tried again: " + e.Message;
-        if (_told == told) return;
-        if (_told is not null) _records.Forget(_told);
+        if (_told == told)
+            return;
+        if (_told is not null)
+            _records.Forget(_told);
         _records.Notice(_told = told);
     }
 
@@ -99,48 +127,76 @@ public sealed class MetricUpkeep : IDisposable
         {
             _sealedAt = Now;
             var (waiting, lastRecent) = _store.Waiting();
-            if (waiting.Count == 0) return;
+            if (waiting.Count == 0)
+                return;
             var runs = new SampleRun[waiting.Count];
-            Parallel.For(0, runs.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i => runs[i] = waiting[i].View.Run());
+            Parallel.For(0, runs.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i =>
+                runs[i] = waiting[i].View.Run()
+            );
             var days = new SortedDictionary<long, List<(MetricSeries Series, SampleRun Run)>>();
             for (var i = 0; i < runs.Length; i++)
                 foreach (var (day, part) in ByDay(runs[i]))
                 {
-                    if (!days.TryGetValue(day, out var list)) days.Add(day, list = []);
+                    if (!days.TryGetValue(day, out var list))
+                        days.Add(day, list = []);
                     list.Add((waiting[i].Series, part));
                 }
             var cut = days.SelectMany(d => Cut(d.Value, int.MaxValue).Select(c => (Day: d.Key, Runs: c))).ToArray();
             var encoded = new EncodedMetricSegment[cut.Length];
-            Parallel.For(0, cut.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i => encoded[i] = MetricSegmentWriter.Write(cut[i].Runs, cut[i].Day, closed: false));
+            Parallel.For(0, cut.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i =>
+                encoded[i] = MetricSegmentWriter.Write(cut[i].Runs, cut[i].Day, closed: false)
+            );
             await _store.CommitSealed(encoded, waiting, lastRecent);
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     private static IEnumerable<(long Day, SampleRun Run)> ByDay(SampleRun run)
     {
-        for (var first = 0; first < run.Count;)
+        for (var first = 0; first < run.Count; )
         {
             var day = MetricSegment.DayOf(run.Times[first]);
             var (_, end) = run.Range(day, day + Instants.Day);
-            if (first == 0 && end == run.Count) { yield return (day, run); yield break; }
+            if (first == 0 && end == run.Count)
+            {
+                yield return (day, run);
+                yield break;
+            }
             yield return (day, Slice(run, first, end));
             first = end;
         }
     }
 
-    private static SampleRun Slice(SampleRun run, int first, int end) => new(new TimeBlock(run.Times[first..end]), run.Values[first..end], run.Starts?[first..end], run.Distributions?[first..end]);
+    private static SampleRun Slice(SampleRun run, int first, int end) =>
+        new(
+            new TimeBlock(run.Times[first..end]),
+            run.Values[first..end],
+            run.Starts?[first..end],
+            run.Distributions?[first..end]
+        );
 
     /// <summary>Runs of rising series as the runs of segments, none with more samples or series than one may have.</summary>
-    private static IEnumerable<List<(MetricSeries Series, SampleRun Run)>> Cut(IEnumerable<(MetricSeries Series, SampleRun Run)> runs, int mostSeries)
+    private static IEnumerable<List<(MetricSeries Series, SampleRun Run)>> Cut(
+        IEnumerable<(MetricSeries Series, SampleRun Run)> runs,
+        int mostSeries
+    )
     {
         var (next, samples) = (new List<(MetricSeries, SampleRun)>(), 0);
         foreach (var (series, run) in runs)
             for (var first = 0; first < run.Count; first += MetricSegmentWriter.MostSamples)
             {
-                var part = run.Count <= MetricSegmentWriter.MostSamples ? run : Slice(run, first, Math.Min(run.Count, first + MetricSegmentWriter.MostSamples));
+                var part =
+                    run.Count <= MetricSegmentWriter.MostSamples
+                        ? run
+                        : Slice(run, first, Math.Min(run.Count, first + MetricSegmentWriter.MostSamples));
                 // A second part of one series begins a segment of its own, as each has a chunk for a series.
-                if (next.Count > 0 && (samples + part.Count > MetricSegmentWriter.MostSamples || next.Count >= mostSeries || first > 0))
+                if (
+                    next.Count > 0
+                    && (samples + part.Count > MetricSegmentWriter.MostSamples || next.Count >= mostSeries || first > 0)
+                )
                 {
                     yield return next;
                     (next, samples) = ([], 0);
@@ -148,7 +204,8 @@ public sealed class MetricUpkeep : IDisposable
                 next.Add((series, part));
                 samples += part.Count;
             }
-        if (next.Count > 0) yield return next;
+        if (next.Count > 0)
+            yield return next;
     }
 
     /// <summary>Brings the segments of each day that is over into chunks of a whole day, with levels.</summary>
@@ -160,10 +217,14 @@ public sealed class MetricUpkeep : IDisposable
         {
             var over = Now - Instants.Day - CloseAfter;
             var days = _store.Segments.Where(s => !s.IsClosed && s.Day <= over).Select(s => s.Day).Distinct().Order().ToList();
-            foreach (var day in days) await Close(day);
+            foreach (var day in days)
+                await Close(day);
             return days.Count;
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     private async Task Close(long day)
@@ -171,12 +232,15 @@ public sealed class MetricUpkeep : IDisposable
         var open = _store.Segments.Where(s => s.Day == day && !s.IsClosed).ToList();
         var late = open.SelectMany(s => s.Series).ToHashSet();
         // Of the closed ones only those whose series have something new.
-        var touched = _store.Segments.Where(s => s.Day == day && s.IsClosed && s.HasSamples && s.Series.Any(late.Contains)).ToList();
+        var touched = _store
+            .Segments.Where(s => s.Day == day && s.IsClosed && s.HasSamples && s.Series.Any(late.Contains))
+            .ToList();
         List<MetricSegment> sources = [.. touched, .. open];
         var ids = sources.SelectMany(s => s.Series).Distinct().Order().ToList();
         var series = ids.Select(_store.Book.Get).OfType<MetricSeries>().ToList();
         // Of a series whose row is damaged the samples stay as they are, until it is restored.
-        if (series.Count < ids.Count) return;
+        if (series.Count < ids.Count)
+            return;
         for (var at = 0; at < series.Count; at += SeriesOfClosed)
         {
             _stop.Token.ThrowIfCancellationRequested();
@@ -186,17 +250,21 @@ public sealed class MetricUpkeep : IDisposable
                 runs.AddRange(snapshot.OfSegments(sources).Where(r => r.Run.Count > 0));
             var cut = Cut(runs, SeriesOfClosed).ToArray();
             var encoded = new EncodedMetricSegment[cut.Length];
-            Parallel.For(0, cut.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i => encoded[i] = MetricSegmentWriter.Write(cut[i], day, closed: true));
+            Parallel.For(0, cut.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i =>
+                encoded[i] = MetricSegmentWriter.Write(cut[i], day, closed: true)
+            );
             // A part at a time: until the last, a reader finds some samples twice, which counts them once.
             var last = at + SeriesOfClosed >= series.Count;
             var version = await _store.Commit(encoded, last ? sources : []);
-            if (last) Leave(sources.Select(s => (s.Id, 0)), version);
+            if (last)
+                Leave(sources.Select(s => (s.Id, 0)), version);
         }
     }
 
     private void Leave(IEnumerable<(long Id, int Parts)> segments, long version)
     {
-        lock (_leaving) _leaving.AddRange(segments.Select(s => (s.Id, s.Parts, version)));
+        lock (_leaving)
+            _leaving.AddRange(segments.Select(s => (s.Id, s.Parts, version)));
     }
 
     /// <summary>Drops samples and levels that are too old, and series that have none left.</summary>
@@ -206,7 +274,8 @@ public sealed class MetricUpkeep : IDisposable
         try
         {
             _retained = Now;
-            if (_options.SamplesAge is not { } samples) return;
+            if (_options.SamplesAge is not { } samples)
+                return;
             var levels = _options.LevelsAge is { } age ? Math.Max(age, samples) : long.MaxValue;
             var now = Now;
             const int Kept = (1 << Grains.TenMinutes) | (1 << Grains.Hours);
@@ -214,19 +283,36 @@ public sealed class MetricUpkeep : IDisposable
             long Age(MetricSegment segment) => now - segment.Day - Instants.Day;
             var old = _store.Segments.Where(s => Age(s) > samples).ToList();
             var gone = old.Where(s => Age(s) > levels || (s.IsClosed && (s.Parts & Kept) == 0)).ToList();
-            if (gone.Count > 0) Leave(gone.Select(s => (s.Id, 0)), await _store.Commit([], gone));
+            if (gone.Count > 0)
+                Leave(gone.Select(s => (s.Id, 0)), await _store.Commit([], gone));
             // What is not closed yet has no levels; it is closed first.
-            var thinner = old.Except(gone).Where(s => s.IsClosed && (s.Parts & ~Kept) != 0).Select(s => s with { Parts = s.Parts & Kept }).ToList();
+            var thinner = old.Except(gone)
+                .Where(s => s.IsClosed && (s.Parts & ~Kept) != 0)
+                .Select(s => s with { Parts = s.Parts & Kept })
+                .ToList();
             if (thinner.Count > 0)
             {
-                await _store.Database.Writer.Write(c => c.Execute("UPDATE metric_segment SET parts = @Parts WHERE id = @Id", thinner.Select(s => new { s.Id, s.Parts })));
+                await _store.Database.Writer.Write(c =>
+                    c.Execute(
+                        "UPDATE metric_segment SET parts = @Parts WHERE id = @Id",
+                        thinner.Select(s => new { s.Id, s.Parts })
+                    )
+                );
                 Leave(thinner.Select(s => (s.Id, s.Parts)), _store.Replace(thinner));
             }
-            if (gone.Count > 0) await _store.ForgetEmpty(now - samples);
-            await _store.Database.Writer.Write(c => c.Execute("DELETE FROM exemplar WHERE sample < @before", new { before = now - samples }));
-            await _store.Database.Writer.Write(c => c.Execute("DELETE FROM metric_arrival WHERE hour < @before", new { before = now - samples - Instants.Day }));
+            if (gone.Count > 0)
+                await _store.ForgetEmpty(now - samples);
+            await _store.Database.Writer.Write(c =>
+                c.Execute("DELETE FROM exemplar WHERE sample < @before", new { before = now - samples })
+            );
+            await _store.Database.Writer.Write(c =>
+                c.Execute("DELETE FROM metric_arrival WHERE hour < @before", new { before = now - samples - Instants.Day })
+            );
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     /// <summary>Removes what nobody reads any more.</summary>
@@ -237,18 +323,24 @@ public sealed class MetricUpkeep : IDisposable
         try
         {
             List<(long Id, int Parts, long Version)> free;
-            lock (_leaving) free = [.. _leaving.Where(l => !_store.IsReadBefore(l.Version))];
+            lock (_leaving)
+                free = [.. _leaving.Where(l => !_store.IsReadBefore(l.Version))];
             foreach (var (id, parts, _) in free)
                 await _store.Database.Writer.Write(c =>
                 {
-                    if (parts == 0) return MetricTable.Remove(c, id);
+                    if (parts == 0)
+                        return MetricTable.Remove(c, id);
                     MetricTable.Thin(c, id, parts);
                     return 1;
                 });
-            lock (_leaving) _leaving.RemoveAll(free.Contains);
+            lock (_leaving)
+                _leaving.RemoveAll(free.Contains);
             return free.Count;
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     public void Dispose()

@@ -16,7 +16,9 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
     /// <summary>Exemplars with the place of their sample; they are kept apart.</summary>
     public IReadOnlyList<(int Place, Exemplar Exemplar)> Exemplars { get; init; } = [];
 
-    private const byte Version = 1, HasStarts = 1, HasDistributions = 2;
+    private const byte Version = 1,
+        HasStarts = 1,
+        HasDistributions = 2;
 
     public int Count => Series.Length;
 
@@ -28,15 +30,18 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
         to.Number(Count);
         PackedLongs.Write(to, Array.ConvertAll(Series, s => (long)s));
         PackedLongs.Write(to, Times);
-        if (Starts is not null) PackedLongs.Write(to, Starts);
+        if (Starts is not null)
+            PackedLongs.Write(to, Starts);
         // As they are: this lives for minutes, and sealing packs them by series.
         to.Bytes(MemoryMarshal.AsBytes<double>(Values));
-        if (Distributions is null) return to.ToArray();
+        if (Distributions is null)
+            return to.ToArray();
         using var raw = new ByteWriter();
         foreach (var d in Distributions)
         {
             raw.Byte(d is null ? (byte)0 : (byte)1);
-            if (d is not null) DistributionCodec.Write(raw, d, null);
+            if (d is not null)
+                DistributionCodec.Write(raw, d, null);
         }
         to.Sized(LZ4Pickler.Pickle(raw.Written));
         return to.ToArray();
@@ -46,7 +51,8 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
     public static SampleBatch Decode(ReadOnlySpan<byte> content)
     {
         var from = new ByteReader(content);
-        if (from.Byte() != Version) throw new InvalidDataException("A batch of samples has an unknown version.");
+        if (from.Byte() != Version)
+            throw new InvalidDataException("A batch of samples has an unknown version.");
         var has = from.Byte();
         // Each has at least the eight bytes of its value.
         var count = from.Count(from.Left / sizeof(double));
@@ -59,7 +65,8 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
         {
             var raw = new ByteReader(LZ4Pickler.Unpickle(from.Sized()));
             distributions = new Distribution?[count];
-            for (var i = 0; i < count; i++) distributions[i] = raw.Byte() == 0 ? null : DistributionCodec.Read(ref raw, null);
+            for (var i = 0; i < count; i++)
+                distributions[i] = raw.Byte() == 0 ? null : DistributionCodec.Read(ref raw, null);
         }
         return new SampleBatch(Array.ConvertAll(series, s => (int)s), times, values, starts, distributions);
     }
@@ -72,10 +79,17 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
     }
 }
 
-/// <summary>The samples of a batch series by series, each in the order in which they came: what a sender can prepare before its turn to write.</summary>
+/// <summary>The samples of a batch series by series, each in the order in which they came: what a sender can prepare before its
+/// turn to write.</summary>
 /// <param name="Parts">Numbers of series with where their samples begin and end.</param>
 /// <param name="Times">Lent, and longer than there are samples; given back when disposed.</param>
-internal sealed record SeriesOrder(IReadOnlyList<(int Series, int First, int End)> Parts, long[] Times, double[] Values, long[]? Starts, Distribution?[]? Distributions) : IDisposable
+internal sealed record SeriesOrder(
+    IReadOnlyList<(int Series, int First, int End)> Parts,
+    long[] Times,
+    double[] Values,
+    long[]? Starts,
+    Distribution?[]? Distributions
+) : IDisposable
 {
     public void Dispose()
     {
@@ -87,18 +101,21 @@ internal sealed record SeriesOrder(IReadOnlyList<(int Series, int First, int End
     {
         // Counted, then put in place: numbers of series are small and close together.
         var most = 0;
-        foreach (var id in batch.Series) most = Math.Max(most, id);
+        foreach (var id in batch.Series)
+            most = Math.Max(most, id);
         var places = ArrayPool<int>.Shared.Rent(most + 1);
         try
         {
             var ends = places.AsSpan(0, most + 1);
             ends.Clear();
-            foreach (var id in batch.Series) ends[id]++;
+            foreach (var id in batch.Series)
+                ends[id]++;
             var parts = new List<(int, int, int)>();
             var at = 0;
             for (var id = 0; id < ends.Length; id++)
             {
-                if (ends[id] == 0) continue;
+                if (ends[id] == 0)
+                    continue;
                 parts.Add((id, at, at + ends[id]));
                 (at, ends[id]) = (at + ends[id], at);
             }
@@ -109,16 +126,22 @@ internal sealed record SeriesOrder(IReadOnlyList<(int Series, int First, int End
             {
                 var to = ends[batch.Series[i]]++;
                 (times[to], values[to]) = (batch.Times[i], batch.Values[i]);
-                if (starts is not null) starts[to] = batch.Starts![i];
-                if (distributions is not null) distributions[to] = batch.Distributions![i];
+                if (starts is not null)
+                    starts[to] = batch.Starts![i];
+                if (distributions is not null)
+                    distributions[to] = batch.Distributions![i];
             }
             return new SeriesOrder(parts, times, values, starts, distributions);
         }
-        finally { ArrayPool<int>.Shared.Return(places); }
+        finally
+        {
+            ArrayPool<int>.Shared.Return(places);
+        }
     }
 }
 
-/// <summary>The samples of one series that are not in a segment yet. Grows at its end only, so that a view stays right while more come.</summary>
+/// <summary>The samples of one series that are not in a segment yet. Grows at its end only, so that a view stays right while more
+/// come.</summary>
 internal sealed class SampleBuffer
 {
     private long[] _times = new long[4];
@@ -134,7 +157,8 @@ internal sealed class SampleBuffer
         // What has starts or distributions comes one by one, as not all of it may have them.
         if (from.Starts is not null || from.Distributions is not null || _starts is not null || _distributions is not null)
         {
-            for (var i = first; i < end; i++) Add(from.Times[i], from.Values[i], from.Starts?[i] ?? 0, from.Distributions?[i]);
+            for (var i = first; i < end; i++)
+                Add(from.Times[i], from.Values[i], from.Starts?[i] ?? 0, from.Distributions?[i]);
             return;
         }
         Grow(Count + end - first);
@@ -145,16 +169,20 @@ internal sealed class SampleBuffer
 
     private void Grow(int least)
     {
-        if (least <= _times.Length) return;
+        if (least <= _times.Length)
+            return;
         var length = Math.Max(least, _times.Length * 2);
         _times = Grown(_times, length);
         _values = Grown(_values, length);
-        if (_starts is not null) Array.Resize(ref _starts, length);
-        if (_distributions is not null) Array.Resize(ref _distributions, length);
+        if (_starts is not null)
+            Array.Resize(ref _starts, length);
+        if (_distributions is not null)
+            Array.Resize(ref _distributions, length);
     }
 
     /// <summary>A longer array; what is not used yet is written before it is read.</summary>
-    private T[] Grown<T>(T[] array, int length) where T : unmanaged
+    private T[] Grown<T>(T[] array, int length)
+        where T : unmanaged
     {
         var longer = GC.AllocateUninitializedArray<T>(length);
         array.AsSpan(0, Count).CopyTo(longer);
@@ -165,10 +193,14 @@ internal sealed class SampleBuffer
     {
         Grow(Count + 1);
         (_times[Count], _values[Count]) = (time, value);
-        if (start != 0) _starts ??= new long[_times.Length];
-        if (_starts is not null) _starts[Count] = start;
-        if (distribution is not null) _distributions ??= new Distribution[_times.Length];
-        if (_distributions is not null) _distributions[Count] = distribution ?? new Distribution(0, null);
+        if (start != 0)
+            _starts ??= new long[_times.Length];
+        if (_starts is not null)
+            _starts[Count] = start;
+        if (distribution is not null)
+            _distributions ??= new Distribution[_times.Length];
+        if (_distributions is not null)
+            _distributions[Count] = distribution ?? new Distribution(0, null);
         Count++;
     }
 
@@ -178,15 +210,29 @@ internal sealed class SampleBuffer
     /// <summary>A buffer with what came after the first so many.</summary>
     public SampleBuffer? After(int count)
     {
-        if (Count == count) return null;
+        if (Count == count)
+            return null;
         var rest = new SampleBuffer();
-        for (var i = count; i < Count; i++) rest.Add(_times[i], _values[i], _starts?[i] ?? 0, _distributions?[i]);
+        for (var i = count; i < Count; i++)
+            rest.Add(_times[i], _values[i], _starts?[i] ?? 0, _distributions?[i]);
         return rest;
     }
 }
 
 /// <summary>The first so many samples of a buffer.</summary>
-internal readonly record struct BufferView(long[] Times, double[] Values, long[]? Starts, Distribution[]? Distributions, int Count)
+internal readonly record struct BufferView(
+    long[] Times,
+    double[] Values,
+    long[]? Starts,
+    Distribution[]? Distributions,
+    int Count
+)
 {
-    public SampleRun Run() => SampleRun.Of(Times.AsSpan(0, Count), Values.AsSpan(0, Count), Starts is null ? [] : Starts.AsSpan(0, Count), Distributions is null ? [] : Distributions.AsSpan(0, Count));
+    public SampleRun Run() =>
+        SampleRun.Of(
+            Times.AsSpan(0, Count),
+            Values.AsSpan(0, Count),
+            Starts is null ? [] : Starts.AsSpan(0, Count),
+            Distributions is null ? [] : Distributions.AsSpan(0, Count)
+        );
 }

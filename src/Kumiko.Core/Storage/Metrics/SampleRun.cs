@@ -22,22 +22,41 @@ public sealed record SampleRun(TimeBlock Block, double[] Values, long[]? Starts,
     public int Count => Times.Length;
 
     /// <summary>As they came, in any order; of several at one time the last stands.</summary>
-    public static SampleRun Of(ReadOnlySpan<long> times, ReadOnlySpan<double> values, ReadOnlySpan<long> starts, ReadOnlySpan<Distribution> distributions)
+    public static SampleRun Of(
+        ReadOnlySpan<long> times,
+        ReadOnlySpan<double> values,
+        ReadOnlySpan<long> starts,
+        ReadOnlySpan<Distribution> distributions
+    )
     {
         if (Stretches(times) is { } stretches)
-            return new SampleRun(new TimeBlock(Joined(times, stretches)), Joined(values, stretches), starts.IsEmpty ? null : Joined(starts, stretches), distributions.IsEmpty ? null : Joined(distributions, stretches));
+            return new SampleRun(
+                new TimeBlock(Joined(times, stretches)),
+                Joined(values, stretches),
+                starts.IsEmpty ? null : Joined(starts, stretches),
+                distributions.IsEmpty ? null : Joined(distributions, stretches)
+            );
         var (order, sorted) = (new int[times.Length], times.ToArray());
-        for (var i = 0; i < order.Length; i++) order[i] = i;
+        for (var i = 0; i < order.Length; i++)
+            order[i] = i;
         // Equal times in the order of arrival.
         Array.Sort(sorted, order);
         for (int i = 0, end; i < order.Length; i = end)
         {
             for (end = i + 1; end < order.Length && sorted[end] == sorted[i]; end++) { }
-            if (end > i + 1) Array.Sort(order, i, end - i);
+            if (end > i + 1)
+                Array.Sort(order, i, end - i);
         }
         var kept = new List<int>(order.Length);
-        for (var i = 0; i < order.Length; i++) if (i + 1 == order.Length || sorted[i + 1] != sorted[i]) kept.Add(order[i]);
-        return new SampleRun(new TimeBlock(Pick(times, kept)), Pick(values, kept), starts.IsEmpty ? null : Pick(starts, kept), distributions.IsEmpty ? null : Pick(distributions, kept));
+        for (var i = 0; i < order.Length; i++)
+            if (i + 1 == order.Length || sorted[i + 1] != sorted[i])
+                kept.Add(order[i]);
+        return new SampleRun(
+            new TimeBlock(Pick(times, kept)),
+            Pick(values, kept),
+            starts.IsEmpty ? null : Pick(starts, kept),
+            distributions.IsEmpty ? null : Pick(distributions, kept)
+        );
     }
 
     /// <summary>
@@ -51,12 +70,14 @@ public sealed record SampleRun(TimeBlock Block, double[] Values, long[]? Starts,
         for (int first = 0, end; first < times.Length; first = end)
         {
             for (end = first + 1; end < times.Length && times[end] > times[end - 1]; end++) { }
-            if (stretches.Count > times.Length / MeanLength) return null;
+            if (stretches.Count > times.Length / MeanLength)
+                return null;
             stretches.Add((times[first], times[end - 1], first..end));
         }
         stretches.Sort((a, b) => a.From.CompareTo(b.From));
         for (var i = 1; i < stretches.Count; i++)
-            if (stretches[i].From <= stretches[i - 1].To) return null;
+            if (stretches[i].From <= stretches[i - 1].To)
+                return null;
         return stretches.ConvertAll(s => s.Range);
     }
 
@@ -75,14 +96,16 @@ public sealed record SampleRun(TimeBlock Block, double[] Values, long[]? Starts,
     private static T[] Pick<T>(ReadOnlySpan<T> from, List<int> places)
     {
         var picked = new T[places.Count];
-        for (var i = 0; i < picked.Length; i++) picked[i] = from[places[i]];
+        for (var i = 0; i < picked.Length; i++)
+            picked[i] = from[places[i]];
         return picked;
     }
 
     /// <summary>Several runs as one; where two have a sample at one time, the later run's stands.</summary>
     public static SampleRun Merge(IReadOnlyList<SampleRun> runs)
     {
-        if (runs.Count == 1) return runs[0];
+        if (runs.Count == 1)
+            return runs[0];
         var count = runs.Sum(r => r.Count);
         var (times, values) = (new long[count], new double[count]);
         var starts = runs.Any(r => r.Starts is not null) ? new long[count] : null;

@@ -23,13 +23,15 @@ public sealed class SeriesBook(int most)
 
     public MetricSeries? Get(int id)
     {
-        lock (_lock) return id > 0 && id < _next ? _byId[id] : null;
+        lock (_lock)
+            return id > 0 && id < _next ? _byId[id] : null;
     }
 
     /// <summary>All of them, by number.</summary>
     public IReadOnlyList<MetricSeries> All()
     {
-        lock (_lock) return [.. _byId.Where(s => s is not null).Select(s => s!)];
+        lock (_lock)
+            return [.. _byId.Where(s => s is not null).Select(s => s!)];
     }
 
     /// <summary>Finds the numbers of a metric's samples; one thread a finder.</summary>
@@ -53,24 +55,29 @@ public sealed class SeriesBook(int most)
             var hash = XxHash128.HashToUInt128(_key.Written);
             lock (book._lock)
             {
-                if (book._ids.TryGetValue(hash, out var id)) return id;
+                if (book._ids.TryGetValue(hash, out var id))
+                    return id;
                 var count = book._perMetric.GetValueOrDefault(metric.Name);
-                if (count >= book.Most) return 0;
-                return book.Add(hash, new MetricSeries
-                {
-                    Id = book._next,
-                    Source = source,
-                    Name = metric.Name,
-                    Unit = metric.Unit,
-                    Description = metric.Description,
-                    Kind = metric.Kind,
-                    Temporality = metric.Temporality,
-                    IsMonotonic = metric.IsMonotonic,
-                    Scope = metric.Scope,
-                    Metadata = metric.Metadata,
-                    Resource = metric.Resource,
-                    Attributes = attributes,
-                });
+                if (count >= book.Most)
+                    return 0;
+                return book.Add(
+                    hash,
+                    new MetricSeries
+                    {
+                        Id = book._next,
+                        Source = source,
+                        Name = metric.Name,
+                        Unit = metric.Unit,
+                        Description = metric.Description,
+                        Kind = metric.Kind,
+                        Temporality = metric.Temporality,
+                        IsMonotonic = metric.IsMonotonic,
+                        Scope = metric.Scope,
+                        Metadata = metric.Metadata,
+                        Resource = metric.Resource,
+                        Attributes = attributes,
+                    }
+                );
             }
         }
 
@@ -108,13 +115,16 @@ public sealed class SeriesBook(int most)
         HashSet<MetricSeries>? found = null;
         lock (_lock)
             foreach (var id in ids)
-                if (!_saved[id]) (found ??= []).Add(_byId[id] ?? throw new SeriesGoneException());
+                if (!_saved[id])
+                    (found ??= []).Add(_byId[id] ?? throw new SeriesGoneException());
         return found is null ? [] : [.. found];
     }
 
     internal void MarkSaved(IEnumerable<MetricSeries> series)
     {
-        lock (_lock) foreach (var one in series) _saved[one.Id] = true;
+        lock (_lock)
+            foreach (var one in series)
+                _saved[one.Id] = true;
     }
 
     /// <summary>Forgets series that have no samples left. Their numbers are not given again.</summary>

@@ -8,7 +8,15 @@ namespace Kumiko.Core.Storage.Patterns;
 /// <param name="Templates">The ids of the templates that store its records.</param>
 /// <param name="FirstSeen">Time of its earliest record, whatever was dropped since.</param>
 /// <param name="LastSeen">Time of its latest record.</param>
-public sealed record Pattern(long Id, string Service, string Text, IReadOnlyList<PatternVariable> Variables, IReadOnlyList<long> Templates, long FirstSeen, long LastSeen)
+public sealed record Pattern(
+    long Id,
+    string Service,
+    string Text,
+    IReadOnlyList<PatternVariable> Variables,
+    IReadOnlyList<long> Templates,
+    long FirstSeen,
+    long LastSeen
+)
 {
     public string Name => PatternBook.Name(Id);
 }

@@ -23,11 +23,13 @@ internal sealed class PatternText
         foreach (var template in templates.Take(MostLaid))
         {
             var pieces = Cut(template, tokens, out var after);
-            if (first) (_pieces, _after) = (pieces, after);
+            if (first)
+                (_pieces, _after) = (pieces, after);
             else
             {
                 _pieces = Common(_pieces, pieces);
-                if (after != _after) _after = "";
+                if (after != _after)
+                    _after = "";
             }
             first = false;
         }
@@ -39,7 +41,8 @@ internal sealed class PatternText
         get
         {
             var to = new StringBuilder();
-            foreach (var piece in _pieces) to.Append(piece.Before).Append(piece.Word ?? "\0");
+            foreach (var piece in _pieces)
+                to.Append(piece.Before).Append(piece.Word ?? "\0");
             return to.Append(_after).ToString();
         }
     }
@@ -56,7 +59,11 @@ internal sealed class PatternText
             var token = tokens[t];
             var before = Encoding.UTF8.GetString(key[end..token.Start]);
             end = token.Start + token.Length;
-            pieces.Add(tokens.IsVariable(t) ? new Piece(null, before, gap < template.Facts.Length ? template.Facts[gap++] : default) : new Piece(Encoding.UTF8.GetString(token.Of(key)), before, default));
+            pieces.Add(
+                tokens.IsVariable(t)
+                    ? new Piece(null, before, gap < template.Facts.Length ? template.Facts[gap++] : default)
+                    : new Piece(Encoding.UTF8.GetString(token.Of(key)), before, default)
+            );
         }
         after = Encoding.UTF8.GetString(key[end..]);
         return pieces;
@@ -67,26 +74,38 @@ internal sealed class PatternText
     {
         var lengths = new int[a.Count + 1, b.Count + 1];
         for (var i = a.Count - 1; i >= 0; i--)
-            for (var j = b.Count - 1; j >= 0; j--)
-                lengths[i, j] = a[i].Word is { } word && word == b[j].Word ? lengths[i + 1, j + 1] + 1 : Math.Max(lengths[i + 1, j], lengths[i, j + 1]);
+        for (var j = b.Count - 1; j >= 0; j--)
+            lengths[i, j] =
+                a[i].Word is { } word && word == b[j].Word
+                    ? lengths[i + 1, j + 1] + 1
+                    : Math.Max(lengths[i + 1, j], lengths[i, j + 1]);
         var common = new List<Piece>();
         var (fromA, fromB) = (0, 0);
-        for (int i = 0, j = 0; i < a.Count || j < b.Count;)
+        for (int i = 0, j = 0; i < a.Count || j < b.Count; )
         {
-            if (i < a.Count && j < b.Count && a[i].Word is { } word && word == b[j].Word && lengths[i, j] == lengths[i + 1, j + 1] + 1)
+            if (
+                i < a.Count
+                && j < b.Count
+                && a[i].Word is { } word
+                && word == b[j].Word
+                && lengths[i, j] == lengths[i + 1, j + 1] + 1
+            )
             {
                 Between(a[fromA..i], b[fromB..j], common);
                 common.Add(a[i] with { Before = Longer(a[i].Before, b[j].Before) });
                 (fromA, fromB) = (++i, ++j);
             }
-            else if (i < a.Count && (j == b.Count || lengths[i + 1, j] >= lengths[i, j + 1])) i++;
-            else j++;
+            else if (i < a.Count && (j == b.Count || lengths[i + 1, j] >= lengths[i, j + 1]))
+                i++;
+            else
+                j++;
         }
         Between(a[fromA..], b[fromB..], common);
         return common;
     }
 
-    private static string Longer(string a, string b) => a.Length > b.Length || (a.Length == b.Length && string.CompareOrdinal(a, b) <= 0) ? a : b;
+    private static string Longer(string a, string b) =>
+        a.Length > b.Length || (a.Length == b.Length && string.CompareOrdinal(a, b) <= 0) ? a : b;
 
     private static void Between(List<Piece> a, List<Piece> b, List<Piece> to)
     {
@@ -103,17 +122,29 @@ internal sealed class PatternText
         if (Math.Min(a.Count, b.Count) >= Signature.ValuesOnly && IsMostlyGaps(a) && IsMostlyGaps(b))
         {
             // Lines of values: the one that has more of them shows all.
-            foreach (var piece in a.Count > b.Count ? a : b) to.Add(new Piece(null, piece.Before, Gap(piece) with { Varies = true }));
+            foreach (var piece in a.Count > b.Count ? a : b)
+                to.Add(new Piece(null, piece.Before, Gap(piece) with { Varies = true }));
             return;
         }
         var facts = new GapFacts { Varies = true };
         foreach (var side in new[] { a, b })
         {
-            if (side.Count == 0) continue;
-            if (side is [var one]) facts.See(Gap(one));
-            else facts.Types |= VariableTypes.Text;
+            if (side.Count == 0)
+                continue;
+            if (side is [var one])
+                facts.See(Gap(one));
+            else
+                facts.Types |= VariableTypes.Text;
         }
-        to.Add(new Piece(null, a.Count == 0 ? b[0].Before : b.Count == 0 ? a[0].Before : Longer(a[0].Before, b[0].Before), facts));
+        to.Add(
+            new Piece(
+                null,
+                a.Count == 0 ? b[0].Before
+                    : b.Count == 0 ? a[0].Before
+                    : Longer(a[0].Before, b[0].Before),
+                facts
+            )
+        );
     }
 
     private static bool IsMostlyGaps(List<Piece> pieces) => pieces.Count(p => p.Word is null) * 3 >= pieces.Count * 2;
@@ -122,7 +153,8 @@ internal sealed class PatternText
     private static GapFacts Gap(Piece piece)
     {
         var facts = piece.Facts;
-        if (piece.Word is { } word) facts.See(Encoding.UTF8.GetBytes(word), closely: true);
+        if (piece.Word is { } word)
+            facts.See(Encoding.UTF8.GetBytes(word), closely: true);
         return facts;
     }
 
@@ -143,17 +175,28 @@ internal sealed class PatternText
             }
             var type = VariableType.Name(piece.Facts.Types);
             var name = Told(i) ?? type;
-            for (var n = 2; !names.Add(name); n++) name = $"{name.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9')}{n}";
+            for (var n = 2; !names.Add(name); n++)
+                name = $"{name.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9')}{n}";
             to.Append('{').Append(name).Append('}');
             variables.Add(new PatternVariable(name, type));
         }
-        return (to.Append(_after.Replace("{", "{{", StringComparison.Ordinal).Replace("}", "}}", StringComparison.Ordinal)).ToString(), variables);
+        return (
+            to.Append(_after.Replace("{", "{{", StringComparison.Ordinal).Replace("}", "}}", StringComparison.Ordinal))
+                .ToString(),
+            variables
+        );
     }
 
     private static string? Constant(GapFacts facts) =>
-        !facts.Varies && facts.Only is { } only && !only.AsSpan().ContainsAnyInRange((byte)'0', (byte)'9') && !only.AsSpan().ContainsAny("{}"u8) ? Encoding.UTF8.GetString(only) : null;
+        !facts.Varies
+        && facts.Only is { } only
+        && !only.AsSpan().ContainsAnyInRange((byte)'0', (byte)'9')
+        && !only.AsSpan().ContainsAny("{}"u8)
+            ? Encoding.UTF8.GetString(only)
+            : null;
 
-    /// <summary>What the words beside a gap call it: the name before an equals sign or a colon, the noun before it, or what is counted behind it.</summary>
+    /// <summary>What the words beside a gap call it: the name before an equals sign or a colon, the noun before it, or what is
+    /// counted behind it.</summary>
     private string? Told(int gap)
     {
         var before = _pieces[gap].Before;
@@ -162,15 +205,31 @@ internal sealed class PatternText
         {
             var close = before.AsSpan().Trim(" \"'`([#<");
             // What follows a verb and a colon is its reason.
-            if (close is ":" && before.EndsWith(' ') && Words.IsDone(last)) return "reason";
-            if (close is "=" or ":" && CanBe(last)) return Identifier(last);
-            if (close.IsEmpty && Words.CanName(last) && !Words.IsTurn(last)) return Identifier(last);
+            if (close is ":" && before.EndsWith(' ') && Words.IsDone(last))
+                return "reason";
+            if (close is "=" or ":" && CanBe(last))
+                return Identifier(last);
+            if (close.IsEmpty && Words.CanName(last) && !Words.IsTurn(last))
+                return Identifier(last);
         }
-        if (gap + 1 < _pieces.Count && _pieces[gap + 1] is { Before: " ", Word: { } next } && Words.CanName(next) && next[^1] == 's' && !Words.IsTurn(next) && IsCount(_pieces[gap].Facts.Types)) return Identifier(next);
+        if (
+            gap + 1 < _pieces.Count
+            && _pieces[gap + 1] is { Before: " ", Word: { } next }
+            && Words.CanName(next)
+            && next[^1] == 's'
+            && !Words.IsTurn(next)
+            && IsCount(_pieces[gap].Facts.Types)
+        )
+            return Identifier(next);
         return null;
     }
 
     private static bool IsCount(VariableTypes types) => (types & ~(VariableTypes.Integer | VariableTypes.Decimal)) == 0;
-    private static bool CanBe(string word) => word.Length <= 40 && Array.TrueForAll(word.ToCharArray(), c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-' or '.') && char.IsAsciiLetter(word[0]);
+
+    private static bool CanBe(string word) =>
+        word.Length <= 40
+        && Array.TrueForAll(word.ToCharArray(), c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-' or '.')
+        && char.IsAsciiLetter(word[0]);
+
     private static string Identifier(string word) => word.Replace('-', '_').Replace('.', '_').ToLowerInvariant();
 }

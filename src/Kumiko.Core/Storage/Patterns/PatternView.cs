@@ -17,7 +17,8 @@ public sealed class PatternView
         _edition = new Lazy<PatternBook.Edition>(() =>
         {
             foreach (var batch in batches.OfType<RecentBatch>())
-                for (var i = 0; i < batch.Count; i++) book.TemplateOf(batch[i]);
+                for (var i = 0; i < batch.Count; i++)
+                    book.TemplateOf(batch[i]);
             return book.Current();
         });
     }

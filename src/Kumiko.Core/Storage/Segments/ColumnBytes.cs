@@ -15,7 +15,8 @@ public sealed class ColumnBytes(byte[] pooled, int start, int length, bool owned
 
     public void Dispose()
     {
-        if (!owned || _pooled.Length == 0) return;
+        if (!owned || _pooled.Length == 0)
+            return;
         Buffers<byte>.Return(_pooled);
         _pooled = [];
     }

@@ -20,7 +20,14 @@ internal sealed class ColumnReader(Database database) : IDisposable
 
         private static sqlite3_stmt Prepare(SqliteConnection connection)
         {
-            Check(raw.sqlite3_prepare_v2(connection.Handle, "SELECT codec, raw_length, checksum, content FROM segment_column WHERE key = ?", out var statement), connection);
+            Check(
+                raw.sqlite3_prepare_v2(
+                    connection.Handle,
+                    "SELECT codec, raw_length, checksum, content FROM segment_column WHERE key = ?",
+                    out var statement
+                ),
+                connection
+            );
             return statement;
         }
 
@@ -30,12 +37,16 @@ internal sealed class ColumnReader(Database database) : IDisposable
             {
                 raw.sqlite3_bind_int64(_statement, 1, key);
                 var step = raw.sqlite3_step(_statement);
-                if (step == raw.SQLITE_DONE) return null;
-                if (step != raw.SQLITE_ROW) Check(step, connection);
+                if (step == raw.SQLITE_DONE)
+                    return null;
+                if (step != raw.SQLITE_ROW)
+                    Check(step, connection);
                 var content = raw.sqlite3_column_blob(_statement, 3);
-                if (Checksum.Of(content, key) != raw.sqlite3_column_int64(_statement, 2)) throw new InvalidDataException("A column does not match its checksum.");
+                if (Checksum.Of(content, key) != raw.sqlite3_column_int64(_statement, 2))
+                    throw new InvalidDataException("A column does not match its checksum.");
                 var length = raw.sqlite3_column_int64(_statement, 1);
-                if (length < 0 || length > mostBytes) throw new InvalidDataException("A column's length cannot be right.");
+                if (length < 0 || length > mostBytes)
+                    throw new InvalidDataException("A column's length cannot be right.");
                 var buffer = Buffers<byte>.Take((int)length);
                 Codecs.Unpack(content, (Codec)raw.sqlite3_column_int64(_statement, 0), buffer.AsSpan(0, (int)length));
                 return new ColumnBytes(buffer, 0, (int)length);
@@ -49,7 +60,8 @@ internal sealed class ColumnReader(Database database) : IDisposable
 
         private static void Check(int code, SqliteConnection connection)
         {
-            if (code is not (raw.SQLITE_OK or raw.SQLITE_ROW)) throw new InvalidDataException("SQLite says: " + raw.sqlite3_errmsg(connection.Handle).utf8_to_string());
+            if (code is not (raw.SQLITE_OK or raw.SQLITE_ROW))
+                throw new InvalidDataException("SQLite says: " + raw.sqlite3_errmsg(connection.Handle).utf8_to_string());
         }
 
         public void Dispose()
@@ -64,25 +76,34 @@ internal sealed class ColumnReader(Database database) : IDisposable
     public ColumnBytes? Read(long key)
     {
         ObjectDisposedException.ThrowIf(_closed, this);
-        if (!_free.TryTake(out var reader)) reader = new Reader(database.Read());
-        try { return reader.Read(key, int.MaxValue - 64); }
+        if (!_free.TryTake(out var reader))
+            reader = new Reader(database.Read());
+        try
+        {
+            return reader.Read(key, int.MaxValue - 64);
+        }
         finally
         {
-            if (_closed) reader.Dispose(); else _free.Add(reader);
+            if (_closed)
+                reader.Dispose();
+            else
+                _free.Add(reader);
         }
     }
 
     public void Dispose()
     {
         _closed = true;
-        while (_free.TryTake(out var reader)) reader.Dispose();
+        while (_free.TryTake(out var reader))
+            reader.Dispose();
     }
 }
 
 /// <summary>The columns of one segment: small ones out of its bundle, the others each by itself.</summary>
 /// <param name="small">Its bundle, where that was read before.</param>
 /// <param name="kept">Keeps narrow columns for the next question; null where what is read is not worth keeping.</param>
-internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null, KeptColumns? kept = null) : IColumnSource
+internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null, KeptColumns? kept = null)
+    : IColumnSource
 {
     private readonly Lock _lock = new();
     private SmallColumns? _small = small;
@@ -90,7 +111,8 @@ internal sealed class SegmentColumns(Segment segment, ColumnReader reader, Small
     public ColumnBytes Read(SegmentColumn column)
     {
         var key = Segment.KeyOf(segment.Id, column);
-        if ((Small.Find(column) ?? kept?.Find(key)) is { } known) return known;
+        if ((Small.Find(column) ?? kept?.Find(key)) is { } known)
+            return known;
         var bytes = reader.Read(key) ?? ColumnBytes.None;
         kept?.Offer(key, bytes.Span, segment.Rows);
         return bytes;
@@ -100,10 +122,12 @@ internal sealed class SegmentColumns(Segment segment, ColumnReader reader, Small
     {
         get
         {
-            if (_small is { } known) return known;
+            if (_small is { } known)
+                return known;
             lock (_lock)
             {
-                if (_small is not null) return _small;
+                if (_small is not null)
+                    return _small;
                 using var bytes = reader.Read(Segment.KeyOf(segment.Id, SegmentColumn.Bundle));
                 return _small = SmallColumns.Read(bytes is null ? [] : bytes.Span);
             }

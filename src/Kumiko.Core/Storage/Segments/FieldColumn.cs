@@ -8,13 +8,17 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 internal sealed class FieldColumn
 {
-    private const string AttributesPrefix = "attributes.", ResourcePrefix = "resource.";
+    private const string AttributesPrefix = "attributes.",
+        ResourcePrefix = "resource.";
 
     private readonly SegmentScan _scan;
     private readonly string _name;
     private readonly Value[] _ofResource;
-    private readonly int[] _columnOfShape, _baseOfShape;
-    private readonly bool _any, _rowByRow, _inRest;
+    private readonly int[] _columnOfShape,
+        _baseOfShape;
+    private readonly bool _any,
+        _rowByRow,
+        _inRest;
 
     /// <summary>Stands for a field inside of objects.</summary>
     private const int Nested = -2;
@@ -23,25 +27,37 @@ internal sealed class FieldColumn
     {
         _scan = scan;
         var (ofAttributes, ofResource) = (true, true);
-        if (name.StartsWith(AttributesPrefix, StringComparison.Ordinal)) (_name, ofResource) = (name[AttributesPrefix.Length..], false);
-        else if (name.StartsWith(ResourcePrefix, StringComparison.Ordinal)) (_name, ofAttributes) = (name[ResourcePrefix.Length..], false);
-        else _name = name;
+        if (name.StartsWith(AttributesPrefix, StringComparison.Ordinal))
+            (_name, ofResource) = (name[AttributesPrefix.Length..], false);
+        else if (name.StartsWith(ResourcePrefix, StringComparison.Ordinal))
+            (_name, ofAttributes) = (name[ResourcePrefix.Length..], false);
+        else
+            _name = name;
         _ofResource = ofResource && scan.MayBeOfResource(_name) ? [.. scan.Resources.Select(r => r.Attributes.Get(_name))] : [];
         var fields = scan.Attributes;
         var dotted = _name.Contains('.');
-        var known = ofAttributes && (fields.Names.Contains(_name) || (dotted && fields.Names.Any(n => _name.StartsWith(n + ".", StringComparison.Ordinal))));
+        var known =
+            ofAttributes
+            && (
+                fields.Names.Contains(_name)
+                || (dotted && fields.Names.Any(n => _name.StartsWith(n + ".", StringComparison.Ordinal)))
+            );
         (_columnOfShape, _baseOfShape) = (new int[fields.Shapes.Length], new int[fields.Shapes.Length]);
         Array.Fill(_columnOfShape, -1);
-        if (!known) return;
+        if (!known)
+            return;
         _inRest = fields.RestOfRow is not null;
         for (var s = 0; s < fields.Shapes.Length; s++)
         {
             var shape = fields.Shapes[s];
             var at = Array.IndexOf(shape.Names, _name);
-            if (at >= 0 && fields.Keys[shape.Fields[at]].Kind != ValueKind.Missing) (_columnOfShape[s], _baseOfShape[s]) = (shape.Fields[at], shape.Bases[at]);
+            if (at >= 0 && fields.Keys[shape.Fields[at]].Kind != ValueKind.Missing)
+                (_columnOfShape[s], _baseOfShape[s]) = (shape.Fields[at], shape.Bases[at]);
             // The value is missing there, whatever objects hold.
-            else if (at >= 0) continue;
-            else if (dotted && Array.Exists(shape.Fields, f => fields.Keys[f].Kind == ValueKind.Object)) _columnOfShape[s] = Nested;
+            else if (at >= 0)
+                continue;
+            else if (dotted && Array.Exists(shape.Fields, f => fields.Keys[f].Kind == ValueKind.Object))
+                _columnOfShape[s] = Nested;
             _any |= _columnOfShape[s] != -1;
             _rowByRow |= _columnOfShape[s] == Nested;
         }
@@ -59,7 +75,8 @@ internal sealed class FieldColumn
         if (_any)
         {
             var value = OfAttributes(row);
-            if (!value.IsMissing) return value;
+            if (!value.IsMissing)
+                return value;
         }
         return _ofResource.Length == 0 ? Value.Missing : _ofResource[_scan.ResourceOfRow[row]];
     }
@@ -69,10 +86,12 @@ internal sealed class FieldColumn
     private Value OfAttributes(int row)
     {
         var fields = _scan.Attributes;
-        if (_inRest && fields.RestOfRow![row] >= 0) return fields.Of(row).Get(_name);
+        if (_inRest && fields.RestOfRow![row] >= 0)
+            return fields.Of(row).Get(_name);
         var shape = fields.IsOneShape ? 0 : fields.ShapeOfRow[row];
         _vectorOfShape ??= Array.ConvertAll(_columnOfShape, c => c < 0 ? null : fields.Column(c));
-        if (_vectorOfShape[shape] is { } vector) return vector[fields.IsOneShape ? row : _baseOfShape[shape] + fields.Ranks[row]];
+        if (_vectorOfShape[shape] is { } vector)
+            return vector[fields.IsOneShape ? row : _baseOfShape[shape] + fields.Ranks[row]];
         return _columnOfShape[shape] == Nested ? fields.Of(row).Get(_name) : Value.Missing;
     }
 
@@ -85,13 +104,19 @@ internal sealed class FieldColumn
     public bool TryWholes(Columns.Arena arena, out long[] numbers, out byte[]? there, out ValueKind kind)
     {
         (numbers, there, kind) = ([], null, default);
-        if (RowByRow || !_ofResource.All(v => v.IsMissing)) return false;
+        if (RowByRow || !_ofResource.All(v => v.IsMissing))
+            return false;
         var fields = _scan.Attributes;
         var columns = Columns.ToList();
-        if (columns.Count == 0) return false;
+        if (columns.Count == 0)
+            return false;
         kind = fields.Keys[columns[0]].Kind;
         var first = kind;
-        if (kind is not (ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time) || columns.Any(c => fields.Keys[c].Kind != first)) return false;
+        if (
+            kind is not (ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time)
+            || columns.Any(c => fields.Keys[c].Kind != first)
+        )
+            return false;
         if (fields.IsOneShape)
         {
             numbers = fields.Column(columns[0]).Numbers;
@@ -103,7 +128,8 @@ internal sealed class FieldColumn
         if (columns.Count == 1 && !_columnOfShape.Contains(-1))
         {
             var all = fields.Column(columns[0]).Wholes;
-            for (var i = 0; i < shapes.Length; i++) numbers[i] = all[_baseOfShape[shapes[i]] + ranks[i]];
+            for (var i = 0; i < shapes.Length; i++)
+                numbers[i] = all[_baseOfShape[shapes[i]] + ranks[i]];
             return true;
         }
         there = arena.Bytes(_scan.Count);
@@ -118,12 +144,14 @@ internal sealed class FieldColumn
     }
 
     /// <summary>The column that holds the value of each row at the place of the row; null where there is none such.</summary>
-    public FieldVector? Whole => !RowByRow && _scan.Attributes.IsOneShape && _columnOfShape[0] >= 0 ? _scan.Attributes.Column(_columnOfShape[0]) : null;
+    public FieldVector? Whole =>
+        !RowByRow && _scan.Attributes.IsOneShape && _columnOfShape[0] >= 0 ? _scan.Attributes.Column(_columnOfShape[0]) : null;
 
     /// <summary>The columns that hold values of this name.</summary>
     public IEnumerable<int> Columns => _columnOfShape.Where(c => c >= 0).Distinct();
 
-    /// <summary>The value that rows without an attribute of this name have, for each resource; empty where it is missing for all.</summary>
+    /// <summary>The value that rows without an attribute of this name have, for each resource; empty where it is missing for
+    /// all.</summary>
     public IReadOnlyList<Value> OfResource => _ofResource;
 
     /// <summary>
@@ -133,23 +161,28 @@ internal sealed class FieldColumn
     /// <param name="missing">For rows that have it nowhere.</param>
     public void Codes(Span<int> codes, Func<int, int[]> ofColumn, ReadOnlySpan<int> ofResource, int missing)
     {
-        if (ofResource.IsEmpty) codes.Fill(missing);
+        if (ofResource.IsEmpty)
+            codes.Fill(missing);
         else
         {
             var resources = _scan.ResourceOfRow;
-            for (var i = 0; i < codes.Length; i++) codes[i] = ofResource[resources[i]];
+            for (var i = 0; i < codes.Length; i++)
+                codes[i] = ofResource[resources[i]];
         }
-        if (!_any) return;
+        if (!_any)
+            return;
         var fields = _scan.Attributes;
         var values = Array.ConvertAll(_columnOfShape, c => c < 0 ? null : ofColumn(c));
         if (fields.IsOneShape)
         {
-            if (values[0] is { } all) all.AsSpan(0, codes.Length).CopyTo(codes);
+            if (values[0] is { } all)
+                all.AsSpan(0, codes.Length).CopyTo(codes);
             return;
         }
         var shapes = fields.ShapeOfRow;
         var ranks = fields.Ranks;
         for (var i = 0; i < codes.Length; i++)
-            if (values[shapes[i]] is { } column) codes[i] = column[_baseOfShape[shapes[i]] + ranks[i]];
+            if (values[shapes[i]] is { } column)
+                codes[i] = column[_baseOfShape[shapes[i]] + ranks[i]];
     }
 }

@@ -27,12 +27,14 @@ internal sealed record FieldLayout(string[] Names, FieldKey[] Keys, FieldLayout.
         var from = new ByteReader(head);
         var names = NameTable.Read(ref from, SegmentRows.Strings);
         var keys = new FieldKey[from.Count(from.Left)];
-        for (var i = 0; i < keys.Length; i++) keys[i] = new FieldKey(ValueCodec.Name(ref from, names), (ValueKind)from.Byte());
+        for (var i = 0; i < keys.Length; i++)
+            keys[i] = new FieldKey(ValueCodec.Name(ref from, names), (ValueKind)from.Byte());
         var lists = new int[from.Count(from.Left)][];
         for (var s = 0; s < lists.Length; s++)
         {
             lists[s] = new int[from.Count(from.Left)];
-            for (var i = 0; i < lists[s].Length; i++) lists[s][i] = from.Count(keys.Length - 1);
+            for (var i = 0; i < lists[s].Length; i++)
+                lists[s][i] = from.Count(keys.Length - 1);
         }
         var placesAt = from.Position;
         var shapeOfRow = Buffers<int>.Take(rows);
@@ -40,11 +42,15 @@ internal sealed record FieldLayout(string[] Names, FieldKey[] Keys, FieldLayout.
         {
             LongColumn.ReadPlaces(ref from, shapeOfRow.AsSpan(0, rows), lists.Length);
             var rowsOf = new int[lists.Length];
-            foreach (var shape in shapeOfRow.AsSpan(0, rows)) rowsOf[shape]++;
+            foreach (var shape in shapeOfRow.AsSpan(0, rows))
+                rowsOf[shape]++;
             var (shapes, counts) = LayOut(lists, rowsOf, keys);
             return new FieldLayout(names, keys, shapes, counts, placesAt);
         }
-        finally { Buffers<int>.Return(shapeOfRow); }
+        finally
+        {
+            Buffers<int>.Return(shapeOfRow);
+        }
     }
 
     private static (Shape[] Shapes, int[] Counts) LayOut(int[][] lists, int[] rowsOf, FieldKey[] keys)

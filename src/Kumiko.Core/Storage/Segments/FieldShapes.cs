@@ -50,14 +50,25 @@ internal sealed class FieldShapes
         var total = records.Count;
         var rows = new int[_all.Count];
         for (var s = 0; s < _shapes.Count; s++)
-            foreach (var field in _shapes[s]) rows[field] += _rowsOfShape[s];
-        var kept = Enumerable.Range(0, _all.Count).Where(f => rows[f] * (long)RareShare >= total)
-            .OrderByDescending(f => rows[f]).Take(MostFields).Order().ToArray();
+            foreach (var field in _shapes[s])
+                rows[field] += _rowsOfShape[s];
+        var kept = Enumerable
+            .Range(0, _all.Count)
+            .Where(f => rows[f] * (long)RareShare >= total)
+            .OrderByDescending(f => rows[f])
+            .Take(MostFields)
+            .Order()
+            .ToArray();
         Fields = [.. kept.Select(f => _all[f])];
         _columnOf = new int[_all.Count];
         Array.Fill(_columnOf, -1);
-        for (var i = 0; i < kept.Length; i++) _columnOf[kept[i]] = i;
-        if (kept.Length == _all.Count) { (Shapes, ShapeOfRow) = (_shapes, _shapeOfRow); return; }
+        for (var i = 0; i < kept.Length; i++)
+            _columnOf[kept[i]] = i;
+        if (kept.Length == _all.Count)
+        {
+            (Shapes, ShapeOfRow) = (_shapes, _shapeOfRow);
+            return;
+        }
         (ShapeOfRow, HasRest) = Reduce();
     }
 
@@ -68,7 +79,8 @@ internal sealed class FieldShapes
         for (var row = 0; row < records.Count; row++)
         {
             ref var place = ref placeOf[records.ShapeOf[row]];
-            if (place < 0) place = Shape(records.Shapes[records.ShapeOf[row]], records.TimeOf[row]);
+            if (place < 0)
+                place = Shape(records.Shapes[records.ShapeOf[row]], records.TimeOf[row]);
             _shapeOfRow[row] = place;
             _rowsOfShape[place]++;
         }
@@ -77,18 +89,22 @@ internal sealed class FieldShapes
     private int Shape(RecordShape shape, long time)
     {
         var fields = new int[shape.Names.Length];
-        for (var i = 0; i < fields.Length; i++) fields[i] = Place(new FieldKey(shape.Names[i], shape.Kinds[i]), time);
+        for (var i = 0; i < fields.Length; i++)
+            fields[i] = Place(new FieldKey(shape.Names[i], shape.Kinds[i]), time);
         var place = Shape(fields, _shapes, _byHash);
-        if (place == _rowsOfShape.Count) _rowsOfShape.Add(0);
+        if (place == _rowsOfShape.Count)
+            _rowsOfShape.Add(0);
         return place;
     }
 
     /// <summary>All fields with the time of the first record that has each.</summary>
-    public IReadOnlyList<KeyValuePair<FieldKey, long>> FirstSeen => [.. _all.Select((f, i) => KeyValuePair.Create(f, _firstSeen[i]))];
+    public IReadOnlyList<KeyValuePair<FieldKey, long>> FirstSeen =>
+        [.. _all.Select((f, i) => KeyValuePair.Create(f, _firstSeen[i]))];
 
     private int Place(FieldKey field, long time)
     {
-        if (_places.TryGetValue(field, out var place)) return place;
+        if (_places.TryGetValue(field, out var place))
+            return place;
         _places.Add(field, place = _all.Count);
         _firstSeen.Add(time);
         _all.Add(field);
@@ -100,7 +116,8 @@ internal sealed class FieldShapes
         var hash = XxHash3.HashToUInt64(MemoryMarshal.AsBytes(fields));
         while (byHash.TryGetValue(hash, out var known))
         {
-            if (shapes[known].AsSpan().SequenceEqual(fields)) return known;
+            if (shapes[known].AsSpan().SequenceEqual(fields))
+                return known;
             hash++;
         }
         byHash.Add(hash, shapes.Count);
@@ -128,10 +145,12 @@ internal sealed class FieldShapes
     /// <summary>Where among the row's cells the value stands that is at a place in its list of fields with columns.</summary>
     public int CellAt(RecordBlock records, int row, int place)
     {
-        if (HasRest?[row] != true) return place;
+        if (HasRest?[row] != true)
+            return place;
         var shape = records.Shapes[records.ShapeOf[row]];
         for (var at = 0; ; at++)
-            if (ColumnOf(shape.Names[at], shape.Kinds[at]) >= 0 && place-- == 0) return at;
+            if (ColumnOf(shape.Names[at], shape.Kinds[at]) >= 0 && place-- == 0)
+                return at;
     }
 
     public void Write(ByteWriter to, NameTable names)
@@ -146,7 +165,8 @@ internal sealed class FieldShapes
         foreach (var shape in Shapes)
         {
             to.Number(shape.Length);
-            foreach (var field in shape) to.Number(field);
+            foreach (var field in shape)
+                to.Number(field);
         }
         LongColumn.Write(to, ShapeOfRow);
     }

@@ -34,13 +34,16 @@ public abstract class FieldVector
     {
         switch (kind)
         {
-            case ValueKind.Missing: return new NothingVector();
-            case ValueKind.Text: return new TextsVector(new TextVector(ref from, count, arena));
+            case ValueKind.Missing:
+                return new NothingVector();
+            case ValueKind.Text:
+                return new TextsVector(new TextVector(ref from, count, arena));
             case ValueKind.Decimal:
                 var decimals = arena?.Doubles(count) ?? new double[count];
                 DecimalColumn.Read(ref from, decimals.AsSpan(0, count));
                 return new DecimalsVector(decimals, count);
-            case ValueKind.List or ValueKind.Object: return new NestedVector(new TextVector(ref from, count, arena), names);
+            case ValueKind.List or ValueKind.Object:
+                return new NestedVector(new TextVector(ref from, count, arena), names);
             default:
                 ValueCodec.Whole(kind, 0);
                 return new WholesVector(kind, LongColumn.Take(ref from, count), arena);
@@ -56,25 +59,31 @@ public abstract class FieldVector
     {
         private long[]? _numbers;
 
-        internal override ValueKind? WholeKind => kind is ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time ? kind : null;
+        internal override ValueKind? WholeKind =>
+            kind is ValueKind.Integer or ValueKind.Duration or ValueKind.Size or ValueKind.Time ? kind : null;
 
-        public override Value this[int index] => ValueCodec.Whole(kind, _numbers is null && packed.TryAt(index, out var number) ? number : Numbers[index]);
+        public override Value this[int index] =>
+            ValueCodec.Whole(kind, _numbers is null && packed.TryAt(index, out var number) ? number : Numbers[index]);
 
         internal override void WholesAt(ReadOnlySpan<int> places, Span<long> numbers)
         {
-            if (_numbers is null && packed.TryAt(places, numbers)) return;
+            if (_numbers is null && packed.TryAt(places, numbers))
+                return;
             var all = Numbers;
-            for (var i = 0; i < places.Length; i++) numbers[i] = all[places[i]];
+            for (var i = 0; i < places.Length; i++)
+                numbers[i] = all[places[i]];
         }
 
         public override ReadOnlySpan<long> Wholes => Numbers.AsSpan(0, packed.Count);
+
         internal override void Decode() => _ = Numbers;
 
         internal override long[] Numbers
         {
             get
             {
-                if (_numbers is not null) return _numbers;
+                if (_numbers is not null)
+                    return _numbers;
                 var numbers = arena?.Longs(packed.Count) ?? new long[packed.Count];
                 packed.Read(numbers);
                 return _numbers = numbers;
@@ -92,6 +101,7 @@ public abstract class FieldVector
     {
         public override Value this[int index] => Value.Of(texts.Text(index));
         public override TextVector? Texts => texts;
+
         internal override void Decode() => texts.Decode();
     }
 

@@ -9,8 +9,11 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 internal sealed class KeptColumns(long budget, TimeProvider clock)
 {
-    /// <summary>Bytes for each row that a narrow column has at most, and what any may have besides; what one takes in memory beside its bytes.</summary>
-    private const int MostBytesPerRow = 4, Head = 256, Around = 160;
+    /// <summary>Bytes for each row that a narrow column has at most, and what any may have besides; what one takes in memory
+    /// beside its bytes.</summary>
+    private const int MostBytesPerRow = 4,
+        Head = 256,
+        Around = 160;
 
     private static readonly TimeSpan Moment = TimeSpan.FromSeconds(30);
 
@@ -28,30 +31,42 @@ internal sealed class KeptColumns(long budget, TimeProvider clock)
     }
 
     /// <summary>Bytes that are kept now.</summary>
-    public long Size { get { lock (_lock) return _size; } }
+    public long Size
+    {
+        get
+        {
+            lock (_lock)
+                return _size;
+        }
+    }
 
     /// <summary>The bytes of a column, where they are kept; empty for a column that the segment does not have.</summary>
     public ColumnBytes? Find(long key)
     {
         lock (_lock)
         {
-            if (!_byKey.TryGetValue(key, out var node)) return null;
+            if (!_byKey.TryGetValue(key, out var node))
+                return null;
             Touch(node);
             return new ColumnBytes(node.Value.Bytes, 0, node.Value.Bytes.Length, owned: false);
         }
     }
 
-    /// <summary>Keeps a copy of a column that is narrow, where there is room or what is there has not been used for a while.</summary>
+    /// <summary>Keeps a copy of a column that is narrow, where there is room or what is there has not been used for a
+    /// while.</summary>
     public void Offer(long key, ReadOnlySpan<byte> bytes, int rows)
     {
         var size = bytes.Length + Around;
-        if (bytes.Length > ((long)rows * MostBytesPerRow) + Head || size > budget) return;
+        if (bytes.Length > ((long)rows * MostBytesPerRow) + Head || size > budget)
+            return;
         lock (_lock)
         {
-            if (_byKey.ContainsKey(key)) return;
+            if (_byKey.ContainsKey(key))
+                return;
             while (_size + size > budget)
             {
-                if (clock.GetElapsedTime(_order.Last!.Value.Used) < Moment) return;
+                if (clock.GetElapsedTime(_order.Last!.Value.Used) < Moment)
+                    return;
                 Drop(_order.Last);
             }
             var node = new LinkedListNode<Kept>(new Kept(key, bytes.ToArray()));
@@ -66,13 +81,15 @@ internal sealed class KeptColumns(long budget, TimeProvider clock)
     public void Forget(long segment)
     {
         lock (_lock)
-            foreach (var key in _byKey.Keys.Where(k => k >> Segment.ColumnBits == segment).ToList()) Drop(_byKey[key]);
+            foreach (var key in _byKey.Keys.Where(k => k >> Segment.ColumnBits == segment).ToList())
+                Drop(_byKey[key]);
     }
 
     private void Touch(LinkedListNode<Kept> node)
     {
         node.Value.Used = clock.GetTimestamp();
-        if (_order.First == node) return;
+        if (_order.First == node)
+            return;
         _order.Remove(node);
         _order.AddFirst(node);
     }

@@ -10,7 +10,8 @@ namespace Kumiko.Core.Storage.Segments;
 /// <param name="Band">0 for unspecified, then trace to fatal.</param>
 public readonly record struct MinuteCount(long Minute, string Service, int Band, int Count);
 
-/// <summary>How many records a segment has by minute, service and severity band: counting over time reads no other column.</summary>
+/// <summary>How many records a segment has by minute, service and severity band: counting over time reads no other
+/// column.</summary>
 public static class MinuteCounts
 {
     private const int Bands = 7;
@@ -23,13 +24,15 @@ public static class MinuteCounts
         for (var i = 0; i < serviceOf.Length; i++)
         {
             var service = ServiceOf(records.Resources[i]);
-            if (!services.TryGetValue(service, out serviceOf[i])) services.Add(service, serviceOf[i] = services.Count);
+            if (!services.TryGetValue(service, out serviceOf[i]))
+                services.Add(service, serviceOf[i] = services.Count);
         }
         to.Number(services.Count);
-        foreach (var service in services.Keys) to.Text(service);
+        foreach (var service in services.Keys)
+            to.Text(service);
         var counts = new int[services.Count * Bands];
         var last = 0L;
-        for (var i = 0; i < records.Count;)
+        for (var i = 0; i < records.Count; )
         {
             var minute = MinuteOf(records.TimeOf[i]);
             for (; i < records.Count && MinuteOf(records.TimeOf[i]) == minute; i++)
@@ -39,7 +42,8 @@ public static class MinuteCounts
             to.Number(counts.Count(c => c > 0));
             for (var k = 0; k < counts.Length; k++)
             {
-                if (counts[k] == 0) continue;
+                if (counts[k] == 0)
+                    continue;
                 to.Number(k);
                 to.Number(counts[k]);
             }
@@ -53,7 +57,8 @@ public static class MinuteCounts
     {
         var from = new ByteReader(content);
         var services = new string[from.Count(from.Left)];
-        for (var i = 0; i < services.Length; i++) services[i] = from.Text();
+        for (var i = 0; i < services.Length; i++)
+            services[i] = from.Text();
         var counts = new List<MinuteCount>();
         var minute = 0L;
         while (from.Left > 0)
@@ -62,7 +67,14 @@ public static class MinuteCounts
             for (var cells = from.Count(from.Left); cells > 0; cells--)
             {
                 var (service, band) = Math.DivRem(from.Count((services.Length * Bands) - 1), Bands);
-                counts.Add(new MinuteCount((long)Int128.Max((Int128)minute * Instants.Minute, long.MinValue), services[service], band, from.Count(int.MaxValue)));
+                counts.Add(
+                    new MinuteCount(
+                        (long)Int128.Max((Int128)minute * Instants.Minute, long.MinValue),
+                        services[service],
+                        band,
+                        from.Count(int.MaxValue)
+                    )
+                );
             }
         }
         return counts;

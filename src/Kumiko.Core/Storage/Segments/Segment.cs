@@ -2,7 +2,8 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>The parts of a segment, as they are numbered in <c>segment_column</c>. Fields have the numbers from <see cref="FirstField"/> on.</summary>
+/// <summary>The parts of a segment, as they are numbered in <c>segment_column</c>. Fields have the numbers from
+/// <see cref="FirstField"/> on.</summary>
 public enum SegmentColumn
 {
     /// <summary>Several small columns in one blob.</summary>
@@ -80,6 +81,7 @@ public sealed record Segment
     public long Age => Math.Max(MaxTime, MaxObserved);
 
     public static long DayOf(long time) => Math.DivRem(time, Instants.Day, out var rest) - (rest < 0 ? 1 : 0);
+
     public static long KeyOf(long segment, SegmentColumn column) => (segment << ColumnBits) | (long)column;
 }
 

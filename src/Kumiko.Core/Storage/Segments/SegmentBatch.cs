@@ -34,19 +34,29 @@ public sealed class SegmentBatch : RecordBatch
     internal IEnumerable<LogRecord> Records(IEnumerable<int> places)
     {
         using var scan = _cache.Open(this);
-        if (scan is null) yield break;
+        if (scan is null)
+            yield break;
         foreach (var place in places)
         {
-            if (_cache.Record(this, scan, place) is not { } record) yield break;
+            if (_cache.Record(this, scan, place) is not { } record)
+                yield break;
             yield return record;
         }
     }
 
     /// <summary>How many records there are by minute, service and severity band.</summary>
-    public List<MinuteCount> Counts() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Counts); return MinuteCounts.Read(bytes.Span); });
+    public List<MinuteCount> Counts() => _cache.Guard(Segment, s =>
+        {
+            using var bytes = s.Read(SegmentColumn.Counts);
+            return MinuteCounts.Read(bytes.Span);
+        });
 
     /// <summary>The templates of the segment, without its rows.</summary>
-    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s => { using var bytes = s.Read(SegmentColumn.Templates); return SegmentBodies.ReadTemplates(bytes.Span); });
+    public IReadOnlyList<SegmentTemplate> Templates() => _cache.Guard(Segment, s =>
+        {
+            using var bytes = s.Read(SegmentColumn.Templates);
+            return SegmentBodies.ReadTemplates(bytes.Span);
+        });
 
     /// <summary>What is known of its words without reading its rows.</summary>
     internal SegmentFacts Facts() => _cache.Facts(this);

@@ -26,7 +26,8 @@ public sealed class SegmentTemplate
     public string Text => field ??= Encoding.UTF8.GetString(Key);
 
     /// <summary>Whether the constant text may have this token, in any case.</summary>
-    internal bool HasToken(string upper) => (_tokens ??= TokenSet.TokenTexts(Text).ToHashSet(StringComparer.Ordinal)).Contains(upper);
+    internal bool HasToken(string upper) =>
+        (_tokens ??= TokenSet.TokenTexts(Text).ToHashSet(StringComparer.Ordinal)).Contains(upper);
 
     private HashSet<string>? _tokens;
 }
@@ -57,7 +58,13 @@ public sealed class SegmentBodies
     /// <param name="templates">Those of the segment.</param>
     /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>
     /// <param name="starts">Where the variables lie, if somebody knows.</param>
-    internal SegmentBodies(int rows, IColumnSource source, SegmentTemplate[] templates, Arena? arena, VariableStarts? starts = null)
+    internal SegmentBodies(
+        int rows,
+        IColumnSource source,
+        SegmentTemplate[] templates,
+        Arena? arena,
+        VariableStarts? starts = null
+    )
     {
         (_rows, _source, _arena, Templates, _known) = (rows, source, arena, templates, starts);
         using var places = source.Read(SegmentColumn.TemplateOfRow);
@@ -67,7 +74,11 @@ public sealed class SegmentBodies
         {
             // Segments of the first days have both in one column.
             from = new ByteReader(joined.Span);
-            for (var left = from.Count(from.Left); left > 0; left--) { from.Signed(); from.Sized(); }
+            for (var left = from.Count(from.Left); left > 0; left--)
+            {
+                from.Signed();
+                from.Sized();
+            }
         }
         _templateOfRow = arena?.Ints(rows) ?? new int[rows];
         LongColumn.ReadPlaces(ref from, _templateOfRow.AsSpan(0, rows), Templates.Length);
@@ -90,10 +101,17 @@ public sealed class SegmentBodies
         _ = Ranks;
         for (var t = 0; t < Templates.Length; t++)
         {
-            if (Templates[t].Id == 0) { Whole.Shorts.Decode(); Whole.Longs.Decode(); }
-            else for (var gap = 0; gap < Templates[t].Gaps; gap++) Variables(t, gap).Decode();
+            if (Templates[t].Id == 0)
+            {
+                Whole.Shorts.Decode();
+                Whole.Longs.Decode();
+            }
+            else
+                for (var gap = 0; gap < Templates[t].Gaps; gap++)
+                    Variables(t, gap).Decode();
         }
-        if (_arena is null) _bytes?.Dispose();
+        if (_arena is null)
+            _bytes?.Dispose();
     }
 
     /// <summary>The templates of a column.</summary>
@@ -124,9 +142,11 @@ public sealed class SegmentBodies
     {
         get
         {
-            if (_starts is not null) return _starts;
+            if (_starts is not null)
+                return _starts;
             _bytes = _source.Read(SegmentColumn.Variables);
-            if (_arena is not null) _arena.Keep(_bytes);
+            if (_arena is not null)
+                _arena.Keep(_bytes);
             // Without an arena the vectors outlive the buffer, so they copy what they keep.
             _content = _bytes.Memory;
             var starts = _known ?? VariableStarts.Of(this, _content.Span);
@@ -140,7 +160,8 @@ public sealed class SegmentBodies
     private TextVector Vector(int place, int count)
     {
         ref var variable = ref _variables![place];
-        if (variable.Texts is { } known) return known;
+        if (variable.Texts is { } known)
+            return known;
         var content = _content[_starts!.Places[place]..];
         var from = _arena is null ? new ByteReader(content.Span) : new ByteReader(content);
         return variable.Texts = new TextVector(ref from, count, _arena);
@@ -152,7 +173,8 @@ public sealed class SegmentBodies
     {
         var starts = Starts;
         var t = 0;
-        while (Templates[t].Id != 0) t++;
+        while (Templates[t].Id != 0)
+            t++;
         var content = _content[starts.Places[starts.First[t]]..];
         var from = _arena is null ? new ByteReader(content.Span) : new ByteReader(content);
         var which = new long[starts.Counts[t]];
@@ -160,14 +182,18 @@ public sealed class SegmentBodies
         var isLong = Array.ConvertAll(which, w => w != 0);
         var places = new int[which.Length];
         var (shorts, longs) = (0, 0);
-        for (var i = 0; i < which.Length; i++) places[i] = isLong[i] ? longs++ : shorts++;
+        for (var i = 0; i < which.Length; i++)
+            places[i] = isLong[i] ? longs++ : shorts++;
         var texts = new TextVector(ref from, shorts, _arena);
-        if (longs == 0) return new Wholes(places, isLong, texts, TextVector.Empty);
+        if (longs == 0)
+            return new Wholes(places, isLong, texts, TextVector.Empty);
         var bytes = _source.Read(SegmentColumn.LongBodies);
-        if (_arena is not null) _arena.Keep(bytes);
+        if (_arena is not null)
+            _arena.Keep(bytes);
         var fromLong = _arena is null ? new ByteReader(bytes.Span) : new ByteReader(bytes.Memory);
         var wholes = new Wholes(places, isLong, texts, new TextVector(ref fromLong, longs, _arena));
-        if (_arena is null) bytes.Dispose();
+        if (_arena is null)
+            bytes.Dispose();
         return wholes;
     }
 
@@ -175,8 +201,10 @@ public sealed class SegmentBodies
     {
         var (place, rank) = (_templateOfRow[row], Ranks[row]);
         var template = Templates[place];
-        if (template.Id != 0 && template.Gaps == 0) return template.Text;
-        if (template.Id == 0) return (Whole.IsLong[rank] ? Whole.Longs : Whole.Shorts).Text(Whole.Places[rank]);
+        if (template.Id != 0 && template.Gaps == 0)
+            return template.Text;
+        if (template.Id == 0)
+            return (Whole.IsLong[rank] ? Whole.Longs : Whole.Shorts).Text(Whole.Places[rank]);
         using var body = new ByteWriter();
         Append(row, body);
         return Encoding.UTF8.GetString(body.Written);
@@ -197,7 +225,8 @@ public sealed class SegmentBodies
         while (true)
         {
             var at = key.IndexOf(BodyTokens.Gap);
-            if (at < 0) break;
+            if (at < 0)
+                break;
             to.Bytes(key[..at]);
             Variables(place, gap++).Append(rank, to);
             key = key[(at + 1)..];
@@ -207,7 +236,8 @@ public sealed class SegmentBodies
 }
 
 /// <summary>Where the variables of a segment lie in their column: told by passing by them once.</summary>
-/// <param name="First">For each template, the place of its first variable among all; of bodies without a template, of these.</param>
+/// <param name="First">For each template, the place of its first variable among all; of bodies without a template, of
+/// these.</param>
 /// <param name="Counts">For each template, its rows.</param>
 /// <param name="Places">Where each variable begins.</param>
 /// <param name="Forms">How each is kept.</param>
@@ -220,7 +250,8 @@ internal sealed record VariableStarts(int[] First, int[] Counts, int[] Places, C
     {
         var templates = bodies.Templates;
         var (first, counts) = (new int[templates.Length], new int[templates.Length]);
-        foreach (var template in bodies.TemplateOfRow) counts[template]++;
+        foreach (var template in bodies.TemplateOfRow)
+            counts[template]++;
         var (places, forms, templateOf) = (new List<int>(), new List<ColumnForm>(), new List<int>());
         var from = new ByteReader(content);
         for (var t = 0; t < templates.Length; t++)

@@ -9,7 +9,9 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 internal sealed class SegmentCache(Database database, TimeProvider clock, Action<DamagedSegmentException> damaged) : IDisposable
 {
-    private const long RowsBudget = 640L << 20, FactsBudget = 256L << 20, ColumnsBudget = 128L << 20;
+    private const long RowsBudget = 640L << 20,
+        FactsBudget = 256L << 20,
+        ColumnsBudget = 128L << 20;
 
     /// <summary>Records as objects take about so much more memory than their text.</summary>
     private const int ObjectFactor = 3;
@@ -43,21 +45,28 @@ internal sealed class SegmentCache(Database database, TimeProvider clock, Action
     }
 
     public SegmentFacts Facts(SegmentBatch batch) => _facts.Get(batch.Segment.Id, () =>
-    {
-        var facts = Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader), source =>
         {
-            using var filter = source.Read(SegmentColumn.Filter);
-            using var templates = source.Read(SegmentColumn.Templates);
-            using var head = source.Read(SegmentColumn.Shapes);
-            using var resources = source.Read(SegmentColumn.Resource);
-            using var counts = source.Read(SegmentColumn.Counts);
-            var layout = FieldLayout.Read(head.Span, batch.Count);
-            var from = new ByteReader(resources.Span);
-            return new SegmentFacts(TokenFilter.Read(filter.Span), SegmentBodies.ReadTemplates(templates.Span, _shared.Template),
-                Array.ConvertAll(SegmentRows.ReadResources(ref from, layout.Names), _shared.Resource), layout, source.Small, MinuteCounts.Read(counts.Span), _shared);
+            var facts = Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader), source =>
+            {
+                using var filter = source.Read(SegmentColumn.Filter);
+                using var templates = source.Read(SegmentColumn.Templates);
+                using var head = source.Read(SegmentColumn.Shapes);
+                using var resources = source.Read(SegmentColumn.Resource);
+                using var counts = source.Read(SegmentColumn.Counts);
+                var layout = FieldLayout.Read(head.Span, batch.Count);
+                var from = new ByteReader(resources.Span);
+                return new SegmentFacts(
+                    TokenFilter.Read(filter.Span),
+                    SegmentBodies.ReadTemplates(templates.Span, _shared.Template),
+                    Array.ConvertAll(SegmentRows.ReadResources(ref from, layout.Names), _shared.Resource),
+                    layout,
+                    source.Small,
+                    MinuteCounts.Read(counts.Span),
+                    _shared
+                );
+            });
+            return (facts, facts.Size);
         });
-        return (facts, facts.Size);
-    });
 
     /// <summary>Reads columns without keeping them; damage is told and thrown.</summary>
     public T Guard<T>(Segment segment, Func<IColumnSource, T> read) => Guard(segment, new SegmentColumns(segment, _reader), read);
@@ -81,13 +90,19 @@ internal sealed class SegmentCache(Database database, TimeProvider clock, Action
             var facts = Facts(batch);
             return new SegmentScan(batch.Segment, new SegmentColumns(batch.Segment, _reader, facts.Small), facts, null);
         }
-        catch (DamagedSegmentException) { return null; }
+        catch (DamagedSegmentException)
+        {
+            return null;
+        }
     }
 
     /// <summary>A record of such a look; null where the segment is damaged.</summary>
     public LogRecord? Record(SegmentBatch batch, SegmentScan scan, int place)
     {
-        try { return scan.Record(place); }
+        try
+        {
+            return scan.Record(place);
+        }
         catch (InvalidDataException e)
         {
             damaged(new DamagedSegmentException(batch.Segment, e.Message, e));
@@ -97,7 +112,10 @@ internal sealed class SegmentCache(Database database, TimeProvider clock, Action
 
     private T Guard<T>(Segment segment, SegmentColumns source, Func<SegmentColumns, T> read)
     {
-        try { return read(source); }
+        try
+        {
+            return read(source);
+        }
         catch (InvalidDataException e)
         {
             var told = new DamagedSegmentException(segment, e.Message, e);
@@ -117,7 +135,8 @@ internal sealed class SegmentCache(Database database, TimeProvider clock, Action
 }
 
 /// <summary>Things by the id of their segment, within a budget. Several threads may ask at once.</summary>
-internal sealed class LeastRecentlyUsed<T>(long budget) where T : class
+internal sealed class LeastRecentlyUsed<T>(long budget)
+    where T : class
 {
     private readonly Lock _lock = new();
     private readonly Dictionary<long, LinkedListNode<(long Id, T Item, long Size)>> _byId = [];
@@ -137,10 +156,12 @@ internal sealed class LeastRecentlyUsed<T>(long budget) where T : class
         var (item, size) = make();
         lock (_lock)
         {
-            if (_byId.TryGetValue(id, out var other)) return other.Value.Item;
+            if (_byId.TryGetValue(id, out var other))
+                return other.Value.Item;
             _byId[id] = _order.AddFirst((id, item, size));
             _size += size;
-            while (_size > budget && _order.Count > 1) Drop(_order.Last!);
+            while (_size > budget && _order.Count > 1)
+                Drop(_order.Last!);
             return item;
         }
     }
@@ -148,7 +169,8 @@ internal sealed class LeastRecentlyUsed<T>(long budget) where T : class
     public void Remove(long id)
     {
         lock (_lock)
-            if (_byId.TryGetValue(id, out var found)) Drop(found);
+            if (_byId.TryGetValue(id, out var found))
+                Drop(found);
     }
 
     private void Drop(LinkedListNode<(long Id, T Item, long Size)> node)

@@ -8,7 +8,15 @@ namespace Kumiko.Core.Storage.Segments;
 /// What can be said of a segment without reading its rows: variables and values by the filter, constant text by the
 /// templates, counts by minute; and what every look through it needs first.
 /// </summary>
-internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templates, Resource[] resources, FieldLayout layout, SmallColumns small, List<MinuteCount> counts, SharedParts shared)
+internal sealed class SegmentFacts(
+    TokenFilter? filter,
+    SegmentTemplate[] templates,
+    Resource[] resources,
+    FieldLayout layout,
+    SmallColumns small,
+    List<MinuteCount> counts,
+    SharedParts shared
+)
 {
     private const int BytesOfCount = 32;
 
@@ -19,7 +27,13 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
     public TextForm? SpanForm { get; set; }
 
     /// <summary>Bytes that it takes; templates and resources are shared with other segments.</summary>
-    public int Size => (filter?.Size ?? 0) + (templates.Length * 64) + (resources.Length * 24) + layout.Size + small.Size + (counts.Count * BytesOfCount);
+    public int Size =>
+        (filter?.Size ?? 0)
+        + (templates.Length * 64)
+        + (resources.Length * 24)
+        + layout.Size
+        + small.Size
+        + (counts.Count * BytesOfCount);
 
     public IReadOnlyList<MinuteCount> Counts => counts;
     public SegmentTemplate[] Templates => templates;
@@ -31,7 +45,8 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
     public (int[] OfResource, Value[] Values) Services => (_services ??= Different(r => r.Service)).Value;
     public (int[] OfResource, Value[] Values) Hosts => (_hosts ??= Different(r => r.Host)).Value;
 
-    private Boxed? _services, _hosts;
+    private Boxed? _services,
+        _hosts;
     private HashSet<string>? _resourceNames;
 
     private sealed record Boxed((int[], Value[]) Value);
@@ -43,7 +58,8 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
         for (var r = 0; r < ofResource.Length; r++)
         {
             var value = of(resources[r]);
-            if (!places.TryGetValue(value, out ofResource[r])) places.Add(value, ofResource[r] = places.Count);
+            if (!places.TryGetValue(value, out ofResource[r]))
+                places.Add(value, ofResource[r] = places.Count);
         }
         return new Boxed((ofResource, [.. places.Keys]));
     }
@@ -52,13 +68,20 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
     public bool MayBeOfResource(string name)
     {
         var names = _resourceNames ??= resources.SelectMany(r => r.Attributes.Names.ToArray()).ToHashSet(StringComparer.Ordinal);
-        if (names.Contains(name)) return true;
-        for (var dot = name.IndexOf('.'); dot > 0; dot = name.IndexOf('.', dot + 1)) if (names.Contains(name[..dot])) return true;
+        if (names.Contains(name))
+            return true;
+        for (var dot = name.IndexOf('.'); dot > 0; dot = name.IndexOf('.', dot + 1))
+            if (names.Contains(name[..dot]))
+                return true;
         return false;
     }
 
     /// <summary>Where the variables lie, once somebody has looked.</summary>
-    public VariableStarts? Starts { get => Volatile.Read(ref _starts); set => Volatile.Write(ref _starts, value); }
+    public VariableStarts? Starts
+    {
+        get => Volatile.Read(ref _starts);
+        set => Volatile.Write(ref _starts, value);
+    }
 
     /// <summary>False where no value of any record is this text, in any case.</summary>
     public bool MayHaveValue(string text) => filter is null || filter.MayHold(TokenSet.Whole(text));
@@ -66,9 +89,14 @@ internal sealed class SegmentFacts(TokenFilter? filter, SegmentTemplate[] templa
     /// <summary>False where some token of this text is nowhere in the segment.</summary>
     public bool MayHaveTokens(string text)
     {
-        if (filter is null) return true;
+        if (filter is null)
+            return true;
         foreach (var token in TokenSet.TokenTexts(text))
-            if (!filter.MayHold(TokenSet.HashOfUpper(token)) && (!shared.MayHaveToken(token) || !Array.Exists(templates, t => t.HasToken(token)))) return false;
+            if (
+                !filter.MayHold(TokenSet.HashOfUpper(token))
+                && (!shared.MayHaveToken(token) || !Array.Exists(templates, t => t.HasToken(token)))
+            )
+                return false;
         return true;
     }
 }
@@ -91,7 +119,8 @@ internal sealed class SharedParts
         public int GetHashCode(Attributes attributes)
         {
             var hash = new HashCode();
-            foreach (var value in attributes.Values) hash.Add(value.GetHashCode());
+            foreach (var value in attributes.Values)
+                hash.Add(value.GetHashCode());
             return hash.ToHashCode();
         }
     }
@@ -100,10 +129,17 @@ internal sealed class SharedParts
     {
         // Bytes as characters, one for one.
         var name = $"{id}:{System.Text.Encoding.Latin1.GetString(key)}";
-        if (_templates.TryGetValue(name, out var known)) return known;
-        var template = new SegmentTemplate(id, key) { Number = _templates.Count < Most ? Interlocked.Increment(ref _numbers) : -1 };
+        if (_templates.TryGetValue(name, out var known))
+            return known;
+        var template = new SegmentTemplate(id, key)
+        {
+            Number = _templates.Count < Most ? Interlocked.Increment(ref _numbers) : -1,
+        };
         foreach (var token in TokenSet.TokenTexts(template.Text))
-            if (_tokens.Count < Most * 10) _tokens.TryAdd(token, true); else _tokensOverflowed = true;
+            if (_tokens.Count < Most * 10)
+                _tokens.TryAdd(token, true);
+            else
+                _tokensOverflowed = true;
         return template.Number >= 0 ? _templates.GetOrAdd(name, template) : template;
     }
 

@@ -3,7 +3,8 @@ using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>The attributes of a segment's rows: columns, and the rest of the rare ones. A column is read when it is first asked for.</summary>
+/// <summary>The attributes of a segment's rows: columns, and the rest of the rare ones. A column is read when it is first asked
+/// for.</summary>
 public sealed class SegmentFields
 {
     private readonly IColumnSource _source;
@@ -11,7 +12,8 @@ public sealed class SegmentFields
     private readonly FieldLayout _layout;
     private readonly FieldVector?[] _columns;
     private readonly int _rows;
-    private int[]? _shapeOfRow, _ranks;
+    private int[]? _shapeOfRow,
+        _ranks;
     private (int[]? OfRow, TextVector Texts)? _rest;
 
     /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>
@@ -45,20 +47,25 @@ public sealed class SegmentFields
 
     internal FieldVector Column(int column)
     {
-        if (_columns[column] is { } known) return known;
+        if (_columns[column] is { } known)
+            return known;
         var bytes = _source.Read(SegmentColumn.FirstField + column);
-        if (_arena is not null) _arena.Keep(bytes);
+        if (_arena is not null)
+            _arena.Keep(bytes);
         var from = _arena is null ? new ByteReader(bytes.Span) : new ByteReader(bytes.Memory);
         var read = FieldVector.Read(Keys[column].Kind, ref from, _layout.Counts[column], _layout.Names, _arena);
-        if (_arena is null) bytes.Dispose();
+        if (_arena is null)
+            bytes.Dispose();
         return _columns[column] = read;
     }
 
     /// <summary>Reads everything, so that nothing can fail later.</summary>
     internal SegmentFields Decode()
     {
-        if (!IsOneShape) _ = Ranks;
-        for (var f = 0; f < Keys.Length; f++) Column(f).Decode();
+        if (!IsOneShape)
+            _ = Ranks;
+        for (var f = 0; f < Keys.Length; f++)
+            Column(f).Decode();
         _rest ??= ReadRest();
         _rest.Value.Texts.Decode();
         return this;
@@ -74,7 +81,8 @@ public sealed class SegmentFields
     {
         var shapes = _arena?.Ints(_rows) ?? new int[_rows];
         using var head = _source.Read(SegmentColumn.Shapes);
-        if (head.Span.Length < _layout.PlacesAt) throw new InvalidDataException("The lists of fields are missing.");
+        if (head.Span.Length < _layout.PlacesAt)
+            throw new InvalidDataException("The lists of fields are missing.");
         var from = new ByteReader(head.Span[_layout.PlacesAt..]);
         LongColumn.ReadPlaces(ref from, shapes.AsSpan(0, _rows), Shapes.Length);
         return shapes;
@@ -84,9 +92,11 @@ public sealed class SegmentFields
     {
         var (shape, rank) = IsOneShape ? (Shapes[0], row) : (Shapes[ShapeOfRow[row]], Ranks[row]);
         var rest = RestOfRow is { } places ? places[row] : -1;
-        if (shape.Fields.Length == 0 && rest < 0) return Attributes.Empty;
+        if (shape.Fields.Length == 0 && rest < 0)
+            return Attributes.Empty;
         var values = new Value[shape.Fields.Length];
-        for (var i = 0; i < values.Length; i++) values[i] = Column(shape.Fields[i])[shape.Bases[i] + rank];
+        for (var i = 0; i < values.Length; i++)
+            values[i] = Column(shape.Fields[i])[shape.Bases[i] + rank];
         return rest < 0 ? new Attributes(shape.Names, values) : WithRest(shape.Names, values, rest);
     }
 

@@ -11,7 +11,15 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 public static class SegmentPruning
 {
-    private static readonly HashSet<string> NotInFilter = new(StringComparer.Ordinal) { "time", "observed", "severity_text", "body", "source", "pattern" };
+    private static readonly HashSet<string> NotInFilter = new(StringComparer.Ordinal)
+    {
+        "time",
+        "observed",
+        "severity_text",
+        "body",
+        "source",
+        "pattern",
+    };
 
     /// <summary>False for segments of which no row inside a window can pass.</summary>
     /// <exception cref="DamagedSegmentException">What is known of the segment cannot be read.</exception>
@@ -32,13 +40,15 @@ public static class SegmentPruning
                 return (batch, _) => batch.Facts().MayHaveTokens(term.Text);
             case Compare { Left: Field { Name: "level" }, Right: Literal literal } compare:
                 var bands = Bands(new LiteralTest(literal), compare.Op);
-                return (batch, window) => (batch.Segment.SeverityMask & bands) != 0
+                return (batch, window) =>
+                    (batch.Segment.SeverityMask & bands) != 0
                     && (IsWhole(batch, window) || batch.Facts().Counts.Any(c => (bands & (1 << c.Band)) != 0 && IsIn(c, window)));
             case Compare { Left: Field field, Op: CompareOp.Equal, Right: Literal literal }:
                 return (batch, window) => MayEqual(field, literal, batch, window);
             case InList { Left: Field { Name: not "level" } field } list:
                 return (batch, window) => list.Items.Any(item => MayEqual(field, item, batch, window));
-            default: return (_, _) => true;
+            default:
+                return (_, _) => true;
         }
     }
 
@@ -47,21 +57,28 @@ public static class SegmentPruning
     {
         var bands = 0;
         for (var number = 0; number <= 24; number++)
-            if (test.Holds(op, Value.Level(number))) bands |= 1 << Severity.Band(number);
+            if (test.Holds(op, Value.Level(number)))
+                bands |= 1 << Severity.Band(number);
         return bands;
     }
 
     private static bool IsWhole(SegmentBatch batch, Window window) => window.From <= batch.MinTime && batch.MaxTime < window.To;
 
     private static bool IsIn(MinuteCount count, Window window) =>
-        count.Minute < window.To && (window.From < long.MinValue + Instants.Minute || count.Minute > window.From - Instants.Minute);
+        count.Minute < window.To
+        && (window.From < long.MinValue + Instants.Minute || count.Minute > window.From - Instants.Minute);
 
     private static bool MayEqual(Field field, Literal literal, SegmentBatch batch, Window window)
     {
-        if (NotInFilter.Contains(field.Name) || literal.Text.Length == 0) return true;
+        if (NotInFilter.Contains(field.Name) || literal.Text.Length == 0)
+            return true;
         // What spells a number equals other spellings of it; a star or a backslash means something else.
-        if (!literal.Quoted && (literal.Text.AsSpan().ContainsAny('*', '\\') || !literal.ToValue().IsText)) return true;
-        if (!batch.Facts().MayHaveValue(literal.Text)) return false;
-        return field.Name != "service" || IsWhole(batch, window) || batch.Facts().Counts.Any(c => c.Service == literal.Text && IsIn(c, window));
+        if (!literal.Quoted && (literal.Text.AsSpan().ContainsAny('*', '\\') || !literal.ToValue().IsText))
+            return true;
+        if (!batch.Facts().MayHaveValue(literal.Text))
+            return false;
+        return field.Name != "service"
+            || IsWhole(batch, window)
+            || batch.Facts().Counts.Any(c => c.Service == literal.Text && IsIn(c, window));
     }
 }

@@ -17,11 +17,13 @@ public interface IColumnSource
 /// </summary>
 public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecordRows
 {
-    [ThreadStatic] private static StringCache? _strings;
+    [ThreadStatic]
+    private static StringCache? _strings;
 
     private readonly Lock _lock = new();
     private volatile long[]? _times;
-    private volatile byte[]? _bands, _severities;
+    private volatile byte[]? _bands,
+        _severities;
     private volatile Columns? _columns;
     private LogRecord?[]? _records;
 
@@ -29,8 +31,17 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     internal static StringCache Strings => _strings ??= new StringCache();
 
     private sealed record Columns(
-        long[] Observed, long[] Sequence, (int[] Places, TextVector Texts)? SeverityText, TextVector Source, Resource[] Resources, int[] ResourceOfRow,
-        (int[] Places, TextVector Texts)? TraceId, (int[] Places, TextVector Texts)? SpanId, SegmentBodies Bodies, SegmentFields Fields);
+        long[] Observed,
+        long[] Sequence,
+        (int[] Places, TextVector Texts)? SeverityText,
+        TextVector Source,
+        Resource[] Resources,
+        int[] ResourceOfRow,
+        (int[] Places, TextVector Texts)? TraceId,
+        (int[] Places, TextVector Texts)? SpanId,
+        SegmentBodies Bodies,
+        SegmentFields Fields
+    );
 
     public int Count => segment.Rows;
 
@@ -41,7 +52,8 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     public SegmentBodies Bodies => Decoded.Bodies;
     public SegmentFields Fields => Decoded.Fields;
 
-    private byte[] Severities => _severities ?? Once(() => _severities ??= Array.ConvertAll(Numbers(SegmentColumn.Severity), s => (byte)s));
+    private byte[] Severities =>
+        _severities ?? Once(() => _severities ??= Array.ConvertAll(Numbers(SegmentColumn.Severity), s => (byte)s));
 
     private Columns Decoded => _columns ?? Once(() => _columns ??= Decode());
 
@@ -61,15 +73,20 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     {
         _ = Times;
         _ = Bands;
-        if (rows) _ = Decoded;
+        if (rows)
+            _ = Decoded;
     }
 
     private T Once<T>(Func<T> decode)
     {
         lock (_lock)
         {
-            try { return decode(); }
-            catch (Exception e) when (e is InvalidDataException or OverflowException or IndexOutOfRangeException or ArgumentException)
+            try
+            {
+                return decode();
+            }
+            catch (Exception e)
+                when (e is InvalidDataException or OverflowException or IndexOutOfRangeException or ArgumentException)
             {
                 throw new DamagedSegmentException(segment, e.Message, e);
             }
@@ -88,7 +105,8 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     private (int[] Places, TextVector Texts)? Optional(SegmentColumn column)
     {
         using var bytes = source.Read(column);
-        if (bytes.Span.IsEmpty) return null;
+        if (bytes.Span.IsEmpty)
+            return null;
         var (places, texts) = OptionalTexts.Read(bytes.Span, segment.Rows);
         return (places, texts.Decode());
     }
@@ -100,8 +118,18 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
         bodies.Decode();
         var sources = Optional(SegmentColumn.Source)?.Texts ?? throw new InvalidDataException("The sources are missing.");
         _records = new LogRecord?[segment.Rows];
-        return new Columns(Numbers(SegmentColumn.Observed), Numbers(SegmentColumn.Sequence), Optional(SegmentColumn.SeverityText), sources, resources, resourceOfRow,
-            Optional(SegmentColumn.TraceId), Optional(SegmentColumn.SpanId), bodies, ReadFields().Decode());
+        return new Columns(
+            Numbers(SegmentColumn.Observed),
+            Numbers(SegmentColumn.Sequence),
+            Optional(SegmentColumn.SeverityText),
+            sources,
+            resources,
+            resourceOfRow,
+            Optional(SegmentColumn.TraceId),
+            Optional(SegmentColumn.SpanId),
+            bodies,
+            ReadFields().Decode()
+        );
     }
 
     private SegmentFields ReadFields()
@@ -135,7 +163,8 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
     internal static Resource[] ReadResources(ref ByteReader from, string[] names)
     {
         var resources = new Resource[from.Count(from.Left)];
-        for (var i = 0; i < resources.Length; i++) resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, Strings));
+        for (var i = 0; i < resources.Length; i++)
+            resources[i] = new Resource(ValueCodec.ReadFields(ref from, names, Strings));
         return resources;
     }
 

@@ -15,13 +15,19 @@ public sealed class SegmentScan : RowSource, IDisposable
     private readonly SegmentFacts _facts;
     private readonly Func<LogRecord, Value>? _patternOf;
     private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
-    private long[]? _times, _sequences, _observed;
-    private LongSlice? _packedResources, _packedSeverities;
+    private long[]? _times,
+        _sequences,
+        _observed;
+    private LongSlice? _packedResources,
+        _packedSeverities;
     private byte[]? _severities;
     private int[]? _resourceOfRow;
     private SegmentBodies? _bodies;
     private SegmentFields? _attributes;
-    private (int[] Places, TextVector Texts)? _traceId, _spanId, _severityText, _origin;
+    private (int[] Places, TextVector Texts)? _traceId,
+        _spanId,
+        _severityText,
+        _origin;
 
     /// <summary>Adds up what is read.</summary>
     private sealed class Counting(IColumnSource inner) : IColumnSource
@@ -105,7 +111,8 @@ public sealed class SegmentScan : RowSource, IDisposable
     /// <summary>The places [First, End) of the rows inside a window.</summary>
     public (int First, int End) Range(Frames.Window window)
     {
-        if (window.From <= Segment.MinTime && Segment.MaxTime < window.To) return (0, Count);
+        if (window.From <= Segment.MinTime && Segment.MaxTime < window.To)
+            return (0, Count);
         return (RecordBatch.LowerBound(Times, window.From), RecordBatch.LowerBound(Times, window.To));
     }
 
@@ -116,15 +123,20 @@ public sealed class SegmentScan : RowSource, IDisposable
         // Segments of the first days have both in one column; then nothing is known of one row.
         if (_resourceOfRow is null && (_packedResources ??= Packed(SegmentColumn.ResourceOfRow)).TryAt(rows, places))
         {
-            foreach (var place in places[..rows.Length]) if ((ulong)place >= (ulong)Resources.Length) throw new InvalidDataException("A place lies outside its list.");
+            foreach (var place in places[..rows.Length])
+                if ((ulong)place >= (ulong)Resources.Length)
+                    throw new InvalidDataException("A place lies outside its list.");
             return;
         }
         var all = ResourceOfRow;
-        for (var i = 0; i < rows.Length; i++) places[i] = all[rows[i]];
+        for (var i = 0; i < rows.Length; i++)
+            places[i] = all[rows[i]];
     }
 
-    /// <summary>Sets the bits of the rows whose severity has a mark, 1 or 0, where that can be told without unpacking them.</summary>
-    internal bool TryMarkSeverities(ReadOnlySpan<byte> marks, Span<ulong> words) => _severities is null && PackedSeverities.TryMark(marks, words);
+    /// <summary>Sets the bits of the rows whose severity has a mark, 1 or 0, where that can be told without unpacking
+    /// them.</summary>
+    internal bool TryMarkSeverities(ReadOnlySpan<byte> marks, Span<ulong> words) =>
+        _severities is null && PackedSeverities.TryMark(marks, words);
 
     private LongSlice PackedSeverities => _packedSeverities ??= Packed(SegmentColumn.Severity);
 
@@ -154,7 +166,8 @@ public sealed class SegmentScan : RowSource, IDisposable
     private (int[] Places, TextVector Texts) Optional(SegmentColumn column)
     {
         var bytes = _arena.Keep(_source.Read(column));
-        if (!bytes.Span.IsEmpty) return OptionalTexts.Read(bytes.Memory, Count, _arena);
+        if (!bytes.Span.IsEmpty)
+            return OptionalTexts.Read(bytes.Memory, Count, _arena);
         var none = _arena.Ints(Count);
         Array.Fill(none, -1, 0, Count);
         return (none, TextVector.Empty);
@@ -178,7 +191,8 @@ public sealed class SegmentScan : RowSource, IDisposable
     /// <summary>Where a record's own attribute or its resource's of a name lies.</summary>
     internal FieldColumn Column(FieldRef field)
     {
-        if (!_fields.TryGetValue(field, out var column)) _fields.Add(field, column = new FieldColumn(this, field.Name));
+        if (!_fields.TryGetValue(field, out var column))
+            _fields.Add(field, column = new FieldColumn(this, field.Name));
         return column;
     }
 
@@ -186,18 +200,30 @@ public sealed class SegmentScan : RowSource, IDisposable
     {
         switch (field.Name)
         {
-            case "time": return Value.Time(Times[place]);
-            case "observed": return Value.Time(Times[place] + Observed[place]);
-            case "level": return Value.Level(Severities[place]);
-            case "severity_text": return Text(SeverityText, place);
-            case "body": return Value.Of(Bodies.Text(place));
-            case "service": return Resources[ResourceOfRow[place]].Service;
-            case "host": return Resources[ResourceOfRow[place]].Host;
-            case "source": return Text(Origin, place);
-            case "trace_id": return Text(TraceId, place);
-            case "span_id": return Text(SpanId, place);
-            case "pattern": return _patternOf?.Invoke(Record(place)!) ?? Value.Missing;
-            default: return Column(field).Of(place);
+            case "time":
+                return Value.Time(Times[place]);
+            case "observed":
+                return Value.Time(Times[place] + Observed[place]);
+            case "level":
+                return Value.Level(Severities[place]);
+            case "severity_text":
+                return Text(SeverityText, place);
+            case "body":
+                return Value.Of(Bodies.Text(place));
+            case "service":
+                return Resources[ResourceOfRow[place]].Service;
+            case "host":
+                return Resources[ResourceOfRow[place]].Host;
+            case "source":
+                return Text(Origin, place);
+            case "trace_id":
+                return Text(TraceId, place);
+            case "span_id":
+                return Text(SpanId, place);
+            case "pattern":
+                return _patternOf?.Invoke(Record(place)!) ?? Value.Missing;
+            default:
+                return Column(field).Of(place);
         }
     }
 
@@ -207,26 +233,28 @@ public sealed class SegmentScan : RowSource, IDisposable
     public override RecordId Id(int place) => new(Times[place], Sequences[place]);
 
     /// <summary>A record of its own, to be kept.</summary>
-    public override LogRecord Record(int place) => new()
-    {
-        Time = Times[place],
-        Observed = Times[place] + Observed[place],
-        SeverityNumber = Severities[place],
-        SeverityText = Text(SeverityText, place) is { IsMissing: false } level ? level.AsText : null,
-        Body = Bodies.Text(place),
-        Attributes = Attributes.Of(place),
-        Resource = Resources[ResourceOfRow[place]],
-        TraceId = Text(TraceId, place) is { IsMissing: false } trace ? trace.AsText : null,
-        SpanId = Text(SpanId, place) is { IsMissing: false } span ? span.AsText : null,
-        Source = Text(Origin, place) is { IsMissing: false } origin ? origin.AsText : "",
-        Sequence = Sequences[place],
-        TemplateId = Bodies.Templates[Bodies.TemplateOfRow[place]].Id,
-    };
+    public override LogRecord Record(int place) =>
+        new()
+        {
+            Time = Times[place],
+            Observed = Times[place] + Observed[place],
+            SeverityNumber = Severities[place],
+            SeverityText = Text(SeverityText, place) is { IsMissing: false } level ? level.AsText : null,
+            Body = Bodies.Text(place),
+            Attributes = Attributes.Of(place),
+            Resource = Resources[ResourceOfRow[place]],
+            TraceId = Text(TraceId, place) is { IsMissing: false } trace ? trace.AsText : null,
+            SpanId = Text(SpanId, place) is { IsMissing: false } span ? span.AsText : null,
+            Source = Text(Origin, place) is { IsMissing: false } origin ? origin.AsText : "",
+            Sequence = Sequences[place],
+            TemplateId = Bodies.Templates[Bodies.TemplateOfRow[place]].Id,
+        };
 
     public void Dispose()
     {
         // The next look need not pass by all variables to find one.
-        if (_bodies?.KnownStarts is { } starts) _facts.Starts ??= starts;
+        if (_bodies?.KnownStarts is { } starts)
+            _facts.Starts ??= starts;
         _arena.Dispose();
     }
 }

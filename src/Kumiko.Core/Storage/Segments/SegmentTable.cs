@@ -6,7 +6,8 @@ using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>Segments, templates and first sights in <c>records.db</c>: the SQL, and nothing else. Writes run on the writer thread.</summary>
+/// <summary>Segments, templates and first sights in <c>records.db</c>: the SQL, and nothing else. Writes run on the writer
+/// thread.</summary>
 internal static class SegmentTable
 {
     private const string CatalogueColumns = """
@@ -21,14 +22,30 @@ internal static class SegmentTable
     public static List<Segment> Unsure(SqliteConnection connection) => [.. ByChecksum(connection)[false]];
 
     private static ILookup<bool, Segment> ByChecksum(SqliteConnection connection) =>
-        connection.Query<Segment, long, (Segment Segment, long Checksum)>($"SELECT {CatalogueColumns}, CASE state WHEN 'live' THEN checksum ELSE checksum + 1 END AS Checksum FROM segment WHERE state NOT IN ('gone', 'damaged') ORDER BY min_time, id", (s, c) => (s, c), splitOn: "Checksum")
+        connection
+            .Query<Segment, long, (Segment Segment, long Checksum)>(
+                $"SELECT {CatalogueColumns}, CASE state WHEN 'live' THEN checksum ELSE checksum + 1 END AS Checksum FROM segment WHERE state NOT IN ('gone', 'damaged') ORDER BY min_time, id",
+                (s, c) => (s, c),
+                splitOn: "Checksum"
+            )
             .ToLookup(s => ChecksumOf(s.Segment) == s.Checksum, s => s.Segment);
 
-    private static long ChecksumOf(Segment s) => Checksum.Of(FormattableString.Invariant(
-        $"{s.Source} {s.MinTime} {s.MaxTime} {s.MaxObserved} {s.MinSequence} {s.MaxSequence} {s.Rows} {s.SeverityMask} {s.RawBytes} {s.Bytes} {s.Merges}"), s.Id);
+    private static long ChecksumOf(Segment s) =>
+        Checksum.Of(
+            FormattableString.Invariant(
+                $"{s.Source} {s.MinTime} {s.MaxTime} {s.MaxObserved} {s.MinSequence} {s.MaxSequence} {s.Rows} {s.SeverityMask} {s.RawBytes} {s.Bytes} {s.Merges}"
+            ),
+            s.Id
+        );
 
     public static List<(Segment Segment, string Damage)> Damaged(SqliteConnection connection) =>
-        [.. connection.Query<Segment, string, (Segment, string)>($"SELECT {CatalogueColumns}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id", (s, d) => (s, d), splitOn: "Damage")];
+        [
+            .. connection.Query<Segment, string, (Segment, string)>(
+                $"SELECT {CatalogueColumns}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id",
+                (s, d) => (s, d),
+                splitOn: "Damage"
+            ),
+        ];
 
     /// <summary>Segments that have columns and no row of the catalogue.</summary>
     public static List<long> Strays(SqliteConnection connection)
@@ -40,24 +57,44 @@ internal static class SegmentTable
         while (connection.ExecuteScalar<long?>("SELECT MIN(key) FROM segment_column WHERE key >= @from", new { from }) is { } key)
         {
             // A damaged tree may answer with what was not asked for.
-            if (key < from) break;
+            if (key < from)
+                break;
             var id = key >> Segment.ColumnBits;
-            if (!known.Contains(id)) strays.Add(id);
+            if (!known.Contains(id))
+                strays.Add(id);
             from = Segment.KeyOf(id + 1, 0);
         }
         return strays;
     }
 
-    public static List<long> Gone(SqliteConnection connection) => [.. connection.Query<long>("SELECT id FROM segment WHERE state = 'gone' ORDER BY id")];
+    public static List<long> Gone(SqliteConnection connection) =>
+        [.. connection.Query<long>("SELECT id FROM segment WHERE state = 'gone' ORDER BY id")];
 
     public static Segment Insert(SqliteConnection connection, EncodedSegment encoded)
     {
         var s = encoded.Catalogue;
-        var id = connection.ExecuteScalar<long>("""
+        var id = connection.ExecuteScalar<long>(
+            """
             INSERT INTO segment (source, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges, checksum)
             VALUES (@Source, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges, 0)
             RETURNING id
-            """, new { s.Source, s.MinTime, s.MaxTime, s.MaxObserved, s.MinSequence, s.MaxSequence, s.Rows, s.SeverityMask, s.RawBytes, s.Bytes, columns = encoded.Columns.Count, s.Merges });
+            """,
+            new
+            {
+                s.Source,
+                s.MinTime,
+                s.MaxTime,
+                s.MaxObserved,
+                s.MinSequence,
+                s.MaxSequence,
+                s.Rows,
+                s.SeverityMask,
+                s.RawBytes,
+                s.Bytes,
+                columns = encoded.Columns.Count,
+                s.Merges,
+            }
+        );
         var inserted = s with { Id = id };
         connection.Execute("UPDATE segment SET checksum = @checksum WHERE id = @id", new { id, checksum = ChecksumOf(inserted) });
         InsertColumns(connection, id, encoded.Columns);
@@ -69,8 +106,17 @@ internal static class SegmentTable
         foreach (var column in columns)
         {
             var key = Segment.KeyOf(segment, column.Column);
-            connection.Execute("INSERT INTO segment_column (key, codec, raw_length, checksum, content) VALUES (@key, @codec, @RawLength, @checksum, @Content)",
-                new { key, codec = (int)column.Codec, column.RawLength, checksum = Checksum.Of(column.Content, key), column.Content });
+            connection.Execute(
+                "INSERT INTO segment_column (key, codec, raw_length, checksum, content) VALUES (@key, @codec, @RawLength, @checksum, @Content)",
+                new
+                {
+                    key,
+                    codec = (int)column.Codec,
+                    column.RawLength,
+                    checksum = Checksum.Of(column.Content, key),
+                    column.Content,
+                }
+            );
         }
     }
 
@@ -79,32 +125,61 @@ internal static class SegmentTable
         connection.Execute("UPDATE segment SET state = 'gone' WHERE id = @id", ids.Select(id => new { id }));
 
     public static int MarkDamaged(SqliteConnection connection, long id, string damage) =>
-        connection.Execute("UPDATE segment SET state = 'damaged', damage = @damage WHERE id = @id AND state NOT IN ('gone', 'damaged')", new { id, damage });
+        connection.Execute(
+            "UPDATE segment SET state = 'damaged', damage = @damage WHERE id = @id AND state NOT IN ('gone', 'damaged')",
+            new { id, damage }
+        );
 
     public static int Remove(SqliteConnection connection, long id)
     {
-        connection.Execute("DELETE FROM segment_column WHERE key BETWEEN @first AND @last", new { first = Segment.KeyOf(id, 0), last = Segment.KeyOf(id + 1, 0) - 1 });
+        connection.Execute(
+            "DELETE FROM segment_column WHERE key BETWEEN @first AND @last",
+            new { first = Segment.KeyOf(id, 0), last = Segment.KeyOf(id + 1, 0) - 1 }
+        );
         return connection.Execute("DELETE FROM segment WHERE id = @id", new { id });
     }
 
-    public static void SaveTemplates(SqliteConnection connection, IEnumerable<TemplateRow> templates) => connection.Execute("""
-        INSERT INTO template (id, service, key, merged_into, first_seen, last_seen, is_tail, gaps) VALUES (@Id, @Service, @Key, @MergedInto, @FirstSeen, @LastSeen, @IsTail, @Gaps)
-        ON CONFLICT (id) DO UPDATE SET merged_into = excluded.merged_into, first_seen = MIN(first_seen, excluded.first_seen), last_seen = MAX(last_seen, excluded.last_seen), gaps = excluded.gaps
-        """, templates);
+    public static void SaveTemplates(SqliteConnection connection, IEnumerable<TemplateRow> templates) =>
+        connection.Execute(
+            """
+            INSERT INTO template (id, service, key, merged_into, first_seen, last_seen, is_tail, gaps) VALUES (@Id, @Service, @Key, @MergedInto, @FirstSeen, @LastSeen, @IsTail, @Gaps)
+            ON CONFLICT (id) DO UPDATE SET merged_into = excluded.merged_into, first_seen = MIN(first_seen, excluded.first_seen), last_seen = MAX(last_seen, excluded.last_seen), gaps = excluded.gaps
+            """,
+            templates
+        );
 
     public static List<TemplateRow> Templates(SqliteConnection connection) =>
-        [.. connection.Query<TemplateRow>("SELECT id AS Id, service AS Service, key AS Key, merged_into AS MergedInto, first_seen AS FirstSeen, last_seen AS LastSeen, is_tail AS IsTail, gaps AS Gaps FROM template ORDER BY id")];
+        [
+            .. connection.Query<TemplateRow>(
+                "SELECT id AS Id, service AS Service, key AS Key, merged_into AS MergedInto, first_seen AS FirstSeen, last_seen AS LastSeen, is_tail AS IsTail, gaps AS Gaps FROM template ORDER BY id"
+            ),
+        ];
 
     public static void SavePatternNames(SqliteConnection connection, IEnumerable<(long Id, long Template)> names) =>
-        connection.Execute("INSERT OR IGNORE INTO pattern_name (id, template) VALUES (@Id, @Template)", names.Select(n => new { n.Id, n.Template }));
+        connection.Execute(
+            "INSERT OR IGNORE INTO pattern_name (id, template) VALUES (@Id, @Template)",
+            names.Select(n => new { n.Id, n.Template })
+        );
 
-    public static List<(long Id, long Template)> PatternNames(SqliteConnection connection) => [.. connection.Query<(long, long)>("SELECT id, template FROM pattern_name")];
+    public static List<(long Id, long Template)> PatternNames(SqliteConnection connection) =>
+        [.. connection.Query<(long, long)>("SELECT id, template FROM pattern_name")];
 
-    public static void SaveFields(SqliteConnection connection, IEnumerable<KeyValuePair<FieldKey, long>> fields) => connection.Execute("""
-        INSERT INTO field (name, kind, first_seen) VALUES (@Name, @kind, @seen)
-        ON CONFLICT (name, kind) DO UPDATE SET first_seen = MIN(first_seen, excluded.first_seen)
-        """, fields.Select(f => new { f.Key.Name, kind = (int)f.Key.Kind, seen = f.Value }));
+    public static void SaveFields(SqliteConnection connection, IEnumerable<KeyValuePair<FieldKey, long>> fields) =>
+        connection.Execute(
+            """
+            INSERT INTO field (name, kind, first_seen) VALUES (@Name, @kind, @seen)
+            ON CONFLICT (name, kind) DO UPDATE SET first_seen = MIN(first_seen, excluded.first_seen)
+            """,
+            fields.Select(f => new
+            {
+                f.Key.Name,
+                kind = (int)f.Key.Kind,
+                seen = f.Value,
+            })
+        );
 
     public static Dictionary<FieldKey, long> Fields(SqliteConnection connection) =>
-        connection.Query<(string Name, long Kind, long Seen)>("SELECT name, kind, first_seen FROM field").ToDictionary(f => new FieldKey(f.Name, (ValueKind)f.Kind), f => f.Seen);
+        connection
+            .Query<(string Name, long Kind, long Seen)>("SELECT name, kind, first_seen FROM field")
+            .ToDictionary(f => new FieldKey(f.Name, (ValueKind)f.Kind), f => f.Seen);
 }

@@ -23,13 +23,21 @@ internal static class SegmentUnpacking
             builder.Text(TextPart.Body, start);
             Fields(scan.Attributes, row, builder);
             var source = SegmentScan.Text(scan.Origin, row);
-            builder.End(scan.Times[row], scan.Times[row] + scan.Observed[row], scan.Severities[row], scan.Resources[scan.ResourceOfRow[row]], source.IsMissing ? "" : source.AsText, scan.Sequences[row]);
+            builder.End(
+                scan.Times[row],
+                scan.Times[row] + scan.Observed[row],
+                scan.Severities[row],
+                scan.Resources[scan.ResourceOfRow[row]],
+                source.IsMissing ? "" : source.AsText,
+                scan.Sequences[row]
+            );
         }
         return builder.Build();
 
         void Optional(TextPart part, (int[] Places, TextVector Texts) column, int row)
         {
-            if (column.Places[row] is not (var place and >= 0)) return;
+            if (column.Places[row] is not (var place and >= 0))
+                return;
             var start = bytes.Length;
             column.Texts.Append(place, bytes);
             builder.Text(part, start);
@@ -41,10 +49,13 @@ internal static class SegmentUnpacking
         if (fields.RestOfRow is { } rest && rest[row] >= 0)
         {
             var all = fields.Of(row);
-            for (var i = 0; i < all.Count; i++) builder.Add(all.Names[i], all.Values[i]);
+            for (var i = 0; i < all.Count; i++)
+                builder.Add(all.Names[i], all.Values[i]);
             return;
         }
-        var (shape, rank) = fields.IsOneShape ? (fields.Shapes[0], row) : (fields.Shapes[fields.ShapeOfRow[row]], fields.Ranks[row]);
+        var (shape, rank) = fields.IsOneShape
+            ? (fields.Shapes[0], row)
+            : (fields.Shapes[fields.ShapeOfRow[row]], fields.Ranks[row]);
         for (var i = 0; i < shape.Fields.Length; i++)
         {
             var column = fields.Column(shape.Fields[i]);
@@ -55,7 +66,8 @@ internal static class SegmentUnpacking
                 texts.Append(place, builder.Bytes);
                 builder.Add(shape.Names[i], start);
             }
-            else builder.Add(shape.Names[i], column[place]);
+            else
+                builder.Add(shape.Names[i], column[place]);
         }
     }
 }

@@ -8,17 +8,22 @@ using Kumiko.Core.Storage.Templates;
 
 namespace Kumiko.Core.Storage.Segments;
 
-/// <summary>Turns a sorted block of records into the columns of a segment. Not for several threads; several writers may share a miner.</summary>
+/// <summary>Turns a sorted block of records into the columns of a segment. Not for several threads; several writers may share a
+/// miner.</summary>
 public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
 {
     /// <summary>Rows and raw bytes at which a segment ends when sealed, and when merged.</summary>
-    public const int SealedRows = 16_384, MergedRows = 65_536;
-    public const long SealedBytes = 8L << 20, MergedBytes = 32L << 20;
+    public const int SealedRows = 16_384,
+        MergedRows = 65_536;
+    public const long SealedBytes = 8L << 20,
+        MergedBytes = 32L << 20;
 
     /// <summary>So many numbers are remembered, to pass over those that come again.</summary>
-    private const int RecentBits = 10, RecentNumbers = 1 << RecentBits;
+    private const int RecentBits = 10,
+        RecentNumbers = 1 << RecentBits;
 
-    private readonly ByteWriter _text = new(), _column = new(1 << 18);
+    private readonly ByteWriter _text = new(),
+        _column = new(1 << 18);
     private readonly List<Slice> _slices = [];
     private readonly TokenSet _tokens = new();
 
@@ -35,19 +40,28 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         WriteTexts(columns, records);
         WriteResources(columns, records, names);
         var firstSeen = WriteFields(columns, records, names);
-        if (!mined) TryBodies(columns, records, wait: true);
+        if (!mined)
+            TryBodies(columns, records, wait: true);
         MinuteCounts.Write(_column, records);
         columns.Add(SegmentColumn.Counts, _column);
         TokenFilter.Write(_column, _tokens);
         columns.Add(SegmentColumn.Filter, _column);
         var done = columns.Finish();
-        return new EncodedSegment(Catalogue(records, source, merges) with { Bytes = done.Sum(c => (long)c.Content.Length) }, done, firstSeen);
+        return new EncodedSegment(
+            Catalogue(records, source, merges) with
+            {
+                Bytes = done.Sum(c => (long)c.Content.Length),
+            },
+            done,
+            firstSeen
+        );
     }
 
     private static Segment Catalogue(RecordBlock records, string? source, int merges)
     {
         var mask = 0;
-        foreach (var severity in records.SeverityOf) mask |= 1 << Severity.Band(severity);
+        foreach (var severity in records.SeverityOf)
+            mask |= 1 << Severity.Band(severity);
         return new Segment
         {
             Id = 0,
@@ -70,10 +84,12 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         var numbers = ArrayPool<long>.Shared.Rent(records.Count);
         var room = numbers.AsSpan(0, records.Count);
         Write(SegmentColumn.Time, records.TimeOf);
-        for (var i = 0; i < room.Length; i++) room[i] = records.ObservedOf[i] - records.TimeOf[i];
+        for (var i = 0; i < room.Length; i++)
+            room[i] = records.ObservedOf[i] - records.TimeOf[i];
         Write(SegmentColumn.Observed, room);
         Write(SegmentColumn.Sequence, records.SequenceOf);
-        for (var i = 0; i < room.Length; i++) room[i] = records.SeverityOf[i];
+        for (var i = 0; i < room.Length; i++)
+            room[i] = records.SeverityOf[i];
         Write(SegmentColumn.Severity, room);
         ArrayPool<long>.Shared.Return(numbers);
 
@@ -100,7 +116,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             {
                 var text = records.TextOf(i, part);
                 present[i] = text is null ? 0 : 1;
-                if (text is { } slice) _slices.Add(slice);
+                if (text is { } slice)
+                    _slices.Add(slice);
             }
             if (_slices.Count > 0)
             {
@@ -116,7 +133,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         _text.Clear();
         var names = Array.ConvertAll(records.Sources, s => new Slice(_text.Length, _text.Utf8(s)));
         _slices.Clear();
-        foreach (var place in records.SourceOf) _slices.Add(names[place]);
+        foreach (var place in records.SourceOf)
+            _slices.Add(names[place]);
         var present = new long[records.Count];
         Array.Fill(present, 1);
         LongColumn.Write(_column, present);
@@ -132,9 +150,16 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         var rows = new List<int>();
         var (places, firstGap, isLong) = (new int[records.Count], new int[records.Count], new bool[records.Count]);
         _slices.Clear();
-        if (!Monitor.TryEnter(miner, wait ? Timeout.Infinite : 0)) return false;
-        try { FindTemplates(records, local, templates, rows, places, firstGap, isLong); }
-        finally { Monitor.Exit(miner); }
+        if (!Monitor.TryEnter(miner, wait ? Timeout.Infinite : 0))
+            return false;
+        try
+        {
+            FindTemplates(records, local, templates, rows, places, firstGap, isLong);
+        }
+        finally
+        {
+            Monitor.Exit(miner);
+        }
         _column.Number(templates.Count);
         foreach (var template in templates)
         {
@@ -148,7 +173,15 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         return true;
     }
 
-    private void FindTemplates(RecordBlock records, Dictionary<Template, int> local, List<Template> templates, List<int> rows, int[] places, int[] firstGap, bool[] isLong)
+    private void FindTemplates(
+        RecordBlock records,
+        Dictionary<Template, int> local,
+        List<Template> templates,
+        List<int> rows,
+        int[] places,
+        int[] firstGap,
+        bool[] isLong
+    )
     {
         const int Slots = 256;
         var recent = new (Template? Template, int Place)[Slots];
@@ -159,17 +192,20 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             var template = miner.Find(records.ServiceOf(i), body.Of(records.Bytes), records.TimeOf[i], _slices);
             isLong[i] = body.Length > TemplateMiner.LongestBody;
             ref var slot = ref recent[template.Id & (Slots - 1)];
-            if (slot.Template != template) slot = (template, Place(template));
+            if (slot.Template != template)
+                slot = (template, Place(template));
             var place = slot.Place;
             places[i] = place;
             rows[place]++;
             var gaps = CollectionsMarshal.AsSpan(_slices)[firstGap[i]..];
-            for (var g = 0; g < gaps.Length; g++) gaps[g] = gaps[g] with { Start = gaps[g].Start + body.Start };
+            for (var g = 0; g < gaps.Length; g++)
+                gaps[g] = gaps[g] with { Start = gaps[g].Start + body.Start };
         }
 
         int Place(Template template)
         {
-            if (local.TryGetValue(template, out var place)) return place;
+            if (local.TryGetValue(template, out var place))
+                return place;
             local.Add(template, place = templates.Count);
             templates.Add(template);
             rows.Add(0);
@@ -177,7 +213,15 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         }
     }
 
-    private void WriteVariables(ColumnGatherer columns, RecordBlock records, List<Template> templates, List<int> rows, int[] places, int[] firstGap, bool[] isLong)
+    private void WriteVariables(
+        ColumnGatherer columns,
+        RecordBlock records,
+        List<Template> templates,
+        List<int> rows,
+        int[] places,
+        int[] firstGap,
+        bool[] isLong
+    )
     {
         var grouped = Grouped.By(places, templates.Count);
         var all = CollectionsMarshal.AsSpan(_slices);
@@ -193,7 +237,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             }
             for (var gap = 0; gap < templates[t].Gaps; gap++)
             {
-                for (var n = 0; n < of.Length; n++) values[n] = all[firstGap[of[n]] + gap];
+                for (var n = 0; n < of.Length; n++)
+                    values[n] = all[firstGap[of[n]] + gap];
                 TextColumn.Write(_column, records.Bytes, values.AsSpan(0, of.Length), _tokens);
             }
         }
@@ -201,8 +246,16 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         columns.Add(SegmentColumn.LongBodies, longBodies);
     }
 
-    /// <summary>Bodies without a template: short ones among the variables, long ones by themselves so that reading others does not meet them.</summary>
-    private void WriteWhole(RecordBlock records, ByteWriter longBodies, ReadOnlySpan<int> rows, int[] firstGap, bool[] isLong, ReadOnlySpan<Slice> all)
+    /// <summary>Bodies without a template: short ones among the variables, long ones by themselves so that reading others does
+    /// not meet them.</summary>
+    private void WriteWhole(
+        RecordBlock records,
+        ByteWriter longBodies,
+        ReadOnlySpan<int> rows,
+        int[] firstGap,
+        bool[] isLong,
+        ReadOnlySpan<Slice> all
+    )
     {
         var (shorts, longs) = (new List<Slice>(), new List<Slice>());
         var which = new long[rows.Length];
@@ -213,7 +266,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         }
         LongColumn.Write(_column, which);
         TextColumn.Write(_column, records.Bytes, CollectionsMarshal.AsSpan(shorts), _tokens);
-        if (longs.Count > 0) TextColumn.Write(longBodies, records.Bytes, CollectionsMarshal.AsSpan(longs), _tokens);
+        if (longs.Count > 0)
+            TextColumn.Write(longBodies, records.Bytes, CollectionsMarshal.AsSpan(longs), _tokens);
     }
 
     private void WriteResources(ColumnGatherer columns, RecordBlock records, NameTable names)
@@ -224,7 +278,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         var placeOf = Array.ConvertAll(records.Resources, resource =>
         {
             var content = Value.Of(resource.Attributes);
-            if (byContent.TryGetValue(content, out var place)) return place;
+            if (byContent.TryGetValue(content, out var place))
+                return place;
             byContent.Add(content, place = distinct.Count);
             distinct.Add(resource.Attributes);
             return place;
@@ -243,7 +298,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
     private IReadOnlyList<KeyValuePair<FieldKey, long>> WriteFields(ColumnGatherer columns, RecordBlock records, NameTable names)
     {
         var shapes = new FieldShapes(records);
-        if (shapes.HasRest is { } hasRest) WriteRest(columns, records, shapes, hasRest, names);
+        if (shapes.HasRest is { } hasRest)
+            WriteRest(columns, records, shapes, hasRest, names);
         var rows = Grouped.By(shapes.ShapeOfRow, shapes.Shapes.Count);
         for (var f = 0; f < shapes.Fields.Length; f++)
         {
@@ -263,22 +319,27 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
     private void WriteField(RecordBlock records, FieldShapes shapes, Grouped rows, int field, NameTable names)
     {
         var kind = shapes.Fields[field].Kind;
-        if (kind == ValueKind.Missing) return;
+        if (kind == ValueKind.Missing)
+            return;
         var cells = ArrayPool<long>.Shared.Rent(records.Count);
         var count = 0;
         _slices.Clear();
         for (var s = 0; s < shapes.Shapes.Count; s++)
-            for (var place = 0; place < shapes.Shapes[s].Length; place++)
+        for (var place = 0; place < shapes.Shapes[s].Length; place++)
+        {
+            if (shapes.Shapes[s][place] != field)
+                continue;
+            foreach (var row in rows[s])
             {
-                if (shapes.Shapes[s][place] != field) continue;
-                foreach (var row in rows[s])
-                {
-                    var cell = records.Cells[records.CellOf[row] + shapes.CellAt(records, row, place)];
-                    if (RecordShape.IsText(kind)) _slices.Add(records.SliceOf(row, cell));
-                    else if (count < cells.Length) cells[count++] = cell;
-                    else cells = Larger(cells, ref count, cell);
-                }
+                var cell = records.Cells[records.CellOf[row] + shapes.CellAt(records, row, place)];
+                if (RecordShape.IsText(kind))
+                    _slices.Add(records.SliceOf(row, cell));
+                else if (count < cells.Length)
+                    cells[count++] = cell;
+                else
+                    cells = Larger(cells, ref count, cell);
             }
+        }
         WriteValues(kind, records, cells.AsSpan(0, count), names);
         ArrayPool<long>.Shared.Return(cells);
     }
@@ -335,11 +396,20 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         foreach (var cell in cells)
         {
             ref var slot = ref recent[(int)(((ulong)cell * 0x9E3779B97F4A7C15) >> (64 - RecentBits))];
-            if (slot == cell) continue;
+            if (slot == cell)
+                continue;
             slot = cell;
-            if (kind == ValueKind.Integer && cell.TryFormat(text, out var written, default, CultureInfo.InvariantCulture)) _tokens.AddValue(text[..written]);
-            else if (kind == ValueKind.Decimal && BitConverter.Int64BitsToDouble(cell).TryFormat(text, out written, "R", CultureInfo.InvariantCulture)) _tokens.AddValue(text[..written]);
-            else AddTokens(kind == ValueKind.Decimal ? Value.Of(BitConverter.Int64BitsToDouble(cell)) : ValueCodec.Whole(kind, cell));
+            if (kind == ValueKind.Integer && cell.TryFormat(text, out var written, default, CultureInfo.InvariantCulture))
+                _tokens.AddValue(text[..written]);
+            else if (
+                kind == ValueKind.Decimal
+                && BitConverter.Int64BitsToDouble(cell).TryFormat(text, out written, "R", CultureInfo.InvariantCulture)
+            )
+                _tokens.AddValue(text[..written]);
+            else
+                AddTokens(
+                    kind == ValueKind.Decimal ? Value.Of(BitConverter.Int64BitsToDouble(cell)) : ValueCodec.Whole(kind, cell)
+                );
         }
     }
 
@@ -347,14 +417,19 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
     {
         switch (value.Kind)
         {
-            case ValueKind.Missing: break;
+            case ValueKind.Missing:
+                break;
             case ValueKind.List:
-                foreach (var item in value.AsList) AddTokens(item);
+                foreach (var item in value.AsList)
+                    AddTokens(item);
                 break;
             case ValueKind.Object:
-                foreach (ref readonly var item in value.AsObject.Values) AddTokens(item);
+                foreach (ref readonly var item in value.AsObject.Values)
+                    AddTokens(item);
                 break;
-            default: _tokens.AddValue(value.ToText()); break;
+            default:
+                _tokens.AddValue(value.ToText());
+                break;
         }
     }
 
@@ -366,13 +441,15 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         var present = new long[records.Count];
         for (var i = 0; i < records.Count; i++)
         {
-            if (!hasRest[i]) continue;
+            if (!hasRest[i])
+                continue;
             present[i] = 1;
             var shape = records.Shapes[records.ShapeOf[i]];
             var start = _text.Length;
             for (var at = 0; at < shape.Names.Length; at++)
             {
-                if (shapes.ColumnOf(shape.Names[at], shape.Kinds[at]) >= 0) continue;
+                if (shapes.ColumnOf(shape.Names[at], shape.Kinds[at]) >= 0)
+                    continue;
                 var value = records.ValueOf(i, shape.Kinds[at], records.Cells[records.CellOf[i] + at], RecordReader.Strings);
                 _text.Number(at);
                 _text.Number(names.Place(shape.Names[at]));

@@ -16,18 +16,41 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
     public event Action<SignalBatch>? Committed;
 
     /// <exception cref="IOException">The disk is full.</exception>
-    public Task Append(IReadOnlyList<Span> spans, string source, CancellationToken cancel = default) => spans.Count == 0
-        ? Task.CompletedTask
-        : Insert("spans", SpanCodec.Encode(spans), new SignalBatch(source, spans.Count, spans.Max(s => s.End)), spans.Min(s => s.Start), cancel);
+    public Task Append(IReadOnlyList<Span> spans, string source, CancellationToken cancel = default) =>
+        spans.Count == 0
+            ? Task.CompletedTask
+            : Insert(
+                "spans",
+                SpanCodec.Encode(spans),
+                new SignalBatch(source, spans.Count, spans.Max(s => s.End)),
+                spans.Min(s => s.Start),
+                cancel
+            );
 
     private Task Insert(string kind, byte[] content, SignalBatch batch, long oldest, CancellationToken cancel)
     {
         var now = Instants.FromDateTime(clock.GetUtcNow());
         var checksum = Checksum.Of(content, oldest);
         return records.Database.Writer.Write(
-            c => c.Execute("INSERT INTO signal (kind, source, received, items, min_time, max_time, checksum, content) VALUES (@kind, @Source, @now, @Items, @oldest, @Newest, @checksum, @content)",
-                new { kind, batch.Source, now, batch.Items, oldest, batch.Newest, checksum, content }),
-            _ => Committed?.Invoke(batch), content.Length, cancel);
+            c =>
+                c.Execute(
+                    "INSERT INTO signal (kind, source, received, items, min_time, max_time, checksum, content) VALUES (@kind, @Source, @now, @Items, @oldest, @Newest, @checksum, @content)",
+                    new
+                    {
+                        kind,
+                        batch.Source,
+                        now,
+                        batch.Items,
+                        oldest,
+                        batch.Newest,
+                        checksum,
+                        content,
+                    }
+                ),
+            _ => Committed?.Invoke(batch),
+            content.Length,
+            cancel
+        );
     }
 
     /// <summary>Spans that touch a window, batch by batch in the order of arrival.</summary>
@@ -35,15 +58,19 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
     public IEnumerable<Span> Spans(Window window, string? source = null)
     {
         foreach (var content in Read("spans", window, source))
-            foreach (var span in SpanCodec.Decode(content))
-                if (span.Start < window.To && span.End >= window.From) yield return span;
+        foreach (var span in SpanCodec.Decode(content))
+            if (span.Start < window.To && span.End >= window.From)
+                yield return span;
     }
 
     /// <summary>The spans of a source that came last; null where there is none.</summary>
     public IReadOnlyList<Span>? Latest(string source)
     {
         using var connection = records.Database.Read();
-        var row = connection.QueryFirstOrDefault<Row>("SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source AND kind = 'spans' ORDER BY id DESC LIMIT 1", new { source });
+        var row = connection.QueryFirstOrDefault<Row>(
+            "SELECT kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE source = @source AND kind = 'spans' ORDER BY id DESC LIMIT 1",
+            new { source }
+        );
         return row is null ? null : SpanCodec.Decode(Unpacked(row));
     }
 
@@ -56,7 +83,14 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
         for (var i = 0; i < starts.Count; i++)
         {
             var (from, to) = (starts[i], i + 1 < starts.Count ? starts[i + 1] : window.To);
-            days.AddRange(connection.Query<(string Source, long Items)>("SELECT source, SUM(items) FROM signal WHERE received >= @from AND received < @to GROUP BY source", new { from, to }).Select(d => (d.Source, from, d.Items)));
+            days.AddRange(
+                connection
+                    .Query<(string Source, long Items)>(
+                        "SELECT source, SUM(items) FROM signal WHERE received >= @from AND received < @to GROUP BY source",
+                        new { from, to }
+                    )
+                    .Select(d => (d.Source, from, d.Items))
+            );
         }
         return days;
     }
@@ -64,20 +98,38 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
     private IEnumerable<byte[]> Read(string kind, Window window, string? source)
     {
         const int AtOnce = 64;
-        for (long last = 0; ;)
+        for (long last = 0; ; )
         {
             List<Row> rows;
             // A few at a time, so that no read transaction lasts.
             using (var connection = records.Database.Read())
-                rows = [.. connection.Query<Row>("SELECT id AS Id, kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE kind = @kind AND id > @last AND min_time < @To AND max_time >= @From AND (@source IS NULL OR source = @source) ORDER BY id LIMIT @AtOnce",
-                    new { kind, last, window.From, window.To, source, AtOnce })];
-            foreach (var row in rows) yield return Unpacked(row);
-            if (rows.Count < AtOnce) yield break;
+                rows =
+                [
+                    .. connection.Query<Row>(
+                        "SELECT id AS Id, kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE kind = @kind AND id > @last AND min_time < @To AND max_time >= @From AND (@source IS NULL OR source = @source) ORDER BY id LIMIT @AtOnce",
+                        new
+                        {
+                            kind,
+                            last,
+                            window.From,
+                            window.To,
+                            source,
+                            AtOnce,
+                        }
+                    ),
+                ];
+            foreach (var row in rows)
+                yield return Unpacked(row);
+            if (rows.Count < AtOnce)
+                yield break;
             last = rows[^1].Id;
         }
     }
 
-    private static byte[] Unpacked(Row row) => row.Checksum == Checksum.Of(row.Content, row.MinTime) ? SignalWriter.Unpack(row.Content) : throw new InvalidDataException($"Batch {row.Id} of {row.Kind} does not match its checksum.");
+    private static byte[] Unpacked(Row row) =>
+        row.Checksum == Checksum.Of(row.Content, row.MinTime)
+            ? SignalWriter.Unpack(row.Content)
+            : throw new InvalidDataException($"Batch {row.Id} of {row.Kind} does not match its checksum.");
 
     private sealed class Row
     {

@@ -49,7 +49,8 @@ internal static class SpanCodec
     {
         var from = new SignalReader(unpacked);
         var spans = new Span[from.Count()];
-        for (var i = 0; i < spans.Length; i++) spans[i] = Read(ref from);
+        for (var i = 0; i < spans.Length; i++)
+            spans[i] = Read(ref from);
         return spans;
     }
 
@@ -59,11 +60,19 @@ internal static class SpanCodec
         var (trace, id, parent, name, kind) = (from.Text(), from.Text(), from.OptionalText(), from.Name(), (SpanKind)from.Byte());
         var start = from.Time();
         var end = start + from.Signed();
-        var (attributes, status, message, state, flags) = (from.Fields(), (SpanStatus)from.Byte(), from.Text(), from.Text(), from.Unsigned());
+        var (attributes, status, message, state, flags) = (
+            from.Fields(),
+            (SpanStatus)from.Byte(),
+            from.Text(),
+            from.Text(),
+            from.Unsigned()
+        );
         var events = new SpanEvent[from.Count()];
-        for (var i = 0; i < events.Length; i++) events[i] = new SpanEvent(from.Time(), from.Name(), from.Fields());
+        for (var i = 0; i < events.Length; i++)
+            events[i] = new SpanEvent(from.Time(), from.Name(), from.Fields());
         var links = new SpanLink[from.Count()];
-        for (var i = 0; i < links.Length; i++) links[i] = new SpanLink(from.Text(), from.Text(), from.Text(), from.Fields(), (uint)from.Unsigned());
+        for (var i = 0; i < links.Length; i++)
+            links[i] = new SpanLink(from.Text(), from.Text(), from.Text(), from.Fields(), (uint)from.Unsigned());
         return new Span
         {
             TraceId = trace,

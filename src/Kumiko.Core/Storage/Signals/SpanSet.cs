@@ -13,8 +13,17 @@ public static class SpanSet
 
     private static readonly Column[] Columns =
     [
-        new("time", ColumnRole.Time, ValueKind.Time), new("service", ColumnRole.Key), new("host", ColumnRole.Key), new("operation", ColumnRole.Key), new("kind", ColumnRole.Key), new("status", ColumnRole.Key),
-        new("duration", ColumnRole.Value, ValueKind.Duration), new("trace_id", ColumnRole.Detail), new("span_id", ColumnRole.Detail), new("parent_id", ColumnRole.Detail), new("message", ColumnRole.Detail),
+        new("time", ColumnRole.Time, ValueKind.Time),
+        new("service", ColumnRole.Key),
+        new("host", ColumnRole.Key),
+        new("operation", ColumnRole.Key),
+        new("kind", ColumnRole.Key),
+        new("status", ColumnRole.Key),
+        new("duration", ColumnRole.Value, ValueKind.Duration),
+        new("trace_id", ColumnRole.Detail),
+        new("span_id", ColumnRole.Detail),
+        new("parent_id", ColumnRole.Detail),
+        new("message", ColumnRole.Detail),
     ];
 
     /// <summary>Spans that began in a window, the newest first.</summary>
@@ -24,11 +33,20 @@ public static class SpanSet
         var rows = new List<Value[]>();
         foreach (var span in signals.Spans(window).Where(s => window.Contains(s.Start)))
         {
-            if (rows.Count == Most) throw new QueryRefusedException($"More than {Most:N0} spans lie in this stretch. Take a shorter one.");
-            rows.Add(
-            [
-                Value.Time(span.Start), span.Resource.Service, span.Resource.Host, Text(span.Name), Text(Kinds[(int)span.Kind]), Value.Of(span.Status.ToString().ToLowerInvariant()),
-                Value.Duration(Math.Max(0, span.End - span.Start)), Text(span.TraceId), Text(span.SpanId), Text(span.ParentId), Text(span.StatusMessage),
+            if (rows.Count == Most)
+                throw new QueryRefusedException($"More than {Most:N0} spans lie in this stretch. Take a shorter one.");
+            rows.Add([
+                Value.Time(span.Start),
+                span.Resource.Service,
+                span.Resource.Host,
+                Text(span.Name),
+                Text(Kinds[(int)span.Kind]),
+                Value.Of(span.Status.ToString().ToLowerInvariant()),
+                Value.Duration(Math.Max(0, span.End - span.Start)),
+                Text(span.TraceId),
+                Text(span.SpanId),
+                Text(span.ParentId),
+                Text(span.StatusMessage),
             ]);
         }
         rows.Sort((a, b) => b[0].AsLong.CompareTo(a[0].AsLong));

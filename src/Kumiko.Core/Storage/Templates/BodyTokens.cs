@@ -19,13 +19,26 @@ internal sealed class BodyTokens
     /// <summary>Stands for a variable in a template's key; a body that holds it has no template.</summary>
     public const byte Gap = 0;
 
-    private const int LongestQuote = 4_096, NotLooked = -2;
-    private const byte Letter = 0, Digit = 1, Inner = 2, Edge = 3, Opener = 4;
+    private const int LongestQuote = 4_096,
+        NotLooked = -2;
+    private const byte Letter = 0,
+        Digit = 1,
+        Inner = 2,
+        Edge = 3,
+        Opener = 4;
     private static readonly byte[] Classes = MakeClasses();
 
-    private enum Kind : byte { Word, Number, Name, Quoted, Other }
+    private enum Kind : byte
+    {
+        Word,
+        Number,
+        Name,
+        Quoted,
+        Other,
+    }
 
-    /// <summary>A header is two variables, its time and the rest, that nothing parts: a key with a header begins with two gaps.</summary>
+    /// <summary>A header is two variables, its time and the rest, that nothing parts: a key with a header begins with two
+    /// gaps.</summary>
     public const int HeaderTokens = 2;
 
     private readonly Slice[] _tokens = new Slice[Most + 1 + HeaderTokens];
@@ -34,7 +47,10 @@ internal sealed class BodyTokens
     private bool _afterJsonName;
 
     // What was looked for in vain is not looked for again, so that no body takes more than a few looks at each byte.
-    private int _noQuote, _noApostrophe, _noBracket, _lastOpening;
+    private int _noQuote,
+        _noApostrophe,
+        _noBracket,
+        _lastOpening;
 
     public int Count { get; private set; }
     public Slice this[int index] => _tokens[index];
@@ -48,10 +64,14 @@ internal sealed class BodyTokens
     private static byte[] MakeClasses()
     {
         var classes = new byte[256];
-        foreach (var c in " \t\r\v\f)[]{}<>,;|\\:@&?#!*^$"u8) classes[c] = Edge;
-        foreach (var c in "\n\"'`/=("u8) classes[c] = Opener;
-        foreach (var c in ".-+%~"u8) classes[c] = Inner;
-        foreach (var c in "0123456789"u8) classes[c] = Digit;
+        foreach (var c in " \t\r\v\f)[]{}<>,;|\\:@&?#!*^$"u8)
+            classes[c] = Edge;
+        foreach (var c in "\n\"'`/=("u8)
+            classes[c] = Opener;
+        foreach (var c in ".-+%~"u8)
+            classes[c] = Inner;
+        foreach (var c in "0123456789"u8)
+            classes[c] = Digit;
         classes[Gap] = Digit;
         return classes;
     }
@@ -66,11 +86,18 @@ internal sealed class BodyTokens
     {
         var header = HasHeader(body) ? new LineHeader(1, HeaderTokens) : LineHeader.Of(body);
         CutLine(body[header.End..]);
-        if (header.End == 0) return;
+        if (header.End == 0)
+            return;
         for (var t = Count - 1; t >= 0; t--)
         {
             var token = _tokens[t];
-            (_tokens[t + HeaderTokens], _variable[t + HeaderTokens]) = (token with { Start = token.Start + header.End }, _variable[t]);
+            (_tokens[t + HeaderTokens], _variable[t + HeaderTokens]) = (
+                token with
+                {
+                    Start = token.Start + header.End,
+                },
+                _variable[t]
+            );
         }
         (_tokens[0], _tokens[1]) = (new Slice(0, header.Split), new Slice(header.Split, header.End - header.Split));
         (_variable[0], _variable[1]) = (true, true);
@@ -84,15 +111,17 @@ internal sealed class BodyTokens
         (_noQuote, _noApostrophe, _noBracket, _lastOpening) = (0, 0, 0, NotLooked);
         var isTree = !body.IsEmpty && body[0] is (byte)'{' or (byte)'[' or (byte)'<';
         var words = 0;
-        for (var i = 0; i < body.Length;)
+        for (var i = 0; i < body.Length; )
         {
             var kind = Classes[body[i]];
             if (kind >= Inner)
             {
                 if (kind == Opener)
                 {
-                    if (body[i] == '\n' && words > 0 && !isTree && Take(body, i + 1, body.Length, Kind.Other)) return;
-                    if (Opened(body, ref i)) continue;
+                    if (body[i] == '\n' && words > 0 && !isTree && Take(body, i + 1, body.Length, Kind.Other))
+                        return;
+                    if (Opened(body, ref i))
+                        continue;
                 }
                 i++;
                 continue;
@@ -106,7 +135,8 @@ internal sealed class BodyTokens
                 return;
             }
             Word(body, start, ref i);
-            if (Count > 0 && !_variable[Count - 1]) words++;
+            if (Count > 0 && !_variable[Count - 1])
+                words++;
         }
     }
 
@@ -120,7 +150,8 @@ internal sealed class BodyTokens
     /// <summary>Adds a variable that may hold separators; false where it holds nothing else.</summary>
     private bool Take(ReadOnlySpan<byte> body, int start, int end, Kind kind)
     {
-        if (Count >= Most || !HasText(body[start..end])) return false;
+        if (Count >= Most || !HasText(body[start..end]))
+            return false;
         Add(start, end, true, kind);
         Join(body);
         return true;
@@ -128,46 +159,68 @@ internal sealed class BodyTokens
 
     private static bool HasText(ReadOnlySpan<byte> text)
     {
-        foreach (var c in text) if (Classes[c] < Inner) return true;
+        foreach (var c in text)
+            if (Classes[c] < Inner)
+                return true;
         return false;
     }
 
     /// <summary>A variable of the same kind behind a comma is one with that before it: lists differ in length.</summary>
     private void Join(ReadOnlySpan<byte> body)
     {
-        if (Count < 2 || !_variable[Count - 2] || _kinds[Count - 1] != _kinds[Count - 2] || _kinds[Count - 1] == Kind.Other) return;
+        if (Count < 2 || !_variable[Count - 2] || _kinds[Count - 1] != _kinds[Count - 2] || _kinds[Count - 1] == Kind.Other)
+            return;
         var (before, last) = (_tokens[Count - 2], _tokens[Count - 1]);
         var between = body[(before.Start + before.Length)..last.Start];
-        if (between.Count((byte)',') != 1 || between.ContainsAnyExcept(", \"'`"u8)) return;
+        if (between.Count((byte)',') != 1 || between.ContainsAnyExcept(", \"'`"u8))
+            return;
         _tokens[Count - 2] = before with { Length = last.Start + last.Length - before.Start };
         Count--;
     }
 
-    /// <summary>What a quote, a slash or an equals sign begins. True if something was taken and <paramref name="i"/> is behind it.</summary>
+    /// <summary>What a quote, a slash or an equals sign begins. True if something was taken and <paramref name="i"/> is behind
+    /// it.</summary>
     private bool Opened(ReadOnlySpan<byte> body, ref int i)
     {
         switch (body[i])
         {
-            case (byte)'"' or (byte)'\'' or (byte)'`': return Quote(body, ref i);
-            case (byte)'/': return Path(body, ref i);
-            case (byte)'=': return Value(body, ref i);
-            case (byte)'(': return Closing(body, ref i);
-            default: return false;
+            case (byte)'"' or (byte)'\'' or (byte)'`':
+                return Quote(body, ref i);
+            case (byte)'/':
+                return Path(body, ref i);
+            case (byte)'=':
+                return Value(body, ref i);
+            case (byte)'(':
+                return Closing(body, ref i);
+            default:
+                return false;
         }
     }
 
     private bool Quote(ReadOnlySpan<byte> body, ref int i)
     {
         var quote = body[i];
-        if (i > 0 && (Classes[body[i - 1]] < Inner || body[i - 1] == '\\')) return false;
+        if (i > 0 && (Classes[body[i - 1]] < Inner || body[i - 1] == '\\'))
+            return false;
         ref var none = ref quote == '"' ? ref _noQuote : ref _noApostrophe;
-        if (i < none) return false;
+        if (i < none)
+            return false;
         var end = EndOfQuote(body, i);
-        if (end < 0) none = i + LongestQuote;
-        if (end < 0 || (i == 0 && end == body.Length - 1)) return false;
+        if (end < 0)
+            none = i + LongestQuote;
+        if (end < 0 || (i == 0 && end == body.Length - 1))
+            return false;
         var behind = end + 1;
-        while (behind < body.Length && body[behind] == ' ') behind++;
-        if (quote == '"' && behind < body.Length && body[behind] == ':' && Count < Most && end > i + 1 && HasText(body[(i + 1)..end]))
+        while (behind < body.Length && body[behind] == ' ')
+            behind++;
+        if (
+            quote == '"'
+            && behind < body.Length
+            && body[behind] == ':'
+            && Count < Most
+            && end > i + 1
+            && HasText(body[(i + 1)..end])
+        )
         {
             // A name in JSON is constant, whatever it is.
             var isGap = body[(i + 1)..end].Contains(Gap);
@@ -176,8 +229,10 @@ internal sealed class BodyTokens
             i = behind + 1;
             return true;
         }
-        if (SaysMessage(body, i)) return false;
-        if (!Take(body, i + 1, end, Kind.Quoted)) _afterJsonName = false;
+        if (SaysMessage(body, i))
+            return false;
+        if (!Take(body, i + 1, end, Kind.Quoted))
+            _afterJsonName = false;
         i = end + 1;
         return true;
     }
@@ -185,11 +240,15 @@ internal sealed class BodyTokens
     /// <summary>Brackets that a line ends with: what a sentence adds.</summary>
     private bool Closing(ReadOnlySpan<byte> body, ref int i)
     {
-        if (i < 2 || body[i - 1] != ' ') return false;
-        if (_lastOpening == NotLooked) _lastOpening = OpeningOf(body, EndOfLine(body));
-        if (i != _lastOpening) return false;
+        if (i < 2 || body[i - 1] != ' ')
+            return false;
+        if (_lastOpening == NotLooked)
+            _lastOpening = OpeningOf(body, EndOfLine(body));
+        if (i != _lastOpening)
+            return false;
         var end = EndOfLine(body);
-        if (!Take(body, i + 1, end - 1, Kind.Other)) return false;
+        if (!Take(body, i + 1, end - 1, Kind.Other))
+            return false;
         i = end;
         return true;
     }
@@ -199,7 +258,8 @@ internal sealed class BodyTokens
     {
         var line = body.IndexOf((byte)'\n');
         var end = line < 0 ? body.Length : line;
-        while (end > 0 && body[end - 1] is (byte)'.' or (byte)' ' or (byte)'\r') end--;
+        while (end > 0 && body[end - 1] is (byte)'.' or (byte)' ' or (byte)'\r')
+            end--;
         return end;
     }
 
@@ -207,11 +267,14 @@ internal sealed class BodyTokens
     private static int OpeningOf(ReadOnlySpan<byte> body, int end)
     {
         var depth = 0;
-        if (end == 0 || body[end - 1] != ')') return -1;
+        if (end == 0 || body[end - 1] != ')')
+            return -1;
         for (var i = end - 1; i >= 0; i--)
         {
-            if (body[i] == ')') depth++;
-            if (body[i] == '(' && --depth == 0) return i;
+            if (body[i] == ')')
+                depth++;
+            if (body[i] == '(' && --depth == 0)
+                return i;
         }
         return -1;
     }
@@ -219,15 +282,23 @@ internal sealed class BodyTokens
     private static int EndOfQuote(ReadOnlySpan<byte> body, int open)
     {
         var quote = body[open];
-        if (quote != '"' && (open + 1 == body.Length || body[open + 1] == ' ')) return -1;
+        if (quote != '"' && (open + 1 == body.Length || body[open + 1] == ' '))
+            return -1;
         var most = Math.Min(body.Length, open + LongestQuote);
         for (var i = open + 1; i < most; i++)
         {
             var c = body[i];
-            if (c == '\n') return -1;
-            if (c == '\\') { i++; continue; }
-            if (c != quote && !(quote == '`' && c == '\'')) continue;
-            if (quote == '"' || i + 1 == body.Length || Classes[body[i + 1]] >= Inner) return i;
+            if (c == '\n')
+                return -1;
+            if (c == '\\')
+            {
+                i++;
+                continue;
+            }
+            if (c != quote && !(quote == '`' && c == '\''))
+                continue;
+            if (quote == '"' || i + 1 == body.Length || Classes[body[i + 1]] >= Inner)
+                return i;
         }
         return -1;
     }
@@ -235,19 +306,32 @@ internal sealed class BodyTokens
     /// <summary>Whether the text before a quote names it as the message, which is not a variable.</summary>
     private bool SaysMessage(ReadOnlySpan<byte> body, int quote)
     {
-        if (Count == 0) return false;
+        if (Count == 0)
+            return false;
         var name = _tokens[Count - 1];
         var between = body[(name.Start + name.Length)..quote];
-        return between.IndexOfAny((byte)'=', (byte)':') >= 0 && !between.ContainsAnyExcept("\"=: "u8) && IsMessage(body.Slice(name.Start, name.Length));
+        return between.IndexOfAny((byte)'=', (byte)':') >= 0
+            && !between.ContainsAnyExcept("\"=: "u8)
+            && IsMessage(body.Slice(name.Start, name.Length));
     }
 
-    private static bool IsMessage(ReadOnlySpan<byte> name) => name.SequenceEqual("msg"u8) || name.SequenceEqual("message"u8) || name.SequenceEqual("event"u8) || name.SequenceEqual("text"u8);
+    private static bool IsMessage(ReadOnlySpan<byte> name) =>
+        name.SequenceEqual("msg"u8)
+        || name.SequenceEqual("message"u8)
+        || name.SequenceEqual("event"u8)
+        || name.SequenceEqual("text"u8);
 
     private bool Path(ReadOnlySpan<byte> body, ref int i)
     {
-        if (i + 1 == body.Length || (Classes[body[i + 1]] >= Edge) || (i > 0 && (Classes[body[i - 1]] is Letter or Digit || body[i - 1] == '/'))) return false;
+        if (
+            i + 1 == body.Length
+            || (Classes[body[i + 1]] >= Edge)
+            || (i > 0 && (Classes[body[i - 1]] is Letter or Digit || body[i - 1] == '/'))
+        )
+            return false;
         var end = EndOfRun(body, i);
-        if (!Take(body, i, end, Kind.Other)) return false;
+        if (!Take(body, i, end, Kind.Other))
+            return false;
         i = end;
         return true;
     }
@@ -257,26 +341,35 @@ internal sealed class BodyTokens
     {
         var length = body[start..].IndexOfAny(RunEnds);
         var end = length < 0 ? body.Length : start + length;
-        while (end > start && body[end - 1] is (byte)'.' or (byte)':' or (byte)'!' or (byte)'?') end--;
+        while (end > start && body[end - 1] is (byte)'.' or (byte)':' or (byte)'!' or (byte)'?')
+            end--;
         return end;
     }
 
-    private static readonly System.Buffers.SearchValues<byte> RunEnds = System.Buffers.SearchValues.Create(" \t\r\n\"'`()[]{}<>,;|"u8), ValueEnds = System.Buffers.SearchValues.Create(" \t\r\n\"'`()[]{},;|&"u8);
+    private static readonly System.Buffers.SearchValues<byte> RunEnds = System.Buffers.SearchValues.Create(
+            " \t\r\n\"'`()[]{}<>,;|"u8
+        ),
+        ValueEnds = System.Buffers.SearchValues.Create(" \t\r\n\"'`()[]{},;|&"u8);
 
     /// <summary>What stands behind <c>name=</c>.</summary>
     private bool Value(ReadOnlySpan<byte> body, ref int i)
     {
-        if (Count == 0 || i + 1 == body.Length) return false;
+        if (Count == 0 || i + 1 == body.Length)
+            return false;
         var name = _tokens[Count - 1];
-        if (name.Start + name.Length != i || body[i + 1] is (byte)' ' or (byte)'=' or (byte)'>') return false;
+        if (name.Start + name.Length != i || body[i + 1] is (byte)' ' or (byte)'=' or (byte)'>')
+            return false;
         var text = body.Slice(name.Start, name.Length);
-        if (IsMessage(text)) return false;
+        if (IsMessage(text))
+            return false;
         // p95=3 is a name with a digit, which is no variable.
-        if (_kinds[Count - 1] is Kind.Number && Classes[text[0]] == Letter && !text.Contains(Gap)) _variable[Count - 1] = false;
+        if (_kinds[Count - 1] is Kind.Number && Classes[text[0]] == Letter && !text.Contains(Gap))
+            _variable[Count - 1] = false;
         int end;
         if (body[i + 1] == '[')
         {
-            if (i < _noBracket) return false;
+            if (i < _noBracket)
+                return false;
             end = Brackets(body, i + 1);
             if (end < 0)
             {
@@ -288,9 +381,11 @@ internal sealed class BodyTokens
         {
             var length = body[(i + 1)..].IndexOfAny(body[i + 1] == '/' ? RunEnds : ValueEnds);
             end = length < 0 ? body.Length : i + 1 + length;
-            while (end > i + 1 && body[end - 1] is (byte)'.' or (byte)':') end--;
+            while (end > i + 1 && body[end - 1] is (byte)'.' or (byte)':')
+                end--;
         }
-        if (!Take(body, i + 1, end, Kind.Other)) return false;
+        if (!Take(body, i + 1, end, Kind.Other))
+            return false;
         i = end;
         return true;
     }
@@ -300,9 +395,12 @@ internal sealed class BodyTokens
         var depth = 0;
         for (var i = open; i < body.Length && i < open + LongestQuote; i++)
         {
-            if (body[i] == '[') depth++;
-            if (body[i] == ']' && --depth == 0) return i + 1;
-            if (body[i] == '\n') return -1;
+            if (body[i] == '[')
+                depth++;
+            if (body[i] == ']' && --depth == 0)
+                return i + 1;
+            if (body[i] == '\n')
+                return -1;
         }
         return -1;
     }
@@ -321,7 +419,8 @@ internal sealed class BodyTokens
         {
             var c = body[i];
             var kind = Classes[c];
-            if (c == Gap) break;
+            if (c == Gap)
+                break;
             if (kind <= Digit)
             {
                 digits |= kind == Digit;
@@ -333,26 +432,49 @@ internal sealed class BodyTokens
             {
                 onlyHex = false;
                 // Pluses behind a name are part of it: c++.
-                if (c == '+' && end == i && !digits) end = i + 1;
+                if (c == '+' && end == i && !digits)
+                    end = i + 1;
                 continue;
             }
             var next = i + 1 < body.Length ? body[i + 1] : (byte)' ';
             if (c == ':')
             {
-                if (next == '/' && i + 2 < body.Length && body[i + 2] == '/' && end == i || next == '\\' && i == from + 1 || digits && Classes[next] <= Digit && IsDigest(body[from..i]))
+                if (
+                    next == '/' && i + 2 < body.Length && body[i + 2] == '/' && end == i
+                    || next == '\\' && i == from + 1
+                    || digits && Classes[next] <= Digit && IsDigest(body[from..i])
+                )
                 {
                     i = end = EndOfRun(body, from);
                     whole = true;
                     break;
                 }
-                if (end == i && onlyHex && next == ':' && IsAddress(body[from..])) continue;
+                if (end == i && onlyHex && next == ':' && IsAddress(body[from..]))
+                    continue;
                 // A number behind a name is a value: they are two.
-                if (end == i && Classes[next] <= Digit && next != Gap && (digits || Classes[next] == Letter || (onlyHex && IsAddress(body[from..])))) continue;
-                if (onlyHex && i > from && body[i - 1] == ':' && Classes[next] <= Digit && IsHex(next)) continue;
+                if (
+                    end == i
+                    && Classes[next] <= Digit
+                    && next != Gap
+                    && (digits || Classes[next] == Letter || (onlyHex && IsAddress(body[from..])))
+                )
+                    continue;
+                if (onlyHex && i > from && body[i - 1] == ':' && Classes[next] <= Digit && IsHex(next))
+                    continue;
                 break;
             }
-            if (c == '@' && end == i && Classes[next] <= Digit) { whole = true; continue; }
-            if (c == '/' && end == i && Classes[next] <= Digit && next != Gap && (digits || slashes > 0 || Classes[next] == Letter || SecondSlash(body, i)))
+            if (c == '@' && end == i && Classes[next] <= Digit)
+            {
+                whole = true;
+                continue;
+            }
+            if (
+                c == '/'
+                && end == i
+                && Classes[next] <= Digit
+                && next != Gap
+                && (digits || slashes > 0 || Classes[next] == Letter || SecondSlash(body, i))
+            )
             {
                 slashes++;
                 whole |= slashes > 1;
@@ -363,21 +485,31 @@ internal sealed class BodyTokens
         // Letters that look like a hash are one.
         var variable = digits || whole || (onlyHex && end - from >= 8);
         var number = variable ? Kind.Number : Kind.Word;
-        if (_afterJsonName) (variable, number) = (true, Kind.Number);
+        if (_afterJsonName)
+            (variable, number) = (true, Kind.Number);
         if (!variable && IsName(body, start, end))
         {
-            var adjoins = _kinds[Count - 1] == Kind.Name && _variable[Count - 1] && body[start - 1] == ' ' && _tokens[Count - 1].Start + _tokens[Count - 1].Length == start - 1;
-            if (adjoins) _tokens[Count - 1] = _tokens[Count - 1] with { Length = end - _tokens[Count - 1].Start };
-            else Add(start, end, true, Kind.Name);
+            var adjoins =
+                _kinds[Count - 1] == Kind.Name
+                && _variable[Count - 1]
+                && body[start - 1] == ' '
+                && _tokens[Count - 1].Start + _tokens[Count - 1].Length == start - 1;
+            if (adjoins)
+                _tokens[Count - 1] = _tokens[Count - 1] with { Length = end - _tokens[Count - 1].Start };
+            else
+                Add(start, end, true, Kind.Name);
             Join(body);
             return;
         }
         Add(start, end, variable, number);
-        if (variable) Join(body);
+        if (variable)
+            Join(body);
     }
 
     /// <summary>Whether the name of a hash function: what follows it is a hash in any spelling.</summary>
-    private static bool IsDigest(ReadOnlySpan<byte> word) => word.Length is >= 3 and <= 6 && (word.StartsWith("SHA"u8) || word.StartsWith("sha"u8) || word.SequenceEqual("MD5"u8) || word.SequenceEqual("md5"u8));
+    private static bool IsDigest(ReadOnlySpan<byte> word) =>
+        word.Length is >= 3 and <= 6
+        && (word.StartsWith("SHA"u8) || word.StartsWith("sha"u8) || word.SequenceEqual("MD5"u8) || word.SequenceEqual("md5"u8));
 
     private static bool IsHex(byte c) => c is >= (byte)'0' and <= (byte)'9' || (c | 0x20) is >= 'a' and <= 'f';
 
@@ -387,9 +519,12 @@ internal sealed class BodyTokens
         var colons = 0;
         foreach (var c in text)
         {
-            if (c == ':') colons++;
-            else if (!IsHex(c)) break;
-            if (colons == 2) return true;
+            if (c == ':')
+                colons++;
+            else if (!IsHex(c))
+                break;
+            if (colons == 2)
+                return true;
         }
         return false;
     }
@@ -398,8 +533,10 @@ internal sealed class BodyTokens
     {
         for (var i = slash + 1; i < body.Length; i++)
         {
-            if (body[i] == '/') return i + 1 < body.Length && Classes[body[i + 1]] <= Digit;
-            if (Classes[body[i]] >= Edge) return false;
+            if (body[i] == '/')
+                return i + 1 < body.Length && Classes[body[i + 1]] <= Digit;
+            if (Classes[body[i]] >= Edge)
+                return false;
         }
         return false;
     }
@@ -407,11 +544,20 @@ internal sealed class BodyTokens
     /// <summary>A capitalised word inside a sentence: a name of somebody or something.</summary>
     private bool IsName(ReadOnlySpan<byte> body, int start, int end)
     {
-        if (Count == 0 || end - start < 3 || start == 0 || body[start - 1] != ' ' || body[start] is < (byte)'A' or > (byte)'Z') return false;
+        if (Count == 0 || end - start < 3 || start == 0 || body[start - 1] != ' ' || body[start] is < (byte)'A' or > (byte)'Z')
+            return false;
         var before = _tokens[Count - 1];
         var between = body[(before.Start + before.Length)..start];
-        if (between.Length > 1 && !between.SequenceEqual(", "u8) && !between.SequenceEqual("' "u8) && !between.SequenceEqual("\" "u8)) return false;
-        foreach (var c in body[(start + 1)..end]) if (c is not ((>= (byte)'a' and <= (byte)'z') or (byte)'-' or >= 128)) return false;
+        if (
+            between.Length > 1
+            && !between.SequenceEqual(", "u8)
+            && !between.SequenceEqual("' "u8)
+            && !between.SequenceEqual("\" "u8)
+        )
+            return false;
+        foreach (var c in body[(start + 1)..end])
+            if (c is not ((>= (byte)'a' and <= (byte)'z') or (byte)'-' or >= 128))
+                return false;
         return true;
     }
 
@@ -421,7 +567,8 @@ internal sealed class BodyTokens
         var from = 0;
         for (var t = 0; t < Count; t++)
         {
-            if (!_variable[t] && !(t < wiped.Length && wiped[t])) continue;
+            if (!_variable[t] && !(t < wiped.Length && wiped[t]))
+                continue;
             to.Bytes(body[from.._tokens[t].Start]);
             to.Byte(Gap);
             from = _tokens[t].Start + _tokens[t].Length;

@@ -19,10 +19,13 @@ internal struct GapFacts
         var news = false;
         if (!Varies)
         {
-            if (Only is null && value.Length <= LongestOnly) (Only, news) = (value.ToArray(), true);
-            else if (Only is null || !value.SequenceEqual(Only)) (Only, Varies, news) = (null, true, true);
+            if (Only is null && value.Length <= LongestOnly)
+                (Only, news) = (value.ToArray(), true);
+            else if (Only is null || !value.SequenceEqual(Only))
+                (Only, Varies, news) = (null, true, true);
         }
-        if (!closely) return news;
+        if (!closely)
+            return news;
         var types = Types | VariableType.Of(value);
         news |= types != Types;
         Types = types;
@@ -32,8 +35,10 @@ internal struct GapFacts
     public void See(in GapFacts other)
     {
         Types |= other.Types;
-        if (other.Varies) (Only, Varies) = (null, true);
-        else if (other.Only is { } only) See(only, closely: false);
+        if (other.Varies)
+            (Only, Varies) = (null, true);
+        else if (other.Only is { } only)
+            See(only, closely: false);
     }
 
     public static byte[] Write(GapFacts[] facts)
@@ -42,8 +47,13 @@ internal struct GapFacts
         foreach (ref readonly var fact in facts.AsSpan())
         {
             to.Number((int)fact.Types);
-            to.Byte(fact.Varies ? (byte)2 : fact.Only is null ? (byte)0 : (byte)1);
-            if (fact.Only is { } only) to.Sized(only);
+            to.Byte(
+                fact.Varies ? (byte)2
+                : fact.Only is null ? (byte)0
+                : (byte)1
+            );
+            if (fact.Only is { } only)
+                to.Sized(only);
         }
         return to.Written.ToArray();
     }
@@ -52,14 +62,16 @@ internal struct GapFacts
     {
         var facts = new GapFacts[gaps];
         // Templates of the first days have none.
-        if (kept.Length == 0) return facts;
+        if (kept.Length == 0)
+            return facts;
         var from = new ByteReader(kept);
         for (var i = 0; i < gaps; i++)
         {
             facts[i].Types = (VariableTypes)from.Unsigned();
             var state = from.Byte();
             facts[i].Varies = state == 2;
-            if (state == 1) facts[i].Only = from.Sized().ToArray();
+            if (state == 1)
+                facts[i].Only = from.Sized().ToArray();
         }
         return facts;
     }

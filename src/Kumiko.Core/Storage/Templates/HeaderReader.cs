@@ -8,12 +8,22 @@ namespace Kumiko.Core.Storage.Templates;
 /// <summary>Reads one line's header from its beginning, piece by piece.</summary>
 internal ref struct HeaderReader(ReadOnlySpan<byte> line)
 {
-    private const int MostParts = 12, MostOpen = 3, LongestBracket = 160, LongestToken = 120;
+    private const int MostParts = 12,
+        MostOpen = 3,
+        LongestBracket = 160,
+        LongestToken = 120;
     private static readonly SearchValues<byte> NotOpen = SearchValues.Create("\"'=(){}*!?"u8);
 
     private readonly ReadOnlySpan<byte> _line = line;
     private int _at;
-    private bool _dashes, _pipes, _commas, _level, _levelSays, _bracket, _colon, _named;
+    private bool _dashes,
+        _pipes,
+        _commas,
+        _level,
+        _levelSays,
+        _bracket,
+        _colon,
+        _named;
 
     private readonly byte Next => _at < _line.Length ? _line[_at] : (byte)0;
     private readonly ReadOnlySpan<byte> Rest => _line[_at..];
@@ -22,27 +32,40 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     {
         var symbol = Before();
         var time = Time();
-        if (time == 0) return default;
-        if (Next is (byte)']' or (byte)')' or (byte)'>') _at++;
-        if (!Separators()) return default;
+        if (time == 0)
+            return default;
+        if (Next is (byte)']' or (byte)')' or (byte)'>')
+            _at++;
+        if (!Separators())
+            return default;
         var behindTime = _at;
-        if (symbol && Rest.Length > 2 && "*#-.".Contains((char)Next) && _line[_at + 1] == ' ') _at += 2;
-        if (symbol) _dashes = false;
+        if (symbol && Rest.Length > 2 && "*#-.".Contains((char)Next) && _line[_at + 1] == ' ')
+            _at += 2;
+        if (symbol)
+            _dashes = false;
         var sure = _at;
         var (open, plain, first) = (0, false, true);
         for (var part = 0; part < MostParts && _at < _line.Length; part++)
         {
-            if ((first && open == 0 && Tag()) || Level(inCapitals: open > 0)
-                || (!plain && (Bracket() || Piped() || Serial() || Logger())))
+            if (
+                (first && open == 0 && Tag())
+                || Level(inCapitals: open > 0)
+                || (!plain && (Bracket() || Piped() || Serial() || Logger()))
+            )
             {
                 (sure, open, plain, first) = (_at, 0, false, false);
-                if (_colon && !IsOpening(Next)) break;
+                if (_colon && !IsOpening(Next))
+                    break;
                 continue;
             }
             // Names and numbers may stand between, if more of a header follows; behind plain words only a level is that.
-            if (_level || _colon || ++open > MostOpen || !Open(ref plain)) break;
+            if (_level || _colon || ++open > MostOpen || !Open(ref plain))
+                break;
         }
-        var end = HasWords(_line[sure..]) ? sure : HasWords(_line[behindTime..]) ? behindTime : 0;
+        var end =
+            HasWords(_line[sure..]) ? sure
+            : HasWords(_line[behindTime..]) ? behindTime
+            : 0;
         return end == 0 ? default : new LineHeader(Math.Min(time, end), end);
     }
 
@@ -50,7 +73,9 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
 
     private static bool HasWords(ReadOnlySpan<byte> text)
     {
-        foreach (var c in text) if (!BodyTokens.IsSeparator(c)) return true;
+        foreach (var c in text)
+            if (!BodyTokens.IsSeparator(c))
+                return true;
         return false;
     }
 
@@ -61,7 +86,8 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         if (Next == '<' && Rest.IndexOf((byte)'>') is > 1 and < 5 and var close && IsNumber(Rest[1..close]))
         {
             _at += close + 1;
-            if (Rest.Length > 2 && Next is >= (byte)'1' and <= (byte)'9' && _line[_at + 1] == ' ') _at += 2;
+            if (Rest.Length > 2 && Next is >= (byte)'1' and <= (byte)'9' && _line[_at + 1] == ' ')
+                _at += 2;
             return false;
         }
         var start = _at;
@@ -71,17 +97,21 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             _at += digits + 3;
             return true;
         }
-        if (IsOpening(Next)) _at++;
+        if (IsOpening(Next))
+            _at++;
         var word = Word(Rest);
         if (word > 0 && word < Rest.Length && IsLevel(Rest[..word]) && " :]|,-".Contains((char)Rest[word]))
         {
             _at += word;
             _level = true;
-            if (Next == ']') _at++;
+            if (Next == ']')
+                _at++;
             Separators();
-            if (IsOpening(Next)) _at++;
+            if (IsOpening(Next))
+                _at++;
         }
-        else if (word > 0 && _at > start && !WrittenTime.TryScan(Rest, out _)) _at = start;
+        else if (word > 0 && _at > start && !WrittenTime.TryScan(Rest, out _))
+            _at = start;
         return false;
     }
 
@@ -92,7 +122,8 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         {
             // A date alone or a clock of two parts begins sentences too, but hardly inside brackets.
             var end = _at + time.Length;
-            if (end < _line.Length && !BodyTokens.IsSeparator(_line[end])) return 0;
+            if (end < _line.Length && !BodyTokens.IsSeparator(_line[end]))
+                return 0;
             _at = end;
             return end;
         }
@@ -101,25 +132,36 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         if (digits is 10 or 13 or 16 or 19 && _at == 0 && Next == '1')
         {
             var end = digits + (Rest.Length > digits + 1 && Rest[digits] == '.' ? 1 + Digits(Rest[(digits + 1)..]) : 0);
-            if (end >= _line.Length || _line[end] != ' ') return 0;
+            if (end >= _line.Length || _line[end] != ' ')
+                return 0;
             return _at = end;
         }
         if (_at == 1 && _line[0] == '[')
         {
-            while (Next == ' ') _at++;
+            while (Next == ' ')
+                _at++;
             digits = Digits(Rest);
-            if (digits == 0 || Rest.Length <= digits || Rest[digits] != '.') return 0;
+            if (digits == 0 || Rest.Length <= digits || Rest[digits] != '.')
+                return 0;
             var end = _at + digits + 1 + Digits(Rest[(digits + 1)..]);
             return end < _line.Length && _line[end] == ']' ? _at = end : 0;
         }
         // A letter for the level and the day before the clock: I1123 05:17:21.123456
-        if (_at == 0 && _line.Length > 6 && "IWEFD".Contains((char)Next) && Digits(_line[1..]) == 4 && _line[5] == ' '
-            && WrittenTime.TryScan(_line[6..], out time) && time.Month == 0)
+        if (
+            _at == 0
+            && _line.Length > 6
+            && "IWEFD".Contains((char)Next)
+            && Digits(_line[1..]) == 4
+            && _line[5] == ' '
+            && WrittenTime.TryScan(_line[6..], out time)
+            && time.Month == 0
+        )
         {
             _at = 6 + time.Length;
             // All up to a bracket belongs to it.
             var close = Rest.IndexOf("] "u8);
-            if (close is < 0 or > LongestBracket) return _at;
+            if (close is < 0 or > LongestBracket)
+                return _at;
             var end = _at;
             _at += close;
             return end;
@@ -131,33 +173,46 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private bool Separators()
     {
         var start = _at;
-        while (Next is (byte)' ' or (byte)'\t') _at++;
+        while (Next is (byte)' ' or (byte)'\t')
+            _at++;
         var before = _at;
-        while (Next is (byte)'-' or (byte)'|' or (byte)':' or (byte)',' or (byte)';' or (byte)'>' && _at - before < 2) _at++;
+        while (Next is (byte)'-' or (byte)'|' or (byte)':' or (byte)',' or (byte)';' or (byte)'>' && _at - before < 2)
+            _at++;
         var sign = _at > before ? _line[before] : (byte)0;
         // A minus before a number is its sign, and a path may begin with two colons.
-        if (_at > before && Next is not ((byte)' ' or (byte)'\t') && !"|,:;".Contains((char)sign)) _at = before;
-        else if (sign == '-') _dashes = true;
-        else if (sign == '|') _pipes = true;
-        else if (sign == ',') _commas = true;
-        else if (sign == ':') _colon = true;
-        while (Next is (byte)' ' or (byte)'\t') _at++;
+        if (_at > before && Next is not ((byte)' ' or (byte)'\t') && !"|,:;".Contains((char)sign))
+            _at = before;
+        else if (sign == '-')
+            _dashes = true;
+        else if (sign == '|')
+            _pipes = true;
+        else if (sign == ',')
+            _commas = true;
+        else if (sign == ':')
+            _colon = true;
+        while (Next is (byte)' ' or (byte)'\t')
+            _at++;
         return _at < _line.Length && (_at > start || _line[start - 1] is (byte)']' or (byte)')');
     }
 
     private bool Bracket()
     {
-        if (!IsOpening(Next)) return false;
+        if (!IsOpening(Next))
+            return false;
         var (open, close, depth) = (Next, Next == '[' ? (byte)']' : (byte)')', 0);
         var most = Math.Min(_line.Length, _at + LongestBracket);
         for (var i = _at; i < most; i++)
         {
-            if (_line[i] == open) depth++;
-            if (_line[i] != close || --depth > 0) continue;
-            if (i == _at + 1 || i + 1 >= _line.Length || !" [:\t-|".Contains((char)_line[i + 1])) return false;
+            if (_line[i] == open)
+                depth++;
+            if (_line[i] != close || --depth > 0)
+                continue;
+            if (i == _at + 1 || i + 1 >= _line.Length || !" [:\t-|".Contains((char)_line[i + 1]))
+                return false;
             var inside = _line[(_at + 1)..i];
             // Behind a logger's name a word in brackets may be what the line is about.
-            if ((open == '(' || (_colon && !HasDigit(inside))) && !IsLevel(inside)) return false;
+            if ((open == '(' || (_colon && !HasDigit(inside))) && !IsLevel(inside))
+                return false;
             (_at, _bracket, _colon) = (i + 1, true, false);
             Separators();
             return true;
@@ -168,29 +223,38 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private bool Level(bool inCapitals)
     {
         var word = Word(Rest);
-        if (word == 0 || _at + word >= _line.Length) return false;
+        if (word == 0 || _at + word >= _line.Length)
+            return false;
         var name = _line.Slice(_at, word);
         var (after, behind) = (_line[_at + word], _at + word + 1 < _line.Length ? _line[_at + word + 1] : (byte)0);
         if (word == 1)
         {
             // A letter, where numbers of processes stand before it and a name with a colon behind it.
-            if (_level || !"VDIWEF".Contains((char)name[0]) || _line[_at - 1] != ' ' || after != ' ') return false;
+            if (_level || !"VDIWEF".Contains((char)name[0]) || _line[_at - 1] != ' ' || after != ' ')
+                return false;
             var colon = Rest[2..].IndexOf((byte)':');
-            if (colon <= 0 || Rest[2..(2 + colon)].TrimStart((byte)' ').Contains((byte)' ')) return false;
+            if (colon <= 0 || Rest[2..(2 + colon)].TrimStart((byte)' ').Contains((byte)' '))
+                return false;
         }
         else
         {
-            if (!IsLevel(name)) return false;
+            if (!IsLevel(name))
+                return false;
             var capitals = !name.ContainsAnyInRange((byte)'a', (byte)'z');
-            if (!" \t:|,]".Contains((char)after)) return false;
+            if (!" \t:|,]".Contains((char)after))
+                return false;
             var apart = after != ' ' || behind == ' ' || _dashes || _pipes || _commas || _bracket;
-            if (!capitals && !apart && !NeverBegins(name)) return false;
-            if ((_level || inCapitals) && !capitals) return false;
+            if (!capitals && !apart && !NeverBegins(name))
+                return false;
+            if ((_level || inCapitals) && !capitals)
+                return false;
         }
         _at += word;
         (_level, _levelSays) = (true, after == ':');
-        if (Next == ']') _at++;
-        if (!Separators()) return false;
+        if (Next == ']')
+            _at++;
+        if (!Separators())
+            return false;
         _colon = false;
         return true;
     }
@@ -200,17 +264,24 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     {
         var start = _at;
         var host = Token(Rest);
-        if (host is 0 or > LongestToken) return false;
-        if (Program(Rest[..host]) is true && _line[_at + host - 1] == ':') return Behind(host);
-        if (_at + host >= _line.Length || _line[_at + host] != ' ') return false;
+        if (host is 0 or > LongestToken)
+            return false;
+        if (Program(Rest[..host]) is true && _line[_at + host - 1] == ':')
+            return Behind(host);
+        if (_at + host >= _line.Length || _line[_at + host] != ' ')
+            return false;
         var name = _line.Slice(_at, host);
-        if (!IsHost(name)) return false;
+        if (!IsHost(name))
+            return false;
         var next = _at + host;
-        while (next < _line.Length && _line[next] == ' ') next++;
+        while (next < _line.Length && _line[next] == ' ')
+            next++;
         var tag = Token(_line[next..]);
-        if (tag is 0 or > LongestToken) return false;
+        if (tag is 0 or > LongestToken)
+            return false;
         var program = _line.Slice(next, tag);
-        if (Program(program) is not { } hasProcess || (!hasProcess && !IsPlainPair(name, program))) return false;
+        if (Program(program) is not { } hasProcess || (!hasProcess && !IsPlainPair(name, program)))
+            return false;
         _at = next;
         return Behind(tag) || (_at = start) < 0;
     }
@@ -224,7 +295,8 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             _at = start;
             return false;
         }
-        while (Next == ' ') _at++;
+        while (Next == ' ')
+            _at++;
         _colon = true;
         return _at < _line.Length;
     }
@@ -232,11 +304,14 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     /// <summary>Pieces between upright strokes.</summary>
     private bool Piped()
     {
-        if (!_pipes) return false;
+        if (!_pipes)
+            return false;
         var end = Rest.IndexOf((byte)'|');
-        if (end is < 1 or > LongestToken || Rest[..end].Trim((byte)' ').ContainsAny(" \"'"u8)) return false;
+        if (end is < 1 or > LongestToken || Rest[..end].Trim((byte)' ').ContainsAny(" \"'"u8))
+            return false;
         _at += end + 1;
-        while (Next == ' ') _at++;
+        while (Next == ' ')
+            _at++;
         return _at < _line.Length;
     }
 
@@ -244,10 +319,12 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private bool Serial()
     {
         var digits = Digits(Rest);
-        if (digits == 0 || Rest.Length < digits + 4 || Rest[digits] is not ((byte)'#' or (byte)'/' or (byte)':')) return false;
+        if (digits == 0 || Rest.Length < digits + 4 || Rest[digits] is not ((byte)'#' or (byte)'/' or (byte)':'))
+            return false;
         var more = Digits(Rest[(digits + 1)..]);
         var end = digits + 1 + more;
-        if (more == 0 || end + 1 >= Rest.Length || Rest[end] != ':' || Rest[end + 1] != ' ') return false;
+        if (more == 0 || end + 1 >= Rest.Length || Rest[end] != ':' || Rest[end + 1] != ' ')
+            return false;
         _at += end + 2;
         return true;
     }
@@ -256,34 +333,45 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private bool Logger()
     {
         var token = Token(Rest);
-        if (_colon || _named || token is 0 or > LongestToken) return false;
-        if (token >= Rest.Length || Rest[token] != ' ') return false;
+        if (_colon || _named || token is 0 or > LongestToken)
+            return false;
+        if (token >= Rest.Length || Rest[token] != ' ')
+            return false;
         var name = _line.Slice(_at, token);
         if (name[^1] == ':')
         {
             name = name[..^1];
-            if ((_dashes && _level) || !IsLogger(name) || !(IsPlace(name) || _level || _bracket || _dashes)) return false;
+            if ((_dashes && _level) || !IsLogger(name) || !(IsPlace(name) || _level || _bracket || _dashes))
+                return false;
             // After a level any word may be a logger's, unless it says what happened.
             var mayBeSaid = !_level || _levelSays || IsSaid(name) || char.IsAsciiLetterUpper((char)name[0]);
-            if (mayBeSaid && !IsComposed(name)) return false;
+            if (mayBeSaid && !IsComposed(name))
+                return false;
             _at += token;
-            while (Next == ' ') _at++;
+            while (Next == ' ')
+                _at++;
             _colon = true;
             return _at < _line.Length;
         }
         var behind = _at + token;
-        while (behind < _line.Length && _line[behind] == ' ') behind++;
-        if (behind + 1 >= _line.Length || !IsLogger(name)) return false;
-        var sign = "-:|".Contains((char)_line[behind])
+        while (behind < _line.Length && _line[behind] == ' ')
+            behind++;
+        if (behind + 1 >= _line.Length || !IsLogger(name))
+            return false;
+        var sign =
+            "-:|".Contains((char)_line[behind])
             && (_line[behind + 1] == ' ' || (_line[behind + 1] == _line[behind] && _line[behind..] is [_, _, (byte)' ', ..]));
         var wide = behind - _at - token > 1 && _level;
         var bracketed = _line[behind] == '[' && name.Contains((byte)'.');
         var parted = (sign && (_level || _bracket || _dashes)) || (wide && !char.IsAsciiLetterLower((char)name[^1]));
-        if (!parted && !(bracketed && _level)) return false;
-        if (sign && !IsComposed(name) && (!_dashes || !_level) && !_bracket) return false;
+        if (!parted && !(bracketed && _level))
+            return false;
+        if (sign && !IsComposed(name) && (!_dashes || !_level) && !_bracket)
+            return false;
         _at += token;
         var dash = _line[behind] == '-';
-        if (!Separators()) return false;
+        if (!Separators())
+            return false;
         _colon = sign && _level && (!_dashes || dash);
         _named = _level;
         return true;
@@ -293,12 +381,15 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private bool Open(ref bool plain)
     {
         var token = Token(Rest);
-        if (token is 0 or > LongestToken) return false;
+        if (token is 0 or > LongestToken)
+            return false;
         var name = _line.Slice(_at, token);
-        if (name.ContainsAny(NotOpen)) return false;
+        if (name.ContainsAny(NotOpen))
+            return false;
         // A sentence begins with a capital and goes on in small letters.
         var bare = !IsComposed(name) && !HasDigit(name);
-        if ((bare && IsCapitalised(name)) || IsSaid(name)) return false;
+        if ((bare && IsCapitalised(name)) || IsSaid(name))
+            return false;
         plain |= bare && IsLetter(name[0]);
         _at += token;
         _colon = false;
@@ -314,7 +405,8 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private static int Word(ReadOnlySpan<byte> text)
     {
         var end = 0;
-        while (end < text.Length && char.IsAsciiLetter((char)text[end])) end++;
+        while (end < text.Length && char.IsAsciiLetter((char)text[end]))
+            end++;
         return end;
     }
 
@@ -323,5 +415,4 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         var end = text.IndexOfAnyExceptInRange((byte)'0', (byte)'9');
         return end < 0 ? text.Length : end;
     }
-
 }

@@ -14,9 +14,11 @@ internal static class HeaderWords
     /// <summary>Levels as severities have them, and those only some daemons and libraries write.</summary>
     public static bool IsLevel(ReadOnlySpan<byte> word)
     {
-        if (word.Length is < 3 or > 11) return false;
+        if (word.Length is < 3 or > 11)
+            return false;
         Span<char> text = stackalloc char[word.Length];
-        for (var i = 0; i < word.Length; i++) text[i] = (char)word[i];
+        for (var i = 0; i < word.Length; i++)
+            text[i] = (char)word[i];
         return Severity.FromText(text) > 0
             || text is "LOG" or "HINT" or "DETAIL" or "STATEMENT" or "CONTEXT" or "CONFIG"
             || text is "DBG" or "TRC" or "trce" or "dbug" or "VRB" or "FTL" or "fail";
@@ -36,7 +38,8 @@ internal static class HeaderWords
 
     /// <summary>Whether both can be a host and a program rather than the beginning of a sentence.</summary>
     public static bool IsPlainPair(ReadOnlySpan<byte> host, ReadOnlySpan<byte> program) =>
-        !IsSaid(host) && !IsSaid(program[..^1])
+        !IsSaid(host)
+        && !IsSaid(program[..^1])
         && (host.ContainsAnyInRange((byte)'0', (byte)'9') || !IsCapitalised(host))
         && !IsCapitalised(program[..^1]);
 
@@ -50,12 +53,13 @@ internal static class HeaderWords
 
     public static bool IsHost(ReadOnlySpan<byte> name)
     {
-        foreach (var c in name) if (!IsLetterOrDigit(c) && !".-_:".Contains((char)c)) return false;
+        foreach (var c in name)
+            if (!IsLetterOrDigit(c) && !".-_:".Contains((char)c))
+                return false;
         return name[^1] != ':' && name.ContainsAnyInRange((byte)'0', (byte)'z');
     }
 
-    public static bool IsLogger(ReadOnlySpan<byte> name) =>
-        !name.IsEmpty && IsLetter(name[0]) && !name.ContainsAny(NotOfLoggers);
+    public static bool IsLogger(ReadOnlySpan<byte> name) => !name.IsEmpty && IsLetter(name[0]) && !name.ContainsAny(NotOfLoggers);
 
     /// <summary>A file and a line: <c>worker.go:23</c>.</summary>
     public static bool IsPlace(ReadOnlySpan<byte> name) =>
@@ -64,8 +68,11 @@ internal static class HeaderWords
     /// <summary>Joined by signs, or by capitals inside: <c>sales.Checkout</c>, <c>seatMap</c>.</summary>
     public static bool IsComposed(ReadOnlySpan<byte> name)
     {
-        if (name[1..].ContainsAny(Joints)) return true;
-        for (var i = 1; i < name.Length; i++) if (IsUpper(name[i]) && IsLower(name[i - 1])) return true;
+        if (name[1..].ContainsAny(Joints))
+            return true;
+        for (var i = 1; i < name.Length; i++)
+            if (IsUpper(name[i]) && IsLower(name[i - 1]))
+                return true;
         return false;
     }
 
@@ -83,19 +90,24 @@ internal static class HeaderWords
 
     private static bool IsProcess(ReadOnlySpan<byte> text)
     {
-        if (text.IsEmpty || text.Length > 20) return false;
-        foreach (var c in text) if (c is not (>= (byte)'0' and <= (byte)'9') && !".-:,".Contains((char)c)) return false;
+        if (text.IsEmpty || text.Length > 20)
+            return false;
+        foreach (var c in text)
+            if (c is not (>= (byte)'0' and <= (byte)'9') && !".-:,".Contains((char)c))
+                return false;
         return true;
     }
 
     private static bool IsName(ReadOnlySpan<byte> name)
     {
-        if (name.Length > 64) return false;
+        if (name.Length > 64)
+            return false;
         var letters = false;
         foreach (var c in name)
         {
             letters |= IsLetter(c);
-            if (!IsLetterOrDigit(c) && !".-_/()@+".Contains((char)c)) return false;
+            if (!IsLetterOrDigit(c) && !".-_/()@+".Contains((char)c))
+                return false;
         }
         return letters;
     }

@@ -13,7 +13,8 @@ internal readonly record struct LineHeader(int Split, int End)
 
     public static LineHeader Of(ReadOnlySpan<byte> body)
     {
-        if (body.Length < Shortest || !MayBegin(body[0], body[1])) return default;
+        if (body.Length < Shortest || !MayBegin(body[0], body[1]))
+            return default;
         var line = body.IndexOf((byte)'\n') is >= 0 and var end ? body[..end] : body;
         var reader = new HeaderReader(line);
         return reader.Read();

@@ -37,7 +37,8 @@ public sealed class Template
         get
         {
             var last = this;
-            while (last.MergedInto is { } next) last = next;
+            while (last.MergedInto is { } next)
+                last = next;
             return last;
         }
     }
@@ -51,7 +52,8 @@ public sealed class Template
     /// <summary>Whether its key is cut otherwise than its bodies: such a template is compared with no other.</summary>
     internal bool IsOdd { get; set; }
 
-    /// <summary>Whether records of its kind came before it was made, under a template of an earlier version that this process loaded.</summary>
+    /// <summary>Whether records of its kind came before it was made, under a template of an earlier version that this process
+    /// loaded.</summary>
     internal bool IsHeir { get; set; }
 
     /// <summary>How many records were looked at closely.</summary>

@@ -11,11 +11,14 @@ internal static class KeptRescue
 {
     public static Database Open(string path, TimeProvider clock, NoticeList notices)
     {
-        if (!File.Exists(path) || new FileInfo(path).Length == 0 || KeptCheck.Run(path).Count == 0) return new Database(path, "kumiko");
+        if (!File.Exists(path) || new FileInfo(path).Length == 0 || KeptCheck.Run(path).Count == 0)
+            return new Database(path, "kumiko");
         var aside = DatabaseRescue.MoveAside(path, clock);
         var database = new Database(path, "kumiko");
         var lost = Copy(aside, database);
-        notices.Add($"The file of people, tokens, rules and all else that is kept was damaged. What could be read of it was copied into a new file{(lost > 0 ? "; reading stopped at damage " + lost + " times" : "")}. The old file was kept as {Path.GetFileName(aside)}. Restore a backup if something is missing.");
+        notices.Add(
+            $"The file of people, tokens, rules and all else that is kept was damaged. What could be read of it was copied into a new file{(lost > 0 ? "; reading stopped at damage " + lost + " times" : "")}. The old file was kept as {Path.GetFileName(aside)}. Restore a backup if something is missing."
+        );
         return database;
     }
 
@@ -23,16 +26,21 @@ internal static class KeptRescue
     {
         List<string> tables;
         // In the order they were made, so that a row finds those it points to.
-        using (var connection = into.Read()) tables = [.. KeptCheck.Tables(connection)];
+        using (var connection = into.Read())
+            tables = [.. KeptCheck.Tables(connection)];
         var lost = 0L;
         try
         {
             using var from = DatabaseRescue.Connect(aside, SqliteOpenMode.ReadWrite);
             // With it, SQLite opens a file that is shorter than its header says.
             from.Execute("PRAGMA writable_schema = ON");
-            foreach (var table in tables) lost += DatabaseRescue.Rows(from, into, table, KeyOf(into, table));
+            foreach (var table in tables)
+                lost += DatabaseRescue.Rows(from, into, table, KeyOf(into, table));
         }
-        catch (SqliteException e) when (DatabaseRescue.IsDamage(e)) { lost++; }
+        catch (SqliteException e) when (DatabaseRescue.IsDamage(e))
+        {
+            lost++;
+        }
         return lost;
     }
 

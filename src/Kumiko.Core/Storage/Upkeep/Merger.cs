@@ -15,18 +15,28 @@ internal static class Merger
     /// <summary>Segments of one day and source that fit into one; null for none.</summary>
     public static IReadOnlyList<SegmentBatch>? Choose(IEnumerable<SegmentBatch> segments, long now)
     {
-        foreach (var group in segments.Where(s => s.Segment.Merges < MostMerges && !IsFull(s.Segment)).GroupBy(s => (s.Segment.Day, s.Segment.Source)).OrderBy(g => g.Key.Day))
+        foreach (
+            var group in segments
+                .Where(s => s.Segment.Merges < MostMerges && !IsFull(s.Segment))
+                .GroupBy(s => (s.Segment.Day, s.Segment.Source))
+                .OrderBy(g => g.Key.Day)
+        )
         {
             var sorted = group.OrderBy(s => s.Segment.MinTime).ThenBy(s => s.Segment.Id).ToList();
             foreach (var level in sorted.GroupBy(s => s.Segment.Merges).OrderBy(g => g.Key))
-                if (Fitting(level, Fewest) is { } some) return some;
-            var closed = (group.Key.Day + 1 > long.MaxValue / Instants.Day ? long.MaxValue : (group.Key.Day + 1) * Instants.Day) < now - DayCloses;
-            if (closed && Fitting(sorted, 2) is { } rest) return rest;
+                if (Fitting(level, Fewest) is { } some)
+                    return some;
+            var closed =
+                (group.Key.Day + 1 > long.MaxValue / Instants.Day ? long.MaxValue : (group.Key.Day + 1) * Instants.Day)
+                < now - DayCloses;
+            if (closed && Fitting(sorted, 2) is { } rest)
+                return rest;
         }
         return null;
     }
 
-    private static bool IsFull(Segment segment) => segment.Rows >= SegmentWriter.MergedRows * 3 / 4 || segment.RawBytes >= SegmentWriter.MergedBytes * 3 / 4;
+    private static bool IsFull(Segment segment) =>
+        segment.Rows >= SegmentWriter.MergedRows * 3 / 4 || segment.RawBytes >= SegmentWriter.MergedBytes * 3 / 4;
 
     /// <summary>Neighbours in time, as many as fit, at least so many.</summary>
     private static List<SegmentBatch>? Fitting(IEnumerable<SegmentBatch> sorted, int fewest)
@@ -39,7 +49,8 @@ internal static class Merger
             bytes += batch.Segment.RawBytes;
             if (rows > SegmentWriter.MergedRows || bytes > SegmentWriter.MergedBytes)
             {
-                if (chosen.Count >= fewest) return chosen;
+                if (chosen.Count >= fewest)
+                    return chosen;
                 chosen.Clear();
                 (rows, bytes) = (batch.Segment.Rows, batch.Segment.RawBytes);
             }

@@ -14,21 +14,30 @@ internal static class Sealer
     private const int AtOnce = 4;
 
     /// <summary>
-    /// What to seal next: of one source as much as makes full segments, a few at most; else, once the oldest is a quarter of an hour
+    /// What to seal next: of one source as much as makes full segments, a few at most; else, once the oldest is a quarter of an
+    /// hour
     /// old, or there is too much in memory, all quiet sources together. Null for nothing.
     /// </summary>
     /// <param name="all">Whether to seal what is neither full nor old.</param>
-    public static (IReadOnlyList<RecentEntry> Entries, string? Source)? Choose(RecentTier recent, Retention retention, long now, bool all)
+    public static (IReadOnlyList<RecentEntry> Entries, string? Source)? Choose(
+        RecentTier recent,
+        Retention retention,
+        long now,
+        bool all
+    )
     {
         var entries = recent.Entries;
-        if (entries.Count == 0) return null;
+        if (entries.Count == 0)
+            return null;
         var sources = entries.GroupBy(e => e.Source).ToList();
         foreach (var source in sources)
             if (recent.IsFull(source.Key))
                 return (Full(source), source.Key);
-        if (!all && recent.Bytes <= MostUnsealedBytes && now - entries[0].Received < OldestUnsealed) return null;
+        if (!all && recent.Bytes <= MostUnsealedBytes && now - entries[0].Received < OldestUnsealed)
+            return null;
         var own = sources.FirstOrDefault(s => !retention.MayShare(s.Key));
-        if (own is not null) return ([.. own], own.Key);
+        if (own is not null)
+            return ([.. own], own.Key);
         return (entries, sources.Count == 1 ? sources[0].Key : null);
     }
 
@@ -40,7 +49,8 @@ internal static class Sealer
         {
             rows += entry.Block.Count;
             bytes += entry.RawBytes;
-            if (chosen.Count > 0 && (rows > SegmentWriter.SealedRows * AtOnce || bytes > SegmentWriter.SealedBytes * AtOnce)) break;
+            if (chosen.Count > 0 && (rows > SegmentWriter.SealedRows * AtOnce || bytes > SegmentWriter.SealedBytes * AtOnce))
+                break;
             chosen.Add(entry);
         }
         return chosen;
@@ -51,7 +61,7 @@ internal static class Sealer
     {
         var sorted = BlockGather.Rows(blocks);
         BlockGather.Sort(blocks, sorted);
-        for (var start = 0; start < sorted.Length;)
+        for (var start = 0; start < sorted.Length; )
         {
             var day = Day(start);
             var (end, bytes) = (start, 0L);
@@ -60,7 +70,8 @@ internal static class Sealer
             while (end < sorted.Length && end - start < rows && Day(end) == day)
             {
                 bytes += blocks[sorted[end].Block].SizeOf(sorted[end].Row);
-                if (bytes > mostBytes && end > start) break;
+                if (bytes > mostBytes && end > start)
+                    break;
                 end++;
             }
             yield return sorted[start..end];

@@ -13,7 +13,8 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// </summary>
 public static class StoreBackup
 {
-    private const string RecordsFile = "records.db", KeptFile = "kumiko.db";
+    private const string RecordsFile = "records.db",
+        KeptFile = "kumiko.db";
 
     /// <summary>Folders beside the files: keys that secrets and cookies are locked with, look-up tables.</summary>
     private static readonly string[] Folders = ["keys", "tables"];
@@ -23,9 +24,16 @@ public static class StoreBackup
     /// <param name="progress">Told the segments copied, and of how many.</param>
     /// <returns>Records copied, and sentences on what could not be.</returns>
     /// <exception cref="IOException">The folder is not empty, or cannot be written.</exception>
-    public static async Task<(long Records, IReadOnlyList<string> Problems)> Run(RecordStore store, KeptDatabase kept, string to, IProgress<(int Done, int Of)>? progress, CancellationToken cancel)
+    public static async Task<(long Records, IReadOnlyList<string> Problems)> Run(
+        RecordStore store,
+        KeptDatabase kept,
+        string to,
+        IProgress<(int Done, int Of)>? progress,
+        CancellationToken cancel
+    )
     {
-        if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any()) throw new IOException($"{to} is not empty. Give a new folder.");
+        if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any())
+            throw new IOException($"{to} is not empty. Give a new folder.");
         OwnFiles.MakeFolder(to);
         var problems = CopyKept(kept, to);
         using var snapshot = store.Current;
@@ -36,7 +44,10 @@ public static class StoreBackup
         for (var i = 0; i < segments.Count; i++)
         {
             cancel.ThrowIfCancellationRequested();
-            try { await CopySegment(store, copy, segments[i].Segment); }
+            try
+            {
+                await CopySegment(store, copy, segments[i].Segment);
+            }
             catch (SqliteException e) when (RecordRescue.IsDamage(e))
             {
                 problems.Add($"Segment {segments[i].Segment.Id} cannot be read and was left out: {e.Message}");
@@ -55,7 +66,11 @@ public static class StoreBackup
     /// <returns>Sentences on what could not be copied.</returns>
     private static List<string> CopyKept(KeptDatabase kept, string to)
     {
-        foreach (var folder in Folders) OwnFiles.CopyFolder(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(kept.Path))!, folder), Path.Combine(to, folder));
+        foreach (var folder in Folders)
+            OwnFiles.CopyFolder(
+                Path.Combine(Path.GetDirectoryName(Path.GetFullPath(kept.Path))!, folder),
+                Path.Combine(to, folder)
+            );
         var path = Path.Combine(to, KeptFile);
         OwnFiles.MakeFile(path);
         try
@@ -64,7 +79,10 @@ public static class StoreBackup
             using var source = kept.Database.Read();
             source.BackupDatabase(target);
         }
-        catch (SqliteException e) when (DatabaseRescue.IsDamage(e)) { return ["What people keep cannot be copied: " + e.Message]; }
+        catch (SqliteException e) when (DatabaseRescue.IsDamage(e))
+        {
+            return ["What people keep cannot be copied: " + e.Message];
+        }
         return [.. KeptCheck.Run(path)];
     }
 
@@ -75,28 +93,44 @@ public static class StoreBackup
         var names = from.Query("SELECT * FROM pattern_name").ToList();
         var fields = from.Query("SELECT * FROM field").ToList();
         var keys = from.Query("SELECT * FROM batch_key").ToList();
-        var sequence = from.ExecuteScalar<long>("SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent))");
-        await copy.Writer.Write(c => Insert(c, "template", templates) + Insert(c, "pattern_name", names) + Insert(c, "field", fields) + Insert(c, "batch_key", keys)
-            + c.Execute("UPDATE counter SET value = @sequence WHERE name = 'sequence'", new { sequence }));
+        var sequence = from.ExecuteScalar<long>(
+            "SELECT MAX((SELECT value FROM counter WHERE name = 'sequence'), (SELECT COALESCE(MAX(first_sequence + records), 0) FROM recent))"
+        );
+        await copy.Writer.Write(c =>
+            Insert(c, "template", templates)
+            + Insert(c, "pattern_name", names)
+            + Insert(c, "field", fields)
+            + Insert(c, "batch_key", keys)
+            + c.Execute("UPDATE counter SET value = @sequence WHERE name = 'sequence'", new { sequence })
+        );
     }
 
     private static int Insert(SqliteConnection connection, string table, IReadOnlyList<dynamic> rows)
     {
         foreach (IDictionary<string, object?> row in rows)
-            connection.Execute($"INSERT INTO {table} ({string.Join(", ", row.Keys)}) VALUES ({string.Join(", ", row.Keys.Select(k => "@" + k))})", new DynamicParameters(row));
+            connection.Execute(
+                $"INSERT INTO {table} ({string.Join(", ", row.Keys)}) VALUES ({string.Join(", ", row.Keys.Select(k => "@" + k))})",
+                new DynamicParameters(row)
+            );
         return rows.Count;
     }
 
     private static async Task CopySegment(RecordStore store, Database copy, Segment segment)
     {
-        List<dynamic> row, columns;
+        List<dynamic> row,
+            columns;
         using (var from = store.Database.Read())
         {
             row = from.Query("SELECT * FROM segment WHERE id = @Id", new { segment.Id }).ToList();
-            columns = from.Query("SELECT * FROM segment_column WHERE key BETWEEN @first AND @last", new { first = Segment.KeyOf(segment.Id, 0), last = Segment.KeyOf(segment.Id + 1, 0) - 1 }).ToList();
+            columns = from.Query(
+                    "SELECT * FROM segment_column WHERE key BETWEEN @first AND @last",
+                    new { first = Segment.KeyOf(segment.Id, 0), last = Segment.KeyOf(segment.Id + 1, 0) - 1 }
+                )
+                .ToList();
         }
         // It may have been merged away meanwhile; in this snapshot it is alive.
-        foreach (IDictionary<string, object?> r in row.Where(r => (string)r.state == "gone")) r["state"] = "live";
+        foreach (IDictionary<string, object?> r in row.Where(r => (string)r.state == "gone"))
+            r["state"] = "live";
         await copy.Writer.Write(c => Insert(c, "segment", row) + Insert(c, "segment_column", columns));
     }
 
@@ -112,13 +146,19 @@ public static class StoreBackup
         {
             cancel.ThrowIfCancellationRequested();
             done.Add(id);
-            List<dynamic> row, parts;
+            List<dynamic> row,
+                parts;
             using (var from = store.Database.Read())
             {
                 row = from.Query("SELECT * FROM metric_segment WHERE id = @id AND gone = 0", new { id }).ToList();
-                parts = from.Query("SELECT * FROM metric_part WHERE id >= @first AND id < @last", new { first = MetricTable.PartId(id, 0), last = MetricTable.PartId(id + 1, 0) }).ToList();
+                parts = from.Query(
+                        "SELECT * FROM metric_part WHERE id >= @first AND id < @last",
+                        new { first = MetricTable.PartId(id, 0), last = MetricTable.PartId(id + 1, 0) }
+                    )
+                    .ToList();
             }
-            if (row.Count > 0) await copy.Writer.Write(c => Insert(c, "metric_segment", row) + Insert(c, "metric_part", parts), cancel: cancel);
+            if (row.Count > 0)
+                await copy.Writer.Write(c => Insert(c, "metric_segment", row) + Insert(c, "metric_part", parts), cancel: cancel);
         }
         await CopyRows(store, copy, "series", cancel);
         await CopyRows(store, copy, "exemplar", cancel);
@@ -140,12 +180,15 @@ public static class StoreBackup
     private static async Task CopyRows(RecordStore store, Database copy, string table, CancellationToken cancel)
     {
         const int AtOnce = 64;
-        for (var last = 0L; ;)
+        for (var last = 0L; ; )
         {
             cancel.ThrowIfCancellationRequested();
             List<dynamic> rows;
-            using (var from = store.Database.Read()) rows = from.Query($"SELECT * FROM {table} WHERE id > @last ORDER BY id LIMIT @AtOnce", new { last, AtOnce }).ToList();
-            if (rows.Count == 0) return;
+            using (var from = store.Database.Read())
+                rows = from.Query($"SELECT * FROM {table} WHERE id > @last ORDER BY id LIMIT @AtOnce", new { last, AtOnce })
+                    .ToList();
+            if (rows.Count == 0)
+                return;
             await copy.Writer.Write(c => Insert(c, table, rows), cancel: cancel);
             last = (long)rows[^1].id;
         }
@@ -156,15 +199,35 @@ public static class StoreBackup
         // A row of recent has sequences without holes.
         RecordBlock[] blocks = [.. snapshot.Batches.OfType<RecentBatch>().Select(b => b.Block)];
         var rows = BlockGather.Rows(blocks).OrderBy(Sequence).ToArray();
-        for (var i = 0; i < rows.Length;)
+        for (var i = 0; i < rows.Length; )
         {
             var start = i++;
-            while (i < rows.Length && i - start < RowsOfBatch && Sequence(rows[i]) == Sequence(rows[i - 1]) + 1 && Source(rows[i]) == Source(rows[start])) i++;
+            while (
+                i < rows.Length
+                && i - start < RowsOfBatch
+                && Sequence(rows[i]) == Sequence(rows[i - 1]) + 1
+                && Source(rows[i]) == Source(rows[start])
+            )
+                i++;
             var batch = BlockGather.Of(blocks, rows.AsSpan(start..i));
             var content = BatchCodec.Encode(batch);
-            await copy.Writer.Write(c => c.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'") + c.Execute(
-                "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum)",
-                new { first = batch.SequenceOf[0], batch.Count, min = batch.TimeOf.Min(), max = batch.TimeOf.Max(), received = batch.ObservedOf.Max(), source = batch.Sources[0], content, checksum = Checksum.Of(content, batch.SequenceOf[0]) }));
+            await copy.Writer.Write(c =>
+                c.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'")
+                + c.Execute(
+                    "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum)",
+                    new
+                    {
+                        first = batch.SequenceOf[0],
+                        batch.Count,
+                        min = batch.TimeOf.Min(),
+                        max = batch.TimeOf.Max(),
+                        received = batch.ObservedOf.Max(),
+                        source = batch.Sources[0],
+                        content,
+                        checksum = Checksum.Of(content, batch.SequenceOf[0]),
+                    }
+                )
+            );
         }
 
         long Sequence(RowRef row) => blocks[row.Block].SequenceOf[row.Row];
@@ -176,14 +239,22 @@ public static class StoreBackup
     /// <exception cref="IOException">The backup is damaged, or the folder is not empty.</exception>
     public static CheckReport Restore(string from, string to, CancellationToken cancel)
     {
-        if (!File.Exists(Path.Combine(from, RecordsFile)) || !File.Exists(Path.Combine(from, KeptFile))) throw new IOException($"{from} holds no backup: {RecordsFile} or {KeptFile} is missing.");
-        if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any(e => Path.GetFileName(e) is not ("lock" or "reserve"))) throw new IOException($"{to} is not empty. Restore into a new folder.");
+        if (!File.Exists(Path.Combine(from, RecordsFile)) || !File.Exists(Path.Combine(from, KeptFile)))
+            throw new IOException($"{from} holds no backup: {RecordsFile} or {KeptFile} is missing.");
+        if (
+            Directory.Exists(to)
+            && Directory.EnumerateFileSystemEntries(to).Any(e => Path.GetFileName(e) is not ("lock" or "reserve"))
+        )
+            throw new IOException($"{to} is not empty. Restore into a new folder.");
         var report = StoreCheck.Run(Path.Combine(from, RecordsFile), null, cancel);
         var problem = report.Problems.Concat(KeptCheck.Run(Path.Combine(from, KeptFile))).FirstOrDefault();
-        if (problem is not null) throw new IOException($"The backup is damaged: {problem} Nothing was restored.");
+        if (problem is not null)
+            throw new IOException($"The backup is damaged: {problem} Nothing was restored.");
         OwnFiles.MakeFolder(to);
-        foreach (var file in new[] { RecordsFile, KeptFile }) OwnFiles.Copy(Path.Combine(from, file), Path.Combine(to, file));
-        foreach (var folder in Folders) OwnFiles.CopyFolder(Path.Combine(from, folder), Path.Combine(to, folder));
+        foreach (var file in new[] { RecordsFile, KeptFile })
+            OwnFiles.Copy(Path.Combine(from, file), Path.Combine(to, file));
+        foreach (var folder in Folders)
+            OwnFiles.CopyFolder(Path.Combine(from, folder), Path.Combine(to, folder));
         return report;
     }
 }

@@ -33,10 +33,18 @@ public static class StoreCheck
         var state = new State();
         try
         {
-            using var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Mode = SqliteOpenMode.ReadWrite, Pooling = false }.ToString());
+            using var connection = new SqliteConnection(
+                new SqliteConnectionStringBuilder
+                {
+                    DataSource = path,
+                    Mode = SqliteOpenMode.ReadWrite,
+                    Pooling = false,
+                }.ToString()
+            );
             connection.Open();
             connection.Execute("PRAGMA query_only = 1");
-            foreach (var line in connection.Query<string>("PRAGMA quick_check").Where(l => l != "ok")) state.Add("SQLite: " + line);
+            foreach (var line in connection.Query<string>("PRAGMA quick_check").Where(l => l != "ok"))
+                state.Add("SQLite: " + line);
             if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'segment'") > 0)
             {
                 CheckSegments(connection, SegmentTable.Live(connection), state, progress, cancel);
@@ -44,9 +52,13 @@ public static class StoreCheck
             }
             CheckRecent(connection, state, cancel);
             CheckSignals(connection, state, cancel);
-            foreach (var problem in MetricCheck.Problems(connection, cancel)) state.Add(problem);
+            foreach (var problem in MetricCheck.Problems(connection, cancel))
+                state.Add(problem);
         }
-        catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
+        catch (SqliteException e) when (RecordRescue.IsDamage(e))
+        {
+            state.Add("The file cannot be read further. SQLite: " + e.Message);
+        }
         state.FindDoubles();
         return state.Report();
     }
@@ -64,10 +76,15 @@ public static class StoreCheck
         {
             CheckSegments(connection, [.. snapshot.Segments.Select(s => s.Segment)], state, progress, cancel);
             CheckSignals(connection, state, cancel);
-            foreach (var problem in MetricCheck.Problems(connection, cancel)) state.Add(problem);
+            foreach (var problem in MetricCheck.Problems(connection, cancel))
+                state.Add(problem);
         }
-        catch (SqliteException e) when (RecordRescue.IsDamage(e)) { state.Add("The file cannot be read further. SQLite: " + e.Message); }
-        foreach (var batch in snapshot.Batches.OfType<RecentBatch>()) state.See(batch.Block.SequenceOf, "the records that are not sealed");
+        catch (SqliteException e) when (RecordRescue.IsDamage(e))
+        {
+            state.Add("The file cannot be read further. SQLite: " + e.Message);
+        }
+        foreach (var batch in snapshot.Batches.OfType<RecentBatch>())
+            state.See(batch.Block.SequenceOf, "the records that are not sealed");
         state.Batches = store.Recent.Entries.Count;
         state.FindDoubles();
         return state.Report();
@@ -78,6 +95,7 @@ public static class StoreCheck
         private readonly List<(long First, long End, string Where)> _sequences = [];
 
         public long Records { get; private set; }
+
         public CheckReport Report() => new(Records, Segments, Batches, Problems);
 
         public int Segments { get; set; }
@@ -86,8 +104,10 @@ public static class StoreCheck
 
         public void Add(string problem)
         {
-            if (Problems.Count < MostProblems) Problems.Add(problem);
-            else if (Problems.Count == MostProblems) Problems.Add("There are more; these are the first.");
+            if (Problems.Count < MostProblems)
+                Problems.Add(problem);
+            else if (Problems.Count == MostProblems)
+                Problems.Add("There are more; these are the first.");
         }
 
         /// <summary>Takes note of sequences as runs without holes, which are few.</summary>
@@ -95,10 +115,11 @@ public static class StoreCheck
         {
             Records += sequences.Length;
             Array.Sort(sequences);
-            for (var i = 0; i < sequences.Length;)
+            for (var i = 0; i < sequences.Length; )
             {
                 var start = i++;
-                while (i < sequences.Length && sequences[i] == sequences[i - 1] + 1) i++;
+                while (i < sequences.Length && sequences[i] == sequences[i - 1] + 1)
+                    i++;
                 _sequences.Add((sequences[start], sequences[i - 1] + 1, where));
             }
         }
@@ -108,15 +129,30 @@ public static class StoreCheck
             _sequences.Sort();
             for (var i = 1; i < _sequences.Count; i++)
                 if (_sequences[i].First < _sequences[i - 1].End)
-                    Add(string.Create(CultureInfo.InvariantCulture, $"Record {_sequences[i].First} is twice: in {_sequences[i - 1].Where} and in {_sequences[i].Where}."));
+                    Add(
+                        string.Create(
+                            CultureInfo.InvariantCulture,
+                            $"Record {_sequences[i].First} is twice: in {_sequences[i - 1].Where} and in {_sequences[i].Where}."
+                        )
+                    );
         }
     }
 
-    private static void CheckSegments(SqliteConnection connection, IReadOnlyList<Segment> segments, State state, IProgress<int>? progress, CancellationToken cancel)
+    private static void CheckSegments(
+        SqliteConnection connection,
+        IReadOnlyList<Segment> segments,
+        State state,
+        IProgress<int>? progress,
+        CancellationToken cancel
+    )
     {
-        var expected = connection.Query<(long Id, long Columns)>("SELECT id, columns FROM segment").ToDictionary(s => s.Id, s => s.Columns);
-        foreach (var (segment, damage) in SegmentTable.Damaged(connection)) state.Add($"Segment {segment.Id} was set aside before: {damage}");
-        foreach (var segment in SegmentTable.Unsure(connection)) state.Add($"Segment {segment.Id}: its row of the catalogue does not match its checksum.");
+        var expected = connection
+            .Query<(long Id, long Columns)>("SELECT id, columns FROM segment")
+            .ToDictionary(s => s.Id, s => s.Columns);
+        foreach (var (segment, damage) in SegmentTable.Damaged(connection))
+            state.Add($"Segment {segment.Id} was set aside before: {damage}");
+        foreach (var segment in SegmentTable.Unsure(connection))
+            state.Add($"Segment {segment.Id}: its row of the catalogue does not match its checksum.");
         foreach (var segment in segments)
         {
             cancel.ThrowIfCancellationRequested();
@@ -128,8 +164,14 @@ public static class StoreCheck
                 rows.Decode(rows: true);
                 Compare(segment, rows, state);
             }
-            catch (DamagedSegmentException e) { state.Add(e.Message); }
-            catch (InvalidDataException e) { state.Add($"Segment {segment.Id}: {e.Message}"); }
+            catch (DamagedSegmentException e)
+            {
+                state.Add(e.Message);
+            }
+            catch (InvalidDataException e)
+            {
+                state.Add($"Segment {segment.Id}: {e.Message}");
+            }
             state.Segments++;
             progress?.Report(state.Segments);
         }
@@ -153,8 +195,10 @@ public static class StoreCheck
             sorted &= before < record.Id;
             before = record.Id;
         }
-        if (!sorted) state.Add($"Segment {segment.Id}: its records are not in order.");
-        if (rows.Times[0] != segment.MinTime || rows.Times[^1] != segment.MaxTime) state.Add($"Segment {segment.Id}: the catalogue says other times than its records have.");
+        if (!sorted)
+            state.Add($"Segment {segment.Id}: its records are not in order.");
+        if (rows.Times[0] != segment.MinTime || rows.Times[^1] != segment.MaxTime)
+            state.Add($"Segment {segment.Id}: the catalogue says other times than its records have.");
         state.See(sequences, $"segment {segment.Id}");
     }
 
@@ -162,26 +206,42 @@ public static class StoreCheck
     {
         var strings = new StringCache();
         var hasChecksum = connection.Query<string>("SELECT name FROM pragma_table_info('recent')").Contains("checksum");
-        foreach (var (first, content, checksum) in connection.Query<(long First, byte[] Content, long? Checksum)>($"SELECT first_sequence, content, {(hasChecksum ? "checksum" : "NULL")} FROM recent ORDER BY first_sequence", buffered: false))
+        foreach (
+            var (first, content, checksum) in connection.Query<(long First, byte[] Content, long? Checksum)>(
+                $"SELECT first_sequence, content, {(hasChecksum ? "checksum" : "NULL")} FROM recent ORDER BY first_sequence",
+                buffered: false
+            )
+        )
         {
             cancel.ThrowIfCancellationRequested();
             state.Batches++;
             try
             {
-                if (checksum is { } sum && sum != Checksum.Of(content, first)) throw new InvalidDataException("It does not match its checksum.");
+                if (checksum is { } sum && sum != Checksum.Of(content, first))
+                    throw new InvalidDataException("It does not match its checksum.");
                 state.See(BatchCodec.Decode(content, first, strings).SequenceOf, $"batch {first}");
             }
-            catch (InvalidDataException e) { state.Add($"Batch {first}: {e.Message}"); }
+            catch (InvalidDataException e)
+            {
+                state.Add($"Batch {first}: {e.Message}");
+            }
         }
     }
 
     private static void CheckSignals(SqliteConnection connection, State state, CancellationToken cancel)
     {
-        if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'signal'") == 0) return;
-        foreach (var (id, kind, oldest, checksum, content) in connection.Query<(long, string, long, long, byte[])>("SELECT id, kind, min_time, checksum, content FROM signal ORDER BY id", buffered: false))
+        if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'signal'") == 0)
+            return;
+        foreach (
+            var (id, kind, oldest, checksum, content) in connection.Query<(long, string, long, long, byte[])>(
+                "SELECT id, kind, min_time, checksum, content FROM signal ORDER BY id",
+                buffered: false
+            )
+        )
         {
             cancel.ThrowIfCancellationRequested();
-            if (checksum != Checksum.Of(content, oldest)) state.Add($"Batch {id} of {kind} does not match its checksum.");
+            if (checksum != Checksum.Of(content, oldest))
+                state.Add($"Batch {id} of {kind} does not match its checksum.");
         }
     }
 
@@ -201,22 +261,33 @@ public static class StoreCheck
 
         public void ReadAll(long expected)
         {
-            var rows = connection.Query<Row>("SELECT key AS Key, codec AS Codec, raw_length AS RawLength, checksum AS Checksum, content AS Content FROM segment_column WHERE key BETWEEN @first AND @last",
-                new { first = Segment.KeyOf(segment.Id, 0), last = Segment.KeyOf(segment.Id + 1, 0) - 1 }).ToList();
-            if (rows.Count != expected) told($"Segment {segment.Id}: {rows.Count} of its {expected} columns are there.");
+            var rows = connection
+                .Query<Row>(
+                    "SELECT key AS Key, codec AS Codec, raw_length AS RawLength, checksum AS Checksum, content AS Content FROM segment_column WHERE key BETWEEN @first AND @last",
+                    new { first = Segment.KeyOf(segment.Id, 0), last = Segment.KeyOf(segment.Id + 1, 0) - 1 }
+                )
+                .ToList();
+            if (rows.Count != expected)
+                told($"Segment {segment.Id}: {rows.Count} of its {expected} columns are there.");
             foreach (var row in rows)
             {
                 var column = (SegmentColumn)(row.Key & ((1 << Segment.ColumnBits) - 1));
-                if (Checksum.Of(row.Content, row.Key) != row.Checksum) throw new InvalidDataException($"Column {column} does not match its checksum.");
+                if (Checksum.Of(row.Content, row.Key) != row.Checksum)
+                    throw new InvalidDataException($"Column {column} does not match its checksum.");
                 var raw = new byte[row.RawLength];
                 Codecs.Unpack(row.Content, (Codec)row.Codec, raw);
                 _columns[column] = raw;
             }
-            if (!_columns.TryGetValue(SegmentColumn.Bundle, out var bundle)) return;
+            if (!_columns.TryGetValue(SegmentColumn.Bundle, out var bundle))
+                return;
             var from = new ByteReader(bundle);
-            while (from.Left > 0) _columns[(SegmentColumn)from.Count(1 << Segment.ColumnBits)] = from.Sized().ToArray();
+            while (from.Left > 0)
+                _columns[(SegmentColumn)from.Count(1 << Segment.ColumnBits)] = from.Sized().ToArray();
         }
 
-        public ColumnBytes Read(SegmentColumn column) => _columns.TryGetValue(column, out var bytes) ? new ColumnBytes(bytes, 0, bytes.Length, owned: false) : ColumnBytes.None;
+        public ColumnBytes Read(SegmentColumn column) =>
+            _columns.TryGetValue(column, out var bytes)
+                ? new ColumnBytes(bytes, 0, bytes.Length, owned: false)
+                : ColumnBytes.None;
     }
 }

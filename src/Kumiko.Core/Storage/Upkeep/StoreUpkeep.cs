@@ -12,10 +12,15 @@ namespace Kumiko.Core.Storage.Upkeep;
 public sealed class StoreUpkeep : IDisposable
 {
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
-    private static readonly long RetainEvery = Instants.Minute, RetryAfter = 5 * Instants.Second, KeysKept = 7 * Instants.Day;
+    private static readonly long RetainEvery = Instants.Minute,
+        RetryAfter = 5 * Instants.Second,
+        KeysKept = 7 * Instants.Day;
 
-    /// <summary>Free pages stay in the file for the next batches, up to a share of all; what is beyond goes back to the disk.</summary>
-    private const int FreeShare = 32, FewestFree = 64, MostFree = 1_024;
+    /// <summary>Free pages stay in the file for the next batches, up to a share of all; what is beyond goes back to the
+    /// disk.</summary>
+    private const int FreeShare = 32,
+        FewestFree = 64,
+        MostFree = 1_024;
     private const int VacuumPages = 512;
 
     private readonly RecordStore _store;
@@ -23,7 +28,8 @@ public sealed class StoreUpkeep : IDisposable
     private readonly TimeProvider _clock;
     private readonly SegmentWriter[] _writers;
     private readonly DiskReserve _reserve;
-    private readonly SemaphoreSlim _turn = new(1), _wake = new(0);
+    private readonly SemaphoreSlim _turn = new(1),
+        _wake = new(0);
     private readonly Lock _goneLock = new();
     private readonly List<(long Id, long Version)> _gone = [];
     private readonly CancellationTokenSource _stop = new();
@@ -41,7 +47,8 @@ public sealed class StoreUpkeep : IDisposable
         _reserve.Take();
         using (var connection = store.Database.Read())
             _gone.AddRange(SegmentTable.Gone(connection).Select(id => (id, 0L)));
-        if (!options.Background) return;
+        if (!options.Background)
+            return;
         _thread = new Thread(Run) { IsBackground = true, Name = "upkeep" };
         _thread.Start();
         _timer = clock.CreateTimer(_ => Wake(), null, Tick, Tick);
@@ -56,18 +63,21 @@ public sealed class StoreUpkeep : IDisposable
 
     internal void Wake()
     {
-        if (_wake.CurrentCount == 0) _wake.Release();
+        if (_wake.CurrentCount == 0)
+            _wake.Release();
     }
 
     /// <summary>A segment left the list; its blobs go when no older snapshot is read.</summary>
     internal void Leave(long id, long version)
     {
-        lock (_goneLock) _gone.Add((id, version));
+        lock (_goneLock)
+            _gone.Add((id, version));
     }
 
     internal void Removed(long id)
     {
-        lock (_goneLock) _gone.RemoveAll(g => g.Id == id);
+        lock (_goneLock)
+            _gone.RemoveAll(g => g.Id == id);
     }
 
     private void Run()
@@ -77,11 +87,19 @@ public sealed class StoreUpkeep : IDisposable
             while (true)
             {
                 _wake.Wait(_stop.Token);
-                try { RunOnce().GetAwaiter().GetResult(); }
-                catch (Exception e) when (e is not OperationCanceledException) { Failed(e); }
+                try
+                {
+                    RunOnce().GetAwaiter().GetResult();
+                }
+                catch (Exception e) when (e is not OperationCanceledException)
+                {
+                    Failed(e);
+                }
             }
         }
-        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException) { /* stopped */ }
+        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException)
+        { /* stopped */
+        }
     }
 
     private async Task RunOnce()
@@ -90,7 +108,8 @@ public sealed class StoreUpkeep : IDisposable
         {
             var grown = false;
             if (Now >= _retryAt)
-                while (await SealNext(all: false)) grown = true;
+                while (await SealNext(all: false))
+                    grown = true;
             if (grown || _retained is not { } last || Now - last >= RetainEvery || Now < last)
             {
                 _retained = Now;
@@ -98,7 +117,8 @@ public sealed class StoreUpkeep : IDisposable
             }
             await Sweep();
             // One merge at a time: sealing has first call.
-            if (Now < _retryAt || !await Merge()) return;
+            if (Now < _retryAt || !await Merge())
+                return;
         }
     }
 
@@ -106,7 +126,8 @@ public sealed class StoreUpkeep : IDisposable
     {
         _retryAt = Now + RetryAfter;
         var problem = e as IOException ?? new IOException(e.Message, e);
-        if (Problem?.Message == problem.Message) return;
+        if (Problem?.Message == problem.Message)
+            return;
         Healed();
         Problem = problem;
         _told = "Older records could not be put in order, and it is tried again: " + problem.Message;
@@ -116,7 +137,8 @@ public sealed class StoreUpkeep : IDisposable
     private void Healed()
     {
         Problem = null;
-        if (_told is not null) _store.Forget(_told);
+        if (_told is not null)
+            _store.Forget(_told);
         _told = null;
     }
 
@@ -134,13 +156,23 @@ public sealed class StoreUpkeep : IDisposable
         await _turn.WaitAsync(_stop.Token);
         try
         {
-            if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen) return false;
-            var segments = Encode([.. chosen.Entries.Select(e => e.Block)], SegmentWriter.SealedRows, SegmentWriter.SealedBytes, chosen.Source, merges: 0);
+            if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen)
+                return false;
+            var segments = Encode(
+                [.. chosen.Entries.Select(e => e.Block)],
+                SegmentWriter.SealedRows,
+                SegmentWriter.SealedBytes,
+                chosen.Source,
+                merges: 0
+            );
             await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
             Healed();
             return true;
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     /// <summary>Encodes segments on two workers.</summary>
@@ -151,7 +183,8 @@ public sealed class StoreUpkeep : IDisposable
         var next = -1;
         Parallel.For(0, Math.Min(_writers.Length, parts.Length), worker =>
         {
-            for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next)) encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges);
+            for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next))
+                encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges);
         });
         return encoded;
     }
@@ -163,7 +196,8 @@ public sealed class StoreUpkeep : IDisposable
         try
         {
             using var snapshot = _store.Current;
-            if (Merger.Choose(snapshot.Segments, Now) is not { } chosen) return false;
+            if (Merger.Choose(snapshot.Segments, Now) is not { } chosen)
+                return false;
             var builder = BuilderPool.Rent();
             var blocks = chosen.Select(batch => batch.Scan(null, scan => SegmentUnpacking.Read(scan, builder))).ToArray();
             BuilderPool.Return(builder);
@@ -172,8 +206,14 @@ public sealed class StoreUpkeep : IDisposable
             await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
             return true;
         }
-        catch (DamagedSegmentException) { return false; }
-        finally { _turn.Release(); }
+        catch (DamagedSegmentException)
+        {
+            return false;
+        }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     /// <summary>Drops segments that are too old or too much, and forgets the keys of old batches.</summary>
@@ -185,12 +225,19 @@ public sealed class StoreUpkeep : IDisposable
         {
             var dropped = 0;
             await WithRoom(async () => dropped = await Drop());
-            await _store.Database.Writer.Write(c => c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept }));
+            await _store.Database.Writer.Write(c =>
+                c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept })
+            );
             if (_retention.Age is { } age)
-                await _store.Database.Writer.Write(c => c.Execute("DELETE FROM signal WHERE MAX(received, max_time) < @before", new { before = Now - age }));
+                await _store.Database.Writer.Write(c =>
+                    c.Execute("DELETE FROM signal WHERE MAX(received, max_time) < @before", new { before = Now - age })
+                );
             return dropped;
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     private async Task<int> Drop()
@@ -202,11 +249,13 @@ public sealed class StoreUpkeep : IDisposable
         var left = oldestFirst.Where(s => !old.Contains(s)).Sum(s => s.Bytes);
         foreach (var segment in oldestFirst.Where(s => !old.Contains(s)))
         {
-            if (_retention.Bytes is not { } most || left <= most) break;
+            if (_retention.Bytes is not { } most || left <= most)
+                break;
             old.Add(segment);
             left -= segment.Bytes;
         }
-        if (old.Count == 0) return 0;
+        if (old.Count == 0)
+            return 0;
         await _store.Commit(new SegmentChange([], [.. old], []));
         return old.Count;
     }
@@ -222,32 +271,42 @@ public sealed class StoreUpkeep : IDisposable
             _reserve.Take();
             return removed;
         }
-        finally { _turn.Release(); }
+        finally
+        {
+            _turn.Release();
+        }
     }
 
     private Task<int> RemoveGone()
     {
         List<(long, long)> gone;
-        lock (_goneLock) gone = [.. _gone];
+        lock (_goneLock)
+            gone = [.. _gone];
         return gone.Count == 0 ? Task.FromResult(0) : _store.Remove(gone);
     }
 
     private async Task GiveBack()
     {
         // In slices, so that intake is not held up.
-        while (await _store.Database.Writer.Write(c =>
-        {
-            var free = c.ExecuteScalar<long>("PRAGMA freelist_count");
-            var kept = Math.Clamp(c.ExecuteScalar<long>("PRAGMA page_count") / FreeShare, FewestFree, MostFree);
-            if (free > kept) foreach (var _ in c.Query<long>($"PRAGMA incremental_vacuum({Math.Min(VacuumPages, free - kept)})")) { }
-            return free > kept + VacuumPages;
-        })) { }
+        while (
+            await _store.Database.Writer.Write(c =>
+            {
+                var free = c.ExecuteScalar<long>("PRAGMA freelist_count");
+                var kept = Math.Clamp(c.ExecuteScalar<long>("PRAGMA page_count") / FreeShare, FewestFree, MostFree);
+                if (free > kept)
+                    foreach (var _ in c.Query<long>($"PRAGMA incremental_vacuum({Math.Min(VacuumPages, free - kept)})")) { }
+                return free > kept + VacuumPages;
+            })
+        ) { }
     }
 
     /// <summary>Does it again after making room where the disk is full.</summary>
     private async Task WithRoom(Func<Task> work)
     {
-        try { await work(); }
+        try
+        {
+            await work();
+        }
         catch (DiskFullException)
         {
             await MakeRoom();
@@ -255,14 +314,22 @@ public sealed class StoreUpkeep : IDisposable
         }
     }
 
-    /// <summary>Gives up the reserve, shortens the log, and drops what retention may drop. Each step may itself find no room.</summary>
+    /// <summary>Gives up the reserve, shortens the log, and drops what retention may drop. Each step may itself find no
+    /// room.</summary>
     private async Task MakeRoom()
     {
         _reserve.GiveUp();
-        foreach (var step in new Func<Task>[] { _store.Database.Checkpoint, Drop, RemoveGone, GiveBack, _store.Database.Checkpoint })
+        foreach (
+            var step in new Func<Task>[] { _store.Database.Checkpoint, Drop, RemoveGone, GiveBack, _store.Database.Checkpoint }
+        )
         {
-            try { await step(); }
-            catch (DiskFullException) { /* the next step may make the room */ }
+            try
+            {
+                await step();
+            }
+            catch (DiskFullException)
+            { /* the next step may make the room */
+            }
         }
     }
 
@@ -271,6 +338,7 @@ public sealed class StoreUpkeep : IDisposable
         _stop.Cancel();
         _timer?.Dispose();
         _thread?.Join();
-        foreach (var writer in _writers) writer.Dispose();
+        foreach (var writer in _writers)
+            writer.Dispose();
     }
 }

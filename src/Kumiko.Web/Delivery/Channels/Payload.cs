@@ -18,8 +18,14 @@ public abstract record Payload
     public static Payload FromJson(string json)
     {
         using var document = JsonDocument.Parse(json);
-        return document.RootElement.TryGetProperty("kind", out _) ? JsonSerializer.Deserialize<Payload>(json)!
-            : new MailPayload(document.RootElement.GetProperty("subject").GetString()!, document.RootElement.GetProperty("text").GetString()!, document.RootElement.GetProperty("html").GetString()!, null);
+        return document.RootElement.TryGetProperty("kind", out _)
+            ? JsonSerializer.Deserialize<Payload>(json)!
+            : new MailPayload(
+                document.RootElement.GetProperty("subject").GetString()!,
+                document.RootElement.GetProperty("text").GetString()!,
+                document.RootElement.GetProperty("html").GetString()!,
+                null
+            );
     }
 
     /// <summary>For people to read.</summary>
@@ -40,7 +46,8 @@ public sealed record WebhookPayload(string Body, string ContentType) : Payload
 
 /// <param name="Severity">As syslog counts it: 2 critical, 4 warning, 5 notice, 6 informational.</param>
 /// <param name="Data">Parameters of the structured data.</param>
-public sealed record SyslogPayload(int Severity, string MessageId, IReadOnlyDictionary<string, string> Data, string Text) : Payload
+public sealed record SyslogPayload(int Severity, string MessageId, IReadOnlyDictionary<string, string> Data, string Text)
+    : Payload
 {
     public override string Describe() => Text;
 }
@@ -52,7 +59,14 @@ public sealed record TrapPayload(string Event, int Level, string Rule, string Wh
     public override string Describe() => $"{Event}, level {Level}: {Text}\n{Link}";
 }
 
-public sealed record ScriptPayload(IReadOnlyList<string> Arguments, IReadOnlyDictionary<string, string> Environment, string Input) : Payload
+public sealed record ScriptPayload(IReadOnlyList<string> Arguments, IReadOnlyDictionary<string, string> Environment, string Input)
+    : Payload
 {
-    public override string Describe() => string.Join("\n", Arguments.Select((a, i) => FormattableString.Invariant($"argument {i + 1}: {a}")).Concat(Environment.Select(e => $"{e.Key}={e.Value}")));
+    public override string Describe() =>
+        string.Join(
+            "\n",
+            Arguments
+                .Select((a, i) => FormattableString.Invariant($"argument {i + 1}: {a}"))
+                .Concat(Environment.Select(e => $"{e.Key}={e.Value}"))
+        );
 }

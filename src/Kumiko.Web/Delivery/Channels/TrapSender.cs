@@ -18,7 +18,8 @@ public sealed class TrapSender(NetworkGuard guard) : IChannelSender
 
     private const int LongestText = 400;
 
-    private static readonly Asn1Tag Trap = new(TagClass.ContextSpecific, 7, isConstructed: true), TimeTicks = new(TagClass.Application, 3);
+    private static readonly Asn1Tag Trap = new(TagClass.ContextSpecific, 7, isConstructed: true),
+        TimeTicks = new(TagClass.Application, 3);
 
     public async Task<SendAnswer> Send(Outgoing outgoing, CancellationToken cancel)
     {
@@ -30,7 +31,10 @@ public sealed class TrapSender(NetworkGuard guard) : IChannelSender
             await guard.SendDatagram(bytes, settings.Host, settings.Port, cancel);
             return new SendAnswer(told, "Sent; traps have no answers.");
         }
-        catch (SocketException e) { throw new SendFailedException(e.Message, told, cause: e); }
+        catch (SocketException e)
+        {
+            throw new SendFailedException(e.Message, told, cause: e);
+        }
     }
 
     /// <summary>A message of version 2c with a trap: sysUpTime, snmpTrapOID, and the alert's objects.</summary>
@@ -49,8 +53,12 @@ public sealed class TrapSender(NetworkGuard guard) : IChannelSender
                 writer.WriteInteger(0);
                 using (writer.PushSequence())
                 {
-                    Bind(writer, "1.3.6.1.2.1.1.3.0", w => w.WriteInteger((long)(Environment.TickCount64 / 10 & uint.MaxValue), TimeTicks));
-                    Bind(writer, "1.3.6.1.6.3.1.1.4.1.0", w => w.WriteObjectIdentifier($"{Root}.0.{(payload.Event == "ended" ? 2 : 1)}"));
+                    Bind(writer, "1.3.6.1.2.1.1.3.0", w =>
+                        w.WriteInteger((long)(Environment.TickCount64 / 10 & uint.MaxValue), TimeTicks)
+                    );
+                    Bind(writer, "1.3.6.1.6.3.1.1.4.1.0", w =>
+                        w.WriteObjectIdentifier($"{Root}.0.{(payload.Event == "ended" ? 2 : 1)}")
+                    );
                     Bind(writer, Root + ".1.1.0", w => Text(w, key));
                     Bind(writer, Root + ".1.2.0", w => Text(w, payload.Event));
                     Bind(writer, Root + ".1.3.0", w => w.WriteInteger(payload.Level));
@@ -85,24 +93,38 @@ public sealed class TrapSender(NetworkGuard guard) : IChannelSender
     public static (string Community, IReadOnlyList<(string Name, string Value)> Bindings) Decode(ReadOnlyMemory<byte> datagram)
     {
         var message = new AsnReader(datagram, AsnEncodingRules.BER).ReadSequence();
-        if (message.ReadInteger() != 1) throw new AsnContentException("This is no message of SNMP version 2c.");
+        if (message.ReadInteger() != 1)
+            throw new AsnContentException("This is no message of SNMP version 2c.");
         var community = Encoding.UTF8.GetString(message.ReadOctetString());
         var pdu = message.ReadSequence(Trap);
-        for (var i = 0; i < 3; i++) pdu.ReadInteger();
+        for (var i = 0; i < 3; i++)
+            pdu.ReadInteger();
         var (list, bindings) = (pdu.ReadSequence(), new List<(string, string)>());
         while (list.HasData)
         {
             var binding = list.ReadSequence();
             var name = binding.ReadObjectIdentifier();
             var tag = binding.PeekTag();
-            bindings.Add((name, tag.TagClass switch
-            {
-                TagClass.Application when tag.TagValue is 1 or 2 or 3 or 6 => binding.ReadInteger(tag).ToString(System.Globalization.CultureInfo.InvariantCulture),
-                TagClass.Universal when tag.TagValue == (int)UniversalTagNumber.Integer => binding.ReadInteger().ToString(System.Globalization.CultureInfo.InvariantCulture),
-                TagClass.Universal when tag.TagValue == (int)UniversalTagNumber.ObjectIdentifier => binding.ReadObjectIdentifier(),
-                TagClass.Universal when tag.TagValue == (int)UniversalTagNumber.OctetString => Encoding.UTF8.GetString(binding.ReadOctetString()),
-                _ => Convert.ToHexString(binding.ReadEncodedValue().Span),
-            }));
+            bindings.Add(
+                (
+                    name,
+                    tag.TagClass switch
+                    {
+                        TagClass.Application when tag.TagValue is 1 or 2 or 3 or 6 => binding
+                            .ReadInteger(tag)
+                            .ToString(System.Globalization.CultureInfo.InvariantCulture),
+                        TagClass.Universal when tag.TagValue == (int)UniversalTagNumber.Integer => binding
+                            .ReadInteger()
+                            .ToString(System.Globalization.CultureInfo.InvariantCulture),
+                        TagClass.Universal when tag.TagValue == (int)UniversalTagNumber.ObjectIdentifier =>
+                            binding.ReadObjectIdentifier(),
+                        TagClass.Universal when tag.TagValue == (int)UniversalTagNumber.OctetString => Encoding.UTF8.GetString(
+                            binding.ReadOctetString()
+                        ),
+                        _ => Convert.ToHexString(binding.ReadEncodedValue().Span),
+                    }
+                )
+            );
         }
         return (community, bindings);
     }

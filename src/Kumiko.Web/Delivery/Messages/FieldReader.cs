@@ -15,7 +15,8 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
 {
     private const int MostRows = 8;
 
-    public MessageFields Of(SendingContent content, string recipient) => content.Total == 1 && content.Tellings is [var only] ? Of(only, recipient) : Digest(content);
+    public MessageFields Of(SendingContent content, string recipient) =>
+        content.Total == 1 && content.Tellings is [var only] ? Of(only, recipient) : Digest(content);
 
     /// <summary>The fields of one telling.</summary>
     public MessageFields Of(ToldOf told, string recipient)
@@ -33,8 +34,10 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Note = rule?.Note ?? "",
             RuleSentence = rule is null ? "" : words.Sentence(rule.Definition, rule.Unit),
         };
-        if (telling.Kind == TellingKind.Result) return Result(common, telling, rule);
-        if (alert is null) return Failed(common, telling, zone);
+        if (telling.Kind == TellingKind.Result)
+            return Result(common, telling, rule);
+        if (alert is null)
+            return Failed(common, telling, zone);
         var brief = Brief.FromJson(alert.Brief);
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
         var names = AlertRecords.KeyNames(alert.Definition);
@@ -43,7 +46,11 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Subject = PlainText.Line($"{BriefWords.Headline(telling.Kind, telling.Level)}: {BriefWords.Title(alert)}", 200),
             Sentence = Sentence(telling, alert, zone),
             Where = BriefWords.Short(alert.Of),
-            Keys = names.Zip(alert.Keys).Where(k => k.Second.Length > 0).DistinctBy(k => k.First).ToDictionary(k => k.First, k => BriefWords.Short(k.Second), StringComparer.Ordinal),
+            Keys = names
+                .Zip(alert.Keys)
+                .Where(k => k.Second.Length > 0)
+                .DistinctBy(k => k.First)
+                .ToDictionary(k => k.First, k => BriefWords.Short(k.Second), StringComparer.Ordinal),
             Since = Instants.Format(alert.Started),
             SinceText = $"{Format.Moment(alert.Started, zone)} ({zone.Id})",
             Ended = alert.Ended is { } ended ? Instants.Format(ended) : null,
@@ -52,12 +59,30 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             FigureText = RuleWords.Text(telling.Value, unit),
             LimitText = BriefWords.Limit(alert, telling.Level),
             FirstStep = brief is null ? "" : BriefWords.FirstStep(brief),
-            Differences = brief is null ? [] : [.. brief.Differences.Items.Select(d => new DifferenceFields(d.Field, d.Text, d.Now, brief.Differences.Now, d.Then, brief.Differences.Then, BriefWords.Difference(d, brief.Differences)))],
+            Differences = brief is null
+                ? []
+                :
+                [
+                    .. brief.Differences.Items.Select(d => new DifferenceFields(
+                        d.Field,
+                        d.Text,
+                        d.Now,
+                        brief.Differences.Now,
+                        d.Then,
+                        brief.Differences.Then,
+                        BriefWords.Difference(d, brief.Differences)
+                    )),
+                ],
             DifferencesText = brief is null ? "" : brief.Differences.Problem ?? BriefWords.Against(brief.Differences),
             Changes = brief is null ? [] : [.. brief.Changes.Select(c => $"{Format.Clock(c.At, zone)} {c.InWords}")],
-            FollowUp = brief?.FollowUp is { } follow ? new FollowUpFields(follow.Columns, [.. follow.Rows.Take(MostRows)], follow.Problem) : null,
+            FollowUp = brief?.FollowUp is { } follow
+                ? new FollowUpFields(follow.Columns, [.. follow.Rows.Take(MostRows)], follow.Problem)
+                : null,
             Link = Link($"/alerts/{alert.Id}"),
-            Search = AlertLinks.Search(alert, alert.Started, telling.Kind == TellingKind.Ended ? telling.At : alert.Started) is { } search ? Link(search.Url()) : "",
+            Search = AlertLinks.Search(alert, alert.Started, telling.Kind == TellingKind.Ended ? telling.At : alert.Started)
+                is { } search
+                ? Link(search.Url())
+                : "",
             Acknowledge = telling.Kind == TellingKind.Ended ? "" : links.Make(alert.Id, recipient),
         };
     }
@@ -67,22 +92,30 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         if (telling.Kind != TellingKind.Ended)
         {
             var sentence = BriefWords.Sentence(alert, telling.Level, telling.Value, telling.Compared, zone);
-            return telling.Kind == TellingKind.Escalated ? $"Nobody has acknowledged this for {Format.Duration(telling.At - alert.Started)}. {sentence}" : sentence + (telling.IsFlapping ? " It comes and goes, so it stays open until it has been quiet for a while." : "");
+            return telling.Kind == TellingKind.Escalated
+                ? $"Nobody has acknowledged this for {Format.Duration(telling.At - alert.Started)}. {sentence}"
+                : sentence
+                    + (telling.IsFlapping ? " It comes and goes, so it stays open until it has been quiet for a while." : "");
         }
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
-        var why = telling.Text.Length > 0 ? telling.Text : telling.Value is { } value && alert.Definition.Quantity.IsFigure ? $"{RuleWords.Text(value, unit)}, which is within the limits again" : "it has ended";
+        var why =
+            telling.Text.Length > 0 ? telling.Text
+            : telling.Value is { } value && alert.Definition.Quantity.IsFigure
+                ? $"{RuleWords.Text(value, unit)}, which is within the limits again"
+            : "it has ended";
         return $"{BriefWords.Title(alert)}: {why}. It lasted {Format.Duration(telling.At - alert.Started)}, from {Format.Moment(alert.Started, zone)}{(alert.Worst is { } worst && alert.Definition.Quantity.IsFigure ? $"; the worst was {RuleWords.Text(worst, unit)}" : "")}.";
     }
 
-    private MessageFields Failed(MessageFields common, Telling telling, DateTimeZone zone) => common with
-    {
-        Subject = PlainText.Line($"Cannot be checked: {common.Rule}", 200),
-        Sentence = $"“{common.Rule}” could not be checked since {Format.Moment(telling.At, zone)}: {telling.Text}",
-        Since = Instants.Format(telling.At),
-        SinceText = $"{Format.Moment(telling.At, zone)} ({zone.Id})",
-        Reason = telling.Text,
-        Link = Link($"/rules/{telling.Rule}"),
-    };
+    private MessageFields Failed(MessageFields common, Telling telling, DateTimeZone zone) =>
+        common with
+        {
+            Subject = PlainText.Line($"Cannot be checked: {common.Rule}", 200),
+            Sentence = $"“{common.Rule}” could not be checked since {Format.Moment(telling.At, zone)}: {telling.Text}",
+            Since = Instants.Format(telling.At),
+            SinceText = $"{Format.Moment(telling.At, zone)} ({zone.Id})",
+            Reason = telling.Text,
+            Link = Link($"/rules/{telling.Rule}"),
+        };
 
     private MessageFields Result(MessageFields common, Telling telling, Rule? rule)
     {
@@ -91,7 +124,8 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         return common with
         {
             Subject = PlainText.Line($"Checked: {common.Rule}", 200),
-            Sentence = $"{common.Rule}: {(worst.Count == 0 ? "all is well" : $"{Format.Count(worst.Count, "key is", "keys are")} wrong")}.",
+            Sentence =
+                $"{common.Rule}: {(worst.Count == 0 ? "all is well" : $"{Format.Count(worst.Count, "key is", "keys are")} wrong")}.",
             Since = Instants.Format(telling.At),
             Results = [.. results.Select(r => new ResultFields(BriefWords.Short(r.Key), r.Value, r.Level))],
             Link = rule is null ? "" : Link($"/rules/{rule.Id}"),
@@ -108,41 +142,60 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             (Of(c => c.Kind == TellingKind.Escalated), "not acknowledged"),
             (Of(c => c.Kind == TellingKind.Ended), "ended"),
             (Of(c => c.Kind == TellingKind.Failed), "not checked"),
-        }.Where(p => p.Item1 > 0).Select(p => $"{Format.Number(p.Item1)} {p.Item2}{(p is { Item1: > 1, Item2: "warning" } ? "s" : "")}").ToList();
+        }
+            .Where(p => p.Item1 > 0)
+            .Select(p => $"{Format.Number(p.Item1)} {p.Item2}{(p is { Item1: > 1, Item2: "warning" } ? "s" : "")}")
+            .ToList();
         var rules = content.Counts.Select(c => c.Rule).Distinct().Count();
         var of = rules == 1 ? content.Counts[0].Name : Format.Count(rules, "rule", "rules");
-        var zone = content.Tellings.Select(t => t.Rule?.Definition.TimeZone).OfType<DateTimeZone>().FirstOrDefault(DateTimeZone.Utc);
+        var zone = content
+            .Tellings.Select(t => t.Rule?.Definition.TimeZone)
+            .OfType<DateTimeZone>()
+            .FirstOrDefault(DateTimeZone.Utc);
         var since = content.Counts.Count == 0 ? 0 : content.Counts.Min(c => c.First);
         return new MessageFields
         {
             Event = "digest",
-            Level = Level(content.Counts.Where(c => c.Kind != TellingKind.Ended).Select(c => c.Level).DefaultIfEmpty(AlertLevel.None).Max()),
+            Level = Level(
+                content.Counts.Where(c => c.Kind != TellingKind.Ended).Select(c => c.Level).DefaultIfEmpty(AlertLevel.None).Max()
+            ),
             Subject = PlainText.Line($"{string.Join(", ", parts)}: {of}", 200),
-            Sentence = $"{Format.Count(content.Total, "message", "messages")} of {of} since {Format.Moment(since, zone)}: {string.Join(", ", parts)}.",
+            Sentence =
+                $"{Format.Count(content.Total, "message", "messages")} of {of} since {Format.Moment(since, zone)}: {string.Join(", ", parts)}.",
             Rule = rules == 1 ? content.Counts[0].Name : "",
             Since = Instants.Format(since),
             SinceText = $"{Format.Moment(since, zone)} ({zone.Id})",
             Count = content.Total,
             Rules = [.. content.Counts.Select(c => new RuleFields(c.Name, Event(c.Kind), Level(c.Level), c.Count))],
-            Alerts = [.. content.Tellings.Select(t => new ItemFields(Event(t.Telling.Kind), Level(t.Telling.Level),
-                t.Alert is { } alert ? Sentence(t.Telling, alert, zone) : $"{t.Rule?.Name}: {t.Telling.Text}", Link(t.Alert is null ? $"/rules/{t.Telling.Rule}" : $"/alerts/{t.Alert.Id}")))],
+            Alerts =
+            [
+                .. content.Tellings.Select(t => new ItemFields(
+                    Event(t.Telling.Kind),
+                    Level(t.Telling.Level),
+                    t.Alert is { } alert ? Sentence(t.Telling, alert, zone) : $"{t.Rule?.Name}: {t.Telling.Text}",
+                    Link(t.Alert is null ? $"/rules/{t.Telling.Rule}" : $"/alerts/{t.Alert.Id}")
+                )),
+            ],
             Link = Link("/alerts"),
         };
     }
 
     /// <summary>Fields for a test without any alert.</summary>
-    public MessageFields Test(string channel, string person) => new()
-    {
-        Event = "test",
-        Subject = PlainText.Line($"Test of {channel}", 200),
-        Sentence = $"{person} tries the channel “{channel}”. Nothing is wrong.",
-        Since = "",
-        Link = Link("/alerts/channels"),
-    };
+    public MessageFields Test(string channel, string person) =>
+        new()
+        {
+            Event = "test",
+            Subject = PlainText.Line($"Test of {channel}", 200),
+            Sentence = $"{person} tries the channel “{channel}”. Nothing is wrong.",
+            Since = "",
+            Link = Link("/alerts/channels"),
+        };
 
     private string Link(FormattableString path) => Link(FormattableString.Invariant(path));
+
     private string Link(string path) => (options.PublicAddress ?? "") + path;
 
     private static string Event(TellingKind kind) => kind.ToString().ToLowerInvariant();
+
     private static string Level(AlertLevel level) => level.ToString().ToLowerInvariant();
 }

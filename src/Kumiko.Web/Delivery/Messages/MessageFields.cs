@@ -61,26 +61,43 @@ public sealed record MessageFields
     /// <summary>What else is to be known of this message: that more waits, that its template is broken.</summary>
     public string Remark { get; init; } = "";
 
-    private static readonly JsonSerializerOptions Options = new() { PropertyNamingPolicy = JsonNamingPolicy.SnakeCaseLower, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, WriteIndented = true };
+    private static readonly JsonSerializerOptions Options = new()
+    {
+        PropertyNamingPolicy = JsonNamingPolicy.SnakeCaseLower,
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        WriteIndented = true,
+    };
 
     public string ToJson() => JsonSerializer.Serialize(this, Options);
 
     /// <summary>The same as nested dictionaries and lists, for templates.</summary>
-    public IReadOnlyDictionary<string, object?> ToObjects() => (IReadOnlyDictionary<string, object?>)Objects(JsonSerializer.SerializeToElement(this, Options))!;
+    public IReadOnlyDictionary<string, object?> ToObjects() =>
+        (IReadOnlyDictionary<string, object?>)Objects(JsonSerializer.SerializeToElement(this, Options))!;
 
-    private static object? Objects(JsonElement element) => element.ValueKind switch
-    {
-        JsonValueKind.Object => element.EnumerateObject().ToDictionary(p => p.Name, p => Objects(p.Value), StringComparer.Ordinal),
-        JsonValueKind.Array => element.EnumerateArray().Select(Objects).ToList(),
-        JsonValueKind.Number => element.GetDecimal(),
-        JsonValueKind.True or JsonValueKind.False => element.GetBoolean(),
-        JsonValueKind.String => element.GetString(),
-        _ => null,
-    };
+    private static object? Objects(JsonElement element) =>
+        element.ValueKind switch
+        {
+            JsonValueKind.Object => element
+                .EnumerateObject()
+                .ToDictionary(p => p.Name, p => Objects(p.Value), StringComparer.Ordinal),
+            JsonValueKind.Array => element.EnumerateArray().Select(Objects).ToList(),
+            JsonValueKind.Number => element.GetDecimal(),
+            JsonValueKind.True or JsonValueKind.False => element.GetBoolean(),
+            JsonValueKind.String => element.GetString(),
+            _ => null,
+        };
 }
 
 /// <param name="Now">Of <paramref name="NowTotal"/> records of the focus, so many have the value; then as well.</param>
-public sealed record DifferenceFields(string Field, string Value, long Now, long NowTotal, long Then, long ThenTotal, string Text);
+public sealed record DifferenceFields(
+    string Field,
+    string Value,
+    long Now,
+    long NowTotal,
+    long Then,
+    long ThenTotal,
+    string Text
+);
 
 public sealed record FollowUpFields(IReadOnlyList<string> Columns, IReadOnlyList<IReadOnlyList<string>> Rows, string? Problem);
 

@@ -6,16 +6,52 @@ using Kumiko.Core.Delivery;
 
 namespace Kumiko.Web.Delivery.Messages;
 
-/// <summary>Texts with fields in them, in the Liquid language. What a template may take is limited: steps, depth and length.</summary>
+/// <summary>Texts with fields in them, in the Liquid language. What a template may take is limited: steps, depth and
+/// length.</summary>
 public static class MessageTemplate
 {
-    private const int MostSteps = 5_000, MostDepth = 20, LongestResult = 60_000, LongestRange = 1_000;
+    private const int MostSteps = 5_000,
+        MostDepth = 20,
+        LongestResult = 60_000,
+        LongestRange = 1_000;
 
-    /// <summary>What texts and lists can be put through. Those that multiply a text by another are left out: a chain of them has no end.</summary>
+    /// <summary>What texts and lists can be put through. Those that multiply a text by another are left out: a chain of them has
+    /// no end.</summary>
     private static readonly string[] Allowed =
     [
-        "append", "prepend", "capitalize", "downcase", "upcase", "strip", "lstrip", "rstrip", "truncate", "truncatewords", "slice", "size", "default", "escape", "url_encode", "date",
-        "first", "last", "join", "map", "where", "sort", "reverse", "uniq", "abs", "ceil", "floor", "round", "plus", "minus", "times", "divided_by", "modulo",
+        "append",
+        "prepend",
+        "capitalize",
+        "downcase",
+        "upcase",
+        "strip",
+        "lstrip",
+        "rstrip",
+        "truncate",
+        "truncatewords",
+        "slice",
+        "size",
+        "default",
+        "escape",
+        "url_encode",
+        "date",
+        "first",
+        "last",
+        "join",
+        "map",
+        "where",
+        "sort",
+        "reverse",
+        "uniq",
+        "abs",
+        "ceil",
+        "floor",
+        "round",
+        "plus",
+        "minus",
+        "times",
+        "divided_by",
+        "modulo",
     ];
 
     private static readonly FluidParser Parser = MakeParser();
@@ -26,7 +62,8 @@ public static class MessageTemplate
     {
         var parser = new FluidParser();
         // A capture writes where nobody counts, and there are no files to take in.
-        foreach (var tag in new[] { "capture", "include", "render" }) parser.RegisteredTags.Remove(tag);
+        foreach (var tag in new[] { "capture", "include", "render" })
+            parser.RegisteredTags.Remove(tag);
         return parser;
     }
 
@@ -36,11 +73,13 @@ public static class MessageTemplate
         options.Filters.Clear();
         foreach (var name in Allowed)
         {
-            if (!all.Filters.TryGetValue(name, out var filter)) throw new InvalidOperationException($"There is no filter {name}.");
+            if (!all.Filters.TryGetValue(name, out var filter))
+                throw new InvalidOperationException($"There is no filter {name}.");
             options.Filters.AddFilter(name, async (input, arguments, context) =>
             {
                 var result = await filter(input, arguments, context);
-                if (result.Type == FluidValues.String && result.ToStringValue().Length > LongestResult) throw new InvalidOperationException($"A text in it comes to more than {LongestResult:N0} characters.");
+                if (result.Type == FluidValues.String && result.ToStringValue().Length > LongestResult)
+                    throw new InvalidOperationException($"A text in it comes to more than {LongestResult:N0} characters.");
                 return result;
             });
         }
@@ -51,21 +90,28 @@ public static class MessageTemplate
     /// <param name="escape">How values are made safe where they stand; the template's own text stays as it is.</param>
     public static (string? Text, string? Fault) Render(string template, MessageFields fields, TextEncoder escape)
     {
-        if (template.Length > Channel.LongestTemplate) return (null, $"It has more than {Channel.LongestTemplate:N0} characters.");
-        if (!Parser.TryParse(template, out var parsed, out var error)) return (null, PlainText.Line(error, 300));
+        if (template.Length > Channel.LongestTemplate)
+            return (null, $"It has more than {Channel.LongestTemplate:N0} characters.");
+        if (!Parser.TryParse(template, out var parsed, out var error))
+            return (null, PlainText.Line(error, 300));
         var ranges = new RangeLook();
         ranges.VisitTemplate(parsed);
-        if (ranges.IsTooLong) return (null, $"A range must be written in figures and have {LongestRange:N0} steps at most.");
+        if (ranges.IsTooLong)
+            return (null, $"A range must be written in figures and have {LongestRange:N0} steps at most.");
         try
         {
             var context = new TemplateContext(Options);
-            foreach (var (name, value) in fields.ToObjects()) context.SetValue(name, value);
+            foreach (var (name, value) in fields.ToObjects())
+                context.SetValue(name, value);
             using var writer = new LimitedWriter(LongestResult);
             parsed.RenderAsync(writer, escape, context).AsTask().GetAwaiter().GetResult();
             var text = writer.ToString();
             return text.Trim().Length == 0 ? (null, "It comes to nothing.") : (text, null);
         }
-        catch (Exception e) when (e is not OutOfMemoryException) { return (null, PlainText.Line(e.Message, 300)); }
+        catch (Exception e) when (e is not OutOfMemoryException)
+        {
+            return (null, PlainText.Line(e.Message, 300));
+        }
     }
 
     /// <summary>Looks for ranges that are made before the first of their steps is counted.</summary>
@@ -79,7 +125,8 @@ public static class MessageTemplate
             return base.VisitRangeExpression(range);
         }
 
-        private static decimal? Literal(Expression bound) => bound is LiteralExpression { Value: NumberValue number } ? number.ToNumberValue() : null;
+        private static decimal? Literal(Expression bound) =>
+            bound is LiteralExpression { Value: NumberValue number } ? number.ToNumberValue() : null;
     }
 
     private sealed class LimitedWriter(int most) : StringWriter
@@ -110,7 +157,8 @@ public static class MessageTemplate
 
         private void Check()
         {
-            if (GetStringBuilder().Length > most) throw new InvalidOperationException($"It comes to more than {most:N0} characters.");
+            if (GetStringBuilder().Length > most)
+                throw new InvalidOperationException($"It comes to more than {most:N0} characters.");
         }
     }
 }

@@ -20,7 +20,19 @@ public sealed record PreviewPart(string? Text, string Of, string? Fault);
 
 /// <summary>One channel: where it leads, how it keeps floods away, what its messages say; with a test and a preview.</summary>
 [Authorize(Policy = Policies.Run)]
-public sealed class ChannelModel(ChannelStore channels, RuleStore rules, Dispatcher dispatcher, FieldReader fields, MessageComposer composer, SecretKeeper secrets, ScriptSender scripts, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class ChannelModel(
+    ChannelStore channels,
+    RuleStore rules,
+    Dispatcher dispatcher,
+    FieldReader fields,
+    MessageComposer composer,
+    SecretKeeper secrets,
+    ScriptSender scripts,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     public Channel? Existing { get; private set; }
     public ChannelForm Form { get; private set; } = new();
@@ -32,20 +44,32 @@ public sealed class ChannelModel(ChannelStore channels, RuleStore rules, Dispatc
     public IReadOnlyList<string> HeaderNames => Existing?.Settings is WebhookSettings hook ? hook.Headers : [];
     public string Path => Existing is { } of ? FormattableString.Invariant($"/alerts/channels/{of.Id}") : "/alerts/channels/new";
 
-    public string? SecretName => Form.Kind switch { "webhook" => new WebhookSettings("", []).SecretName, "trap" => new TrapSettings("", 0).SecretName, "syslog" or "script" => null, _ => new MailSettings([]).SecretName };
+    public string? SecretName =>
+        Form.Kind switch
+        {
+            "webhook" => new WebhookSettings("", []).SecretName,
+            "trap" => new TrapSettings("", 0).SecretName,
+            "syslog" or "script" => null,
+            _ => new MailSettings([]).SecretName,
+        };
 
-    public string Placeholder => Form.Kind == "webhook" ? "{ \"text\": \"{{ sentence }}\" }" : "{{ level }}: {{ sentence }}\n{{ first_step }}\n{{ link }}";
+    public string Placeholder =>
+        Form.Kind == "webhook" ? "{ \"text\": \"{{ sentence }}\" }" : "{{ level }}: {{ sentence }}\n{{ first_step }}\n{{ link }}";
 
     public async Task<IActionResult> OnGetAsync(long? id, string? kind, string? when)
     {
-        if (!Find(id)) return NotFound();
-        Form = Existing is { } channel ? ChannelForm.Of(channel) : new ChannelForm { Kind = ChannelForm.Kinds.Any(k => k.Kind == kind) ? kind : "mail" };
+        if (!Find(id))
+            return NotFound();
+        Form = Existing is { } channel
+            ? ChannelForm.Of(channel)
+            : new ChannelForm { Kind = ChannelForm.Kinds.Any(k => k.Kind == kind) ? kind : "mail" };
         return await ShowAll(when);
     }
 
     public async Task<IActionResult> OnPostAsync(long? id, [FromForm] ChannelForm form)
     {
-        if (!Find(id)) return NotFound();
+        if (!Find(id))
+            return NotFound();
         Form = form;
         var (channel, faults) = form.Read(Existing, Viewer.Id, secrets);
         if (faults.Count > 0)
@@ -54,13 +78,15 @@ public sealed class ChannelModel(ChannelStore channels, RuleStore rules, Dispatc
             return await ShowAll(null);
         }
         var saved = Existing is null ? await channels.Add(channel) : channel.Id;
-        if (Existing is not null) await channels.Change(channel);
+        if (Existing is not null)
+            await channels.Change(channel);
         return Redirect(FormattableString.Invariant($"/alerts/channels/{saved}"));
     }
 
     public async Task<IActionResult> OnPostTestAsync(long id, string? recipient)
     {
-        if (!Find(id)) return NotFound();
+        if (!Find(id))
+            return NotFound();
         Form = ChannelForm.Of(Existing!);
         var to = Existing!.Settings.Recipients.Contains(recipient) ? recipient! : Existing.Settings.Recipients[0];
         Tested = await dispatcher.Test(Existing, to, Viewer.Name, HttpContext.RequestAborted);
@@ -70,24 +96,48 @@ public sealed class ChannelModel(ChannelStore channels, RuleStore rules, Dispatc
     /// <summary>The template as it stands in the form, on the latest alert.</summary>
     public IActionResult OnPostPreview(long? id, [FromForm] ChannelForm form)
     {
-        if (!Find(id)) return NotFound();
+        if (!Find(id))
+            return NotFound();
         return Partial("_Preview", PreviewOf(form));
     }
 
     private PreviewPart PreviewOf(ChannelForm form)
     {
-        if (rules.Alerts.All(1) is not [{ } alert]) return new PreviewPart(null, "", null);
+        if (rules.Alerts.All(1) is not [{ } alert])
+            return new PreviewPart(null, "", null);
         var (channel, _) = form.Read(Existing, Viewer.Id, secrets);
-        var telling = new Telling { Kind = TellingKind.Started, Rule = alert.Rule, Alert = alert.Id, At = alert.Started, Level = alert.Level, Value = alert.Value, Compared = alert.Compared };
-        var of = fields.Of(new ToldOf(telling, rules.FindAny(alert.Rule), alert), channel.Settings.Recipients is [var first, ..] ? first : "") with { Acknowledge = "(a link that acknowledges once)" };
-        var composed = composer.Compose(channel.Settings, channel.Template, of, Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null, channel.Name);
+        var telling = new Telling
+        {
+            Kind = TellingKind.Started,
+            Rule = alert.Rule,
+            Alert = alert.Id,
+            At = alert.Started,
+            Level = alert.Level,
+            Value = alert.Value,
+            Compared = alert.Compared,
+        };
+        var of = fields.Of(
+            new ToldOf(telling, rules.FindAny(alert.Rule), alert),
+            channel.Settings.Recipients is [var first, ..] ? first : ""
+        ) with
+        {
+            Acknowledge = "(a link that acknowledges once)",
+        };
+        var composed = composer.Compose(
+            channel.Settings,
+            channel.Template,
+            of,
+            Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null,
+            channel.Name
+        );
         return new PreviewPart(composed.Payload.Describe(), BriefWords.Title(alert), composed.Fault);
     }
 
     private bool Find(long? id)
     {
         Begin();
-        if (id is { } known) Existing = channels.Find(known);
+        if (id is { } known)
+            Existing = channels.Find(known);
         return id is null || Existing is not null;
     }
 

@@ -9,7 +9,8 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Alerts;
 
 /// <summary>Times in which nobody is told of some alerts.</summary>
-public sealed class QuietModel(RouteStore routes, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class QuietModel(RouteStore routes, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock)
+    : StripPage(runs, strips, viewer, clock)
 {
     private const long ShownFor = 7 * Instants.Day;
 
@@ -29,33 +30,44 @@ public sealed class QuietModel(RouteStore routes, RunRegistry runs, StripBuilder
 
     public async Task<IActionResult> OnPostAsync([FromForm] QuietForm form)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayKeep)
+            return StatusCode(403);
         Begin();
         Form = form;
         var (definition, faults) = form.Read(Now, Zone);
         Faults = faults;
-        if (faults.Count > 0) return await ShowAll(null);
+        if (faults.Count > 0)
+            return await ShowAll(null);
         await routes.AddQuiet(definition, Viewer.Name);
         return Redirect("/alerts/quiet");
     }
 
     public async Task<IActionResult> OnPostEndAsync(long id)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayKeep)
+            return StatusCode(403);
         await routes.RemoveQuiet(id, true);
         return Redirect(FormattableString.Invariant($"/alerts/quiet?removed={id}"));
     }
 
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayKeep)
+            return StatusCode(403);
         await routes.RemoveQuiet(id, false);
         return Redirect("/alerts/quiet");
     }
 
     private Task<IActionResult> ShowAll(string? when)
     {
-        All = [.. routes.Book().QuietTimes.Where(q => !(q.Definition.Until <= Now - ShownFor)).OrderBy(q => q.Definition.Until <= Now).ThenByDescending(q => q.Definition.IsOn(Now))];
+        All =
+        [
+            .. routes
+                .Book()
+                .QuietTimes.Where(q => !(q.Definition.Until <= Now - ShownFor))
+                .OrderBy(q => q.Definition.Until <= Now)
+                .ThenByDescending(q => q.Definition.IsOn(Now)),
+        ];
         return Show("/alerts/quiet", when);
     }
 }

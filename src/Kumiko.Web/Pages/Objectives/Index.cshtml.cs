@@ -9,7 +9,17 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Objectives;
 
 /// <summary>All objectives, with what is left of their budgets.</summary>
-public sealed class IndexModel(ObjectiveStore objectives, ObjectiveReader reader, RecordStore records, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class IndexModel(
+    ObjectiveStore objectives,
+    ObjectiveReader reader,
+    RecordStore records,
+    WorkGate gate,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock,
+    IAuthorizationService authorization
+) : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<(Objective Objective, ObjectiveNow Now)> All { get; private set; } = [];
     public long? Removed { get; private set; }
@@ -20,14 +30,16 @@ public sealed class IndexModel(ObjectiveStore objectives, ObjectiveReader reader
         var all = new List<(Objective, ObjectiveNow)>();
         using (await gate.Enter(Viewer.Name, HttpContext.RequestAborted))
         using (var snapshot = records.Current)
-            foreach (var objective in objectives.All()) all.Add((objective, await reader.Now(objective, Now, snapshot, HttpContext.RequestAborted)));
+            foreach (var objective in objectives.All())
+                all.Add((objective, await reader.Now(objective, Now, snapshot, HttpContext.RequestAborted)));
         (All, Removed) = (all, removed);
         return await Show("/objectives", when);
     }
 
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
-        if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded) return StatusCode(403);
+        if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded)
+            return StatusCode(403);
         await objectives.Remove(id, false);
         return Redirect("/objectives");
     }

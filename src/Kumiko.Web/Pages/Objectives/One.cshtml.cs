@@ -27,9 +27,23 @@ public sealed class ObjectiveForm
 }
 
 /// <summary>One objective: what it asks for, how it stands, how it went.</summary>
-public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, RuleStore rules, RuleWords words, RecordStore records, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, IAuthorizationService authorization) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(
+    ObjectiveStore objectives,
+    ObjectiveReader reader,
+    RuleStore rules,
+    RuleWords words,
+    RecordStore records,
+    WorkGate gate,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock,
+    IAuthorizationService authorization
+) : StripPage(runs, strips, viewer, clock)
 {
-    private const int Beside = 620, PictureHeight = 190, StepsDrawn = 168;
+    private const int Beside = 620,
+        PictureHeight = 190,
+        StepsDrawn = 168;
 
     public Objective? Existing { get; private set; }
     public ObjectiveForm Form { get; private set; } = new();
@@ -41,19 +55,35 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
 
     public async Task<IActionResult> OnGetAsync(long? id, string? when)
     {
-        if (!Find(id)) return NotFound();
-        if (Existing is { } of) Form = new ObjectiveForm { Name = of.Name, All = of.All, Good = of.Good, Target = RuleForm.Figure(of.Target, "1"), Days = of.Days, Team = of.Team, Note = of.Note };
-        else if (!MayKeep) return StatusCode(403);
+        if (!Find(id))
+            return NotFound();
+        if (Existing is { } of)
+            Form = new ObjectiveForm
+            {
+                Name = of.Name,
+                All = of.All,
+                Good = of.Good,
+                Target = RuleForm.Figure(of.Target, "1"),
+                Days = of.Days,
+                Team = of.Team,
+                Note = of.Note,
+            };
+        else if (!MayKeep)
+            return StatusCode(403);
         return await ShowAll(id, when);
     }
 
     public async Task<IActionResult> OnPostAsync(long? id, [FromForm] ObjectiveForm form)
     {
-        if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded) return StatusCode(403);
-        if (!Find(id)) return NotFound();
+        if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded)
+            return StatusCode(403);
+        if (!Find(id))
+            return NotFound();
         Form = form;
         var percent = (form.Target ?? "").Replace("%", "").Replace(Format.ThinSpace, "").Trim();
-        var target = decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var typed) ? (double)(typed / 100) : double.NaN;
+        var target = decimal.TryParse(percent, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var typed)
+            ? (double)(typed / 100)
+            : double.NaN;
         var objective = new Objective
         {
             Id = Existing?.Id ?? 0,
@@ -68,15 +98,18 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
             Author = Viewer.Id,
         };
         Faults = objective.Faults();
-        if (Faults.Count > 0) return await ShowAll(id, null);
+        if (Faults.Count > 0)
+            return await ShowAll(id, null);
         var saved = Existing is null ? await objectives.Add(objective) : objective.Id;
-        if (Existing is not null) await objectives.Change(objective);
+        if (Existing is not null)
+            await objectives.Change(objective);
         return Redirect(FormattableString.Invariant($"/objectives/{saved}"));
     }
 
     public async Task<IActionResult> OnPostRemoveAsync(long id)
     {
-        if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded) return StatusCode(403);
+        if (!(await authorization.AuthorizeAsync(User, Policies.Keep)).Succeeded)
+            return StatusCode(403);
         await objectives.Remove(id, true);
         return Redirect(FormattableString.Invariant($"/objectives?removed={id}"));
     }
@@ -86,7 +119,8 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
     private bool Find(long? id)
     {
         Begin();
-        if (id is { } known) Existing = objectives.Find(known);
+        if (id is { } known)
+            Existing = objectives.Find(known);
         return id is null || Existing is not null;
     }
 
@@ -94,11 +128,20 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
     {
         if (Existing is { } of && when is null)
         {
-            OnIt = [.. rules.Rules().Where(r => r.Definition.Quantity is BudgetBurnt { Objective: var burnt } && burnt == of.Id || r.Definition.Quantity is BurnRate { Objective: var rate } && rate == of.Id)];
+            OnIt =
+            [
+                .. rules
+                    .Rules()
+                    .Where(r =>
+                        r.Definition.Quantity is BudgetBurnt { Objective: var burnt } && burnt == of.Id
+                        || r.Definition.Quantity is BurnRate { Objective: var rate } && rate == of.Id
+                    ),
+            ];
             using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
             using var snapshot = records.Current;
             Standing = await reader.Now(of, Now, snapshot, HttpContext.RequestAborted);
-            if (Standing.Problem is null) Drawings = await Draw(of, snapshot);
+            if (Standing.Problem is null)
+                Drawings = await Draw(of, snapshot);
         }
         return await Show(id is null ? "/objectives/new" : FormattableString.Invariant($"/objectives/{id}"), when);
     }
@@ -110,14 +153,45 @@ public sealed class OneModel(ObjectiveStore objectives, ObjectiveReader reader, 
             // Hours of a week, or four of them.
             var step = of.Days * Instants.Day / StepsDrawn;
             var frame = await reader.History(of, new Window(Now - of.Period, Now), step, snapshot, HttpContext.RequestAborted);
-            Frame Only(int column) => new(frame.Schema with { Columns = [frame.Schema.Columns[0], frame.Schema.Columns[column]] }, [.. frame.Rows.Select(r => new[] { r[0], r[column] })]);
+            Frame Only(int column) =>
+                new(
+                    frame.Schema with
+                    {
+                        Columns = [frame.Schema.Columns[0], frame.Schema.Columns[column]],
+                    },
+                    [.. frame.Rows.Select(r => new[] { r[0], r[column] })]
+                );
             var view = new ChartView(Viewer.WidthBeside(Beside), PictureHeight, Zone, Now + step);
-            return [.. new[]
-            {
-                Chart.Draw(Only(1), new ChartSpec { Form = ChartForm.Area, Title = "Budget left", Thresholds = [new Threshold(0, "all burnt", "critical")] }, view),
-                Chart.Draw(Only(2), new ChartSpec { Form = ChartForm.Line, Title = "Burn rate over an hour", Thresholds = [new Threshold(1, "lasts just the period")] }, view),
-            }.OfType<Drawing>()];
+            return
+            [
+                .. new[]
+                {
+                    Chart.Draw(
+                        Only(1),
+                        new ChartSpec
+                        {
+                            Form = ChartForm.Area,
+                            Title = "Budget left",
+                            Thresholds = [new Threshold(0, "all burnt", "critical")],
+                        },
+                        view
+                    ),
+                    Chart.Draw(
+                        Only(2),
+                        new ChartSpec
+                        {
+                            Form = ChartForm.Line,
+                            Title = "Burn rate over an hour",
+                            Thresholds = [new Threshold(1, "lasts just the period")],
+                        },
+                        view
+                    ),
+                }.OfType<Drawing>(),
+            ];
         }
-        catch (QueryRefusedException) { return []; }
+        catch (QueryRefusedException)
+        {
+            return [];
+        }
     }
 }

@@ -17,7 +17,17 @@ public sealed record MadeLink(string For, string Address, LinkKind Kind, string?
 
 /// <summary>Who has an account and what they may do; administrators invite, change, switch off and remove.</summary>
 [Authorize(Policy = Policies.Run)]
-public sealed class IndexModel(PeopleStore people, LinkStore links, SessionStore sessions, InvitationMail mail, ServerOptions options, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class IndexModel(
+    PeopleStore people,
+    LinkStore links,
+    SessionStore sessions,
+    InvitationMail mail,
+    ServerOptions options,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     private const string LastOne = "Nobody would be left to run Kumiko. Make somebody else an administrator first.";
 
@@ -40,13 +50,21 @@ public sealed class IndexModel(PeopleStore people, LinkStore links, SessionStore
     public async Task<IActionResult> OnPostInviteAsync(string? email, Role role)
     {
         Email = email?.Trim();
-        if (!MailAddresses.IsValid(Email)) Problem = "Write a mail address.";
-        else if (people.FindByEmail(Email) is not null) Problem = "Somebody has this mail address already.";
-        else if (!Enum.IsDefined(role)) Problem = "Choose what they may do.";
+        if (!MailAddresses.IsValid(Email))
+            Problem = "Write a mail address.";
+        else if (people.FindByEmail(Email) is not null)
+            Problem = "Somebody has this mail address already.";
+        else if (!Enum.IsDefined(role))
+            Problem = "Choose what they may do.";
         else
         {
             var address = AddressOf(await links.Invite(role, Email, Viewer.Name));
-            Made = new MadeLink(Email, address, LinkKind.Invited, await mail.Send(Email, LinkKind.Invited, address, Viewer.Name, HttpContext.RequestAborted));
+            Made = new MadeLink(
+                Email,
+                address,
+                LinkKind.Invited,
+                await mail.Send(Email, LinkKind.Invited, address, Viewer.Name, HttpContext.RequestAborted)
+            );
             Email = null;
         }
         return await OnGetAsync(null);
@@ -60,35 +78,45 @@ public sealed class IndexModel(PeopleStore people, LinkStore links, SessionStore
 
     public async Task<IActionResult> OnPostResetAsync(long id)
     {
-        if (Existing(id) is not { } person) return NotFound();
+        if (Existing(id) is not { } person)
+            return NotFound();
         var address = AddressOf(await links.Reset(person, Viewer.Name));
-        Made = new MadeLink(person.Email, address, LinkKind.Reset, await mail.Send(person.Email, LinkKind.Reset, address, Viewer.Name, HttpContext.RequestAborted));
+        Made = new MadeLink(
+            person.Email,
+            address,
+            LinkKind.Reset,
+            await mail.Send(person.Email, LinkKind.Reset, address, Viewer.Name, HttpContext.RequestAborted)
+        );
         return await OnGetAsync(null);
     }
 
-    public Task<IActionResult> OnPostRoleAsync(long id, Role role) => Change(id, _ => Enum.IsDefined(role) ? people.SetRole(id, role) : Task.FromResult(true));
+    public Task<IActionResult> OnPostRoleAsync(long id, Role role) =>
+        Change(id, _ => Enum.IsDefined(role) ? people.SetRole(id, role) : Task.FromResult(true));
 
     public Task<IActionResult> OnPostOffAsync(long id) => Change(id, _ => WithoutSessions(people.SwitchOff(id), id));
 
     public Task<IActionResult> OnPostOnAsync(long id) => Change(id, async _ =>
-    {
-        await people.SwitchOn(id);
-        return true;
-    });
+        {
+            await people.SwitchOn(id);
+            return true;
+        });
 
     public Task<IActionResult> OnPostRemoveAsync(long id) => Change(id, _ => WithoutSessions(people.Remove(id), id));
 
     private async Task<bool> WithoutSessions(Task<bool> change, long id)
     {
         var done = await change;
-        if (done) await sessions.EndAll(id);
+        if (done)
+            await sessions.EndAll(id);
         return done;
     }
 
     private async Task<IActionResult> Change(long id, Func<Person, Task<bool>> change)
     {
-        if (Existing(id) is not { } person) return NotFound();
-        if (await change(person)) return Redirect("/people");
+        if (Existing(id) is not { } person)
+            return NotFound();
+        if (await change(person))
+            return Redirect("/people");
         Problem = LastOne;
         return await OnGetAsync(null);
     }

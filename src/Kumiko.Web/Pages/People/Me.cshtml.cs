@@ -11,9 +11,23 @@ using NodaTime;
 namespace Kumiko.Web.Pages.People;
 
 /// <summary>One's own page: name, zone, theme, password, and where one is signed in.</summary>
-public sealed class MeModel(PeopleStore people, SessionStore sessions, SessionCookies cookies, Passwords passwords, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class MeModel(
+    PeopleStore people,
+    SessionStore sessions,
+    SessionCookies cookies,
+    Passwords passwords,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
-    public static readonly IReadOnlyList<(string Id, string Name)> Themes = [("", "as the system"), ("paper", "paper"), ("lacquer", "lacquer")];
+    public static readonly IReadOnlyList<(string Id, string Name)> Themes =
+    [
+        ("", "as the system"),
+        ("paper", "paper"),
+        ("lacquer", "lacquer"),
+    ];
 
     public Person Me { get; private set; } = null!;
     public IReadOnlyList<Session> Sessions { get; private set; } = [];
@@ -28,7 +42,13 @@ public sealed class MeModel(PeopleStore people, SessionStore sessions, SessionCo
     {
         (Me, Sessions, Current) = (Viewer.Person!, sessions.Of(Viewer.Id), cookies.Current(HttpContext));
         Then = Url.IsLocalUrl(then) ? then : null;
-        Done ??= done switch { "password" => "The password is changed. Other browsers were signed out.", "saved" => "Saved.", "elsewhere" => "You are signed in here alone.", _ => null };
+        Done ??= done switch
+        {
+            "password" => "The password is changed. Other browsers were signed out.",
+            "saved" => "Saved.",
+            "elsewhere" => "You are signed in here alone.",
+            _ => null,
+        };
         return Show("/me", when);
     }
 
@@ -36,28 +56,50 @@ public sealed class MeModel(PeopleStore people, SessionStore sessions, SessionCo
     {
         Problem = PersonFaults.OfName(name);
         var chosen = string.IsNullOrWhiteSpace(zone) ? null : DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone.Trim())?.Id;
-        if (Problem is null && chosen is null && !string.IsNullOrWhiteSpace(zone)) Problem = $"There is no zone “{zone}”. Use a name such as Europe/Dublin, or leave it empty.";
-        if (Problem is not null) return await OnGetAsync(null, null, null);
+        if (Problem is null && chosen is null && !string.IsNullOrWhiteSpace(zone))
+            Problem = $"There is no zone “{zone}”. Use a name such as Europe/Dublin, or leave it empty.";
+        if (Problem is not null)
+            return await OnGetAsync(null, null, null);
         await people.SetName(Viewer.Id, name!.Trim());
         await people.SetZone(Viewer.Id, chosen);
         var known = Themes.Any(t => t.Id == theme) ? theme! : "";
         await people.SetTheme(Viewer.Id, known.Length == 0 ? null : known);
-        Response.Cookies.Append("theme", known, new CookieOptions { MaxAge = TimeSpan.FromDays(365), SameSite = SameSiteMode.Lax, Secure = Request.IsHttps });
+        Response.Cookies.Append(
+            "theme",
+            known,
+            new CookieOptions
+            {
+                MaxAge = TimeSpan.FromDays(365),
+                SameSite = SameSiteMode.Lax,
+                Secure = Request.IsHttps,
+            }
+        );
         return Redirect("/me?done=saved");
     }
 
     public async Task<IActionResult> OnPostPasswordAsync(string? old, string? password, string? again)
     {
         var me = Viewer.Person!;
-        Problem = PasswordRules.Fault(password, me.Name, me.Email) ?? (password != again ? "The two new passwords differ. Type the same twice." : null);
+        Problem = PasswordRules.Fault(password, me.Name, me.Email)
+            ?? (password != again ? "The two new passwords differ. Type the same twice." : null);
         try
         {
             // Whoever has none sets the first one.
-            if (Problem is null && me.Password is not null && await passwords.Verify(me, old ?? "") == PasswordVerificationResult.Failed) Problem = "The present password is another.";
-            if (Problem is null) await people.SetPassword(me.Id, await passwords.Hash(password!));
+            if (
+                Problem is null
+                && me.Password is not null
+                && await passwords.Verify(me, old ?? "") == PasswordVerificationResult.Failed
+            )
+                Problem = "The present password is another.";
+            if (Problem is null)
+                await people.SetPassword(me.Id, await passwords.Hash(password!));
         }
-        catch (PasswordsBusyException e) { Problem = e.Message; }
-        if (Problem is not null) return await OnGetAsync(null, null, null);
+        catch (PasswordsBusyException e)
+        {
+            Problem = e.Message;
+        }
+        if (Problem is not null)
+            return await OnGetAsync(null, null, null);
         await sessions.EndAll(me.Id, cookies.Current(HttpContext)?.Id);
         return Redirect("/me?done=password");
     }

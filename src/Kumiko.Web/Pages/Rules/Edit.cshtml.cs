@@ -21,15 +21,45 @@ using NodaTime;
 namespace Kumiko.Web.Pages.Rules;
 
 /// <summary>What a rule would have done over a stretch: words and pictures.</summary>
-public sealed record TrialPart(RuleDefinition? Definition, string Sentence, Trial Trial, Drawing? Drawing, Drawing? Curve, DateTimeZone Zone, int Recipients, IReadOnlyList<string> Faults);
+public sealed record TrialPart(
+    RuleDefinition? Definition,
+    string Sentence,
+    Trial Trial,
+    Drawing? Drawing,
+    Drawing? Curve,
+    DateTimeZone Zone,
+    int Recipients,
+    IReadOnlyList<string> Faults
+);
 
 /// <summary>One sentence, filled in, and tried on history while it is.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore objectives, PeopleStore people, RecordStore records, RuleTrial trials, WorkGate gate, RunRegistry runs, StripBuilder strips, Viewer viewer, MailSender mail, ChannelStore channels, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class EditModel(
+    RuleStore rules,
+    RuleWords words,
+    ObjectiveStore objectives,
+    PeopleStore people,
+    RecordStore records,
+    RuleTrial trials,
+    WorkGate gate,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    MailSender mail,
+    ChannelStore channels,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
-    private const int PictureHeight = 240, CurveHeight = 150, Beside = 600;
+    private const int PictureHeight = 240,
+        CurveHeight = 150,
+        Beside = 600;
 
-    public static readonly IReadOnlyList<(string Value, string Words)> Overs = [("1d", "the past day"), ("7d", "the past 7 days"), ("30d", "the past 30 days")];
+    public static readonly IReadOnlyList<(string Value, string Words)> Overs =
+    [
+        ("1d", "the past day"),
+        ("7d", "the past 7 days"),
+        ("30d", "the past 30 days"),
+    ];
 
     public Rule? Existing { get; private set; }
     public RuleForm Form { get; private set; } = RuleForm.Blank();
@@ -38,7 +68,14 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     public IReadOnlyList<Rule> Others { get; private set; } = [];
     public IReadOnlyList<Objective> Objectives { get; private set; } = [];
     public IReadOnlyList<Person> People { get; private set; } = [];
-    public IReadOnlyList<string> Teams => [.. Others.Select(r => r.Team).Where(t => t.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).Order(StringComparer.OrdinalIgnoreCase)];
+    public IReadOnlyList<string> Teams =>
+        [
+            .. Others
+                .Select(r => r.Team)
+                .Where(t => t.Length > 0)
+                .Distinct(StringComparer.OrdinalIgnoreCase)
+                .Order(StringComparer.OrdinalIgnoreCase),
+        ];
     public IReadOnlyList<KeyState> Keys { get; private set; } = [];
     public string AsText { get; private set; } = "";
     public bool CanMail => mail.IsSetUp;
@@ -46,16 +83,27 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     /// <summary>Where results of checks can go: what takes JSON.</summary>
     public IReadOnlyList<Channel> Hooks { get; private set; } = [];
 
-    public async Task<IActionResult> OnGetAsync(long? id, string? q, string? limit, long? like, string? ready, long? objective, string? when)
+    public async Task<IActionResult> OnGetAsync(
+        long? id,
+        string? q,
+        string? limit,
+        long? like,
+        string? ready,
+        long? objective,
+        string? when
+    )
     {
-        if (!Find(id)) return NotFound();
-        if (Existing is { } rule) Form = RuleForm.OfRule(rule);
+        if (!Find(id))
+            return NotFound();
+        if (Existing is { } rule)
+            Form = RuleForm.OfRule(rule);
         else if (like is { } other && rules.Find(other) is { } copied)
         {
             Form = RuleForm.OfRule(copied);
             Form.Name = copied.Name + ", copy";
         }
-        else if (ReadyRules.Find(ready) is { } made) Form = made.Form();
+        else if (ReadyRules.Find(ready) is { } made)
+            Form = made.Form();
         else
         {
             await Propose(q ?? "", limit, objective);
@@ -66,7 +114,8 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
 
     public async Task<IActionResult> OnPostAsync(long? id, [FromForm] RuleForm form)
     {
-        if (!Find(id)) return NotFound();
+        if (!Find(id))
+            return NotFound();
         Form = form;
         var rule = Read(form, out var faults);
         if (faults.Count > 0)
@@ -74,11 +123,13 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
             Faults = faults;
             return await Show(id, null);
         }
-        if (Existing is null) await rules.Add(rule);
+        if (Existing is null)
+            await rules.Add(rule);
         else
         {
             await rules.Change(rule);
-            if (Existing.Paused != rule.Paused) await rules.Pause(rule.Id, rule.Paused, Viewer.Name);
+            if (Existing.Paused != rule.Paused)
+                await rules.Pause(rule.Id, rule.Paused, Viewer.Name);
         }
         return Redirect("/alerts");
     }
@@ -86,7 +137,8 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     /// <summary>The trial alone, while the form is filled in.</summary>
     public async Task<IActionResult> OnPostTrialAsync(long? id, [FromForm] RuleForm form)
     {
-        if (!Find(id)) return NotFound();
+        if (!Find(id))
+            return NotFound();
         Form = form;
         return Partial("_Trial", await TrialOf(form));
     }
@@ -94,15 +146,41 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     /// <summary>Fills the form from the sentence as text.</summary>
     public async Task<IActionResult> OnPostTextAsync(long? id, [FromForm] RuleForm form, [FromForm] string? text)
     {
-        if (!Find(id)) return NotFound();
+        if (!Find(id))
+            return NotFound();
         Form = form;
         var (definition, problem) = RuleTextReader.Read(text ?? "");
         AsText = text ?? "";
-        if (definition is null) Faults = [problem!];
+        if (definition is null)
+            Faults = [problem!];
         else
         {
             var filled = RuleForm.OfDefinition(definition);
-            (filled.Name, filled.Note, filled.Runbook, filled.Labels, filled.Owner, filled.Team, filled.FollowUp, filled.MailTo, filled.Onward, filled.On, filled.Over) = (form.Name, form.Note, form.Runbook, form.Labels, form.Owner, form.Team, form.FollowUp, form.MailTo, form.Onward, form.On, form.Over);
+            (
+                filled.Name,
+                filled.Note,
+                filled.Runbook,
+                filled.Labels,
+                filled.Owner,
+                filled.Team,
+                filled.FollowUp,
+                filled.MailTo,
+                filled.Onward,
+                filled.On,
+                filled.Over
+            ) = (
+                form.Name,
+                form.Note,
+                form.Runbook,
+                form.Labels,
+                form.Owner,
+                form.Team,
+                form.FollowUp,
+                form.MailTo,
+                form.Onward,
+                form.On,
+                form.Over
+            );
             Form = filled;
             AsText = "";
         }
@@ -114,11 +192,13 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
     {
         Begin();
         Hooks = [.. channels.All().Where(c => c.Settings is WebhookSettings)];
-        if (id is { } known) Existing = rules.Find(known);
+        if (id is { } known)
+            Existing = rules.Find(known);
         Others = [.. rules.Rules().Where(r => r.Id != id)];
         Objectives = objectives.All();
         People = people.All();
-        if (Existing is not null) Keys = rules.KeysOf(Existing.Id);
+        if (Existing is not null)
+            Keys = rules.KeysOf(Existing.Id);
         return id is null || Existing is not null;
     }
 
@@ -126,43 +206,75 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
 
     private async Task<IActionResult> Show(long? id, string? when)
     {
-        if (when is null) Trial = await TrialOf(Form);
-        if (AsText.Length == 0 && Trial?.Definition is { } definition) AsText = RuleText.Print(definition);
-        return await Show(Path(id), when, ("q", (string?)Request.Query["q"] ?? ""), ("limit", (string?)Request.Query["limit"] ?? ""), ("like", (string?)Request.Query["like"] ?? ""), ("ready", (string?)Request.Query["ready"] ?? ""), ("objective", (string?)Request.Query["objective"] ?? ""));
+        if (when is null)
+            Trial = await TrialOf(Form);
+        if (AsText.Length == 0 && Trial?.Definition is { } definition)
+            AsText = RuleText.Print(definition);
+        return await Show(
+            Path(id),
+            when,
+            ("q", (string?)Request.Query["q"] ?? ""),
+            ("limit", (string?)Request.Query["limit"] ?? ""),
+            ("like", (string?)Request.Query["like"] ?? ""),
+            ("ready", (string?)Request.Query["ready"] ?? ""),
+            ("objective", (string?)Request.Query["objective"] ?? "")
+        );
     }
 
-    /// <summary>A query as a rule's quantity, and limits well above what is usual: twice the 95th percentile of the past day, which a short trouble in it does not lift.</summary>
+    /// <summary>A query as a rule's quantity, and limits well above what is usual: twice the 95th percentile of the past day,
+    /// which a short trouble in it does not lift.</summary>
     private async Task Propose(string query, string? limit, long? objective)
     {
-        if (objective is { } id) (Form.Quantity, Form.Objective, Form.InTheLast, Form.Critical, Form.Name) = ("burn", id.ToString(CultureInfo.InvariantCulture), "1h", "6", $"{objectives.Find(id)?.Name} burns fast");
+        if (objective is { } id)
+            (Form.Quantity, Form.Objective, Form.InTheLast, Form.Critical, Form.Name) = (
+                "burn",
+                id.ToString(CultureInfo.InvariantCulture),
+                "1h",
+                "6",
+                $"{objectives.Find(id)?.Name} burns fast"
+            );
         var proposal = RuleProposal.Of(query);
-        if (objective is null) proposal.Fill(Form);
-        if (limit is not null && double.TryParse(limit, NumberStyles.Float, CultureInfo.InvariantCulture, out var at) && double.IsFinite(at))
+        if (objective is null)
+            proposal.Fill(Form);
+        if (
+            limit is not null
+            && double.TryParse(limit, NumberStyles.Float, CultureInfo.InvariantCulture, out var at)
+            && double.IsFinite(at)
+        )
         {
             Form.Warning = RuleForm.Figure(at, "");
             Form.Critical = null;
             return;
         }
-        if (Form.Quantity is not ("count" or "figure")) return;
+        if (Form.Quantity is not ("count" or "figure"))
+            return;
         var probe = new RuleFormReader(Form).Definition(Zone) with { Wrong = new Beyond(false, 0, null) };
         (Form.Warning, Form.Critical) = ("20", "60");
-        if (probe.Faults().Count > 0) return;
+        if (probe.Faults().Count > 0)
+            return;
         try
         {
             using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
             using var snapshot = records.Current;
             var trial = await trials.Of(probe, new Window(Now - Instants.Day, Now), snapshot, HttpContext.RequestAborted);
-            var values = trial.Readings.Lines.SelectMany(l => l.Readings.Select(r => r.Value)).Where(double.IsFinite).Order().ToList();
+            var values = trial
+                .Readings.Lines.SelectMany(l => l.Readings.Select(r => r.Value))
+                .Where(double.IsFinite)
+                .Order()
+                .ToList();
             var usual = values.Count == 0 ? 0 : Core.Analysis.Robust.Quantile(values, 0.95);
             var proposed = probe.Quantity is CountOf ? Math.Max(5, RoundUp(usual * 2)) : RoundUp(usual * 2);
             (Form.Warning, Form.Critical) = (RuleForm.Figure(proposed, ""), RuleForm.Figure(proposed * 3, ""));
         }
-        catch (QueryRefusedException) { /* the trial says why */ }
+        catch (QueryRefusedException)
+        { /* the trial says why */
+        }
     }
 
     private static double RoundUp(double number)
     {
-        if (!(number > 0)) return 1;
+        if (!(number > 0))
+            return 1;
         var size = Math.Pow(10, Math.Floor(Math.Log10(number)));
         return (double)((decimal)Math.Ceiling(number / size) * (decimal)size);
     }
@@ -173,9 +285,14 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
         // Who changes a rule from elsewhere does not move its hours.
         var definition = reader.Definition(Existing?.Definition.TimeZone ?? Zone);
         faults = [.. reader.Faults];
-        var mails = (form.MailTo ?? "").Split([',', ';', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
-        foreach (var address in mails.Where(m => !MailAddresses.IsValid(m))) faults.Add($"“{address}” is no mail address.");
-        if (mails.Length > 20) faults.Add("A rule can tell 20 addresses.");
+        var mails = (form.MailTo ?? "").Split(
+            [',', ';', ' '],
+            StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries
+        );
+        foreach (var address in mails.Where(m => !MailAddresses.IsValid(m)))
+            faults.Add($"“{address}” is no mail address.");
+        if (mails.Length > 20)
+            faults.Add("A rule can tell 20 addresses.");
         var rule = new Rule
         {
             Id = Existing?.Id ?? 0,
@@ -184,27 +301,41 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
             Note = (form.Note ?? "").Trim(),
             Runbook = (form.Runbook ?? "").ReplaceLineEndings("\n").Trim(),
             Labels = string.Join(", ", Rule.SplitList(form.Labels ?? "")),
-            Owner = long.TryParse(form.Owner, NumberStyles.None, CultureInfo.InvariantCulture, out var owner) && People.Any(p => p.Id == owner) ? owner : null,
+            Owner =
+                long.TryParse(form.Owner, NumberStyles.None, CultureInfo.InvariantCulture, out var owner)
+                && People.Any(p => p.Id == owner)
+                    ? owner
+                    : null,
             Team = (form.Team ?? "").Trim(),
             FollowUp = (form.FollowUp ?? "").ReplaceLineEndings("\n").Trim(),
             MailTo = string.Join(", ", mails),
-            Onward = string.Join(", ", form.Onward.Where(o => o == Rule.OnwardMetric || Hooks.Any(h => o == h.Id.ToString(CultureInfo.InvariantCulture)))),
+            Onward = string.Join(
+                ", ",
+                form.Onward.Where(o => o == Rule.OnwardMetric || Hooks.Any(h => o == h.Id.ToString(CultureInfo.InvariantCulture)))
+            ),
             Author = Viewer.Id,
             Paused = !form.On,
         };
-        if (faults.Count == 0) faults.AddRange(rule.Faults());
+        if (faults.Count == 0)
+            faults.AddRange(rule.Faults());
         return rule;
     }
 
     private async Task<TrialPart> TrialOf(RuleForm form)
     {
         var rule = Read(form, out var faults);
-        var length = form.Over switch { "1d" => Instants.Day, "30d" => RuleTrial.Longest, _ => 7 * Instants.Day };
+        var length = form.Over switch
+        {
+            "1d" => Instants.Day,
+            "30d" => RuleTrial.Longest,
+            _ => 7 * Instants.Day,
+        };
         var window = new Window(Now - length, Now);
         var none = new Trial(window, new RuleReadings([], [], 0), []);
         // A name may still be missing while the limits are tried.
         var wrong = faults.Where(f => !f.Contains("a name", StringComparison.Ordinal)).ToList();
-        if (wrong.Count > 0) return new TrialPart(null, "", none, null, null, Zone, 0, wrong);
+        if (wrong.Count > 0)
+            return new TrialPart(null, "", none, null, null, Zone, 0, wrong);
         var (definition, sentence) = (rule.Definition, words.Sentence(rule.Definition, Existing?.Unit ?? ""));
         try
         {
@@ -212,8 +343,28 @@ public sealed class EditModel(RuleStore rules, RuleWords words, ObjectiveStore o
             using var snapshot = records.Current;
             var trial = await trials.Of(definition, window, snapshot, HttpContext.RequestAborted);
             var width = Viewer.WidthBeside(Beside);
-            return new TrialPart(definition, sentence, trial, TrialPicture.Draw(definition, trial, width, PictureHeight, Zone, Now, [.. trial.Disturbances.Select(d => d.Known)]), TrialPicture.Curve(definition, trial, width, CurveHeight), Zone, rule.Recipients.Count, []);
+            return new TrialPart(
+                definition,
+                sentence,
+                trial,
+                TrialPicture.Draw(
+                    definition,
+                    trial,
+                    width,
+                    PictureHeight,
+                    Zone,
+                    Now,
+                    [.. trial.Disturbances.Select(d => d.Known)]
+                ),
+                TrialPicture.Curve(definition, trial, width, CurveHeight),
+                Zone,
+                rule.Recipients.Count,
+                []
+            );
         }
-        catch (QueryRefusedException e) { return new TrialPart(definition, sentence, none, null, null, Zone, 0, [e.Message]); }
+        catch (QueryRefusedException e)
+        {
+            return new TrialPart(definition, sentence, none, null, null, Zone, 0, [e.Message]);
+        }
     }
 }

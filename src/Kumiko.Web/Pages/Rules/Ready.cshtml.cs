@@ -10,7 +10,8 @@ namespace Kumiko.Web.Pages.Rules;
 
 /// <summary>Rules to begin with.</summary>
 [Authorize(Policy = Policies.Keep)]
-public sealed class ReadyModel(RuleWords words, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class ReadyModel(RuleWords words, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock)
+    : StripPage(runs, strips, viewer, clock)
 {
     public Task<IActionResult> OnGetAsync(string? when) => Show("/rules/ready", when);
 

@@ -8,7 +8,14 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>A form for what somebody did that no program told of, and the latest changes.</summary>
-public sealed class ChangeModel(ChangeStore changes, SourceBook book, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class ChangeModel(
+    ChangeStore changes,
+    SourceBook book,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     private const int Shown = 50;
 
@@ -22,23 +29,42 @@ public sealed class ChangeModel(ChangeStore changes, SourceBook book, RunRegistr
     public Task<IActionResult> OnGetAsync(string? when)
     {
         Latest = changes.Latest(Shown);
-        if (Draft.Key.Length == 0) Draft = Draft with { Who = Viewer.Name, Kind = Kinds[0] };
+        if (Draft.Key.Length == 0)
+            Draft = Draft with { Who = Viewer.Name, Kind = Kinds[0] };
         return Show("/sources/change", when);
     }
 
-    public async Task<IActionResult> OnPostAsync(string? kind, string? what, string? place, string? from, string? to, string? who, string? at)
+    public async Task<IActionResult> OnPostAsync(
+        string? kind,
+        string? what,
+        string? place,
+        string? from,
+        string? to,
+        string? who,
+        string? at
+    )
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayKeep)
+            return StatusCode(403);
         Begin();
         At = (at ?? "").Trim();
         var moment = At is "" or "now" ? Now : TimeRange.Parse(At, Now, Zone)?.Resolve(Now).From;
-        Draft = new Change("written-" + Guid.NewGuid().ToString("N"), moment ?? 0, (what ?? "").Trim(), (place ?? "").Trim(), (from ?? "").Trim(), (to ?? "").Trim(), (who ?? "").Trim())
+        Draft = new Change(
+            "written-" + Guid.NewGuid().ToString("N"),
+            moment ?? 0,
+            (what ?? "").Trim(),
+            (place ?? "").Trim(),
+            (from ?? "").Trim(),
+            (to ?? "").Trim(),
+            (who ?? "").Trim()
+        )
         {
             Kind = kind is not null && Kinds.Contains(kind) && kind != "other" ? kind : "",
             Source = Change.ByPeople,
         };
         Problem = Draft.Problem() ?? (moment is null ? $"“{At}” is no time. Write now, 17:51 or yesterday 5:30." : null);
-        if (Problem is not null) return await OnGetAsync(null);
+        if (Problem is not null)
+            return await OnGetAsync(null);
         await changes.Add(Draft);
         book.SeeChange(Draft.Source, Draft.At);
         book.Recognise(Draft.Source, "a form", "the person who signed in");
@@ -47,7 +73,8 @@ public sealed class ChangeModel(ChangeStore changes, SourceBook book, RunRegistr
 
     public async Task<IActionResult> OnPostRemoveAsync(string? key)
     {
-        if (!MayKeep) return StatusCode(403);
+        if (!MayKeep)
+            return StatusCode(403);
         await changes.Remove(key ?? "");
         return Redirect("/sources/change");
     }

@@ -9,7 +9,14 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>What comes in, from where.</summary>
-public sealed class IndexModel(SourceBook book, SourceDays days, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class IndexModel(
+    SourceBook book,
+    SourceDays days,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     private const long SilentAfter = 5 * Instants.Minute;
 
@@ -36,18 +43,30 @@ public sealed class IndexModel(SourceBook book, SourceDays days, RunRegistry run
     private IReadOnlyList<SourceState> Shown() => [.. book.All().OrderBy(s => s.Name, StringComparer.OrdinalIgnoreCase)];
 
     /// <summary>Whether a source that sent steadily within the hour has stopped.</summary>
-    public bool IsSilent(SourceState source) => source.LastSeen > 0 && Now - source.LastSeen > SilentAfter && source.LastHour.Count(m => m > 0) >= 10;
+    public bool IsSilent(SourceState source) =>
+        source.LastSeen > 0 && Now - source.LastSeen > SilentAfter && source.LastHour.Count(m => m > 0) >= 10;
 
-    public string Ago(long time) => time == 0 ? "never" : Now - time < 2 * Instants.Second ? "now" : Now - time < 20 * Instants.Hour ? Format.Duration(Seconds(Now - time)) + " ago" : Format.Moment(time, Zone);
+    public string Ago(long time) =>
+        time == 0 ? "never"
+        : Now - time < 2 * Instants.Second ? "now"
+        : Now - time < 20 * Instants.Hour ? Format.Duration(Seconds(Now - time)) + " ago"
+        : Format.Moment(time, Zone);
 
     private static double Seconds(long nanoseconds) => nanoseconds / Instants.Second * (double)Instants.Second;
 
     /// <summary>What a source holds, in words: <c>12 records, 3 samples</c>.</summary>
-    public static string Held(SourceState source) => string.Join(", ", new[]
-    {
-        source.Records > 0 ? Format.Count(source.Records, "record", "records") : null,
-        source.Samples > 0 ? Format.Count(source.Samples, "sample", "samples") : null,
-        source.Spans > 0 ? Format.Count(source.Spans, "span", "spans") : null,
-        source.Changes > 0 ? Format.Count(source.Changes, "change", "changes") : null,
-    }.OfType<string>()) is { Length: > 0 } words ? words : "nothing yet";
+    public static string Held(SourceState source) =>
+        string.Join(
+            ", ",
+            new[]
+            {
+                source.Records > 0 ? Format.Count(source.Records, "record", "records") : null,
+                source.Samples > 0 ? Format.Count(source.Samples, "sample", "samples") : null,
+                source.Spans > 0 ? Format.Count(source.Spans, "span", "spans") : null,
+                source.Changes > 0 ? Format.Count(source.Changes, "change", "changes") : null,
+            }.OfType<string>()
+        )
+            is { Length: > 0 } words
+            ? words
+            : "nothing yet";
 }

@@ -9,7 +9,14 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>The catalogue of metrics: what is measured, by whom, and when last.</summary>
-public sealed class MetricsModel(MetricStore store, MetricCatalogue catalogue, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class MetricsModel(
+    MetricStore store,
+    MetricCatalogue catalogue,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     private const string Path = "/sources/metrics";
 

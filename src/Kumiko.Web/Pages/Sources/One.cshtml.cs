@@ -13,9 +13,22 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>One source: how it is understood, who may send as it, and what came last.</summary>
-public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore targets, Scraper scraper, MetricStore metrics, SignalStore signals, RecordStore records, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class OneModel(
+    SourceBook book,
+    TokenStore tokens,
+    ScrapeStore targets,
+    Scraper scraper,
+    MetricStore metrics,
+    SignalStore signals,
+    RecordStore records,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
-    private const int MostRefused = 20, MostSeries = 40;
+    private const int MostRefused = 20,
+        MostSeries = 40;
 
     public SourceState Source { get; private set; } = null!;
     public IReadOnlyList<Token> Tokens { get; private set; } = [];
@@ -27,20 +40,39 @@ public sealed class OneModel(SourceBook book, TokenStore tokens, ScrapeStore tar
 
     public async Task<IActionResult> OnGetAsync(string? name, string? when)
     {
-        if (book.Find(name ?? "") is not { } source) return NotFound();
+        if (book.Find(name ?? "") is not { } source)
+            return NotFound();
         Source = source;
         Tokens = [.. tokens.All().Where(t => t.Purpose == TokenPurpose.Intake && t.MayName(source.Name))];
         Targets = [.. targets.All().Where(t => t.Source == source.Name).Select(t => (t, scraper.StateOf(t)))];
         Refused = book.Shown(records.Refusals(MostRefused, source.Name), Viewer);
-        Latest = [.. Lines(metrics.Latest(source.Name, MostSeries)).Concat(Lines(signals.Latest(source.Name) ?? [])).Take(MostSeries)];
+        Latest =
+        [
+            .. Lines(metrics.Latest(source.Name, MostSeries)).Concat(Lines(signals.Latest(source.Name) ?? [])).Take(MostSeries),
+        ];
         return await Show(SourceLinks.Of(source.Name), when);
     }
 
     private static IEnumerable<(string, string, string)> Lines(IEnumerable<SeriesState> latest) =>
-        latest.Select(s => (s.Series.Name, Fields(s.Series.Attributes), (double.IsNaN(s.Value) ? "no value" : Charts.Format.Value(Value.Of(s.Value), NodaTime.DateTimeZone.Utc)) + (s.Series.Unit.Length > 0 ? " " + s.Series.Unit : "") + (s.Series.IsDistribution ? " on average" : "")));
+        latest.Select(s =>
+            (
+                s.Series.Name,
+                Fields(s.Series.Attributes),
+                (double.IsNaN(s.Value) ? "no value" : Charts.Format.Value(Value.Of(s.Value), NodaTime.DateTimeZone.Utc))
+                    + (s.Series.Unit.Length > 0 ? " " + s.Series.Unit : "")
+                    + (s.Series.IsDistribution ? " on average" : "")
+            )
+        );
 
     private static IEnumerable<(string, string, string)> Lines(IEnumerable<Span> latest) =>
-        latest.Select(s => (s.Name, $"{s.Resource.Service.ToText()} {s.Resource.Host.ToText()}".Trim(), Charts.Format.Duration(s.End - s.Start) + (s.Status == SpanStatus.Error ? ", failed" : "")));
+        latest.Select(s =>
+            (
+                s.Name,
+                $"{s.Resource.Service.ToText()} {s.Resource.Host.ToText()}".Trim(),
+                Charts.Format.Duration(s.End - s.Start) + (s.Status == SpanStatus.Error ? ", failed" : "")
+            )
+        );
 
-    private static string Fields(Attributes fields) => string.Join(", ", fields.Names.ToArray().Zip(fields.Values.ToArray(), (n, v) => $"{n} {v.ToText()}"));
+    private static string Fields(Attributes fields) =>
+        string.Join(", ", fields.Names.ToArray().Zip(fields.Values.ToArray(), (n, v) => $"{n} {v.ToText()}"));
 }

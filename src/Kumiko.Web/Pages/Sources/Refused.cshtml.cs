@@ -8,7 +8,14 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>What was not taken, with its place and reason.</summary>
-public sealed class RefusedModel(RecordStore records, SourceBook book, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class RefusedModel(
+    RecordStore records,
+    SourceBook book,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     public const int Most = 200;
 

@@ -8,7 +8,14 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>Places that metrics are fetched from, and how that went.</summary>
-public sealed class TargetsModel(ScrapeStore targets, Scraper scraper, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class TargetsModel(
+    ScrapeStore targets,
+    Scraper scraper,
+    RunRegistry runs,
+    StripBuilder strips,
+    Viewer viewer,
+    TimeProvider clock
+) : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<(ScrapeTarget Target, ScrapeState? State)> All { get; private set; } = [];
     public long? Removed { get; private set; }
@@ -22,13 +29,17 @@ public sealed class TargetsModel(ScrapeStore targets, Scraper scraper, RunRegist
 
     public async Task<IActionResult> OnPostRemoveAsync(long id)
     {
-        if (!MayRun) return StatusCode(403);
-        return await targets.Remove(id) > 0 ? Redirect(FormattableString.Invariant($"/sources/targets?removed={id}")) : NotFound();
+        if (!MayRun)
+            return StatusCode(403);
+        return await targets.Remove(id) > 0
+            ? Redirect(FormattableString.Invariant($"/sources/targets?removed={id}"))
+            : NotFound();
     }
 
     public async Task<IActionResult> OnPostRestoreAsync(long id)
     {
-        if (!MayRun) return StatusCode(403);
+        if (!MayRun)
+            return StatusCode(403);
         await targets.Restore(id);
         return Redirect("/sources/targets");
     }

@@ -7,7 +7,8 @@ using Microsoft.AspNetCore.Mvc;
 namespace Kumiko.Web.Pages.Sources;
 
 /// <summary>Tokens: whose they are, what they may do, and when they were last used.</summary>
-public sealed class TokensModel(TokenStore tokens, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock) : StripPage(runs, strips, viewer, clock)
+public sealed class TokensModel(TokenStore tokens, RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock)
+    : StripPage(runs, strips, viewer, clock)
 {
     public IReadOnlyList<Token> All { get; private set; } = [];
 
@@ -24,24 +25,33 @@ public sealed class TokensModel(TokenStore tokens, RunRegistry runs, StripBuilde
 
     public async Task<IActionResult> OnPostRevokeAsync(long id)
     {
-        if (!MayRun) return StatusCode(403);
+        if (!MayRun)
+            return StatusCode(403);
         return await tokens.Revoke(id) ? Redirect("/sources/tokens") : NotFound();
     }
 
     public async Task<IActionResult> OnPostMakeAsync(string? name)
     {
-        if (!MayRun) return StatusCode(403);
+        if (!MayRun)
+            return StatusCode(403);
         var wish = new TokenWish((name ?? "").Trim(), TokenPurpose.Query) { Author = Viewer.Name };
         Problem = wish.Problem();
-        if (Problem is null) Made = await tokens.Create(wish);
+        if (Problem is null)
+            Made = await tokens.Create(wish);
         return await OnGetAsync(null);
     }
 
     /// <summary>What limits a token, in words.</summary>
-    public static string Limits(Token token) => string.Join("; ", new[]
-    {
-        token.Rate is { } rate ? $"{Charts.Format.Number(rate)} records a second" : null,
-        token.Sources.Contains("*") ? "may send as any source" : token.Sources.Count > 0 ? "may also send as " + string.Join(", ", token.Sources) : null,
-        token.Addresses.Count > 0 ? "known at " + string.Join(", ", token.Addresses) : null,
-    }.OfType<string>());
+    public static string Limits(Token token) =>
+        string.Join(
+            "; ",
+            new[]
+            {
+                token.Rate is { } rate ? $"{Charts.Format.Number(rate)} records a second" : null,
+                token.Sources.Contains("*") ? "may send as any source"
+                : token.Sources.Count > 0 ? "may also send as " + string.Join(", ", token.Sources)
+                : null,
+                token.Addresses.Count > 0 ? "known at " + string.Join(", ", token.Addresses) : null,
+            }.OfType<string>()
+        );
 }

@@ -4,7 +4,8 @@ using Microsoft.AspNetCore.Http;
 
 namespace Kumiko.Web.Receivers.Otlp;
 
-/// <summary>Lets senders in, or turns them away, before their message is read: a service is called only with all of it decoded.</summary>
+/// <summary>Lets senders in, or turns them away, before their message is read: a service is called only with all of it
+/// decoded.</summary>
 internal sealed class OtlpGrpcDoor(RequestDelegate next)
 {
     private static readonly object EntryKey = new();

@@ -16,21 +16,52 @@ public static class OtlpHttp
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportLogsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e, http.RequestAborted))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
-        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportMetricsServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e, http.RequestAborted))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
-        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) => Receive<ExportTraceServiceRequest>(http, door, receiver, async (r, e) => await receiver.Take(r, e, http.RequestAborted))).AllowAnonymous().DisableAntiforgery().AddEndpointFilter<CutOff>();
+        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) =>
+                Receive<ExportLogsServiceRequest>(http, door, receiver, async (r, e) =>
+                    await receiver.Take(r, e, http.RequestAborted)
+                )
+            )
+            .AllowAnonymous()
+            .DisableAntiforgery()
+            .AddEndpointFilter<CutOff>();
+        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) =>
+                Receive<ExportMetricsServiceRequest>(http, door, receiver, async (r, e) =>
+                    await receiver.Take(r, e, http.RequestAborted)
+                )
+            )
+            .AllowAnonymous()
+            .DisableAntiforgery()
+            .AddEndpointFilter<CutOff>();
+        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) =>
+                Receive<ExportTraceServiceRequest>(http, door, receiver, async (r, e) =>
+                    await receiver.Take(r, e, http.RequestAborted)
+                )
+            )
+            .AllowAnonymous()
+            .DisableAntiforgery()
+            .AddEndpointFilter<CutOff>();
     }
 
-    private static async Task Receive<T>(HttpContext http, Door door, OtlpReceiver receiver, Func<T, Entry, Task<IMessage>> take) where T : class, IMessage<T>, new()
+    private static async Task Receive<T>(HttpContext http, Door door, OtlpReceiver receiver, Func<T, Entry, Task<IMessage>> take)
+        where T : class, IMessage<T>, new()
     {
         var type = (http.Request.ContentType ?? "").Split(';')[0].Trim().ToLowerInvariant();
         var encoding = type == "application/json" ? OtlpEncoding.Json : OtlpEncoding.Protobuf;
         if (type is not ("application/json" or "application/x-protobuf"))
         {
-            await Refuse(http, encoding, StatusCodes.Status415UnsupportedMediaType, "Send Content-Type application/x-protobuf or application/json.");
+            await Refuse(
+                http,
+                encoding,
+                StatusCodes.Status415UnsupportedMediaType,
+                "Send Content-Type application/x-protobuf or application/json."
+            );
             return;
         }
-        using var entry = door.Enter(http, $"OTLP over HTTP, {(encoding == OtlpEncoding.Json ? "JSON" : "protobuf")}", out var away);
+        using var entry = door.Enter(
+            http,
+            $"OTLP over HTTP, {(encoding == OtlpEncoding.Json ? "JSON" : "protobuf")}",
+            out var away
+        );
         if (entry is null)
         {
             await Refuse(http, encoding, away!.Status, away.Reason, away.Wait);
@@ -57,8 +88,14 @@ public static class OtlpHttp
             await Refuse(http, encoding, StatusCodes.Status400BadRequest, reason!);
             return;
         }
-        try { await Answer(http, encoding, StatusCodes.Status200OK, await take(request, entry)); }
-        catch (IOException e) { await Refuse(http, encoding, StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait); }
+        try
+        {
+            await Answer(http, encoding, StatusCodes.Status200OK, await take(request, entry));
+        }
+        catch (IOException e)
+        {
+            await Refuse(http, encoding, StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait);
+        }
     }
 
     /// <returns>Null where all was read, else the status and what is wrong.</returns>
@@ -69,18 +106,27 @@ public static class OtlpHttp
             while (to.Length <= OtlpReceiver.MostBytes)
             {
                 var read = await body.ReadAsync(to.GetMemory(64 * 1024), http.RequestAborted);
-                if (read == 0) return null;
+                if (read == 0)
+                    return null;
                 to.Advance(read);
             }
-            return (StatusCodes.Status413PayloadTooLarge, $"More than {OtlpReceiver.MostBytes >> 20} MB in one request. Send smaller batches.");
+            return (
+                StatusCodes.Status413PayloadTooLarge,
+                $"More than {OtlpReceiver.MostBytes >> 20} MB in one request. Send smaller batches."
+            );
         }
-        catch (Exception e) when (Gzip.IsDamage(e)) { return (StatusCodes.Status400BadRequest, "The compressed data is damaged."); }
+        catch (Exception e) when (Gzip.IsDamage(e))
+        {
+            return (StatusCodes.Status400BadRequest, "The compressed data is damaged.");
+        }
     }
 
     private static Task Refuse(HttpContext http, OtlpEncoding encoding, int status, string reason, TimeSpan? wait = null)
     {
-        if (wait is { } time) http.Response.Headers.RetryAfter = Door.RetryAfter(time);
-        if (status == StatusCodes.Status401Unauthorized) http.Response.Headers.WWWAuthenticate = "Bearer";
+        if (wait is { } time)
+            http.Response.Headers.RetryAfter = Door.RetryAfter(time);
+        if (status == StatusCodes.Status401Unauthorized)
+            http.Response.Headers.WWWAuthenticate = "Bearer";
         return Answer(http, encoding, status, new Google.Rpc.Status { Code = (int)OtlpStatus.Of(status), Message = reason });
     }
 

@@ -12,7 +12,13 @@ namespace Kumiko.Web.Receivers.Syslog;
 /// One peer that sends syslog over TCP. The protocol has no answer by which a sender could be told to wait, so the
 /// connection is simply not read while its records cannot be taken.
 /// </summary>
-internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSenders senders, RecordStore store, TimeProvider clock)
+internal sealed class SyslogConnection(
+    Socket socket,
+    IPAddress peer,
+    SyslogSenders senders,
+    RecordStore store,
+    TimeProvider clock
+)
 {
     private const int MostOfBatch = 4_096;
     private const long MostBytesOfBatch = 4 << 20;
@@ -50,12 +56,18 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
         try
         {
             while (await Fill(stop))
-                if (!await Take(stop)) return;
+                if (!await Take(stop))
+                    return;
             _framing.End();
             await Take(stop);
         }
-        catch (SocketException) { /* the peer is gone; what it sent whole is kept below */ }
-        finally { await Commit(mayWait: false, CancellationToken.None); }
+        catch (SocketException)
+        { /* the peer is gone; what it sent whole is kept below */
+        }
+        finally
+        {
+            await Commit(mayWait: false, CancellationToken.None);
+        }
     }
 
     /// <summary>Reads some bytes; false when the peer is done, or was too slow.</summary>
@@ -67,8 +79,10 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             _begunAt ??= clock.GetTimestamp();
             patience = WholeBy - clock.GetElapsedTime(_begunAt.Value);
         }
-        else _begunAt = null;
-        if (!IsKnown && KnownBy - clock.GetElapsedTime(Since) is var left && left < patience) patience = left;
+        else
+            _begunAt = null;
+        if (!IsKnown && KnownBy - clock.GetElapsedTime(Since) is var left && left < patience)
+            patience = left;
         using var limited = new CancellationTokenSource(patience > TimeSpan.Zero ? patience : TimeSpan.Zero, clock);
         using var either = CancellationTokenSource.CreateLinkedTokenSource(stop, limited.Token);
         try
@@ -77,7 +91,10 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             _framing.Filled(read);
             return read > 0;
         }
-        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException) { return false; }
+        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException)
+        {
+            return false;
+        }
     }
 
     /// <summary>Takes all whole messages; false when the peer is to be cut off.</summary>
@@ -89,33 +106,44 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
             if (problem is not null)
             {
                 await senders.Refuse(refused, problem, _token?.Name);
-                if (_token is null) return false;
+                if (_token is null)
+                    return false;
             }
-            if (_batch is { Count: >= MostOfBatch } or { Bytes: >= MostBytesOfBatch }) await Commit(mayWait: true, stop);
+            if (_batch is { Count: >= MostOfBatch } or { Bytes: >= MostBytesOfBatch })
+                await Commit(mayWait: true, stop);
         }
         // Whatever the peer has sent meanwhile goes into the same commit.
-        if (!socket.Connected || socket.Available == 0) await Commit(mayWait: true, stop);
+        if (!socket.Connected || socket.Available == 0)
+            await Commit(mayWait: true, stop);
         return true;
     }
 
     private bool TryNext(out ReadOnlyMemory<byte> refused, out string? problem)
     {
         refused = default;
-        if (!_framing.TryNext(out var message, out problem)) return false;
-        if (problem is null && message.IsEmpty) return true;
+        if (!_framing.TryNext(out var message, out problem))
+            return false;
+        if (problem is null && message.IsEmpty)
+            return true;
         // Once for each commit is often enough, and cheap enough.
-        if (_token is not null && _batch is null && !senders.IsGood(_token)) _token = null;
+        if (_token is not null && _batch is null && !senders.IsGood(_token))
+            _token = null;
         _token ??= senders.Find(message, peer, "TCP");
-        if (_token is null) problem = SyslogSenders.Unknown(peer);
-        else IsKnown = true;
-        if (problem is not null) refused = message.ToArray();
-        else (_batch ??= new SyslogBatch(_parser, _token!.Name)).Add(message, Instants.FromDateTime(clock.GetUtcNow()), peer);
+        if (_token is null)
+            problem = SyslogSenders.Unknown(peer);
+        else
+            IsKnown = true;
+        if (problem is not null)
+            refused = message.ToArray();
+        else
+            (_batch ??= new SyslogBatch(_parser, _token!.Name)).Add(message, Instants.FromDateTime(clock.GetUtcNow()), peer);
         return true;
     }
 
     private async Task Commit(bool mayWait, CancellationToken stop)
     {
-        if (_batch is not { } batch) return;
+        if (_batch is not { } batch)
+            return;
         var (bytes, records, token) = (batch.Bytes, batch.Build(), _token);
         _batch = null;
         while (true)
@@ -125,10 +153,15 @@ internal sealed class SyslogConnection(Socket socket, IPAddress peer, SyslogSend
                 await store.Append(records, batch.Source, null, stop);
                 break;
             }
-            catch (Exception e) when (mayWait && !stop.IsCancellationRequested && e is (IOException or SqliteException)) { await Task.Delay(BeforeTryingAgain, clock, stop); }
+            catch (Exception e) when (mayWait && !stop.IsCancellationRequested && e is (IOException or SqliteException))
+            {
+                await Task.Delay(BeforeTryingAgain, clock, stop);
+            }
         }
-        if (token is null) return;
+        if (token is null)
+            return;
         senders.Count(token, records.Count, bytes);
-        if (mayWait && senders.Wait(token) is var wait && wait > TimeSpan.Zero) await Task.Delay(wait, clock, stop);
+        if (mayWait && senders.Wait(token) is var wait && wait > TimeSpan.Zero)
+            await Task.Delay(wait, clock, stop);
     }
 }

@@ -9,15 +9,21 @@ using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Web.Receivers.Syslog;
 
-/// <summary>Syslog over UDP: one message a datagram. What comes faster than it can be taken is lost on the way, as UDP has it, and counted.</summary>
+/// <summary>Syslog over UDP: one message a datagram. What comes faster than it can be taken is lost on the way, as UDP has it,
+/// and counted.</summary>
 internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, RecordStore store, TimeProvider clock)
 {
-    private const int LargestDatagram = 65_535, MostWaiting = 65_536, MostAtOnce = 4_096;
+    private const int LargestDatagram = 65_535,
+        MostWaiting = 65_536,
+        MostAtOnce = 4_096;
 
-    private readonly Channel<(byte[] Message, IPAddress Peer)> _waiting = Channel.CreateBounded<(byte[], IPAddress)>(new BoundedChannelOptions(MostWaiting) { SingleReader = true, SingleWriter = true });
+    private readonly Channel<(byte[] Message, IPAddress Peer)> _waiting = Channel.CreateBounded<(byte[], IPAddress)>(
+        new BoundedChannelOptions(MostWaiting) { SingleReader = true, SingleWriter = true }
+    );
     private readonly SyslogParser _parser = new();
 
-    public Task Serve(CancellationToken stop) => Task.WhenAll(Task.Run(() => Receive(stop), CancellationToken.None), Task.Run(Take, CancellationToken.None));
+    public Task Serve(CancellationToken stop) =>
+        Task.WhenAll(Task.Run(() => Receive(stop), CancellationToken.None), Task.Run(Take, CancellationToken.None));
 
     private async Task Receive(CancellationToken stop)
     {
@@ -30,10 +36,17 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
             {
                 SocketReceiveFromResult read;
                 // One peer's refusal of an answer must not end the receiving of all.
-                try { read = await socket.ReceiveFromAsync(buffer, SocketFlags.None, from, stop); }
-                catch (SocketException) { continue; }
+                try
+                {
+                    read = await socket.ReceiveFromAsync(buffer, SocketFlags.None, from, stop);
+                }
+                catch (SocketException)
+                {
+                    continue;
+                }
                 var peer = ((IPEndPoint)read.RemoteEndPoint).Address;
-                if (!_waiting.Writer.TryWrite((buffer[..read.ReceivedBytes], peer))) lost++;
+                if (!_waiting.Writer.TryWrite((buffer[..read.ReceivedBytes], peer)))
+                    lost++;
                 else if (lost > 0)
                 {
                     await senders.Refuse(default, "More came over UDP than could be taken.", null, lost);
@@ -41,7 +54,10 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
                 }
             }
         }
-        catch (OperationCanceledException) { _waiting.Writer.Complete(); }
+        catch (OperationCanceledException)
+        {
+            _waiting.Writer.Complete();
+        }
     }
 
     private async Task Take()
@@ -49,7 +65,8 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
         while (await _waiting.Reader.WaitToReadAsync())
         {
             var batches = new Dictionary<string, (Token Token, SyslogBatch Batch)>(StringComparer.Ordinal);
-            for (var i = 0; i < MostAtOnce && _waiting.Reader.TryRead(out var next); i++) await Take(next.Message, next.Peer, batches);
+            for (var i = 0; i < MostAtOnce && _waiting.Reader.TryRead(out var next); i++)
+                await Take(next.Message, next.Peer, batches);
             foreach (var (token, batch) in batches.Values)
                 try
                 {
@@ -57,14 +74,18 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
                     await store.Append(batch.Build(), token.Name);
                     senders.Count(token, records, bytes);
                 }
-                catch (Exception e) when (e is IOException or SqliteException) { await senders.Refuse(default, e.Message, token.Name, batch.Count); }
+                catch (Exception e) when (e is IOException or SqliteException)
+                {
+                    await senders.Refuse(default, e.Message, token.Name, batch.Count);
+                }
         }
     }
 
     private async Task Take(byte[] datagram, IPAddress peer, Dictionary<string, (Token Token, SyslogBatch Batch)> batches)
     {
         var message = datagram.AsMemory().TrimEnd("\r\n\0"u8);
-        if (message.IsEmpty) return;
+        if (message.IsEmpty)
+            return;
         if (senders.Find(message.Span, peer, "UDP") is not { } token)
         {
             await senders.Refuse(message, SyslogSenders.Unknown(peer), null);
@@ -72,10 +93,15 @@ internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, Reco
         }
         if (senders.Wait(token) > TimeSpan.Zero)
         {
-            await senders.Refuse(message, $"The sender may send {token.Rate} records a second, and over UDP nobody can be told to wait.", token.Name);
+            await senders.Refuse(
+                message,
+                $"The sender may send {token.Rate} records a second, and over UDP nobody can be told to wait.",
+                token.Name
+            );
             return;
         }
-        if (!batches.TryGetValue(token.Name, out var batch)) batches.Add(token.Name, batch = (token, new SyslogBatch(_parser, token.Name)));
+        if (!batches.TryGetValue(token.Name, out var batch))
+            batches.Add(token.Name, batch = (token, new SyslogBatch(_parser, token.Name)));
         batch.Batch.Add(message.Span, Instants.FromDateTime(clock.GetUtcNow()), peer);
     }
 }

@@ -25,8 +25,13 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
     {
         var shown = SyslogParser.FindToken(message);
         var token = shown is null ? tokens.FindSender(peer) : tokens.Find(shown, TokenPurpose.Intake);
-        if (token is null) return null;
-        book.Recognise(token.Name, "syslog over " + transport, shown is null ? $"address {peer}" : "token in its structured data");
+        if (token is null)
+            return null;
+        book.Recognise(
+            token.Name,
+            "syslog over " + transport,
+            shown is null ? $"address {peer}" : "token in its structured data"
+        );
         return token;
     }
 
@@ -53,10 +58,15 @@ public sealed class SyslogSenders(TokenStore tokens, RateGates gates, SourceBook
         lock (_lock)
         {
             var minute = clock.GetUtcNow().ToUnixTimeSeconds() / 60;
-            if (minute != _minute) (_minute, _kept) = (minute, 0);
+            if (minute != _minute)
+                (_minute, _kept) = (minute, 0);
             keep = _kept++ < MostKeptAMinute;
         }
-        await store.Keep(keep ? [new Refused(0, 0, reason, message[..Math.Min(message.Length, LineReader.KeptHead)].ToArray())] : [], source ?? NobodyKnown, total);
+        await store.Keep(
+            keep ? [new Refused(0, 0, reason, message[..Math.Min(message.Length, LineReader.KeptHead)].ToArray())] : [],
+            source ?? NobodyKnown,
+            total
+        );
     }
 
     public static string Unknown(IPAddress peer) =>

@@ -13,9 +13,16 @@ public static class AlertLinks
     public static SearchAddress? Search(Alert alert, long from, long? to)
     {
         var definition = alert.Definition;
-        if (AlertRecords.Query(alert) is not { } query) return null;
+        if (AlertRecords.Query(alert) is not { } query)
+            return null;
         // What happens stands at the record itself.
-        var end = to is { } until ? Moment.At(until - definition.Delay + (definition.Quantity.IsFigure ? 0 : Instants.Second)) : Moment.Now;
-        return new SearchAddress { Query = query, Focus = new TimeRange(Moment.At(from - definition.Delay - definition.InTheLast), end) };
+        var end = to is { } until
+            ? Moment.At(until - definition.Delay + (definition.Quantity.IsFigure ? 0 : Instants.Second))
+            : Moment.Now;
+        return new SearchAddress
+        {
+            Query = query,
+            Focus = new TimeRange(Moment.At(from - definition.Delay - definition.InTheLast), end),
+        };
     }
 }

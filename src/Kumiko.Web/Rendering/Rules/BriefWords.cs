@@ -20,23 +20,29 @@ public static class BriefWords
     public static string Sentence(Alert alert, AlertLevel level, double? value, double? compared, DateTimeZone zone) =>
         $"{Title(alert)}: {RuleWords.Told(alert.Definition, alert.Unit, "", level, value, compared)}, since {Format.Moment(alert.Started, zone)}.";
 
-    public static string Sentence(Alert alert, Brief brief, DateTimeZone zone) => Sentence(alert, brief.Level, brief.Value, brief.Compared, zone);
+    public static string Sentence(Alert alert, Brief brief, DateTimeZone zone) =>
+        Sentence(alert, brief.Level, brief.Value, brief.Compared, zone);
 
     /// <summary>How it went on, in one word.</summary>
-    public static string Course(Course course) => course switch
-    {
-        Core.Rules.Course.TooSoon => "no later check yet",
-        Core.Rules.Course.Worse => "worse",
-        Core.Rules.Course.Steady => "steady",
-        Core.Rules.Course.Settling => "settling",
-        _ => "ended",
-    };
+    public static string Course(Course course) =>
+        course switch
+        {
+            Core.Rules.Course.TooSoon => "no later check yet",
+            Core.Rules.Course.Worse => "worse",
+            Core.Rules.Course.Steady => "steady",
+            Core.Rules.Course.Settling => "settling",
+            _ => "ended",
+        };
 
     /// <summary>The figures that the word is about; empty where there are none.</summary>
     public static string Moved(AlertCourse course, Alert alert)
     {
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
-        return alert.Definition.Quantity is not InOrder && course is { Then: { } then, Now: { } now, Course: not Core.Rules.Course.TooSoon } ? $"{RuleWords.Text(then, unit)} at the start, {RuleWords.Text(now, unit)} {(course.Course == Core.Rules.Course.Ended ? "at the end" : "now")}" : "";
+        return
+            alert.Definition.Quantity is not InOrder
+            && course is { Then: { } then, Now: { } now, Course: not Core.Rules.Course.TooSoon }
+            ? $"{RuleWords.Text(then, unit)} at the start, {RuleWords.Text(now, unit)} {(course.Course == Core.Rules.Course.Ended ? "at the end" : "now")}"
+            : "";
     }
 
     /// <summary>A difference in one line, with n on both sides.</summary>
@@ -46,7 +52,8 @@ public static class BriefWords
     public static string Name(BriefDifference of) => of.Field == "pattern" ? $"“{of.Text}”" : $"{of.Field} = {of.Text}";
 
     /// <summary>A share with its counts: <c>92 % (43 of 47)</c>.</summary>
-    public static string Share(long count, long total) => $"{Format.Percent(total == 0 ? 0 : (double)count / total)} ({Format.Number(count)} of {Format.Number(total)})";
+    public static string Share(long count, long total) =>
+        $"{Format.Percent(total == 0 ? 0 : (double)count / total)} ({Format.Number(count)} of {Format.Number(total)})";
 
     /// <summary>What differences are differences of.</summary>
     public static string Against(BriefDifferences differences) =>
@@ -59,17 +66,23 @@ public static class BriefWords
     public static string Limit(Alert alert, AlertLevel level)
     {
         var limits = alert.Definition.Wrong.Limits;
-        return alert.Definition.Wrong is Beyond ? RuleWords.Text(level == AlertLevel.Critical ? limits.Critical ?? limits.Warning : limits.Warning ?? limits.Critical, RuleWords.UnitOf(alert.Definition, alert.Unit)) : "";
+        return alert.Definition.Wrong is Beyond
+            ? RuleWords.Text(
+                level == AlertLevel.Critical ? limits.Critical ?? limits.Warning : limits.Warning ?? limits.Critical,
+                RuleWords.UnitOf(alert.Definition, alert.Unit)
+            )
+            : "";
     }
 
     /// <summary>What became of an alert, before its title.</summary>
-    public static string Headline(TellingKind kind, AlertLevel level) => kind switch
-    {
-        TellingKind.Ended => "Ended",
-        TellingKind.Rose => $"Now {level.ToString().ToLowerInvariant()}",
-        TellingKind.Failed => "Cannot be checked",
-        TellingKind.Escalated => "Nobody has acknowledged",
-        TellingKind.Result => "Checked",
-        _ => level == AlertLevel.Critical ? "Critical" : "Warning",
-    };
+    public static string Headline(TellingKind kind, AlertLevel level) =>
+        kind switch
+        {
+            TellingKind.Ended => "Ended",
+            TellingKind.Rose => $"Now {level.ToString().ToLowerInvariant()}",
+            TellingKind.Failed => "Cannot be checked",
+            TellingKind.Escalated => "Nobody has acknowledged",
+            TellingKind.Result => "Checked",
+            _ => level == AlertLevel.Critical ? "Critical" : "Warning",
+        };
 }

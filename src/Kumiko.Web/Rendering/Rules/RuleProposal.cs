@@ -14,10 +14,15 @@ public sealed record RuleProposal(string Quantity, string Query, IReadOnlyList<s
     {
         var parsed = QueryParser.Parse(query);
         var at = parsed.Query.Stages.ToList().FindIndex(s => s is Group);
-        if (!parsed.Ok || at < 0) return new RuleProposal("count", parsed.Ok ? QueryEdits.RecordsOnly(query) : query, [], null);
+        if (!parsed.Ok || at < 0)
+            return new RuleProposal("count", parsed.Ok ? QueryEdits.RecordsOnly(query) : query, [], null);
         var group = (Group)parsed.Query.Stages[at];
         var step = group.Per is null or "auto" ? null : group.Per;
-        if (group.Aggregates is [{ Expr: Call { Name: "count", Arguments.Count: 0 } }] && group.By.All(b => b.Expr is Field && b.Alias is null) && parsed.Query.Stages.Count == at + 1)
+        if (
+            group.Aggregates is [{ Expr: Call { Name: "count", Arguments.Count: 0 } }]
+            && group.By.All(b => b.Expr is Field && b.Alias is null)
+            && parsed.Query.Stages.Count == at + 1
+        )
             return new RuleProposal("count", QueryEdits.RecordsOnly(query), [.. group.By.Select(b => b.Name)], step);
         // A rule has steps of its own; what fills or orders steps goes with them.
         var behind = parsed.Query.Stages.Skip(at + 1).Where(s => s is Where or SetFields or Select).Select(QueryPrinter.Print);
@@ -28,7 +33,9 @@ public sealed record RuleProposal(string Quantity, string Query, IReadOnlyList<s
     public void Fill(RuleForm form)
     {
         (form.Quantity, form.Query, form.Keys) = (Quantity, Query, string.Join(", ", Keys));
-        if (Step is not null) form.InTheLast = Step;
-        if (Quantity == "count" && Query.Length is > 0 and <= LongestName) form.Name = Query.ReplaceLineEndings(" ");
+        if (Step is not null)
+            form.InTheLast = Step;
+        if (Quantity == "count" && Query.Length is > 0 and <= LongestName)
+            form.Name = Query.ReplaceLineEndings(" ");
     }
 }

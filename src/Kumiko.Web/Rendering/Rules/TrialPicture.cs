@@ -10,22 +10,53 @@ namespace Kumiko.Web.Rendering.Rules;
 /// <summary>A trial as a picture: the figure over time with its limits, and the alerts above it.</summary>
 public static class TrialPicture
 {
-    private const int MostSteps = 320, MostLines = 6, MostTimes = 5;
+    private const int MostSteps = 320,
+        MostLines = 6,
+        MostTimes = 5;
 
-    public static Drawing? Draw(RuleDefinition definition, Trial trial, double width, double height, DateTimeZone zone, long now, IReadOnlyList<KnownDisturbance>? known = null)
+    public static Drawing? Draw(
+        RuleDefinition definition,
+        Trial trial,
+        double width,
+        double height,
+        DateTimeZone zone,
+        long now,
+        IReadOnlyList<KnownDisturbance>? known = null
+    )
     {
-        if (trial.Window.Length <= 0) return null;
+        if (trial.Window.Length <= 0)
+            return null;
         var step = Math.Max(definition.CheckedEvery, Steps.RoundFor(trial.Window, MostSteps));
         var cut = Steps.Cut(trial.Window, step, zone);
         var unit = RuleWords.UnitOf(definition, trial.Unit);
         var (frame, layers) = definition.Quantity.IsFigure ? Figures(definition, trial, cut, unit) : Happenings(trial, cut);
         var over = new ChartOver
         {
-            Spans = [.. trial.Episodes.Select(e => new ChartSpan(e.From, e.To ?? trial.Window.To, (e.Of.Length > 0 ? e.Of + ", " : "") + e.Level.ToString().ToLowerInvariant(), e.Level == AlertLevel.Critical ? "critical" : "warning"))],
+            Spans =
+            [
+                .. trial.Episodes.Select(e => new ChartSpan(
+                    e.From,
+                    e.To ?? trial.Window.To,
+                    (e.Of.Length > 0 ? e.Of + ", " : "") + e.Level.ToString().ToLowerInvariant(),
+                    e.Level == AlertLevel.Critical ? "critical" : "warning"
+                )),
+            ],
             Events = [.. (known ?? []).Select(k => new ChartEvent(k.Window.From, k.Name, "pin"))],
         };
         var form = definition.Quantity.IsFigure ? ChartForm.Line : ChartForm.Column;
-        return Chart.Draw(frame, new ChartSpec { Form = form, Title = "Tried on history", Layers = layers, Thresholds = Limits(definition, unit), Most = MostLines * 2, Choice = definition.Wrong is Beyond { Below: true } ? Choice.LowestTotal : Choice.HighestPeak }, new ChartView(width, height, zone, now + step) { Over = over });
+        return Chart.Draw(
+            frame,
+            new ChartSpec
+            {
+                Form = form,
+                Title = "Tried on history",
+                Layers = layers,
+                Thresholds = Limits(definition, unit),
+                Most = MostLines * 2,
+                Choice = definition.Wrong is Beyond { Below: true } ? Choice.LowestTotal : Choice.HighestPeak,
+            },
+            new ChartView(width, height, zone, now + step) { Over = over }
+        );
     }
 
     /// <summary>Limits that stand on the axis of the figure; those on one that only one line has can be moved.</summary>
@@ -34,24 +65,58 @@ public static class TrialPicture
         var limits = new List<Threshold>();
         if (definition.Wrong is Beyond beyond)
             foreach (var (limit, level) in new[] { (beyond.Warning, "warning"), (beyond.Critical, "critical") })
-                if (limit is { } at) limits.Add(new Threshold(at, $"{level} {(beyond.Below ? "below" : "above")} {RuleWords.Text(at, unit)}", level) { Handle = level });
-        if (definition.Wrong is WillReach reach) limits.Add(new Threshold(reach.Limit, $"to be {(reach.Below ? "below" : "above")} {RuleWords.Text(reach.Limit, unit)}", "plain") { Handle = "limit" });
+                if (limit is { } at)
+                    limits.Add(
+                        new Threshold(at, $"{level} {(beyond.Below ? "below" : "above")} {RuleWords.Text(at, unit)}", level)
+                        {
+                            Handle = level,
+                        }
+                    );
+        if (definition.Wrong is WillReach reach)
+            limits.Add(
+                new Threshold(
+                    reach.Limit,
+                    $"to be {(reach.Below ? "below" : "above")} {RuleWords.Text(reach.Limit, unit)}",
+                    "plain"
+                )
+                {
+                    Handle = "limit",
+                }
+            );
         return limits;
     }
 
     /// <summary>Of each step the figure that is nearest to trouble; the worst keys where there are many.</summary>
     private static (Frame Frame, List<LayerSpec> Layers) Figures(RuleDefinition definition, Trial trial, Steps cut, string unit)
     {
-        var low = definition.Wrong is Beyond { Below: true } or WillReach { Below: true } or Moved { Side: Direction.Low } or Unusual { Side: Direction.Low } or Silent;
-        var lines = trial.Readings.Lines.OrderByDescending(l => trial.Episodes.Count(e => e.Key == l.Name)).ThenByDescending(l => l.Readings.Where(r => !double.IsNaN(r.Value)).Select(r => low ? -r.Value : r.Value).DefaultIfEmpty(double.MinValue).Max()).Take(MostLines).ToList();
+        var low =
+            definition.Wrong
+            is Beyond { Below: true }
+                or WillReach { Below: true }
+                or Moved { Side: Direction.Low }
+                or Unusual { Side: Direction.Low }
+                or Silent;
+        var lines = trial
+            .Readings.Lines.OrderByDescending(l => trial.Episodes.Count(e => e.Key == l.Name))
+            .ThenByDescending(l =>
+                l.Readings.Where(r => !double.IsNaN(r.Value))
+                    .Select(r => low ? -r.Value : r.Value)
+                    .DefaultIfEmpty(double.MinValue)
+                    .Max()
+            )
+            .Take(MostLines)
+            .ToList();
         var hasUsual = definition.Wrong is Unusual or Moved && lines.Count == 1;
         var keyed = lines.Count > 1 || (lines.Count == 1 && lines[0].Keys.Count > 0);
         var kind = trial.Readings.Kind == ValueKind.Integer ? ValueKind.Integer : ValueKind.Decimal;
-        const string Figure = "figure", Compared = "compared with";
+        const string Figure = "figure",
+            Compared = "compared with";
         List<Column> columns = [new("time", ColumnRole.Time, ValueKind.Time)];
-        if (keyed) columns.Add(new Column("key", ColumnRole.Key));
+        if (keyed)
+            columns.Add(new Column("key", ColumnRole.Key));
         columns.Add(new Column(Figure, ColumnRole.Value, kind) { Unit = unit });
-        if (hasUsual) columns.Add(new Column(Compared, ColumnRole.Value, ValueKind.Decimal) { Unit = unit });
+        if (hasUsual)
+            columns.Add(new Column(Compared, ColumnRole.Value, ValueKind.Decimal) { Unit = unit });
         var rows = new List<Value[]>();
         foreach (var line in lines)
         {
@@ -59,46 +124,86 @@ public static class TrialPicture
             for (var c = 0; c < trial.Readings.Checks.Count; c++)
             {
                 var reading = line.Readings[c];
-                if (double.IsNaN(reading.Value) || cut.IndexOf(trial.Readings.Checks[c] - 1) is not (>= 0 and var i)) continue;
-                if (worst[i] is { } known && (low ? known <= reading.Value : known >= reading.Value)) continue;
+                if (double.IsNaN(reading.Value) || cut.IndexOf(trial.Readings.Checks[c] - 1) is not (>= 0 and var i))
+                    continue;
+                if (worst[i] is { } known && (low ? known <= reading.Value : known >= reading.Value))
+                    continue;
                 (worst[i], usual[i]) = (reading.Value, double.IsNaN(reading.Compared) ? null : reading.Compared);
             }
             for (var i = 0; i < worst.Length; i++)
             {
                 var row = new Value[columns.Count];
                 row[0] = Value.Time(cut.Starts[i]);
-                if (keyed) row[1] = Value.Of(line.Keys.Any(k => k.Length > 0) ? string.Join(", ", line.Keys) : "without");
+                if (keyed)
+                    row[1] = Value.Of(line.Keys.Any(k => k.Length > 0) ? string.Join(", ", line.Keys) : "without");
                 row[keyed ? 2 : 1] = Number(worst[i], kind);
-                if (hasUsual) row[^1] = Number(usual[i], ValueKind.Decimal);
+                if (hasUsual)
+                    row[^1] = Number(usual[i], ValueKind.Decimal);
                 rows.Add(row);
             }
         }
         rows.Sort((a, b) => a[0].AsLong.CompareTo(b[0].AsLong));
-        var layers = hasUsual ? new List<LayerSpec> { new(Compared) { GhostOf = Figure, Label = definition.Wrong is Unusual ? "usual" : "earlier" } } : [];
+        var layers = hasUsual
+            ? new List<LayerSpec>
+            {
+                new(Compared) { GhostOf = Figure, Label = definition.Wrong is Unusual ? "usual" : "earlier" },
+            }
+            : [];
         return (new Frame(new Schema(columns, cut.Length, trial.Window), rows), layers);
     }
 
-    private static Value Number(double? number, ValueKind kind) => number is not { } there || !double.IsFinite(there) ? Value.Missing : kind == ValueKind.Integer ? Value.Of((long)there) : Value.Of(there);
+    private static Value Number(double? number, ValueKind kind) =>
+        number is not { } there || !double.IsFinite(there) ? Value.Missing
+        : kind == ValueKind.Integer ? Value.Of((long)there)
+        : Value.Of(there);
 
     /// <summary>How many alerts would have begun in each step.</summary>
     private static (Frame Frame, List<LayerSpec> Layers) Happenings(Trial trial, Steps cut)
     {
         var counts = new long[cut.Starts.Count];
-        foreach (var episode in trial.Episodes) if (cut.IndexOf(episode.From) is var i and >= 0) counts[i] += (long)Math.Max(1, double.IsFinite(episode.Worst) ? episode.Worst : 1);
-        return (new Frame(new Schema([new Column("time", ColumnRole.Time, ValueKind.Time), new Column("happened", ColumnRole.Value, ValueKind.Integer)], cut.Length, trial.Window), [.. counts.Select((n, i) => new[] { Value.Time(cut.Starts[i]), Value.Of(n) })]), []);
+        foreach (var episode in trial.Episodes)
+            if (cut.IndexOf(episode.From) is var i and >= 0)
+                counts[i] += (long)Math.Max(1, double.IsFinite(episode.Worst) ? episode.Worst : 1);
+        return (
+            new Frame(
+                new Schema(
+                    [
+                        new Column("time", ColumnRole.Time, ValueKind.Time),
+                        new Column("happened", ColumnRole.Value, ValueKind.Integer),
+                    ],
+                    cut.Length,
+                    trial.Window
+                ),
+                [.. counts.Select((n, i) => new[] { Value.Time(cut.Starts[i]), Value.Of(n) })]
+            ),
+            []
+        );
     }
 
     /// <summary>How the number of alerts moves with the limit; null where there is none that moves.</summary>
     public static Drawing? Curve(RuleDefinition definition, Trial trial, double width, double height)
     {
-        if (trial.Curve.Count < 2) return null;
-        var unit = definition.Wrong switch { WillReach => "s", Unusual or Moved { By: MoveBy.Factor } => "", Moved { By: MoveBy.Percent } => "1", _ => RuleWords.UnitOf(definition, trial.Unit) };
+        if (trial.Curve.Count < 2)
+            return null;
+        var unit = definition.Wrong switch
+        {
+            WillReach => "s",
+            Unusual or Moved { By: MoveBy.Factor } => "",
+            Moved { By: MoveBy.Percent } => "1",
+            _ => RuleWords.UnitOf(definition, trial.Unit),
+        };
         var (warning, critical) = definition.Wrong.Limits;
-        (double, string)[] present = [.. new[] { (warning, "warning"), (critical, "critical") }.Where(p => p.Item1 is not null).Select(p => (p.Item1!.Value, p.Item2))];
+        (double, string)[] present =
+        [
+            .. new[] { (warning, "warning"), (critical, "critical") }
+                .Where(p => p.Item1 is not null)
+                .Select(p => (p.Item1!.Value, p.Item2)),
+        ];
         // Limits far beyond the present ones would leave no room for those that are worth a thought.
         var highest = present.Select(p => p.Item1).DefaultIfEmpty(0).Max();
         var near = trial.Curve.Where(c => highest <= 0 || c.Limit <= MostTimes * highest).ToList();
-        if (near.Count < 3) near = [.. trial.Curve];
+        if (near.Count < 3)
+            near = [.. trial.Curve];
         return LimitCurve.Draw([.. near.Select(c => (c.Limit, c.Alerts))], present, ChartUnit.Of(unit), width, height);
     }
 }

@@ -18,18 +18,26 @@ public class MatchForm
 
     protected void Fill(AlertMatch match, CheckHours? hours)
     {
-        (Labels, Teams, Sources, Rules, Least) = (string.Join(", ", match.Labels), string.Join(", ", match.Teams), string.Join(", ", match.Sources), string.Join(", ", match.Rules), match.Least == AlertLevel.Critical ? "critical" : "warning");
-        if (hours is not null) (HasHours, Days, From, To) = (true, [.. hours.Days], RuleText.Clock(hours.From), RuleText.Clock(hours.To));
+        (Labels, Teams, Sources, Rules, Least) = (
+            string.Join(", ", match.Labels),
+            string.Join(", ", match.Teams),
+            string.Join(", ", match.Sources),
+            string.Join(", ", match.Rules),
+            match.Least == AlertLevel.Critical ? "critical" : "warning"
+        );
+        if (hours is not null)
+            (HasHours, Days, From, To) = (true, [.. hours.Days], RuleText.Clock(hours.From), RuleText.Clock(hours.To));
     }
 
-    public AlertMatch Match() => new()
-    {
-        Labels = Rule.SplitList(Labels ?? ""),
-        Teams = Rule.SplitList(Teams ?? ""),
-        Sources = Rule.SplitList(Sources ?? ""),
-        Rules = Rule.SplitList(Rules ?? ""),
-        Least = Least == "critical" ? AlertLevel.Critical : AlertLevel.Warning,
-    };
+    public AlertMatch Match() =>
+        new()
+        {
+            Labels = Rule.SplitList(Labels ?? ""),
+            Teams = Rule.SplitList(Teams ?? ""),
+            Sources = Rule.SplitList(Sources ?? ""),
+            Rules = Rule.SplitList(Rules ?? ""),
+            Least = Least == "critical" ? AlertLevel.Critical : AlertLevel.Warning,
+        };
 
     public CheckHours? Hours(List<string> faults) => HasHours ? HoursOf(Days, From, To, faults) : null;
 
@@ -40,8 +48,20 @@ public class MatchForm
             faults.Add("Give hours as 05:30 and 22:00.");
             return null;
         }
-        return new CheckHours([.. days.Where(d => d is >= 1 and <= 7).Distinct().Order()], begin, end % CheckHours.MinutesOfDay == 0 && end > 0 ? 0 : end);
+        return new CheckHours(
+            [.. days.Where(d => d is >= 1 and <= 7).Distinct().Order()],
+            begin,
+            end % CheckHours.MinutesOfDay == 0 && end > 0 ? 0 : end
+        );
     }
 
-    private static int? Clock(string? text) => (text ?? "").Trim().Split(':') is [var hours, var minutes] && int.TryParse(hours, out var h) && int.TryParse(minutes, out var m) && h is >= 0 and <= 24 && m is >= 0 and < 60 && (h < 24 || m == 0) ? (h * 60) + m : null;
+    private static int? Clock(string? text) =>
+        (text ?? "").Trim().Split(':') is [var hours, var minutes]
+        && int.TryParse(hours, out var h)
+        && int.TryParse(minutes, out var m)
+        && h is >= 0 and <= 24
+        && m is >= 0 and < 60
+        && (h < 24 || m == 0)
+            ? (h * 60) + m
+            : null;
 }

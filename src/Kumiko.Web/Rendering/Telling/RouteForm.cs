@@ -28,9 +28,21 @@ public sealed class RouteForm : MatchForm
     public static RouteForm Of(Route route)
     {
         var definition = route.Definition;
-        var form = new RouteForm { Name = route.Name, Calendar = definition.Times.Calendar, Side = definition.Times.Side.ToString(), AlsoOn = definition.Times.AlsoOn, NotOn = definition.Times.NotOn, Channels = [.. definition.Channels], TellsEnd = definition.TellsEnd };
+        var form = new RouteForm
+        {
+            Name = route.Name,
+            Calendar = definition.Times.Calendar,
+            Side = definition.Times.Side.ToString(),
+            AlsoOn = definition.Times.AlsoOn,
+            NotOn = definition.Times.NotOn,
+            Channels = [.. definition.Channels],
+            TellsEnd = definition.TellsEnd,
+        };
         form.Fill(definition.Match, definition.Times.Hours);
-        (string? After, List<long> To) Step(int i) => i < definition.Steps.Count ? (Quantities.Duration(definition.Steps[i].After), [.. definition.Steps[i].Channels]) : (null, []);
+        (string? After, List<long> To) Step(int i) =>
+            i < definition.Steps.Count
+                ? (Quantities.Duration(definition.Steps[i].After), [.. definition.Steps[i].Channels])
+                : (null, []);
         (form.After1, form.Step1) = Step(0);
         (form.After2, form.Step2) = Step(1);
         (form.After3, form.Step3) = Step(2);
@@ -41,17 +53,27 @@ public sealed class RouteForm : MatchForm
     public (RouteDefinition Definition, IReadOnlyList<string> Faults) Read(string zone)
     {
         var faults = new List<string>();
-        if ((Name ?? "").Trim().Length is 0 or > 100) faults.Add("Give the route a name of up to 100 characters.");
+        if ((Name ?? "").Trim().Length is 0 or > 100)
+            faults.Add("Give the route a name of up to 100 characters.");
         var steps = new List<EscalationStep>();
         foreach (var (after, to) in All)
         {
-            if (string.IsNullOrWhiteSpace(after) && to.Count == 0) continue;
+            if (string.IsNullOrWhiteSpace(after) && to.Count == 0)
+                continue;
             steps.Add(new EscalationStep(Quantities.TryParseDuration((after ?? "").Trim(), out var time) ? time : 0, to));
         }
         var definition = new RouteDefinition
         {
             Match = Match(),
-            Times = new RouteTimes { Hours = Hours(faults), Zone = zone, Calendar = Calendar, Side = Enum.TryParse<CalendarSide>(Side, out var side) && Enum.IsDefined(side) ? side : CalendarSide.Any, AlsoOn = (AlsoOn ?? "").Trim(), NotOn = (NotOn ?? "").Trim() },
+            Times = new RouteTimes
+            {
+                Hours = Hours(faults),
+                Zone = zone,
+                Calendar = Calendar,
+                Side = Enum.TryParse<CalendarSide>(Side, out var side) && Enum.IsDefined(side) ? side : CalendarSide.Any,
+                AlsoOn = (AlsoOn ?? "").Trim(),
+                NotOn = (NotOn ?? "").Trim(),
+            },
             Channels = [.. Channels.Distinct()],
             Steps = [.. steps.OrderBy(s => s.After)],
             TellsEnd = TellsEnd,

@@ -12,11 +12,19 @@ public sealed class MetricStoreTests : MetricTest
 {
     private static IEnumerable<(long, double)> Every(long step, long from, long to, Func<int, double> value)
     {
-        for (var (time, i) = (from, 0); time < to; time += step, i++) yield return (time, value(i));
+        for (var (time, i) = (from, 0); time < to; time += step, i++)
+            yield return (time, value(i));
     }
 
     private static string All(MetricStore metrics, string source = "quay") =>
-        string.Join("; ", metrics.Read(Ever, source).Select(m => $"{m.Name} {string.Join(' ', m.Samples[0].Attributes.Values.ToArray().Select(v => v.ToText()))} {string.Join(',', m.Samples.Select(s => FormattableString.Invariant($"{(s.Time - Today) / Second}={(s.Value.IsMissing ? double.NaN : s.Value.AsDouble)}")))}"));
+        string.Join(
+            "; ",
+            metrics
+                .Read(Ever, source)
+                .Select(m =>
+                    $"{m.Name} {string.Join(' ', m.Samples[0].Attributes.Values.ToArray().Select(v => v.ToText()))} {string.Join(',', m.Samples.Select(s => FormattableString.Invariant($"{(s.Time - Today) / Second}={(s.Value.IsMissing ? double.NaN : s.Value.AsDouble)}")))}"
+                )
+        );
 
     [Fact]
     public async Task Late_and_repeated_samples_fall_into_their_places_wherever_the_others_lie()
@@ -43,7 +51,14 @@ public sealed class MetricStoreTests : MetricTest
         }
         using var again = Metrics(records);
         Assert.Equal(expected, All(again));
-        Assert.Equal(("a", -86380L * Second, 3.0), again.Latest("quay", 9).Where(s => s.Series.Field("host").AsText == "a").Select(s => (s.Series.Field("host").AsText, s.Time - Today, s.Value)).Single());
+        Assert.Equal(
+            ("a", -86380L * Second, 3.0),
+            again
+                .Latest("quay", 9)
+                .Where(s => s.Series.Field("host").AsText == "a")
+                .Select(s => (s.Series.Field("host").AsText, s.Time - Today, s.Value))
+                .Single()
+        );
         Assert.True(StoreCheck.Run(records, null, CancellationToken.None).IsSound);
     }
 
@@ -66,10 +81,26 @@ public sealed class MetricStoreTests : MetricTest
     {
         using var records = Open();
         using var metrics = Metrics(records, new MetricOptions(MostSeries: 2));
-        var taken = await metrics.Append([Of("seats", [(Today, 1)], "a"), Of("seats", [(Today, 1)], "b"), Of("seats", [(Today, 1)], "c"), Of("locks", [(Today, 1)], "c")], "quay");
+        var taken = await metrics.Append(
+            [
+                Of("seats", [(Today, 1)], "a"),
+                Of("seats", [(Today, 1)], "b"),
+                Of("seats", [(Today, 1)], "c"),
+                Of("locks", [(Today, 1)], "c"),
+            ],
+            "quay"
+        );
         Assert.Equal((3, 1L), (taken.Taken, taken.RefusedTotal));
-        Assert.Equal((3L, "seats has 2 series already, which is the most. Leave out the attribute that has so many values."), (taken.Refused[0].Line, taken.Refused[0].Reason));
-        Assert.Equal((1, 0L), await metrics.Append([Of("seats", [(Today + 1, 1)], "a")], "quay") is var more ? (more.Taken, more.RefusedTotal) : default);
+        Assert.Equal(
+            (3L, "seats has 2 series already, which is the most. Leave out the attribute that has so many values."),
+            (taken.Refused[0].Line, taken.Refused[0].Reason)
+        );
+        Assert.Equal(
+            (1, 0L),
+            await metrics.Append([Of("seats", [(Today + 1, 1)], "a")], "quay") is var more
+                ? (more.Taken, more.RefusedTotal)
+                : default
+        );
     }
 
     [Fact]
@@ -94,15 +125,45 @@ public sealed class MetricStoreTests : MetricTest
         await metrics.Upkeep.Sweep();
         var window = new Window(Today - Day, Today);
         Assert.Empty(records.Notices);
-        var before = Told(Ask(records, metrics, "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n per 6h", window));
+        var before = Told(
+            Ask(
+                records,
+                metrics,
+                "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n per 6h",
+                window
+            )
+        );
         Clock.Advance(TimeSpan.FromDays(3));
         await metrics.Upkeep.Retain();
         await metrics.Upkeep.Sweep();
-        Assert.Equal(before, Told(Ask(records, metrics, "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n per 6h", window)));
+        Assert.Equal(
+            before,
+            Told(
+                Ask(
+                    records,
+                    metrics,
+                    "from metrics name = depth | group avg(value) as mean, max(value) as top, count() as n per 6h",
+                    window
+                )
+            )
+        );
         // Steps inside the window, where its edges cut a day whose samples are gone.
         Assert.Empty(records.Notices);
         Assert.Contains("-1440m 2.99722222 6 2160", before);
-        Assert.Equal("-1440m 360", Told(Ask(records, metrics, "from metrics name = depth | group count() as n per 1d", window with { From = Today - Hour - 1 })));
+        Assert.Equal(
+            "-1440m 360",
+            Told(
+                Ask(
+                    records,
+                    metrics,
+                    "from metrics name = depth | group count() as n per 1d",
+                    window with
+                    {
+                        From = Today - Hour - 1,
+                    }
+                )
+            )
+        );
         Assert.Empty(metrics.Read(Ever));
         Clock.Advance(TimeSpan.FromDays(3));
         await metrics.Upkeep.Retain();
@@ -124,7 +185,13 @@ public sealed class MetricStoreTests : MetricTest
         {
             await metrics.Upkeep.CloseDays();
             Assert.Equal(0, await metrics.Upkeep.Sweep());
-            Assert.Equal(1440, snapshot.Read(0, 1, new SampleNeeds(Ever with { From = 0 }), CancellationToken.None).Single().Pieces.Sum(p => p.End - p.First));
+            Assert.Equal(
+                1440,
+                snapshot
+                    .Read(0, 1, new SampleNeeds(Ever with { From = 0 }), CancellationToken.None)
+                    .Single()
+                    .Pieces.Sum(p => p.End - p.First)
+            );
         }
         Assert.Equal(1, await metrics.Upkeep.Sweep());
     }
@@ -138,7 +205,9 @@ public sealed class MetricStoreTests : MetricTest
         await metrics.Upkeep.Seal();
         await metrics.Append([Of("depth", [(Today, 2)])], "quay");
         await metrics.Upkeep.Seal();
-        await records.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE metric_part SET content = CAST(zeroblob(length(content)) AS BLOB) WHERE id = 4"));
+        await records.Database.Writer.Write(c =>
+            Dapper.SqlMapper.Execute(c, "UPDATE metric_part SET content = CAST(zeroblob(length(content)) AS BLOB) WHERE id = 4")
+        );
         Assert.Contains("Segment 1 of metrics", Assert.Single(StoreCheck.Run(records, null, CancellationToken.None).Problems));
         Assert.Equal("depth  0=2", All(metrics));
         await records.Database.Writer.Write(_ => 0);
@@ -166,7 +235,17 @@ public sealed class MetricStoreTests : MetricTest
         using (var metrics = Metrics(copy))
         {
             Assert.Equal(expected, All(metrics));
-            Assert.Equal("-1440m a 8640; -1440m b 0; 0m a 1; 0m b 1", Told(Ask(copy, metrics, "from metrics | group count() as n by host per 1d | order by time, host", new Window(Today - Day, Today + Day))));
+            Assert.Equal(
+                "-1440m a 8640; -1440m b 0; 0m a 1; 0m b 1",
+                Told(
+                    Ask(
+                        copy,
+                        metrics,
+                        "from metrics | group count() as n by host per 1d | order by time, host",
+                        new Window(Today - Day, Today + Day)
+                    )
+                )
+            );
         }
     }
 
@@ -176,7 +255,10 @@ public sealed class MetricStoreTests : MetricTest
         using var records = Open();
         using var metrics = Metrics(records);
         await records.LimitPages(1);
-        var noise = Enumerable.Range(0, 300).Select(i => Of("depth", Every(1, Today, Today + 100, _ => i * 0.1), $"host-{i}")).ToList();
+        var noise = Enumerable
+            .Range(0, 300)
+            .Select(i => Of("depth", Every(1, Today, Today + 100, _ => i * 0.1), $"host-{i}"))
+            .ToList();
         await Assert.ThrowsAsync<DiskFullException>(() => metrics.Append(noise, "quay"));
         Assert.Empty(metrics.Read(Ever));
         await records.LimitPages(1 << 20);
