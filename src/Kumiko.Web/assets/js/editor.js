@@ -1,5 +1,12 @@
 import { EditorView, keymap, Decoration, placeholder, drawSelection, hoverTooltip, tooltips } from '@codemirror/view';
-import { autocompletion, completionKeymap, completionStatus, acceptCompletion, moveCompletionSelection, selectedCompletionIndex } from '@codemirror/autocomplete';
+import {
+  autocompletion,
+  completionKeymap,
+  completionStatus,
+  acceptCompletion,
+  moveCompletionSelection,
+  selectedCompletionIndex,
+} from '@codemirror/autocomplete';
 import { EditorState, StateEffect, StateField } from '@codemirror/state';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { syntaxHighlighting, HighlightStyle, bracketMatching } from '@codemirror/language';
@@ -26,14 +33,22 @@ function marks(effect, className) {
       for (const found of transaction.effects)
         if (found.is(effect)) {
           const length = transaction.state.doc.length;
-          const ranges = found.value.map(r => ({ from: Math.min(r.from, Math.max(0, length - 1)), to: Math.min(Math.max(r.to, r.from + 1), length), message: r.message }))
-            .filter(r => r.to > r.from).sort((a, b) => a.from - b.from)
-            .map(r => Decoration.mark({ class: className, attributes: r.message ? { title: r.message } : {} }).range(r.from, r.to));
+          const ranges = found.value
+            .map((r) => ({
+              from: Math.min(r.from, Math.max(0, length - 1)),
+              to: Math.min(Math.max(r.to, r.from + 1), length),
+              message: r.message,
+            }))
+            .filter((r) => r.to > r.from)
+            .sort((a, b) => a.from - b.from)
+            .map((r) =>
+              Decoration.mark({ class: className, attributes: r.message ? { title: r.message } : {} }).range(r.from, r.to),
+            );
           value = Decoration.set(ranges);
         }
       return value;
     },
-    provide: field => EditorView.decorations.from(field),
+    provide: (field) => EditorView.decorations.from(field),
   });
 }
 
@@ -48,7 +63,12 @@ async function complete(context) {
   const before = context.state.sliceDoc(Math.max(0, context.pos - 1), context.pos);
   if (!context.explicit && !/[\w.@:\-"'=(,|<>~` ]/.test(before)) return null;
   // A blank alone opens nothing, unless it stands behind an operator, a pipe or a word that wants something.
-  if (!context.explicit && before === ' ' && !/([=<>(,|]|\b(by|in|from|join|union|and|or|not|where|on))\s$/i.test(context.state.sliceDoc(0, context.pos))) return null;
+  if (
+    !context.explicit &&
+    before === ' ' &&
+    !/([=<>(,|]|\b(by|in|from|join|union|and|or|not|where|on))\s$/i.test(context.state.sliceDoc(0, context.pos))
+  )
+    return null;
   const url = fragment('Complete');
   url.searchParams.delete('q');
   url.searchParams.set('text', context.state.doc.toString());
@@ -61,7 +81,9 @@ async function complete(context) {
     if (!response.ok) return null;
     const found = await response.json();
     return found.options.length ? { from: found.from, to: found.to, options: found.options, filter: false } : null;
-  } catch { return null; }
+  } catch {
+    return null;
+  }
 }
 
 // Tab takes the chosen one, or the first; without a list it leaves the editor as everywhere.
@@ -88,7 +110,8 @@ async function helpFor(word) {
 
 function wordAt(state, pos) {
   const line = state.doc.lineAt(pos);
-  let from = pos - line.from, to = from;
+  let from = pos - line.from,
+    to = from;
   while (from > 0 && /[\w.]/.test(line.text[from - 1])) from--;
   while (to < line.text.length && /[\w.]/.test(line.text[to])) to++;
   return { from: line.from + from, to: line.from + to, text: line.text.slice(from, to) };
@@ -100,7 +123,9 @@ const hover = hoverTooltip(async (view, pos) => {
   const help = await helpFor(word.text);
   if (!help.title) return null;
   return {
-    pos: word.from, end: word.to, above: false,
+    pos: word.from,
+    end: word.to,
+    above: false,
     create() {
       const dom = document.createElement('div');
       dom.className = 'help-tip';
@@ -139,17 +164,50 @@ export function startEditors() {
     state: EditorState.create({
       doc: area.value,
       extensions: [
-        keymap.of([{ key: 'Mod-Enter', run: () => { form.requestSubmit(); return true; } }, { key: 'Tab', run: takeCompletion }, ...completionKeymap,
-          { key: 'Escape', run: view => { view.contentDOM.blur(); return true; } }, ...defaultKeymap.filter(k => k.key !== 'Mod-Enter'), ...historyKeymap]),
-        autocompletion({ override: [complete], selectOnOpen: false, icons: false, closeOnBlur: true, activateOnTypingDelay: 60, interactionDelay: 0, maxRenderedOptions: 60, optionClass: option => 'option-' + option.type }),
-        tooltips({ position: 'fixed', parent: document.querySelector('main') }), hover,
-        history(), drawSelection(), bracketMatching(), EditorView.lineWrapping,
+        keymap.of([
+          {
+            key: 'Mod-Enter',
+            run: () => {
+              form.requestSubmit();
+              return true;
+            },
+          },
+          { key: 'Tab', run: takeCompletion },
+          ...completionKeymap,
+          {
+            key: 'Escape',
+            run: (view) => {
+              view.contentDOM.blur();
+              return true;
+            },
+          },
+          ...defaultKeymap.filter((k) => k.key !== 'Mod-Enter'),
+          ...historyKeymap,
+        ]),
+        autocompletion({
+          override: [complete],
+          selectOnOpen: false,
+          icons: false,
+          closeOnBlur: true,
+          activateOnTypingDelay: 60,
+          interactionDelay: 0,
+          maxRenderedOptions: 60,
+          optionClass: (option) => 'option-' + option.type,
+        }),
+        tooltips({ position: 'fixed', parent: document.querySelector('main') }),
+        hover,
+        history(),
+        drawSelection(),
+        bracketMatching(),
+        EditorView.lineWrapping,
         EditorView.cspNonce.of(document.querySelector('meta[name=csp-nonce]').content),
         EditorView.contentAttributes.of({ 'aria-label': 'Query text', spellcheck: 'false' }),
         placeholder(area.placeholder),
-        queryLanguage, syntaxHighlighting(colours),
-        marks(setErrors, 'cm-wrong'), marks(setFlash, 'cm-flash'),
-        EditorView.updateListener.of(update => {
+        queryLanguage,
+        syntaxHighlighting(colours),
+        marks(setErrors, 'cm-wrong'),
+        marks(setFlash, 'cm-flash'),
+        EditorView.updateListener.of((update) => {
           if (update.selectionSet || update.focusChanged) helpLine();
           if (!update.docChanged) return;
           area.value = update.state.doc.toString();
@@ -160,7 +218,7 @@ export function startEditors() {
     }),
   });
   area.hidden = true;
-  form.addEventListener('submit', event => {
+  form.addEventListener('submit', (event) => {
     // The address is written by script, so that it holds only what differs from the default.
     event.preventDefault();
     area.value = view.state.doc.toString();
@@ -168,10 +226,15 @@ export function startEditors() {
     const url = new URL(location.href);
     url.searchParams.delete('at');
     url.searchParams.delete('when');
-    if (area.value.trim()) url.searchParams.set('q', area.value); else url.searchParams.delete('q');
+    if (area.value.trim()) url.searchParams.set('q', area.value);
+    else url.searchParams.delete('q');
     for (const name of [...url.searchParams.keys()]) if (name.startsWith('p.')) url.searchParams.delete(name);
-    for (const input of document.querySelectorAll('#parameters input')) if (input.value) url.searchParams.set(input.name, input.value);
-    if (!url.searchParams.has('from') && state.dataset.from !== '-3h') { url.searchParams.set('from', state.dataset.from); url.searchParams.set('to', state.dataset.to); }
+    for (const input of document.querySelectorAll('#parameters input'))
+      if (input.value) url.searchParams.set(input.name, input.value);
+    if (!url.searchParams.has('from') && state.dataset.from !== '-3h') {
+      url.searchParams.set('from', state.dataset.from);
+      url.searchParams.set('to', state.dataset.to);
+    }
     window.kumikoGo(url.pathname + url.search);
   });
 }
@@ -179,11 +242,19 @@ export function startEditors() {
 // The server says what is wrong while one types; the sentence stands below, the place is underlined.
 async function check() {
   const text = view.state.doc.toString();
-  const response = await fetch('/search?handler=Check&q=' + encodeURIComponent(text.slice(0, 16385)), { headers: { Accept: 'application/json' } });
+  const response = await fetch('/search?handler=Check&q=' + encodeURIComponent(text.slice(0, 16385)), {
+    headers: { Accept: 'application/json' },
+  });
   if (!response.ok || text !== view.state.doc.toString()) return;
   const found = await response.json();
   view.dispatch({ effects: setErrors.of(found.errors) });
-  document.getElementById('typed').replaceChildren(...found.errors.map(e => line('error', e.message)), ...(found.mended ? [mend(found.mended)] : []), ...found.hints.map(h => line('hint', h.message)));
+  document
+    .getElementById('typed')
+    .replaceChildren(
+      ...found.errors.map((e) => line('error', e.message)),
+      ...(found.mended ? [mend(found.mended)] : []),
+      ...found.hints.map((h) => line('hint', h.message)),
+    );
 }
 
 // What is wrong with the text is known to be written otherwise now: one click writes it so.
@@ -226,9 +297,16 @@ export function showQuery() {
     while (from < Math.min(old.length, text.length) && old[from] === text[from]) from++;
     let end = 0;
     while (end < Math.min(old.length, text.length) - from && old[old.length - 1 - end] === text[text.length - 1 - end]) end++;
-    view.dispatch({ changes: { from, to: old.length - end, insert: text.slice(from, text.length - end) }, effects: setFlash.of([{ from, to: text.length - end }]) });
+    view.dispatch({
+      changes: { from, to: old.length - end, insert: text.slice(from, text.length - end) },
+      effects: setFlash.of([{ from, to: text.length - end }]),
+    });
     setTimeout(() => view.dispatch({ effects: setFlash.of([]) }), 1200);
   }
-  const wrong = [...state.querySelectorAll('[data-start]')].map(p => ({ from: +p.dataset.start, to: +p.dataset.end, message: p.textContent }));
+  const wrong = [...state.querySelectorAll('[data-start]')].map((p) => ({
+    from: +p.dataset.start,
+    to: +p.dataset.end,
+    message: p.textContent,
+  }));
   view.dispatch({ effects: setErrors.of(wrong) });
 }

@@ -20,11 +20,16 @@ async function look(what) {
   looking?.abort();
   looking = new AbortController();
   try {
-    const response = await fetch('/find?what=' + encodeURIComponent(what), { headers: { Accept: 'text/html' }, signal: looking.signal });
+    const response = await fetch('/find?what=' + encodeURIComponent(what), {
+      headers: { Accept: 'text/html' },
+      signal: looking.signal,
+    });
     if (!response.ok || response.redirected) return;
     document.getElementById('found').innerHTML = await response.text();
     choose(0);
-  } catch { /* another letter was typed meanwhile */ }
+  } catch {
+    /* another letter was typed meanwhile */
+  }
 }
 
 function choose(place) {
@@ -46,22 +51,32 @@ export function startFind() {
     clearTimeout(waiting);
     waiting = setTimeout(() => look(input.value), 80);
   });
-  input.addEventListener('keydown', event => {
+  input.addEventListener('keydown', (event) => {
     const all = [...document.querySelectorAll('#found a')];
-    const at = all.findIndex(a => a.getAttribute('aria-selected') === 'true');
-    if (event.key === 'ArrowDown') { choose(Math.min(all.length - 1, at + 1)); event.preventDefault(); }
-    else if (event.key === 'ArrowUp') { choose(Math.max(0, at - 1)); event.preventDefault(); }
-    else if (event.key === 'Enter') { event.preventDefault(); if (all[at]) location.assign(all[at].href); }
+    const at = all.findIndex((a) => a.getAttribute('aria-selected') === 'true');
+    if (event.key === 'ArrowDown') {
+      choose(Math.min(all.length - 1, at + 1));
+      event.preventDefault();
+    } else if (event.key === 'ArrowUp') {
+      choose(Math.max(0, at - 1));
+      event.preventDefault();
+    } else if (event.key === 'Enter') {
+      event.preventDefault();
+      if (all[at]) location.assign(all[at].href);
+    }
   });
-  dialog.addEventListener('click', event => { if (event.target === dialog) dialog.close(); });
-  document.addEventListener('click', event => {
+  dialog.addEventListener('click', (event) => {
+    if (event.target === dialog) dialog.close();
+  });
+  document.addEventListener('click', (event) => {
     if (event.target.closest('[data-find]')) openFind();
     if (event.target.closest('[data-keys]')) openKeys();
     const theme = event.target.closest('[data-theme-choice]');
     if (theme) {
       const chosen = theme.dataset.themeChoice;
       document.cookie = 'theme=' + chosen + keep;
-      if (chosen) document.documentElement.dataset.theme = chosen; else delete document.documentElement.dataset.theme;
+      if (chosen) document.documentElement.dataset.theme = chosen;
+      else delete document.documentElement.dataset.theme;
     }
   });
 }

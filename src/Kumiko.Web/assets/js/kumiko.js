@@ -57,9 +57,8 @@ document.addEventListener('kumiko:loaded', () => {
 });
 
 // Menus close when one looks elsewhere.
-document.addEventListener('click', event => {
-  for (const menu of document.querySelectorAll('details[data-menu][open]'))
-    if (!menu.contains(event.target)) menu.open = false;
+document.addEventListener('click', (event) => {
+  for (const menu of document.querySelectorAll('details[data-menu][open]')) if (!menu.contains(event.target)) menu.open = false;
 });
 
 // The pictures are drawn anew for a window of another width.
@@ -79,10 +78,17 @@ window.addEventListener('resize', () => {
 // Shows another view of this page: the answer and the strip change, the editor stays.
 export function go(url, replace = false) {
   // Another page is fetched whole: its parts are not those of this one.
-  if (!document.getElementById('view') || new URL(url, location.href).pathname !== location.pathname) { location.assign(url); return; }
+  if (!document.getElementById('view') || new URL(url, location.href).pathname !== location.pathname) {
+    location.assign(url);
+    return;
+  }
   stopLoading();
   htmx.ajax('GET', url, {
-    source: '#page', target: '#view', swap: 'outerHTML', select: '#view', selectOOB: '#counts,#parameters,#strip,#state,#tell,#keep',
+    source: '#page',
+    target: '#view',
+    swap: 'outerHTML',
+    select: '#view',
+    selectOOB: '#counts,#parameters,#strip,#state,#tell,#keep',
     push: replace ? undefined : 'true',
   });
 }

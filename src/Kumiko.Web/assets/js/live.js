@@ -1,7 +1,9 @@
 import { keepPlace, scrollerOf } from './loading.js';
 
 // New records come in above by themselves while live is on, and never move what is being read.
-const every = 2000, strips = 10000, mostRows = 1500;
+const every = 2000,
+  strips = 10000,
+  mostRows = 1500;
 let timer = null;
 let stripAt = 0;
 
@@ -20,13 +22,21 @@ export function switchLive(on = timer === null) {
 }
 
 export function showLive() {
-  if (timer && !button()) { clearInterval(timer); timer = null; }
+  if (timer && !button()) {
+    clearInterval(timer);
+    timer = null;
+  }
   button()?.setAttribute('aria-pressed', String(timer !== null));
 }
 
 export function startLive() {
-  document.addEventListener('click', event => { if (event.target.closest('[data-live-switch]')) switchLive(); });
-  document.addEventListener('click', event => { if (event.target.closest('#fresh button')) (scrollerOf(document.getElementById('records')) ?? document.scrollingElement).scrollTop = 0; });
+  document.addEventListener('click', (event) => {
+    if (event.target.closest('[data-live-switch]')) switchLive();
+  });
+  document.addEventListener('click', (event) => {
+    if (event.target.closest('#fresh button'))
+      (scrollerOf(document.getElementById('records')) ?? document.scrollingElement).scrollTop = 0;
+  });
 }
 
 function address(handler, more = {}) {
@@ -52,11 +62,18 @@ async function poll() {
     if (rows.length) {
       for (const end of template.content.querySelectorAll('.end, [data-load-on=reveal]:not(details [data-load])')) end.remove();
       const skipped = +(response.headers.get('Kumiko-Skipped') ?? 0);
-      if (skipped > 0) template.content.append(Object.assign(document.createElement('p'), { className: 'skipped', textContent: `${skipped.toLocaleString('en').replaceAll(',', '\u2009')} more came in between; run the query again to see them` }));
+      if (skipped > 0)
+        template.content.append(
+          Object.assign(document.createElement('p'), {
+            className: 'skipped',
+            textContent: `${skipped.toLocaleString('en').replaceAll(',', '\u2009')} more came in between; run the query again to see them`,
+          }),
+        );
       const scroll = scrollerOf(list) ?? document.scrollingElement;
       const reading = scroll.scrollTop > 4 || list.contains(document.activeElement);
       const put = () => list.prepend(template.content);
-      if (reading) keepPlace(list, put); else put();
+      if (reading) keepPlace(list, put);
+      else put();
       window.htmx.process(list);
       for (const row of rows) row.classList.add('new');
       const all = list.querySelectorAll('details.record');
@@ -65,7 +82,9 @@ async function poll() {
       fresh.hidden = !reading;
       if (reading) {
         fresh.dataset.count = +(fresh.dataset.count ?? 0) + rows.length + skipped;
-        fresh.replaceChildren(Object.assign(document.createElement('button'), { textContent: `${fresh.dataset.count} new above` }));
+        fresh.replaceChildren(
+          Object.assign(document.createElement('button'), { textContent: `${fresh.dataset.count} new above` }),
+        );
       } else fresh.dataset.count = 0;
       document.dispatchEvent(new CustomEvent('kumiko:loaded'));
     }
@@ -78,5 +97,7 @@ async function poll() {
         document.dispatchEvent(new CustomEvent('kumiko:loaded'));
       }
     }
-  } finally { busy = false; }
+  } finally {
+    busy = false;
+  }
 }

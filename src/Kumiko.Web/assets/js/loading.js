@@ -10,7 +10,10 @@ export function stopLoading() {
 export function startLoading() {
   // A strip whose counts were not there yet comes whole.
   const strip = document.getElementById('strip');
-  if (strip?.dataset.later) { strip.dataset.load = strip.dataset.later; delete strip.dataset.later; }
+  if (strip?.dataset.later) {
+    strip.dataset.load = strip.dataset.later;
+    delete strip.dataset.later;
+  }
   for (const part of document.querySelectorAll('[data-load]')) {
     if (part.dataset.ready) continue;
     part.dataset.ready = 'true';
@@ -20,11 +23,14 @@ export function startLoading() {
       else details.addEventListener('toggle', () => load(part), { once: true });
     } else if (part.dataset.loadOn === 'reveal') {
       const scroll = scrollerOf(part);
-      const watch = new IntersectionObserver(entries => {
-        if (!entries.some(e => e.isIntersecting)) return;
-        watch.disconnect();
-        load(part);
-      }, { root: scroll, rootMargin: 'loadAbove' in part.dataset ? '120px' : '600px' });
+      const watch = new IntersectionObserver(
+        (entries) => {
+          if (!entries.some((e) => e.isIntersecting)) return;
+          watch.disconnect();
+          load(part);
+        },
+        { root: scroll, rootMargin: 'loadAbove' in part.dataset ? '120px' : '600px' },
+      );
       watch.observe(part);
     } else if (part.dataset.loadAfter) later(part);
     else load(part);
@@ -63,8 +69,16 @@ async function load(part) {
   } catch {
     if (mine.signal.aborted) return;
     // What renews itself stays as it was, and is tried again.
-    if (part.dataset.loadAfter) { later(part); return; }
-    part.replaceChildren(Object.assign(document.createElement('p'), { className: 'refused', textContent: 'This did not arrive. Run the query again.' }));
+    if (part.dataset.loadAfter) {
+      later(part);
+      return;
+    }
+    part.replaceChildren(
+      Object.assign(document.createElement('p'), {
+        className: 'refused',
+        textContent: 'This did not arrive. Run the query again.',
+      }),
+    );
   }
 }
 

@@ -11,7 +11,8 @@ export function closeMenu() {
 export async function showMenu(url, parameters, x, y, returnTo) {
   closeMenu();
   const address = new URL(url, location.href);
-  for (const [name, value] of Object.entries(parameters)) if (value !== undefined && value !== null) address.searchParams.set(name, value);
+  for (const [name, value] of Object.entries(parameters))
+    if (value !== undefined && value !== null) address.searchParams.set(name, value);
   const response = await fetch(address, { headers: { Accept: 'text/html' } });
   if (!response.ok || response.redirected) return;
   const menu = document.createElement('div');
@@ -27,13 +28,16 @@ export async function showMenu(url, parameters, x, y, returnTo) {
   menu.style.top = Math.max(4, y + box.height + 8 > innerHeight ? y - box.height - 8 : y + 8) + 'px';
   const links = [...menu.querySelectorAll('a')];
   if (returnTo) links[0]?.focus();
-  menu.addEventListener('click', event => {
+  menu.addEventListener('click', (event) => {
     const link = event.target.closest('a');
     if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
-    if (link.target !== '_blank') { event.preventDefault(); go(link.getAttribute('href')); }
+    if (link.target !== '_blank') {
+      event.preventDefault();
+      go(link.getAttribute('href'));
+    }
     closeMenu();
   });
-  menu.addEventListener('keydown', event => {
+  menu.addEventListener('keydown', (event) => {
     const at = links.indexOf(document.activeElement);
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       links[(at + (event.key === 'ArrowDown' ? 1 : links.length - 1)) % links.length]?.focus();
@@ -47,7 +51,7 @@ export async function showMenu(url, parameters, x, y, returnTo) {
 }
 
 export function startMenus() {
-  document.addEventListener('mouseup', event => {
+  document.addEventListener('mouseup', (event) => {
     if (open?.contains(event.target)) return;
     const selection = getSelection();
     const text = selection.toString().trim();
@@ -58,12 +62,17 @@ export function startMenus() {
     if (url) showMenu(url, { text: text.slice(0, 501), record }, event.clientX, event.clientY);
   });
   // Marking text in a row is no click on it.
-  document.addEventListener('click', event => {
-    if (event.target.closest('.record > summary') && !getSelection().isCollapsed && getSelection().toString().trim()) event.preventDefault();
+  document.addEventListener('click', (event) => {
+    if (event.target.closest('.record > summary') && !getSelection().isCollapsed && getSelection().toString().trim())
+      event.preventDefault();
   });
-  document.addEventListener('pointerdown', event => { if (open && !open.contains(event.target)) closeMenu(); });
-  document.addEventListener('keydown', event => { if (event.key === 'Escape') closeMenu(); });
-  document.addEventListener('click', event => {
+  document.addEventListener('pointerdown', (event) => {
+    if (open && !open.contains(event.target)) closeMenu();
+  });
+  document.addEventListener('keydown', (event) => {
+    if (event.key === 'Escape') closeMenu();
+  });
+  document.addEventListener('click', (event) => {
     const point = event.target.closest('[data-point]');
     if (!point) return;
     const condition = point.closest('[data-condition]')?.dataset.condition;

@@ -5,12 +5,12 @@ export function startRecords() {
   const form = document.querySelector('[data-mark-form]:not([data-ready])');
   if (form) {
     form.dataset.ready = 'true';
-    form.addEventListener('submit', event => {
+    form.addEventListener('submit', (event) => {
       event.preventDefault();
       const text = form.elements.text.value.trim();
       if (!text) return;
       const url = new URL(location.href);
-      const marks = (url.searchParams.get('marks') ?? '').split('\t').filter(m => m && m.slice(1) !== text);
+      const marks = (url.searchParams.get('marks') ?? '').split('\t').filter((m) => m && m.slice(1) !== text);
       url.searchParams.set('marks', [...marks, form.dataset.next + text].join('\t'));
       go(url.pathname + url.search);
     });
@@ -29,7 +29,7 @@ export function startRecords() {
   }
   for (const link of document.querySelectorAll('[data-copy-link]:not([data-ready])')) {
     link.dataset.ready = 'true';
-    link.addEventListener('click', async event => {
+    link.addEventListener('click', async (event) => {
       if (!navigator.clipboard) return;
       event.preventDefault();
       event.stopPropagation();

@@ -16,7 +16,11 @@ export function startRule() {
       const box = document.getElementById('trial');
       box.setAttribute('aria-busy', 'true');
       try {
-        const response = await fetch(location.pathname + '?handler=Trial', { method: 'POST', body: new FormData(form), signal: running.signal });
+        const response = await fetch(location.pathname + '?handler=Trial', {
+          method: 'POST',
+          body: new FormData(form),
+          signal: running.signal,
+        });
         if (!response.ok) throw new Error(String(response.status));
         const template = document.createElement('template');
         template.innerHTML = await response.text();
@@ -28,16 +32,26 @@ export function startRule() {
       }
     }, 350);
   };
-  form.addEventListener('input', event => { if (event.target.name !== 'text' && event.target.matches(controls)) tryIt(); });
-  form.addEventListener('change', event => { if (event.target.dataset.chooses) show(form); });
+  form.addEventListener('input', (event) => {
+    if (event.target.name !== 'text' && event.target.matches(controls)) tryIt();
+  });
+  form.addEventListener('change', (event) => {
+    if (event.target.dataset.chooses) show(form);
+  });
 }
 
 function show(form) {
-  const value = name => form.elements[name].value;
+  const value = (name) => form.elements[name].value;
   const quantity = value('Quantity');
   const happens = quantity === 'record' || quantity === 'order';
-  const asks = new Set(['q-' + quantity, 'w-' + (happens ? 'happens' : value('Wrong')), happens ? 'happens' : 'figure', 'l-' + (happens ? 'once' : value('Lasting'))]);
-  for (const part of form.querySelectorAll('[data-when]')) part.hidden = !part.dataset.when.split(' ').some(when => asks.has(when));
+  const asks = new Set([
+    'q-' + quantity,
+    'w-' + (happens ? 'happens' : value('Wrong')),
+    happens ? 'happens' : 'figure',
+    'l-' + (happens ? 'once' : value('Lasting')),
+  ]);
+  for (const part of form.querySelectorAll('[data-when]'))
+    part.hidden = !part.dataset.when.split(' ').some((when) => asks.has(when));
 }
 
 const GRIP = 12;
@@ -77,14 +91,15 @@ function startLimits(form) {
     grip.setAttribute('aria-label', 'Limit: ' + label.toLowerCase());
     grip.setAttribute('aria-orientation', 'vertical');
     gripsOf(svg).append(grip);
-    const low = data.low, high = data.high;
-    const worth = y => low + (data.bottom - y) / (data.bottom - data.top) * (high - low);
-    const place = value => data.bottom - (value - low) / (high - low) * (data.bottom - data.top);
+    const low = data.low,
+      high = data.high;
+    const worth = (y) => low + ((data.bottom - y) / (data.bottom - data.top)) * (high - low);
+    const place = (value) => data.bottom - ((value - low) / (high - low)) * (data.bottom - data.top);
     let value = worth(Number(line.getAttribute('y1')));
     grip.setAttribute('y', Number(line.getAttribute('y1')) - GRIP / 2);
     const tell = () => grip.setAttribute('aria-valuenow', String(round(value, (high - low) / 200)));
     tell();
-    const stand = y => {
+    const stand = (y) => {
       const at = Math.max(data.top, Math.min(data.bottom, y));
       line.setAttribute('y1', at);
       line.setAttribute('y2', at);
@@ -96,13 +111,13 @@ function startLimits(form) {
       field.value = written(field.value, round(value, (high - low) / 200));
       field.dispatchEvent(new Event('input', { bubbles: true }));
     };
-    grip.addEventListener('pointerdown', event => {
+    grip.addEventListener('pointerdown', (event) => {
       event.preventDefault();
       event.stopPropagation();
       grip.setPointerCapture(event.pointerId);
-      const move = moved => {
+      const move = (moved) => {
         const rect = svg.getBoundingClientRect();
-        stand((moved.clientY - rect.top) / rect.height * svg.viewBox.baseVal.height);
+        stand(((moved.clientY - rect.top) / rect.height) * svg.viewBox.baseVal.height);
       };
       const end = () => {
         grip.removeEventListener('pointermove', move);
@@ -112,12 +127,12 @@ function startLimits(form) {
       grip.addEventListener('pointermove', move);
       grip.addEventListener('pointerup', end);
     });
-    grip.addEventListener('keydown', event => {
+    grip.addEventListener('keydown', (event) => {
       const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 10, PageDown: -10 }[event.key];
       if (!steps) return;
       event.preventDefault();
       event.stopPropagation();
-      stand(place(value + steps * (high - low) / 100));
+      stand(place(value + (steps * (high - low)) / 100));
       settle();
     });
   }
@@ -132,6 +147,7 @@ function round(value, grain) {
 // In the way that the field was written: percent stays percent, a length of time a length of time.
 function written(before, value) {
   if (before.trim().endsWith('%')) return Number((value * 100).toPrecision(8)) + '%';
-  if (/[0-9](ns|us|ms|s|m|h|d)$/.test(before.trim())) return value >= 1 ? Number(value.toPrecision(4)) + 's' : Math.round(value * 1000) + 'ms';
+  if (/[0-9](ns|us|ms|s|m|h|d)$/.test(before.trim()))
+    return value >= 1 ? Number(value.toPrecision(4)) + 's' : Math.round(value * 1000) + 'ms';
   return String(value);
 }

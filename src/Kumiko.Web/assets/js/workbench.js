@@ -19,26 +19,36 @@ function parameters(form) {
 
 async function apply(form) {
   const response = await fetch(form.getAttribute('action') + '?' + parameters(form), { headers: { Accept: 'application/json' } });
-  if (!response.ok) { form.submit(); return; }
+  if (!response.ok) {
+    form.submit();
+    return;
+  }
   const { url } = await response.json();
   go(url);
 }
 
 function startForm(form) {
   form.dataset.ready = 'true';
-  form.addEventListener('submit', event => { event.preventDefault(); apply(form); });
+  form.addEventListener('submit', (event) => {
+    event.preventDefault();
+    apply(form);
+  });
   if ('goOnChange' in form.dataset) form.addEventListener('change', () => apply(form));
-  form.addEventListener('keydown', event => {
-    if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) { event.preventDefault(); apply(form); }
+  form.addEventListener('keydown', (event) => {
+    if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) {
+      event.preventDefault();
+      apply(form);
+    }
   });
   if (form.classList.contains('title-form')) form.elements.title.addEventListener('change', () => apply(form));
   // Whoever opens a series begins with its text.
-  if ('seriesForm' in form.dataset && !form.contains(document.activeElement)) (form.querySelector('[data-series-text]') ?? form.querySelector('input:not([type=hidden])')).focus();
+  if ('seriesForm' in form.dataset && !form.contains(document.activeElement))
+    (form.querySelector('[data-series-text]') ?? form.querySelector('input:not([type=hidden])')).focus();
 }
 
 function startPart(form) {
   form.dataset.ready = 'true';
-  form.addEventListener('submit', async event => {
+  form.addEventListener('submit', async (event) => {
     event.preventDefault();
     const into = document.querySelector(form.dataset.part);
     into.innerHTML = '<p class="wait">comparing…</p>';
@@ -65,7 +75,11 @@ function startBuilder(parts) {
     parts.querySelector('[name="b.function"]').value = figure;
     parts.querySelector('[name="b.was"]').value = parts.querySelector('[name="b.what"]').value;
     let told = parts.querySelector('.wrong');
-    if (!told) { told = document.createElement('p'); told.className = 'wrong'; parts.append(told); }
+    if (!told) {
+      told = document.createElement('p');
+      told.className = 'wrong';
+      parts.append(told);
+    }
     told.textContent = problem ?? '';
     if (!problem) area.value = text;
     preview();
@@ -75,8 +89,13 @@ function startBuilder(parts) {
     const into = parts.querySelector('[data-preview-of]');
     if (into.dataset.previewOf === what) return;
     into.dataset.previewOf = what;
-    if (!what) { into.replaceChildren(); return; }
-    const response = await fetch(parts.dataset.preview + '&what=' + encodeURIComponent(what), { headers: { Accept: 'text/html' } });
+    if (!what) {
+      into.replaceChildren();
+      return;
+    }
+    const response = await fetch(parts.dataset.preview + '&what=' + encodeURIComponent(what), {
+      headers: { Accept: 'text/html' },
+    });
     if (response.ok && into.dataset.previewOf === what) into.innerHTML = await response.text();
   }
   preview();
@@ -101,57 +120,72 @@ function startBuilder(parts) {
 function startLegend(table) {
   table.dataset.ready = 'true';
   const body = table.tBodies[0];
-  let by = -1, down = true;
-  table.tHead.addEventListener('click', event => {
+  let by = -1,
+    down = true;
+  table.tHead.addEventListener('click', (event) => {
     const head = event.target.closest('[data-sort]')?.closest('th');
     if (!head) return;
     const column = [...head.parentElement.children].indexOf(head);
     down = column === by ? !down : head.classList.contains('figure');
     by = column;
-    const of = row => {
+    const of = (row) => {
       const cell = row.cells[column];
       if (!('valueOf' in cell.dataset)) return cell.textContent.trim();
       return cell.dataset.valueOf === '' ? null : +cell.dataset.valueOf;
     };
-    const rows = [...body.rows].map(row => [of(row), row]).sort(([a], [b]) => {
-      if (a === null || b === null) return (a === null) - (b === null);
-      const order = typeof a === 'number' ? a - b : a.localeCompare(b);
-      return down ? -order : order;
-    });
+    const rows = [...body.rows]
+      .map((row) => [of(row), row])
+      .sort(([a], [b]) => {
+        if (a === null || b === null) return (a === null) - (b === null);
+        const order = typeof a === 'number' ? a - b : a.localeCompare(b);
+        return down ? -order : order;
+      });
     body.append(...rows.map(([, row]) => row));
     for (const other of head.parentElement.children) other.removeAttribute('aria-sort');
     head.setAttribute('aria-sort', down ? 'descending' : 'ascending');
   });
   const figure = table.closest('.board-main').querySelector('figure.chart');
-  body.addEventListener('click', event => {
+  body.addEventListener('click', (event) => {
     const mark = event.target.closest('[data-mark]');
     if (!mark || !figure?.dataset.markUrl) return;
     const row = mark.closest('tr');
     const box = mark.getBoundingClientRect();
-    showMenu(figure.dataset.markUrl, { column: row.dataset.column, condition: row.dataset.condition }, box.left, box.bottom, mark);
+    showMenu(
+      figure.dataset.markUrl,
+      { column: row.dataset.column, condition: row.dataset.condition },
+      box.left,
+      box.bottom,
+      mark,
+    );
   });
   const find = table.closest('.board-legend').querySelector('[data-legend-find]');
   find?.addEventListener('input', () => {
-    const words = find.value.toLowerCase().split(/\s+/).filter(w => w);
+    const words = find.value
+      .toLowerCase()
+      .split(/\s+/)
+      .filter((w) => w);
     for (const row of body.rows) {
       const text = row.textContent.toLowerCase();
-      row.hidden = !words.every(w => text.includes(w));
+      row.hidden = !words.every((w) => text.includes(w));
     }
   });
 }
 
 // The words of the language stand out in the rows as they do in the editor.
-const stages = /(\bfrom\b|\bgroup\b|\bwhere\b|\bset\b|\bselect\b|\border\b|\blimit\b|\bjoin\b|\bparse\b|\btop\b|\bgaps\b|\bevery\b|\bby\b|\band\b|\bor\b|\bnot\b|\bas\b|\bon\b|\|)/g;
+const stages =
+  /(\bfrom\b|\bgroup\b|\bwhere\b|\bset\b|\bselect\b|\border\b|\blimit\b|\bjoin\b|\bparse\b|\btop\b|\bgaps\b|\bevery\b|\bby\b|\band\b|\bor\b|\bnot\b|\bas\b|\bon\b|\|)/g;
 function colourTexts() {
   for (const text of document.querySelectorAll('[data-query-text]:not([data-ready])')) {
     text.dataset.ready = 'true';
     const words = text.textContent;
     if (!words.includes('|')) continue;
-    text.replaceChildren(...words.split(stages).map((part, i) => {
-      if (i % 2 === 0) return part;
-      const word = document.createElement('b');
-      word.textContent = part;
-      return word;
-    }));
+    text.replaceChildren(
+      ...words.split(stages).map((part, i) => {
+        if (i % 2 === 0) return part;
+        const word = document.createElement('b');
+        word.textContent = part;
+        return word;
+      }),
+    );
   }
 }
