@@ -41,8 +41,8 @@ internal static class Charts
             Console.WriteLine(
                 $"| {app.Services.GetRequiredService<RecordStore>().Count} records and the demo's metrics, over HTTP, warm | median ms | p95 ms | bar |\n|---|---|---|---|"
             );
-            const string day = "&from=-24h&to=now",
-                hours = "&from=-6h&to=now";
+            const string day = "&from=-24h&to=now";
+            const string hours = "&from=-6h&to=now";
             var notices = new ChartBoard
             {
                 Series =

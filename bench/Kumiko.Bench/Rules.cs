@@ -15,9 +15,9 @@ namespace Kumiko.Bench;
 /// <summary>Rules tried on history, and very many of them checked, on the demo's data of fourteen days.</summary>
 internal static class Rules
 {
-    private const int Times = 7,
-        ManyRules = 1_000,
-        Bar = 2_000;
+    private const int Times = 7;
+    private const int ManyRules = 1_000;
+    private const int Bar = 2_000;
 
     private static readonly string[] Services =
     [

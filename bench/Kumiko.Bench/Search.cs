@@ -15,8 +15,8 @@ namespace Kumiko.Bench;
 /// <summary>What the page of Search asks over HTTP, over two weeks of many records, warm.</summary>
 internal static partial class Search
 {
-    private const int Times = 15,
-        Days = 14;
+    private const int Times = 15;
+    private const int Days = 14;
 
     /// <param name="records">How many, over two weeks.</param>
     /// <param name="folder">A data folder to make or to use again; null for one that is deleted.</param>

@@ -9,11 +9,14 @@ public static class Chart
 {
     /// <summary>Several frames in one picture: lines on one axis of time, or what has the keys of the first in another form. Null
     /// where they cannot be drawn in that form.</summary>
-    public static Drawing? Draw(IReadOnlyList<Frame> frames, ChartSpec spec, ChartView view) =>
-        spec.MultiplesBy is null && OverTime.Takes(spec.Form ?? ChartForm.Line)
-            ? OverTime.Draw(frames, spec with { Form = spec.Form ?? ChartForm.Line }, view)
-        : frames.Count == 0 ? null
-        : Draw(Merged(frames), spec, view);
+    public static Drawing? Draw(IReadOnlyList<Frame> frames, ChartSpec spec, ChartView view)
+    {
+        if (spec.MultiplesBy is null && OverTime.Takes(spec.Form ?? ChartForm.Line))
+            return OverTime.Draw(frames, spec with { Form = spec.Form ?? ChartForm.Line }, view);
+        if (frames.Count == 0)
+            return null;
+        return Draw(Merged(frames), spec, view);
+    }
 
     /// <summary>Frames with the keys of the first as one, a column for each figure; the others are left out.</summary>
     public static Frame Merged(IReadOnlyList<Frame> frames)
@@ -114,9 +117,9 @@ public static class Chart
     /// <summary>The form that a frame's shape calls for, and why.</summary>
     public static (ChartForm Form, string Reason) Suggest(Frame frame)
     {
-        const int FewSteps = 16,
-            ManySeries = 40,
-            FewParts = 8;
+        const int FewSteps = 16;
+        const int ManySeries = 40;
+        const int FewParts = 8;
         var columns = frame.Schema.Columns;
         var figures = columns.Count(c => c.Role == ColumnRole.Value);
         var keys = Enumerable.Range(0, columns.Count).Where(i => columns[i].Role == ColumnRole.Key).ToList();

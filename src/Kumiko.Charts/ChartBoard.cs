@@ -44,9 +44,9 @@ public sealed record BoardPin(long At, string Text);
 /// JSON.</summary>
 public sealed record ChartBoard
 {
-    public const int Newest = 1,
-        MostPins = 20,
-        LongestTitle = 120;
+    public const int Newest = 1;
+    public const int MostPins = 20;
+    public const int LongestTitle = 120;
 
     /// <summary>How a change is told where nothing else is chosen.</summary>
     public const string UsualChangeText = "{what} {from} → {to}, by {who}";
@@ -188,14 +188,21 @@ public sealed record ChartBoard
     }
 
     /// <summary>Why a series cannot be called so; null where it can.</summary>
-    public static string? NameFault(string name) =>
-        name.Length is > 0 and <= 40
-        && (char.IsAsciiLetter(name[0]) || name[0] == '_')
-        && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_')
-            ? SeriesFormula.Read(name, [name], out _) is null
-                ? $"“{name}” is a word of the language, so no formula could call it. Choose another name."
-                : null
-            : $"“{(name.Length > 40 ? name[..40] + "…" : name)}” is no name for a series. Use up to 40 letters, digits and _, beginning with a letter.";
+    public static string? NameFault(string name)
+    {
+        if (
+            name.Length is > 0 and <= 40
+            && (char.IsAsciiLetter(name[0]) || name[0] == '_')
+            && name.All(c => char.IsAsciiLetterOrDigit(c) || c == '_')
+        )
+        {
+            if (SeriesFormula.Read(name, [name], out _) is null)
+                return $"“{name}” is a word of the language, so no formula could call it. Choose another name.";
+            return null;
+        }
+
+        return $"“{(name.Length > 40 ? name[..40] + "…" : name)}” is no name for a series. Use up to 40 letters, digits and _, beginning with a letter.";
+    }
 
     /// <summary>A name that no series has yet.</summary>
     public string FreeName(string like)
@@ -213,10 +220,13 @@ public sealed record ChartBoard
             Series =
             [
                 .. Series.Select(s =>
-                    s.Name == name ? series
-                    : series.Name == name ? s
-                    : Renamed(s, name, series.Name)
-                ),
+                {
+                    if (s.Name == name)
+                        return series;
+                    if (series.Name == name)
+                        return s;
+                    return Renamed(s, name, series.Name);
+                }),
             ],
         };
 

@@ -229,12 +229,17 @@ public sealed record ChartUnit
     }
 
     /// <summary>Decimals that tell numbers apart which are so far from each other.</summary>
-    private static int Digits(double apart) =>
-        apart >= 1 || apart <= 0
-            ? Math.Abs(apart - Math.Round(apart)) < 1e-6 * apart || apart > 100
-                ? 0
-                : 1
-            : Math.Min(12, (int)Math.Ceiling(-Math.Log10(apart) - 1e-9));
+    private static int Digits(double apart)
+    {
+        if (apart >= 1 || apart <= 0)
+        {
+            if (Math.Abs(apart - Math.Round(apart)) < 1e-6 * apart || apart > 100)
+                return 0;
+            return 1;
+        }
+
+        return Math.Min(12, (int)Math.Ceiling(-Math.Log10(apart) - 1e-9));
+    }
 
     /// <summary>A label of an axis whose ticks are so far apart: no more digits than tell them apart.</summary>
     public string Label(double tick, double step)

@@ -21,8 +21,8 @@ internal static class TextSize
 /// <summary>What stands around the plot of a picture that is alone: its title above, its legend below.</summary>
 internal static class Surround
 {
-    private const double Swatch = 18,
-        Gap = 18;
+    private const double Swatch = 18;
+    private const double Gap = 18;
 
     /// <summary>Heights that title and legend take.</summary>
     public static (double Top, double Bottom) Heights(

@@ -3,11 +3,11 @@ namespace Kumiko.Charts;
 /// <summary>How a number of alerts moves with the limit: a line in steps, with the present limits marked.</summary>
 public static class LimitCurve
 {
-    private const double Top = 20,
-        Bottom = 34,
-        Left = 44,
-        Right = 16,
-        LabelWidth = 76;
+    private const double Top = 20;
+    private const double Bottom = 34;
+    private const double Left = 44;
+    private const double Right = 16;
+    private const double LabelWidth = 76;
 
     /// <param name="points">Limits, rising, with the alerts that each gives.</param>
     /// <param name="present">The limits as they are, with their levels.</param>

@@ -7,8 +7,8 @@ public static class PngWriter
 {
     private const double MostPixels = 40e6;
 
-    private static readonly SKTypeface Regular = Load("400"),
-        Bold = Load("600");
+    private static readonly SKTypeface Regular = Load("400");
+    private static readonly SKTypeface Bold = Load("600");
 
     private static SKTypeface Load(string weight)
     {
@@ -117,10 +117,13 @@ public static class PngWriter
         // What the font lacks is drawn as what stands nearest, not as a box.
         var text = string.Concat(
             mark.Text.Select(c =>
-                c == Format.ThinSpace[0] ? ' '
-                : font.ContainsGlyphs(c.ToString()) || char.IsSurrogate(c) ? c
-                : '?'
-            )
+            {
+                if (c == Format.ThinSpace[0])
+                    return ' ';
+                if (font.ContainsGlyphs(c.ToString()) || char.IsSurrogate(c))
+                    return c;
+                return '?';
+            })
         );
         var align = mark.Anchor switch
         {

@@ -200,8 +200,10 @@ public sealed record SeriesTable(IReadOnlyList<long> Times, IReadOnlyList<Series
         if (keys.Count == 1 && !several)
             return row[keys[0]] is { IsMissing: false } only ? only.ToText() : "(none)";
         var name = string.Join(" · ", keys.Select(k => row[k].IsMissing ? "(none)" : row[k].ToText()));
-        return name.Length == 0 ? value
-            : several ? name + " " + value
-            : name;
+        if (name.Length == 0)
+            return value;
+        if (several)
+            return name + " " + value;
+        return name;
     }
 }

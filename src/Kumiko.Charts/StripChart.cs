@@ -39,13 +39,13 @@ public sealed record StripSpec(
 public static class StripChart
 {
     public const double Height = 128;
-    private const double LabelY = 13,
-        RecordsTop = 20,
-        RecordsBottom = 78,
-        ChangesMiddle = 90,
-        AlertsTop = 103,
-        AlertHeight = 16,
-        TickWidth = 96;
+    private const double LabelY = 13;
+    private const double RecordsTop = 20;
+    private const double RecordsBottom = 78;
+    private const double ChangesMiddle = 90;
+    private const double AlertsTop = 103;
+    private const double AlertHeight = 16;
+    private const double TickWidth = 96;
 
     public static Drawing Draw(StripSpec spec)
     {

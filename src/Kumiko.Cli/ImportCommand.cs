@@ -93,10 +93,13 @@ public static class ImportCommand
                 r.GetProperty("reason").GetString()!,
                 []
             ));
-        var problem =
-            answer.TryGetProperty("error", out var error) ? error.GetString()
-            : whole.IsDamaged ? "The compressed data is damaged. What stands before the damage was taken."
-            : null;
+        string? problem;
+        if (answer.TryGetProperty("error", out var error))
+            problem = error.GetString();
+        else if (whole.IsDamaged)
+            problem = "The compressed data is damaged. What stands before the damage was taken.";
+        else
+            problem = null;
         return new IntakeAnswer(
             taken.GetInt64(),
             answer.GetProperty("refused_total").GetInt64(),
@@ -157,8 +160,8 @@ internal sealed class UpToDamage(Stream inner) : ForwardStream
 internal sealed class CountedStream(Stream inner, Action<long> told) : ForwardStream
 {
     private const long Every = 4 << 20;
-    private long _read,
-        _told;
+    private long _read;
+    private long _told;
 
     public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
         Count(await inner.ReadAsync(buffer, cancellationToken));

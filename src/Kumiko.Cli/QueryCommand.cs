@@ -176,10 +176,14 @@ public static class QueryCommand
         return 1;
     }
 
-    private static string Cell(Value value) =>
-        value.IsMissing ? ""
-        : value.Kind == ValueKind.Duration ? Format.Duration(value.AsDouble)
-        : value.ToText();
+    private static string Cell(Value value)
+    {
+        if (value.IsMissing)
+            return "";
+        if (value.Kind == ValueKind.Duration)
+            return Format.Duration(value.AsDouble);
+        return value.ToText();
+    }
 
     /// <summary>Columns as wide as their widest cell; control characters made visible, so that no record speaks to the
     /// terminal.</summary>

@@ -61,10 +61,14 @@ public sealed record RunWish
                 : [.. Proxies.Select(Network)],
         };
 
-    private Uri? ReadSmtp() =>
-        Smtp is null ? null
-        : Uri.TryCreate(Smtp, UriKind.Absolute, out var mail) && mail.Scheme is "smtp" or "smtps" ? mail
-        : throw new WrongWishException("Write the mail server as smtp://host:port or smtps://user@host.");
+    private Uri? ReadSmtp()
+    {
+        if (Smtp is null)
+            return null;
+        if (Uri.TryCreate(Smtp, UriKind.Absolute, out var mail) && mail.Scheme is "smtp" or "smtps")
+            return mail;
+        throw new WrongWishException("Write the mail server as smtp://host:port or smtps://user@host.");
+    }
 
     private string? ReadPassword()
     {
@@ -80,10 +84,14 @@ public sealed record RunWish
         }
     }
 
-    private string? ReadAddress() =>
-        Address is null ? null
-        : Uri.TryCreate(Address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https" ? Address.TrimEnd('/')
-        : throw new WrongWishException($"“{Address}” is no address. Write it as https://kumiko.example.");
+    private string? ReadAddress()
+    {
+        if (Address is null)
+            return null;
+        if (Uri.TryCreate(Address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https")
+            return Address.TrimEnd('/');
+        throw new WrongWishException($"“{Address}” is no address. Write it as https://kumiko.example.");
+    }
 
     private TlsCertificate? ReadCertificate()
     {
@@ -101,20 +109,32 @@ public sealed record RunWish
         }
     }
 
-    private long? ReadSize() =>
-        KeepSize is null ? null
-        : Quantities.TryParseSize(KeepSize, out var most) && most > 0 ? most
-        : throw new WrongWishException($"“{KeepSize}” is no size. Write it as 50GB or 500MiB.");
+    private long? ReadSize()
+    {
+        if (KeepSize is null)
+            return null;
+        if (Quantities.TryParseSize(KeepSize, out var most) && most > 0)
+            return most;
+        throw new WrongWishException($"“{KeepSize}” is no size. Write it as 50GB or 500MiB.");
+    }
 
-    private static long? Age(string? text) =>
-        text is null ? null
-        : Quantities.TryParseDuration(text, out var duration) && duration > 0 ? duration
-        : throw new WrongWishException($"“{text}” is no time to keep records or levels. Write it as 30d or 12h.");
+    private static long? Age(string? text)
+    {
+        if (text is null)
+            return null;
+        if (Quantities.TryParseDuration(text, out var duration) && duration > 0)
+            return duration;
+        throw new WrongWishException($"“{text}” is no time to keep records or levels. Write it as 30d or 12h.");
+    }
 
-    private static IPNetwork Network(string text) =>
-        IPNetwork.TryParse(text, out var network) ? network
-        : IPAddress.TryParse(text, out var one) ? new IPNetwork(one, one.GetAddressBytes().Length * 8)
-        : throw new WrongWishException($"“{text}” is no network. Write it as 10.1.0.0/16.");
+    private static IPNetwork Network(string text)
+    {
+        if (IPNetwork.TryParse(text, out var network))
+            return network;
+        if (IPAddress.TryParse(text, out var one))
+            return new IPNetwork(one, one.GetAddressBytes().Length * 8);
+        throw new WrongWishException($"“{text}” is no network. Write it as 10.1.0.0/16.");
+    }
 }
 
 /// <summary>An option cannot be; the message is for the person who typed it.</summary>

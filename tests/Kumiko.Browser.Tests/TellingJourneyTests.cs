@@ -8,8 +8,8 @@ namespace Kumiko.Browser.Tests;
 [Collection("watching")]
 public sealed class TellingJourneyTests : IAsyncLifetime
 {
-    private const int PhoneWidth = 390,
-        PhoneHeight = 844;
+    private const int PhoneWidth = 390;
+    private const int PhoneHeight = 844;
 
     private readonly RunningDemo _demo;
     private readonly Browser _mirek;

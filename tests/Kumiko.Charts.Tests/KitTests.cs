@@ -88,8 +88,8 @@ public partial class KitTests
             .Sample(
                 (wanted, bottom) =>
                 {
-                    const double Least = 14,
-                        Top = 10;
+                    const double Least = 14;
+                    const double Top = 10;
                     var places = SpreadLabels.Apart(wanted, Least, Top, bottom);
                     var least = wanted.Length > 1 ? Math.Min(Least, (bottom - Top) / (wanted.Length - 1)) : Least;
                     Assert.All(places, p => Assert.InRange(p, Top - 1e-9, bottom + 1e-9));
@@ -213,8 +213,8 @@ public partial class KitTests
         while (!File.Exists(Path.Combine(folder!.FullName, "Kumiko.slnx")))
             folder = folder.Parent;
         var sheet = File.ReadAllText(Path.Combine(folder.FullName, "src", "Kumiko.Web", "assets", "css", "kumiko.css"));
-        var paper = Variables(sheet[sheet.IndexOf(":root, [data-look=\"paper\"]", StringComparison.Ordinal)..]);
-        var lacquer = Variables(sheet[sheet.IndexOf(":root[data-theme=\"lacquer\"]", StringComparison.Ordinal)..]);
+        var paper = Variables(sheet[sheet.IndexOf("[data-look='paper'] {", StringComparison.Ordinal)..]);
+        var lacquer = Variables(sheet[sheet.IndexOf(":root[data-theme='lacquer']", StringComparison.Ordinal)..]);
         foreach (var (name, (light, dark)) in Palette.Colours)
             Assert.Equal((name, light, dark), (name, paper[name], lacquer[name]));
     }

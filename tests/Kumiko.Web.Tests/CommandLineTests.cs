@@ -14,8 +14,8 @@ public sealed class CommandLineTests : IDisposable
         "{\"time\":\"2026-11-23T17:51:00Z\",\"body\":\"ticket refused\",\"reason\":\"void\"}\nnonsense\n{\"time\":\"2026-11-23T17:52:00Z\",\"body\":\"ticket admitted \\u001b[2J\"}\n";
 
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
-    private readonly TextWriter _out = Console.Out,
-        _error = Console.Error;
+    private readonly TextWriter _out = Console.Out;
+    private readonly TextWriter _error = Console.Error;
 
     public void Dispose()
     {

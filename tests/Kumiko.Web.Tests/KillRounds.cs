@@ -15,8 +15,8 @@ namespace Kumiko.Tests.Shared;
 /// </summary>
 internal sealed class KillRounds(string data, int seed)
 {
-    private const int BatchRecords = 2_000,
-        Senders = 3;
+    private const int BatchRecords = 2_000;
+    private const int Senders = 3;
 
     private readonly Random _random = new(seed);
     private readonly ConcurrentDictionary<string, bool> _acknowledged = new();

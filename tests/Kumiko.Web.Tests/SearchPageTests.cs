@@ -57,8 +57,8 @@ public sealed class SearchPageTests : IAsyncLifetime
     public async Task Old_words_in_an_address_name_those_of_today_and_one_click_writes_them()
     {
         await Send(Refusal(1));
-        const string Old = "refused | group count() as n by terminal every 5m | top 2 terminal by n with rest",
-            Today = "refused | group count() as n by terminal per 5m | highest 2 terminal by n with rest";
+        const string Old = "refused | group count() as n by terminal every 5m | top 2 terminal by n with rest";
+        const string Today = "refused | group count() as n by terminal per 5m | highest 2 terminal by n with rest";
         var page = Text(await _ines.GetStringAsync("/search?q=" + Uri.EscapeDataString(Old)));
         Assert.Contains("“every” is written “per” now.", page);
         Assert.Contains("“top” is written “highest” now.", page);

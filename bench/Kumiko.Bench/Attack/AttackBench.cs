@@ -14,12 +14,12 @@ namespace Kumiko.Bench.Attack;
 /// itself.</summary>
 internal static partial class AttackBench
 {
-    private const int Seconds = 10,
-        SlowUploads = 300,
-        Strangers = 64,
-        HeavyQueries = 24,
-        SilentPeers = 500,
-        DatagramsASecond = 20_000;
+    private const int Seconds = 10;
+    private const int SlowUploads = 300;
+    private const int Strangers = 64;
+    private const int HeavyQueries = 24;
+    private const int SilentPeers = 500;
+    private const int DatagramsASecond = 20_000;
     private const string Heavy = "| group distinct(body) as bodies, p95(wait_ms) as late, count() as n by host, service";
 
     public static async Task Measure(long records)

@@ -16,10 +16,10 @@ namespace Kumiko.Bench.Receivers;
 /// <summary>How fast each receiver takes in, into disk, with the senders on the same machine; and in how much memory.</summary>
 internal static class ReceiverBench
 {
-    private const int BatchRecords = 5_000,
-        Senders = 2,
-        MetricsOfRequest = 5_000,
-        Warm = 500_000;
+    private const int BatchRecords = 5_000;
+    private const int Senders = 2;
+    private const int MetricsOfRequest = 5_000;
+    private const int Warm = 500_000;
 
     public static async Task Measure(long records)
     {

@@ -17,14 +17,14 @@ namespace Kumiko.Bench.Store;
 /// <summary>Samples into the store and questions over them, beside DuckDB on the same samples; a chart of many series.</summary>
 internal static class MetricsBench
 {
-    private const int Hosts = 100,
-        Names = 20,
-        Long = 50,
-        Days = 30,
-        StepsOfBatch = 30,
-        WarmUps = 60,
-        Repeats = 15,
-        WarmBatches = 48;
+    private const int Hosts = 100;
+    private const int Names = 20;
+    private const int Long = 50;
+    private const int Days = 30;
+    private const int StepsOfBatch = 30;
+    private const int WarmUps = 60;
+    private const int Repeats = 15;
+    private const int WarmBatches = 48;
     private static readonly long Step = 10 * Instants.Second;
 
     public static async Task Measure()

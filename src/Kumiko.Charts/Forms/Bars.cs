@@ -6,11 +6,11 @@ namespace Kumiko.Charts.Forms;
 /// scroll.</summary>
 internal static class Bars
 {
-    private const double Row = 24,
-        Bar = 13,
-        Top = 24,
-        Side = 12,
-        TickWidth = 84;
+    private const double Row = 24;
+    private const double Bar = 13;
+    private const double Top = 24;
+    private const double Side = 12;
+    private const double TickWidth = 84;
 
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, bool ranking)
     {

@@ -6,9 +6,9 @@ namespace Kumiko.Charts.Forms;
 /// <summary>A table as a picture, a bar behind each figure.</summary>
 internal static class CellTable
 {
-    private const double Row = 24,
-        Head = 26,
-        Pad = 10;
+    private const double Row = 24;
+    private const double Head = 26;
+    private const double Pad = 10;
     private const int MostRows = 500;
 
     public static Drawing Draw(Frame frame, ChartSpec spec, ChartView view)

@@ -6,11 +6,11 @@ namespace Kumiko.Charts.Forms;
 /// <summary>A heat map: steps of time across, values or groups upwards, a shade for each cell.</summary>
 internal static class HeatMap
 {
-    private const double Bottom = 48,
-        Top = 8,
-        TickWidth = 78,
-        LeastRow = 7,
-        NamedRow = 15;
+    private const double Bottom = 48;
+    private const double Top = 8;
+    private const double TickWidth = 78;
+    private const double LeastRow = 7;
+    private const double NamedRow = 15;
     public const int Shades = 7;
 
     /// <summary>Shades have one scale, so only the first figure that is not hidden is drawn.</summary>
@@ -205,10 +205,10 @@ internal static class HeatMap
 /// ranges.</summary>
 internal static class Histogram
 {
-    private const double Left = 58,
-        Right = 18,
-        Top = 14,
-        Bottom = 30;
+    private const double Left = 58;
+    private const double Right = 18;
+    private const double Top = 14;
+    private const double Bottom = 30;
     private const int MostRanges = 60;
 
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
@@ -348,9 +348,9 @@ internal static class Histogram
 /// <summary>A scatter: one figure across, another upwards, a dot for each row.</summary>
 internal static class Scatter
 {
-    private const double Top = 14,
-        Bottom = 44,
-        Right = 18;
+    private const double Top = 14;
+    private const double Bottom = 44;
+    private const double Right = 18;
     private const int MostDots = 4_000;
 
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)

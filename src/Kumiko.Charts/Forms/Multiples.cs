@@ -5,9 +5,9 @@ namespace Kumiko.Charts.Forms;
 /// <summary>Small multiples: one picture for each value of a key, beside and below each other.</summary>
 internal static class Multiples
 {
-    private const double Least = 250,
-        Height = 150,
-        Title = 20;
+    private const double Least = 250;
+    private const double Height = 150;
+    private const double Title = 20;
     private const int Most = 60;
 
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view, string by)

@@ -7,14 +7,14 @@ namespace Kumiko.Charts.Forms;
 /// <summary>Series over time: lines, steps, areas and columns, side by side or stacked, on one or two value axes.</summary>
 internal static class OverTime
 {
-    private const double Top = 14,
-        Bottom = 26,
-        TickWidth = 78,
-        TickHeight = 44,
-        TitleRoom = 18,
-        LongestEvent = 420,
-        ShortestEvent = 60,
-        LabelHeight = 14;
+    private const double Top = 14;
+    private const double Bottom = 26;
+    private const double TickWidth = 78;
+    private const double TickHeight = 44;
+    private const double TitleRoom = 18;
+    private const double LongestEvent = 420;
+    private const double ShortestEvent = 60;
+    private const double LabelHeight = 14;
 
     public static bool Takes(ChartForm form) =>
         form
@@ -72,15 +72,19 @@ internal static class OverTime
             .Series.Select((s, i) => (s, i))
             .ToDictionary(p => p.s, p => p.i, (IEqualityComparer<Series>)ReferenceEqualityComparer.Instance);
         private Plot _plot = null!;
-        private ValueAxis? _left,
-            _right;
-        private int _points,
-            _drawn;
+        private ValueAxis? _left;
+        private ValueAxis? _right;
+        private int _points;
+        private int _drawn;
 
-        private ChartForm FormOf(Series series) =>
-            series.Layer.Form is { } form && Takes(form) ? form
-            : spec.Form is { } own && Takes(own) ? own
-            : ChartForm.Line;
+        private ChartForm FormOf(Series series)
+        {
+            if (series.Layer.Form is { } form && Takes(form))
+                return form;
+            if (spec.Form is { } own && Takes(own))
+                return own;
+            return ChartForm.Line;
+        }
 
         private AxisSpec SpecOf(Side side) => side == Side.Left ? spec.Left : spec.Right;
 
@@ -267,8 +271,8 @@ internal static class OverTime
         /// enough to tell them.</summary>
         private void Nights()
         {
-            const int Dusk = 22,
-                Dawn = 6;
+            const int Dusk = 22;
+            const int Dawn = 6;
             var length = _plot.To - _plot.From;
             var (nights, weekends) = (
                 length is > 0 && length <= 10 * Instants.Day && length >= 6 * Instants.Hour,
@@ -533,10 +537,13 @@ internal static class OverTime
                     open = null;
                     continue;
                 }
-                var look =
-                    IsPartial(i) ? Look.Partial
-                    : series.IsFilled(i) ? Look.Filled
-                    : Look.Plain;
+                Look look;
+                if (IsPartial(i))
+                    look = Look.Partial;
+                else if (series.IsFilled(i))
+                    look = Look.Filled;
+                else
+                    look = Look.Plain;
                 var y = Y(axis, value);
                 (double, double)[] points = form == ChartForm.Step ? [(Edges(i).X, y), (Edges(i).End, y)] : [(Middle(i), y)];
                 // Where the look changes, the piece that is not plain holds on to its neighbour.
@@ -594,10 +601,13 @@ internal static class OverTime
 
         private IReadOnlyList<(double, double)> Thin(List<(double X, double Y)> points)
         {
-            var thinned =
-                points.Count <= _plot.Width * 2 ? points
-                : spec.Thinning == Thinning.Extremes ? Thinned.Extremes(points)
-                : Thinned.Triangles(points, (int)_plot.Width);
+            List<(double X, double Y)> thinned;
+            if (points.Count <= _plot.Width * 2)
+                thinned = points;
+            else if (spec.Thinning == Thinning.Extremes)
+                thinned = Thinned.Extremes(points);
+            else
+                thinned = Thinned.Triangles(points, (int)_plot.Width);
             _points += points.Count;
             _drawn += thinned.Count;
             return thinned;
@@ -717,10 +727,13 @@ internal static class OverTime
         {
             var last = series.Finished(IsPartial).LastOrDefault(-1);
             double[] known = [.. series.Finished(_ => false).Select(i => series.Values[i]!.Value)];
-            var total =
-                known.Length == 0 ? "–"
-                : series.Column.Kind == ValueKind.Integer ? Format.Number(known.Sum())
-                : Text(series, known.Average());
+            string total;
+            if (known.Length == 0)
+                total = "–";
+            else if (series.Column.Kind == ValueKind.Integer)
+                total = Format.Number(known.Sum());
+            else
+                total = Text(series, known.Average());
             return new LegendEntry(series.Name, series.Style, last < 0 ? "–" : Text(series, series.Values[last]!.Value), total)
             {
                 Keys = series.Keys,

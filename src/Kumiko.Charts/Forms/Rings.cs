@@ -5,9 +5,9 @@ namespace Kumiko.Charts.Forms;
 /// <summary>A gauge: one figure on a half ring with its limits; several stand beside each other.</summary>
 internal static class Gauge
 {
-    private const double Least = 200,
-        From = -0.25,
-        To = 0.25;
+    private const double Least = 200;
+    private const double From = -0.25;
+    private const double To = 0.25;
 
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
     {

@@ -6,10 +6,10 @@ namespace Kumiko.Charts.Forms;
 /// other.</summary>
 internal static class SingleValue
 {
-    private const double Least = 180,
-        RowHeight = 112,
-        LineHeight = 40,
-        Pad = 14;
+    private const double Least = 180;
+    private const double RowHeight = 112;
+    private const double LineHeight = 40;
+    private const double Pad = 14;
 
     public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
     {

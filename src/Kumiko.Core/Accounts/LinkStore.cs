@@ -8,8 +8,8 @@ namespace Kumiko.Core.Accounts;
 /// <summary>One-time links: of the first administrator, of people who are invited, of people who set a new password.</summary>
 public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore people)
 {
-    private static readonly long InvitedFor = 7 * Instants.Day,
-        OtherFor = Instants.Day;
+    private static readonly long InvitedFor = 7 * Instants.Day;
+    private static readonly long OtherFor = Instants.Day;
 
     // A first administrator's link is worth nothing once there is an administrator.
     private const string Works = """

@@ -13,8 +13,8 @@ public sealed class RateGates(TimeProvider clock)
     public const int BytesOfRecord = 4_096;
 
     /// <summary>How many bytes are taken for a record where only their number is known yet; compressed ones are fewer.</summary>
-    private const int GuessedRecord = 200,
-        GuessedCompressed = 20;
+    private const int GuessedRecord = 200;
+    private const int GuessedCompressed = 20;
 
     private readonly ConcurrentDictionary<long, Gate> _gates = new();
 

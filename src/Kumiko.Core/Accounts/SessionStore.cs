@@ -18,8 +18,8 @@ public sealed class SessionStore
     private const int LongestBrowser = 200;
 
     /// <summary>A browser that is not seen for so long has to sign in again, and any after so long.</summary>
-    public static readonly long IdleFor = 14 * Instants.Day,
-        LastsFor = 90 * Instants.Day;
+    public static readonly long IdleFor = 14 * Instants.Day;
+    public static readonly long LastsFor = 90 * Instants.Day;
 
     private readonly KeptDatabase _kept;
     private readonly TimeProvider _clock;

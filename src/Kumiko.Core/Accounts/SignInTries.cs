@@ -32,12 +32,12 @@ public sealed record SignInTry(string Email, IPAddress Address, string? Known)
 /// </summary>
 public sealed class SignInTries(TimeProvider clock)
 {
-    private const int FreeOfAccount = 5,
-        FreeOfAddress = 20,
-        ManyForAccount = 50,
-        MostKept = 50_000;
-    private static readonly TimeSpan LongestWait = TimeSpan.FromMinutes(15),
-        Forgotten = TimeSpan.FromHours(1);
+    private const int FreeOfAccount = 5;
+    private const int FreeOfAddress = 20;
+    private const int ManyForAccount = 50;
+    private const int MostKept = 50_000;
+    private static readonly TimeSpan LongestWait = TimeSpan.FromMinutes(15);
+    private static readonly TimeSpan Forgotten = TimeSpan.FromHours(1);
 
     private readonly ConcurrentDictionary<string, Tries> _tries = new();
 

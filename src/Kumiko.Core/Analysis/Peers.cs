@@ -7,8 +7,8 @@ namespace Kumiko.Core.Analysis;
 public static class Peers
 {
     /// <summary>Ends of the names of the columns that say how far the others spread.</summary>
-    public const string Low = " low",
-        High = " high";
+    public const string Low = " low";
+    public const string High = " high";
 
     /// <summary>Own values and those of all others by step: their mean and median, and between which ends the middle 80 %
     /// lie.</summary>

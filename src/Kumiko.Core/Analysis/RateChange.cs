@@ -65,12 +65,17 @@ public sealed record RateChange(long Before, long Now, double Factor, double P, 
         return changes;
     }
 
-    private static double FactorOf((long Before, long Now) count, double before, double now) =>
-        count.Before == 0
-            ? count.Now == 0
-                ? 1
-                : double.PositiveInfinity
-            : count.Now / now / (count.Before / before);
+    private static double FactorOf((long Before, long Now) count, double before, double now)
+    {
+        if (count.Before == 0)
+        {
+            if (count.Now == 0)
+                return 1;
+            return double.PositiveInfinity;
+        }
+
+        return count.Now / now / (count.Before / before);
+    }
 
     /// <summary>
     /// The two-sided probability of counts at least as unlikely as these if both rates are one: given their sum, the first is
@@ -91,10 +96,14 @@ public sealed record RateChange(long Before, long Now, double Factor, double P, 
             return 1;
         // Outcomes as likely as this one but for rounding count too.
         var most = LogMass(first) + 1e-7;
-        double P(long atMost) =>
-            atMost < 0 ? 0
-            : atMost >= n ? 1
-            : SpecialFunctions.BetaRegularized(n - atMost, atMost + 1.0, 1 - share);
+        double P(long atMost)
+        {
+            if (atMost < 0)
+                return 0;
+            if (atMost >= n)
+                return 1;
+            return SpecialFunctions.BetaRegularized(n - atMost, atMost + 1.0, 1 - share);
+        }
         if (first < expected)
         {
             var from = Edge(Math.Min(n, (long)Math.Ceiling(expected)), n + 1, k => k > n || LogMass(k) <= most);
@@ -110,10 +119,14 @@ public sealed record RateChange(long Before, long Now, double Factor, double P, 
             + (k * Math.Log(share))
             + ((n - k) * Math.Log(1 - share));
         // The upper tail by itself, as 1 minus the rest of it would lose all its digits.
-        double Above(long from) =>
-            from > n ? 0
-            : from <= 0 ? 1
-            : SpecialFunctions.BetaRegularized(from, n - from + 1.0, share);
+        double Above(long from)
+        {
+            if (from > n)
+                return 0;
+            if (from <= 0)
+                return 1;
+            return SpecialFunctions.BetaRegularized(from, n - from + 1.0, share);
+        }
     }
 
     /// <summary>The first number in [low, high) for which a condition holds that holds from there on; high where there is

@@ -22,10 +22,17 @@ public sealed record ShareShift(long Now, long NowTotal, long Then, long ThenTot
 
     /// <summary>The difference that is there at least: the end of its interval that is nearer to none; 0 where the interval holds
     /// none.</summary>
-    public double Least =>
-        Low > 0 ? Low
-        : High < 0 ? -High
-        : 0;
+    public double Least
+    {
+        get
+        {
+            if (Low > 0)
+                return Low;
+            if (High < 0)
+                return -High;
+            return 0;
+        }
+    }
 
     /// <summary>Whether it is more than chance: of those that are called so, one in twenty is not.</summary>
     public bool IsClear => P <= RateChange.FalseShare && Least > 0;

@@ -15,12 +15,12 @@ public sealed record ChangeEvent(string Id, string Source, string Type, string? 
 /// <summary>Reads a change out of an event, whatever names its sender gave the parts.</summary>
 public static class ChangeReader
 {
-    private static readonly string[] What = ["what", "name", "title", "summary"],
-        Place = ["where", "place", "service", "target", "host"],
-        From = ["from", "before", "old", "previous"],
-        To = ["to", "after", "new", "version"],
-        Who = ["who", "by", "author", "user", "actor"],
-        Kind = ["kind"];
+    private static readonly string[] What = ["what", "name", "title", "summary"];
+    private static readonly string[] Place = ["where", "place", "service", "target", "host"];
+    private static readonly string[] From = ["from", "before", "old", "previous"];
+    private static readonly string[] To = ["to", "after", "new", "version"];
+    private static readonly string[] Who = ["who", "by", "author", "user", "actor"];
+    private static readonly string[] Kind = ["kind"];
 
     private static readonly string[] Kinds = ["deploy", "flag", "config", "restart"];
 

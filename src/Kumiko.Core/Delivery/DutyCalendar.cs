@@ -20,9 +20,9 @@ public sealed record CalendarDay(string Date, bool EachYear, string Mark, bool I
 /// <summary>Hours of a week and special days, in a zone of their own: a timetable, office hours, holidays.</summary>
 public sealed record DutyCalendar
 {
-    public const int MostHours = 20,
-        MostDays = 500,
-        LongestName = 100;
+    public const int MostHours = 20;
+    public const int MostDays = 500;
+    public const int LongestName = 100;
 
     public string Zone { get; init; } = "UTC";
     public IReadOnlyList<CheckHours> Hours { get; init; } = [];

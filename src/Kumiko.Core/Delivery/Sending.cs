@@ -40,10 +40,17 @@ public sealed class Sending
     public string? ChannelName { get; init; }
     public int Tellings { get; init; }
 
-    public SendingState State =>
-        Sent is not null ? SendingState.Sent
-        : GivenUp is not null ? SendingState.GivenUp
-        : SendingState.Waiting;
+    public SendingState State
+    {
+        get
+        {
+            if (Sent is not null)
+                return SendingState.Sent;
+            if (GivenUp is not null)
+                return SendingState.GivenUp;
+            return SendingState.Waiting;
+        }
+    }
 }
 
 /// <summary>How many tellings of one rule and kind a message has.</summary>

@@ -9,12 +9,12 @@ namespace Kumiko.Core.Delivery;
 /// <summary>Messages that are sent, were sent, or could not be.</summary>
 public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
 {
-    private const int MostTellings = 20,
-        LongestAnswer = 4_000;
+    private const int MostTellings = 20;
+    private const int LongestAnswer = 4_000;
 
     /// <summary>For so long a message is tried; a result, which soon is old news, for a shorter time.</summary>
-    public const long TriedFor = Instants.Day,
-        ResultTriedFor = 15 * Instants.Minute;
+    public const long TriedFor = Instants.Day;
+    public const long ResultTriedFor = 15 * Instants.Minute;
 
     private const string Columns =
         "d.id AS Id, d.key AS Key, d.channel AS Channel, d.recipient AS Recipient, d.kind AS Kind, d.subject AS Subject, d.payload AS Payload, d.created AS Created, d.due AS Due, d.attempts AS Attempts, d.sent AS Sent, d.given_up AS GivenUp, d.answer AS Answer, d.problem AS Problem, d.remark AS Remark, d.again_of AS AgainOf, d.person AS Person, c.name AS ChannelName, (SELECT COUNT(*) FROM delivery_item i WHERE i.delivery = d.id) AS Tellings";

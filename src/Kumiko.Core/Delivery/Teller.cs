@@ -36,12 +36,12 @@ public sealed class Teller(
     /// <summary>So long messages wait for briefs; those of further alerts come behind them.</summary>
     private static readonly TimeSpan BriefsFirst = TimeSpan.FromSeconds(2);
 
-    private const long KeptFor = 90 * Instants.Day,
-        ResultsKeptFor = Instants.Day;
+    private const long KeptFor = 90 * Instants.Day;
+    private const long ResultsKeptFor = Instants.Day;
 
     private readonly Queue<long> _briefs = new();
-    private long _pruned,
-        _released;
+    private long _pruned;
+    private long _released;
 
     /// <summary>Plans what waits, escalates, and makes messages of what may go now; returns how many messages it made.</summary>
     public async Task<int> TellWaiting(CancellationToken cancel)

@@ -54,10 +54,14 @@ public abstract class Accumulator
     public abstract Value Result(in StepFacts step);
 
     /// <summary>What an empty step holds: nothing was counted, everything else is not known.</summary>
-    public static Value Empty(string aggregate) =>
-        aggregate is "count" or "distinct" ? Value.Of(0L)
-        : aggregate == "per_second()" ? Value.Of(0.0)
-        : Value.Missing;
+    public static Value Empty(string aggregate)
+    {
+        if (aggregate is "count" or "distinct")
+            return Value.Of(0L);
+        if (aggregate == "per_second()")
+            return Value.Of(0.0);
+        return Value.Missing;
+    }
 
     public static Accumulator Create(Call call, MemoryMeter memory) =>
         call.Computes switch
@@ -89,10 +93,14 @@ public abstract class Accumulator
         };
 
     /// <summary>Text that spells a quantity counts as one; everything else that is none is left out.</summary>
-    private protected static Value Quantity(in Value value) =>
-        value.IsText ? Literals.ReadQuantity(value.AsText)
-        : value.IsQuantity || value.Kind == ValueKind.Time ? value
-        : Value.Missing;
+    private protected static Value Quantity(in Value value)
+    {
+        if (value.IsText)
+            return Literals.ReadQuantity(value.AsText);
+        if (value.IsQuantity || value.Kind == ValueKind.Time)
+            return value;
+        return Value.Missing;
+    }
 
     /// <summary>A number in the kind of the values it was made from.</summary>
     private protected static Value Like(ValueKind kind, double number) =>
@@ -322,9 +330,13 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
         if (mean)
             return Like(kind, sum / (count + part.Weight));
         if (part.Decimals || part.Whole > long.MaxValue || part.Whole < long.MinValue)
-            return kind is ValueKind.Integer ? Value.Of(sum)
-                : Math.Abs(sum) < 9.2e18 ? Like(kind, sum)
-                : Value.Missing;
+        {
+            if (kind is ValueKind.Integer)
+                return Value.Of(sum);
+            if (Math.Abs(sum) < 9.2e18)
+                return Like(kind, sum);
+            return Value.Missing;
+        }
         return kind switch
         {
             ValueKind.Integer => Value.Of((long)part.Whole),
@@ -381,13 +393,13 @@ internal sealed class ExtremeAccumulator(int sign) : Accumulator
 internal sealed class Moments
 {
     public long Count;
-    public DoubleDouble Mean,
-        Squares;
+    public DoubleDouble Mean;
+    public DoubleDouble Squares;
 
     /// <summary>Whole numbers are added up exactly: how many, their sum and that of their squares.</summary>
     public long Wholes;
-    public Int128 Sum,
-        SumOfSquares;
+    public Int128 Sum;
+    public Int128 SumOfSquares;
 
     public void Add(DoubleDouble number)
     {
@@ -477,11 +489,11 @@ internal sealed class SpreadAccumulator : QuantityAccumulator<Moments>
 internal sealed class CorrelationAccumulator : Accumulator
 {
     private long _count;
-    private DoubleDouble _meanA,
-        _meanB,
-        _aa,
-        _bb,
-        _ab;
+    private DoubleDouble _meanA;
+    private DoubleDouble _meanB;
+    private DoubleDouble _aa;
+    private DoubleDouble _bb;
+    private DoubleDouble _ab;
 
     private static DoubleDouble Exact(in Value value) =>
         value.Kind == ValueKind.Decimal ? value.AsDouble : DoubleDouble.Of(value.AsLong);
@@ -561,8 +573,8 @@ internal sealed class Values(MemoryMeter memory)
 
     private readonly List<double[]> _pieces = [];
     private double[] _last = [];
-    private int _inLast,
-        _count;
+    private int _inLast;
+    private int _count;
     private PercentileSketch? _sketch;
 
     public bool IsApproximate => _sketch is not null;
@@ -610,10 +622,13 @@ internal sealed class Values(MemoryMeter memory)
 
     private void Room()
     {
-        var size =
-            _last.Length == 0 ? 4
-            : _last.Length < Piece ? _last.Length * 2
-            : Piece;
+        int size;
+        if (_last.Length == 0)
+            size = 4;
+        else if (_last.Length < Piece)
+            size = _last.Length * 2;
+        else
+            size = Piece;
         memory.Take(size * sizeof(double));
         if (_last.Length is > 0 and < Piece)
         {
@@ -821,8 +836,12 @@ internal sealed class CounterAccumulator(bool perSecond, MemoryMeter memory) : A
         return seconds > 0 ? growth / seconds : null;
     }
 
-    public override Value Result(in StepFacts step) =>
-        Growth() is { } growth ? Value.Of(growth + _others)
-        : _hasOthers ? Value.Of(_others)
-        : Value.Missing;
+    public override Value Result(in StepFacts step)
+    {
+        if (Growth() is { } growth)
+            return Value.Of(growth + _others);
+        if (_hasOthers)
+            return Value.Of(_others);
+        return Value.Missing;
+    }
 }

@@ -64,8 +64,10 @@ internal static class GapFilling
             return Value.Missing;
         var share = (double)(at - before[time].AsLong) / (after[time].AsLong - before[time].AsLong);
         var number = a.AsDouble + (share * (b.AsDouble - a.AsDouble));
-        return a.Kind == b.Kind && a.Kind == ValueKind.Duration ? Value.Duration((long)Math.Round(number))
-            : a.Kind == b.Kind && a.Kind == ValueKind.Size ? Value.Size((long)Math.Round(number))
-            : Value.Of(number);
+        if (a.Kind == b.Kind && a.Kind == ValueKind.Duration)
+            return Value.Duration((long)Math.Round(number));
+        if (a.Kind == b.Kind && a.Kind == ValueKind.Size)
+            return Value.Size((long)Math.Round(number));
+        return Value.Of(number);
     }
 }

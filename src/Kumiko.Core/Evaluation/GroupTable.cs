@@ -119,8 +119,8 @@ public sealed class KeyGroups(Value[] keys, string name)
 /// <summary>Gathers rows into groups: keys by canonical text, and steps of time where asked. For one thread.</summary>
 public sealed class GroupTable(GroupPlan plan)
 {
-    private const string MissingKey = "\0",
-        Between = "\u001f";
+    private const string MissingKey = "\0";
+    private const string Between = "\u001f";
     private const string RestName = "(rest)";
     private const int BytesOfGroup = 200;
 

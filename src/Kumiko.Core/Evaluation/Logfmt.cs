@@ -45,10 +45,13 @@ public static class Logfmt
         while (at < text.Length && !char.IsWhiteSpace(text[at]))
             at++;
         var word = text[start..at];
-        return word.Length == 0 ? Value.Missing
-            : Literals.ReadQuantity(word) is { IsMissing: false } quantity ? quantity
-            : word is "true" or "false" ? Value.Of(word == "true")
-            : Value.Of(word);
+        if (word.Length == 0)
+            return Value.Missing;
+        if (Literals.ReadQuantity(word) is { IsMissing: false } quantity)
+            return quantity;
+        if (word is "true" or "false")
+            return Value.Of(word == "true");
+        return Value.Of(word);
     }
 
     private static string Quoted(string text, ref int at)

@@ -32,8 +32,8 @@ public sealed class MemoryMeter(long most, MemoryBudget? all = null)
     private const long Step = 1 << 20;
 
     private readonly Lock _lock = new();
-    private long _held,
-        _taken;
+    private long _held;
+    private long _taken;
     private bool _isOver;
 
     /// <exception cref="QueryRefusedException">That is more than the query, or all together, may hold.</exception>

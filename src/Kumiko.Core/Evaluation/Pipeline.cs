@@ -51,8 +51,8 @@ public sealed record PipelineStep(int Index, Func<IEnumerable<Row>, IEnumerable<
 /// <summary>What became of the rows of a join; written while rows pass.</summary>
 public sealed class JoinCounts
 {
-    public long Unmatched,
-        Multiplied;
+    public long Unmatched;
+    public long Multiplied;
 }
 
 /// <summary>

@@ -11,8 +11,8 @@ public sealed partial class PipelineBuilder
     private readonly Dictionary<string, (Language.Query Query, PipelineBuilder Within)> _bound = new(StringComparer.Ordinal);
     private readonly List<(int Index, Expr Condition)> _conditions = [];
     private readonly List<Func<Row, bool>> _tests = [];
-    private readonly List<PipelineStep> _recordSteps = [],
-        _steps = [];
+    private readonly List<PipelineStep> _recordSteps = [];
+    private readonly List<PipelineStep> _steps = [];
 
     private (GroupPlan Plan, Highest? Highest, int Index)? _group;
     private Scope _scope;
@@ -23,8 +23,8 @@ public sealed partial class PipelineBuilder
     private Frame? _rows;
     private SampleSet? _samples;
     private List<PipelineStep> _beforeGroup = [];
-    private int _slots,
-        _index;
+    private int _slots;
+    private int _index;
 
     private PipelineBuilder(PipelineSurroundings around, Window window)
     {

@@ -5,8 +5,8 @@ namespace Kumiko.Core.Evaluation;
 /// <summary>The names by which a record can be asked.</summary>
 public static class RecordFields
 {
-    private const string AttributesPrefix = "attributes.",
-        ResourcePrefix = "resource.";
+    private const string AttributesPrefix = "attributes.";
+    private const string ResourcePrefix = "resource.";
 
     public static readonly string[] BuiltIn =
     [

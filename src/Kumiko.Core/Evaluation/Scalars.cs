@@ -85,10 +85,14 @@ public static class Scalars
 
     private static Value Number(double number) => double.IsFinite(number) ? Value.Of(number) : Value.Missing;
 
-    private static Value Scaled(ValueKind kind, double number) =>
-        !(Math.Abs(number) < 9.2e18) ? Value.Missing
-        : kind == ValueKind.Duration ? Value.Duration((long)Math.Round(number))
-        : Value.Size((long)Math.Round(number));
+    private static Value Scaled(ValueKind kind, double number)
+    {
+        if (!(Math.Abs(number) < 9.2e18))
+            return Value.Missing;
+        if (kind == ValueKind.Duration)
+            return Value.Duration((long)Math.Round(number));
+        return Value.Size((long)Math.Round(number));
+    }
 
     private static Value Moved(long time, long by)
     {
@@ -108,9 +112,13 @@ public static class Scalars
         {
             "coalesce" => a => Array.Find(a, v => !v.IsMissing) is { } v && a.Any(x => !x.IsMissing) ? v : Value.Missing,
             "number" => a =>
-                a[0].IsText ? Literals.ReadQuantity(a[0].AsText)
-                : a[0].IsQuantity ? a[0]
-                : Value.Missing,
+            {
+                if (a[0].IsText)
+                    return Literals.ReadQuantity(a[0].AsText);
+                if (a[0].IsQuantity)
+                    return a[0];
+                return Value.Missing;
+            },
             "text" => a => a[0].IsMissing ? Value.Missing : Value.Of(a[0].ToText()),
             "lower" => a => OnText(a[0], t => Value.Of(t.ToLowerInvariant())),
             "upper" => a => OnText(a[0], t => Value.Of(t.ToUpperInvariant())),
@@ -129,9 +137,13 @@ public static class Scalars
             "floor" => a => Rounded(a[0], Math.Floor),
             "ceil" => a => Rounded(a[0], Math.Ceiling),
             "abs" => a =>
-                a[0].IsQuantity && a[0].AsDouble < 0 ? Negate(a[0])
-                : a[0].IsQuantity ? a[0]
-                : Value.Missing,
+            {
+                if (a[0].IsQuantity && a[0].AsDouble < 0)
+                    return Negate(a[0]);
+                if (a[0].IsQuantity)
+                    return a[0];
+                return Value.Missing;
+            },
             "floor_to" => a => FloorTo(Quantity(a[0]), Quantity(a[1])),
             "log" => a => Real(a[0], x => a.Length > 1 ? Math.Log(x, Quantity(a[1]).AsDouble) : Math.Log(x)),
             "sqrt" => a => Real(a[0], Math.Sqrt),
@@ -163,9 +175,11 @@ public static class Scalars
         var match = regex.Match(text.ToText());
         if (!match.Success)
             return Value.Missing;
-        return match.Groups.Count == 1 ? Value.Of(match.Value)
-            : match.Groups[1].Success ? Value.Of(match.Groups[1].Value)
-            : Value.Missing;
+        if (match.Groups.Count == 1)
+            return Value.Of(match.Value);
+        if (match.Groups[1].Success)
+            return Value.Of(match.Groups[1].Value);
+        return Value.Missing;
     }
 
     private static Value Real(Value value, Func<double, double> function) =>
@@ -184,9 +198,11 @@ public static class Scalars
     private static Value Rounded(Value value, Func<double, double> round)
     {
         value = Quantity(value);
-        return value.Kind == ValueKind.Decimal ? Shortest(round(value.AsDouble))
-            : value.Kind == ValueKind.Integer ? value
-            : Value.Missing;
+        if (value.Kind == ValueKind.Decimal)
+            return Shortest(round(value.AsDouble));
+        if (value.Kind == ValueKind.Integer)
+            return value;
+        return Value.Missing;
     }
 
     private static Value Shortest(double number) =>

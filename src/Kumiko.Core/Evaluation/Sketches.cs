@@ -13,12 +13,12 @@ namespace Kumiko.Core.Evaluation;
 /// </summary>
 public sealed class PercentileSketch
 {
-    private const int Fine = 52 - 7,
-        Coarse = 52 - 6;
+    private const int Fine = 52 - 7;
+    private const int Coarse = 52 - 6;
 
     private int _dropped;
-    private Buckets _above = new(),
-        _below = new();
+    private Buckets _above = new();
+    private Buckets _below = new();
     private long _zeros;
 
     public PercentileSketch(bool coarse = false) => _dropped = coarse ? Coarse : Fine;

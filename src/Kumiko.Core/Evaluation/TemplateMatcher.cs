@@ -133,10 +133,13 @@ public sealed class TemplateMatcher
         {
             var constant = constants[p + 1]!;
             // The last one stands at the end, however often it is met before.
-            var start =
-                p + 1 < last ? IndexOf(text, at, constant)
-                : text.EndsWith(constant) ? text.Length - constant.Length
-                : -1;
+            int start;
+            if (p + 1 < last)
+                start = IndexOf(text, at, constant);
+            else if (text.EndsWith(constant))
+                start = text.Length - constant.Length;
+            else
+                start = -1;
             if (start < at)
                 return false;
             places[p] = (at, start);
@@ -302,9 +305,11 @@ public sealed class TemplateMatcher
             case "" or "text" or "rest" or "word":
                 return Value.Of(text.ToString());
             case "boolean":
-                return text.Equals("true", StringComparison.OrdinalIgnoreCase) ? Value.True
-                    : text.Equals("false", StringComparison.OrdinalIgnoreCase) ? Value.False
-                    : Value.Missing;
+                if (text.Equals("true", StringComparison.OrdinalIgnoreCase))
+                    return Value.True;
+                if (text.Equals("false", StringComparison.OrdinalIgnoreCase))
+                    return Value.False;
+                return Value.Missing;
             case "time":
                 return Instants.TryParse(text.ToString(), out var time) ? Value.Time(time) : Value.Missing;
             case "address":

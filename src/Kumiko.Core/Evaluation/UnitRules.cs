@@ -27,10 +27,14 @@ public static class UnitRules
             _ => "",
         };
 
-    private static string? Same(string? a, string? b) =>
-        a is null ? b
-        : b is null || a == b ? a
-        : "";
+    private static string? Same(string? a, string? b)
+    {
+        if (a is null)
+            return b;
+        if (b is null || a == b)
+            return a;
+        return "";
+    }
 
     private static string? Times(string? a, string? b) =>
         a switch

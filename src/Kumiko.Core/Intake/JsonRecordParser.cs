@@ -25,12 +25,12 @@ public sealed class JsonRecordParser(string source) : ILineParser
     /// <summary>The parts of the record that is being read that are not texts of its row; one object serves all.</summary>
     private sealed class Draft
     {
-        public long? Time,
-            Observed;
+        public long? Time;
+        public long? Observed;
         public int SeverityNumber;
         public string? Level;
-        public Value Service = Value.Missing,
-            Host = Value.Missing;
+        public Value Service = Value.Missing;
+        public Value Host = Value.Missing;
         public Fields? Resource;
 
         public void Clear()
@@ -122,10 +122,13 @@ public sealed class JsonRecordParser(string source) : ILineParser
 
     private void End(RecordBlockBuilder into, long now)
     {
-        var number =
-            _draft.SeverityNumber != 0 ? _draft.SeverityNumber
-            : _draft.Level is null ? 0
-            : Severity.FromText(_draft.Level);
+        int number;
+        if (_draft.SeverityNumber != 0)
+            number = _draft.SeverityNumber;
+        else if (_draft.Level is null)
+            number = 0;
+        else
+            number = Severity.FromText(_draft.Level);
         var observed = _draft.Observed ?? now;
         into.End(_draft.Time ?? observed, observed, number, ResourceOf(_draft), _source);
     }

@@ -71,9 +71,9 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
         using var lines = new LineReader(body);
         var rows = BuilderPool.Rent();
         var refused = new List<Refused>();
-        long taken = 0,
-            refusedTotal = 0,
-            committedAt = 0;
+        long taken = 0;
+        long refusedTotal = 0;
+        long committedAt = 0;
         var part = 0;
         var content = key is null ? null : new XxHash3();
         string? problem = null;

@@ -10,8 +10,8 @@ public sealed class LineReader(Stream stream) : IDisposable
     public const int KeptHead = 4 * 1024;
 
     private byte[] _buffer = ArrayPool<byte>.Shared.Rent(64 * 1024);
-    private int _start,
-        _end;
+    private int _start;
+    private int _end;
     private bool _ended;
 
     /// <summary>Bytes read from the stream so far.</summary>

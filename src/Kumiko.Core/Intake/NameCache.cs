@@ -8,8 +8,8 @@ namespace Kumiko.Core.Intake;
 /// <summary>Names of fields that were met before: one object each, with what they stand for. Not for several threads.</summary>
 internal sealed class NameCache
 {
-    private const int Slots = 4_096,
-        LongestKept = 64;
+    private const int Slots = 4_096;
+    private const int LongestKept = 64;
 
     private readonly (string Name, FieldPart Part)[] _names = new (string, FieldPart)[Slots];
     private readonly string[]?[] _lists = new string[]?[Slots];

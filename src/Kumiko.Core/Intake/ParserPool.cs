@@ -5,8 +5,8 @@ namespace Kumiko.Core.Intake;
 /// <summary>Parsers that know the names and texts of a source from its earlier requests. One is used by one at a time.</summary>
 internal sealed class ParserPool
 {
-    private const int MostSources = 64,
-        MostOfSource = 8;
+    private const int MostSources = 64;
+    private const int MostOfSource = 8;
 
     private readonly ConcurrentDictionary<string, ConcurrentBag<JsonRecordParser>> _free = new(StringComparer.Ordinal);
 

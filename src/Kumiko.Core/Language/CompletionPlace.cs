@@ -31,9 +31,9 @@ public sealed record CompletionPlace(
     string Before
 )
 {
-    private static readonly string[] Openings = ["not", "exists", "from", "with"],
-        Joins = ["and", "or"],
-        Orders = ["asc", "desc"];
+    private static readonly string[] Openings = ["not", "exists", "from", "with"];
+    private static readonly string[] Joins = ["and", "or"];
+    private static readonly string[] Orders = ["asc", "desc"];
 
     private static readonly Dictionary<string, string[]> StageKeywords = new(StringComparer.OrdinalIgnoreCase)
     {

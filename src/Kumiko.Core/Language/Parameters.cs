@@ -106,10 +106,14 @@ public static class Parameters
         private bool IsEmptyOptional(Expr expr) =>
             expr is Literal { Parameter: { } name, IsOptional: true } && ValueOf(name) is null;
 
-        private Literal? ValueOf(string name) =>
-            values.TryGetValue(name, out var text) && text.Length > 0 ? Typed(text)
-            : Bound.GetValueOrDefault(name) is { Parameter: null } bound ? bound
-            : null;
+        private Literal? ValueOf(string name)
+        {
+            if (values.TryGetValue(name, out var text) && text.Length > 0)
+                return Typed(text);
+            if (Bound.GetValueOrDefault(name) is { Parameter: null } bound)
+                return bound;
+            return null;
+        }
 
         protected override Literal Literal(Literal literal)
         {

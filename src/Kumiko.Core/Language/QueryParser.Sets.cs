@@ -116,10 +116,14 @@ public sealed partial class QueryParser
         return end < 0 ? null : _in.BacktickName();
     }
 
-    private string? Known(string? set) =>
-        set is null ? null
-        : _sets.Contains(set) ? set
-        : Array.Find(Words.Sets, s => Words.Is(s, set));
+    private string? Known(string? set)
+    {
+        if (set is null)
+            return null;
+        if (_sets.Contains(set))
+            return set;
+        return Array.Find(Words.Sets, s => Words.Is(s, set));
+    }
 
     /// <summary>A keyword with a length of time behind it; null, with nothing taken, where it is not that.</summary>
     private string? Length(string keyword)

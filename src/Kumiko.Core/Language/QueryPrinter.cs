@@ -7,14 +7,14 @@ namespace Kumiko.Core.Language;
 public static class QueryPrinter
 {
     // How closely each kind binds in an expression; what binds less goes in brackets.
-    private const int OrLevel = 0,
-        AndLevel = 1,
-        NotLevel = 2,
-        CompareLevel = 3,
-        SumLevel = 4,
-        ProductLevel = 5,
-        UnaryLevel = 6,
-        PrimaryLevel = 7;
+    private const int OrLevel = 0;
+    private const int AndLevel = 1;
+    private const int NotLevel = 2;
+    private const int CompareLevel = 3;
+    private const int SumLevel = 4;
+    private const int ProductLevel = 5;
+    private const int UnaryLevel = 6;
+    private const int PrimaryLevel = 7;
 
     public static string Print(Query query)
     {

@@ -31,8 +31,8 @@ public sealed record Completion(
 /// <summary>What could be written at a place of a query: from the language, and from the records of the focus.</summary>
 public static class Completions
 {
-    private const int Most = 60,
-        MostValues = 400;
+    private const int Most = 60;
+    private const int MostValues = 400;
 
     /// <param name="run">A run of all records of the focus.</param>
     /// <param name="metrics">What is measured and all text before the caret, which tells whether metrics are read; null where

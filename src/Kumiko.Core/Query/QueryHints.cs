@@ -190,10 +190,13 @@ internal static class QueryHints
                 .FirstOrDefault(v => v.IsQuantity, Value.Missing);
             if (value.IsMissing || !wanted.IsQuantity || value.Kind == wanted.Kind || (IsNumber(value) && IsNumber(wanted)))
                 continue;
-            var instead =
-                IsNumber(wanted) && value.Kind == ValueKind.Duration ? literal.Text + "ms"
-                : IsNumber(wanted) && value.Kind == ValueKind.Size ? literal.Text + "B"
-                : null;
+            string? instead;
+            if (IsNumber(wanted) && value.Kind == ValueKind.Duration)
+                instead = literal.Text + "ms";
+            else if (IsNumber(wanted) && value.Kind == ValueKind.Size)
+                instead = literal.Text + "B";
+            else
+                instead = null;
             yield return new AnswerHint(
                 $"{field.Name} holds {KindName(value)} such as {value.ToText()}, and {literal.Text} is {KindName(wanted)}. The two have no order."
                     + (instead is null ? "" : $" Write {instead}, say."),
@@ -345,11 +348,16 @@ internal static class QueryHints
                 instead
             );
         }
-        var wanted = misfit.Wanted.Value is { IsSlot: true } slot
-            ? slot.Type is "" or null
-                ? "some text"
-                : $"{Article(slot.Type)} {slot.Type}"
-            : $"“{Short(misfit.Wanted.Value.Text)}”";
+        string wanted;
+        if (misfit.Wanted.Value is { IsSlot: true } slot)
+        {
+            if (slot.Type is "" or null)
+                wanted = "some text";
+            else
+                wanted = $"{Article(slot.Type)} {slot.Type}";
+        }
+        else
+            wanted = $"“{Short(misfit.Wanted.Value.Text)}”";
         return new AnswerHint(
             rest.Length == 0
                 ? $"The template fits no {field}. {place} it wants {wanted}, and the {field} ends there."

@@ -70,10 +70,14 @@ public sealed partial record TimeRange(Moment From, Moment To)
 
     private static LocalDateTime Local(long time, DateTimeZone zone) => Instants.ToInstant(time).InZone(zone).LocalDateTime;
 
-    private static string Day(LocalDate date, LocalDate today) =>
-        date == today ? "today"
-        : date == today.PlusDays(-1) ? "yesterday"
-        : date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+    private static string Day(LocalDate date, LocalDate today)
+    {
+        if (date == today)
+            return "today";
+        if (date == today.PlusDays(-1))
+            return "yesterday";
+        return date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
+    }
 
     private static string Clock(LocalDateTime time) =>
         time.ToString(time.Second == 0 ? "HH:mm" : "HH:mm:ss", CultureInfo.InvariantCulture);

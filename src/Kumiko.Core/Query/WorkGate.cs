@@ -40,14 +40,14 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
     private readonly Lock _lock = new();
     private readonly Dictionary<string, Asker> _askers = new(StringComparer.Ordinal);
     private readonly List<Waiter> _waiting = [];
-    private int _working,
-        _answers;
+    private int _working;
+    private int _answers;
 
     private sealed class Asker
     {
-        public int Working,
-            Waiting,
-            Answers;
+        public int Working;
+        public int Waiting;
+        public int Answers;
 
         public bool IsIdle => Working == 0 && Waiting == 0 && Answers == 0;
     }

@@ -7,10 +7,10 @@ namespace Kumiko.Core.Records;
 /// <summary>UTC nanoseconds since 1970 (int64: the years 1678 to 2261) to ISO 8601 text and back.</summary>
 public static class Instants
 {
-    public const long Second = 1_000_000_000,
-        Minute = 60 * Second,
-        Hour = 60 * Minute,
-        Day = 24 * Hour;
+    public const long Second = 1_000_000_000;
+    public const long Minute = 60 * Second;
+    public const long Hour = 60 * Minute;
+    public const long Day = 24 * Hour;
 
     private static readonly OffsetDateTimePattern WithOffset = OffsetDateTimePattern.ExtendedIso;
 

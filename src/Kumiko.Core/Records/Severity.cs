@@ -3,12 +3,12 @@ namespace Kumiko.Core.Records;
 /// <summary>Severity numbers and names of OpenTelemetry's log data model, in six bands of four.</summary>
 public static class Severity
 {
-    public const int Trace = 1,
-        Debug = 5,
-        Info = 9,
-        Warn = 13,
-        Error = 17,
-        Fatal = 21;
+    public const int Trace = 1;
+    public const int Debug = 5;
+    public const int Info = 9;
+    public const int Warn = 13;
+    public const int Error = 17;
+    public const int Fatal = 21;
 
     /// <summary>The six band names, lowest first.</summary>
     public static readonly string[] Names = ["trace", "debug", "info", "warn", "error", "fatal"];

@@ -62,17 +62,17 @@ public readonly record struct WrittenTime(
     private ref struct Scan(ReadOnlySpan<byte> text)
     {
         private readonly ReadOnlySpan<byte> _text = text;
-        private int _at,
-            _year,
-            _month,
-            _day,
-            _hour,
-            _minute,
-            _second,
-            _nanosecond;
+        private int _at;
+        private int _year;
+        private int _month;
+        private int _day;
+        private int _hour;
+        private int _minute;
+        private int _second;
+        private int _nanosecond;
         private int? _offset;
-        private bool _ambiguous,
-            _unknownZone;
+        private bool _ambiguous;
+        private bool _unknownZone;
 
         public readonly WrittenTime Result() =>
             new(_year, _month, _day, _hour, _minute, _second, _nanosecond, _offset, _at)
@@ -240,10 +240,14 @@ public readonly record struct WrittenTime(
             if (!Month() || !Take(between))
                 return false;
             if (Run() is 4 or 2)
-                _year =
-                    Run() == 2 && After(2) == ':' ? 0
-                    : Run() == 2 ? 2000 + Fixed(2)
-                    : Fixed(4);
+            {
+                if (Run() == 2 && After(2) == ':')
+                    _year = 0;
+                else if (Run() == 2)
+                    _year = 2000 + Fixed(2);
+                else
+                    _year = Fixed(4);
+            }
             if (_year > 0 && Next is not ((byte)' ' or (byte)':' or (byte)'T' or (byte)','))
                 return between == '/';
             if (_year > 0)

@@ -26,8 +26,8 @@ public sealed record AlertFigures(
 /// <summary>Reads the figures of an alert over a stretch, by the same path as its checks.</summary>
 public sealed class AlertFigureReader(RecordStore records, RuleReader reader, RunSurroundings surroundings)
 {
-    private const int MostPoints = 120,
-        MostSlowPoints = 16;
+    private const int MostPoints = 120;
+    private const int MostSlowPoints = 16;
 
     /// <summary>Null where the rule has no figure to read.</summary>
     /// <exception cref="QueryRefusedException">It cannot be asked; the message says why.</exception>

@@ -47,12 +47,17 @@ public static class AlertRecords
     }
 
     /// <summary>Names of the keys of an alert: the rule's own, or those that its query groups by.</summary>
-    public static IReadOnlyList<string> KeyNames(RuleDefinition definition) =>
-        definition.Keys.Count > 0 ? definition.Keys
-        : definition.Quantity is FigureOf figure
-        && QueryParser.Parse(figure.Query).Query.Stages.OfType<Group>().FirstOrDefault() is { } group
-            ? [.. group.By.Select(b => b.Name)]
-        : [];
+    public static IReadOnlyList<string> KeyNames(RuleDefinition definition)
+    {
+        if (definition.Keys.Count > 0)
+            return definition.Keys;
+        if (
+            definition.Quantity is FigureOf figure
+            && QueryParser.Parse(figure.Query).Query.Stages.OfType<Group>().FirstOrDefault() is { } group
+        )
+            return [.. group.By.Select(b => b.Name)];
+        return [];
+    }
 
     /// <summary>Services, hosts and sources that a rule, and one of its keys, speak of.</summary>
     public static IReadOnlyList<string> Sources(RuleDefinition definition, IReadOnlyList<string> keys)

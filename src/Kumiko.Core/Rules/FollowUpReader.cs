@@ -19,8 +19,8 @@ public sealed record FollowUpAnswer(
 /// <summary>Asks the query that finds the culprit, of the window that started an alert and for its keys.</summary>
 public sealed class FollowUpReader(RecordStore records, RunSurroundings surroundings)
 {
-    private const int MostRows = 20,
-        LongestText = 400;
+    private const int MostRows = 20;
+    private const int LongestText = 400;
 
     /// <summary>The answer; what went wrong is an answer too.</summary>
     public async Task<FollowUpAnswer> Ask(Rule rule, Alert alert, CancellationToken cancel)

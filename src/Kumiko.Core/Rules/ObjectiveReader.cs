@@ -16,8 +16,8 @@ public sealed record ObjectiveNow(double? Kept, double? Left, double? Hour, doub
 /// <summary>Reads how objectives stand and stood.</summary>
 public sealed class ObjectiveReader(FigureReader figures)
 {
-    public const long Long = Instants.Hour,
-        Short = 5 * Instants.Minute;
+    public const long Long = Instants.Hour;
+    public const long Short = 5 * Instants.Minute;
 
     private static RuleDefinition Asking(Objective objective, Quantity quantity, long inTheLast, long checkedEvery) =>
         new()

@@ -26,8 +26,8 @@ public enum RuleState
 /// <summary>A condition that is checked, what stands around it, and what its last check found.</summary>
 public sealed class Rule
 {
-    public const int LongestText = 20_000,
-        LongestName = 200;
+    public const int LongestText = 20_000;
+    public const int LongestName = 200;
 
     public long Id { get; init; }
     public string Name { get; init; } = "";
@@ -82,16 +82,24 @@ public sealed class Rule
     public string? Problem { get; init; }
     public long? ProblemSince { get; init; }
 
-    public RuleState State =>
-        Paused || IsOutside ? RuleState.Paused
-        : Problem is not null ? RuleState.CheckFailed
-        : Checked is null ? RuleState.NotChecked
-        : Level switch
+    public RuleState State
+    {
+        get
         {
-            AlertLevel.Critical => RuleState.Critical,
-            AlertLevel.Warning => RuleState.Warning,
-            _ => HasNoData ? RuleState.NoData : RuleState.Well,
-        };
+            if (Paused || IsOutside)
+                return RuleState.Paused;
+            if (Problem is not null)
+                return RuleState.CheckFailed;
+            if (Checked is null)
+                return RuleState.NotChecked;
+            return Level switch
+            {
+                AlertLevel.Critical => RuleState.Critical,
+                AlertLevel.Warning => RuleState.Warning,
+                _ => HasNoData ? RuleState.NoData : RuleState.Well,
+            };
+        }
+    }
 
     /// <summary>When the next check is due: at whole intervals since 1970; a new rule is due at once.</summary>
     public long Due

@@ -23,14 +23,14 @@ public enum NoData
 /// Durations in nanoseconds.</summary>
 public sealed record RuleDefinition
 {
-    public const long ShortestInterval = 10 * Instants.Second,
-        LongestInterval = Instants.Day;
+    public const long ShortestInterval = 10 * Instants.Second;
+    public const long LongestInterval = Instants.Day;
     public const long LongestWindow = 28 * Instants.Day;
-    public const int MostKeys = 200,
-        MostFields = 5;
+    public const int MostKeys = 200;
+    public const int MostFields = 5;
 
-    private const int MostSlices = 20_000,
-        MostRules = 10;
+    private const int MostSlices = 20_000;
+    private const int MostRules = 10;
 
     public required Quantity Quantity { get; init; }
     public required Wrong Wrong { get; init; }

@@ -10,9 +10,9 @@ namespace Kumiko.Core.Rules;
 /// <param name="state">Goes on from what it holds, and holds what comes of it.</param>
 public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
 {
-    private const int MostRemembered = 5_000,
-        FlappingStarts = 4,
-        FlappingChecks = 20;
+    private const int MostRemembered = 5_000;
+    private const int FlappingStarts = 4;
+    private const int FlappingChecks = 20;
 
     /// <summary>Starts within so long are counted; a quarter of it must be quiet before what flaps has ended.</summary>
     private readonly long _flapWindow = Math.Max(Instants.Hour, FlappingChecks * definition.CheckedEvery);

@@ -10,12 +10,12 @@ namespace Kumiko.Core.Rules;
 /// <summary>Reads what checks of a rule need, for one check or for very many, by the query path that pages use.</summary>
 public sealed class RuleReader(FigureReader figures)
 {
-    private const int MostTrendPoints = 30,
-        WarmWindows = 48,
-        LeastUsual = 6;
+    private const int MostTrendPoints = 30;
+    private const int WarmWindows = 48;
+    private const int LeastUsual = 6;
     private const string Absent = "\u0001absent";
-    private const long UsualStep = 10 * Instants.Minute,
-        UsualAround = 30 * Instants.Minute;
+    private const long UsualStep = 10 * Instants.Minute;
+    private const long UsualAround = 30 * Instants.Minute;
 
     public FigureReader Figures => figures;
 

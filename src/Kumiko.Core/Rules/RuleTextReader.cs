@@ -96,12 +96,14 @@ public sealed partial class RuleTextReader
     }
 
     /// <summary>How a line is written today that was written otherwise once; null for others.</summary>
-    private static string? Renamed(string line) =>
-        FormerWhen().Match(line) is { Success: true } when
-            ? $"in the last {when.Groups[1].Value}, checked every {when.Groups[2].Value}"
-        : FormerShare().Match(line) is { Success: true } share
-            ? $"at {share.Groups[1].Value} of the checks of {share.Groups[2].Value}"
-        : null;
+    private static string? Renamed(string line)
+    {
+        if (FormerWhen().Match(line) is { Success: true } when)
+            return $"in the last {when.Groups[1].Value}, checked every {when.Groups[2].Value}";
+        if (FormerShare().Match(line) is { Success: true } share)
+            return $"at {share.Groups[1].Value} of the checks of {share.Groups[2].Value}";
+        return null;
+    }
 
     private static string Short(string line) => line.Length <= 60 ? line : line[..60] + "…";
 
@@ -213,8 +215,8 @@ public sealed partial class RuleTextReader
 
     private static (double? Warning, double? Critical, List<Match> Texts)? Limits(string text, Regex each)
     {
-        double? warning = null,
-            critical = null;
+        double? warning = null;
+        double? critical = null;
         var texts = new List<Match>();
         foreach (var part in text.Split(", "))
         {
@@ -239,11 +241,13 @@ public sealed partial class RuleTextReader
             || !double.IsFinite(number)
         )
             throw new FormatException($"“{text}” is no number.");
-        return percent
-            ? Math.Abs(number) < MostPercent
-                ? (double)((decimal)number / 100)
-                : number / 100
-            : number;
+        if (percent)
+        {
+            if (Math.Abs(number) < MostPercent)
+                return (double)((decimal)number / 100);
+            return number / 100;
+        }
+        return number;
     }
 
     private static int Whole(string text) =>

@@ -20,10 +20,10 @@ public sealed class RuleTrial(
     /// <summary>How far back a rule can be tried.</summary>
     public const long Longest = 30 * Instants.Day;
 
-    private const int MostChecks = 260_000,
-        MostHappenings = 200_000,
-        CurvePoints = 24,
-        MostCurveWork = 3_000_000;
+    private const int MostChecks = 260_000;
+    private const int MostHappenings = 200_000;
+    private const int CurvePoints = 24;
+    private const int MostCurveWork = 3_000_000;
 
     /// <summary>How long after its end what a disturbance did may still be told.</summary>
     private const long Slack = 15 * Instants.Minute;

@@ -3,8 +3,8 @@ namespace Kumiko.Core.Searches;
 /// <summary>What a kept address leads to.</summary>
 public static class KeptKind
 {
-    public const string Search = "search",
-        Chart = "chart";
+    public const string Search = "search";
+    public const string Chart = "chart";
 
     /// <summary>The page that shows it.</summary>
     public static string Path(string kind) => kind == Chart ? "/charts" : "/search";
@@ -13,11 +13,11 @@ public static class KeptKind
 /// <summary>A search, or a chart, that somebody kept under a name.</summary>
 public sealed class KeptSearch
 {
-    public const int LongestName = 120,
-        LongestNote = 2_000,
-        MostTags = 8,
-        LongestTag = 40,
-        LongestAddress = 40_000;
+    public const int LongestName = 120;
+    public const int LongestNote = 2_000;
+    public const int MostTags = 8;
+    public const int LongestTag = 40;
+    public const int LongestAddress = 40_000;
 
     public long Id { get; init; }
 

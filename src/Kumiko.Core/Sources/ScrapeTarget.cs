@@ -8,8 +8,8 @@ namespace Kumiko.Core.Sources;
 /// <param name="Interval">Nanoseconds between two times.</param>
 public sealed record ScrapeTarget(long Id, string Source, string Address, long Interval, string Author)
 {
-    public const long Shortest = Instants.Second,
-        Longest = Instants.Day;
+    public const long Shortest = Instants.Second;
+    public const long Longest = Instants.Day;
     private const int LongestAddress = 1_000;
 
     /// <summary>What a person has to change about it; null when it is good.</summary>

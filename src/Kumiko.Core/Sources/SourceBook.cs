@@ -13,8 +13,8 @@ namespace Kumiko.Core.Sources;
 /// </summary>
 public sealed class SourceBook
 {
-    private const int MostSources = 20_000,
-        DelaysOfBatch = 8;
+    private const int MostSources = 20_000;
+    private const int DelaysOfBatch = 8;
 
     private readonly KeptDatabase _kept;
     private readonly TimeProvider _clock;

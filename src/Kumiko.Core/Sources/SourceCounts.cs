@@ -5,9 +5,9 @@ namespace Kumiko.Core.Sources;
 /// <summary>What one source sent, counted as it comes. Used under the lock of its book.</summary>
 internal sealed class SourceCounts
 {
-    private const int Seconds = 60,
-        Minutes = 60,
-        Delays = 256;
+    private const int Seconds = 60;
+    private const int Minutes = 60;
+    private const int Delays = 256;
 
     /// <summary>Something so late was stored somewhere, or imported; it says nothing about the way here.</summary>
     private const long LongestDelay = Instants.Day;
@@ -15,8 +15,8 @@ internal sealed class SourceCounts
     private readonly (long At, long Count)[] _seconds = new (long, long)[Seconds];
     private readonly (long At, long Count)[] _minutes = new (long, long)[Minutes];
     private readonly long[] _delays = new long[Delays];
-    private int _delaysKnown,
-        _nextDelay;
+    private int _delaysKnown;
+    private int _nextDelay;
 
     public string Name { get; init; } = "";
     public long FirstSeen { get; set; }

@@ -49,8 +49,8 @@ internal static class BatchCodec
         return Pack(head.Written);
     }
 
-    private const int MostScratch = 4,
-        LargestScratch = 8 << 20;
+    private const int MostScratch = 4;
+    private const int LargestScratch = 8 << 20;
 
     /// <summary>Room to pack into, kept for the next batch: as large as the batch, most of it is thrown away.</summary>
     private static readonly ConcurrentBag<ArrayBufferWriter<byte>> Scratch = [];

@@ -92,8 +92,10 @@ public sealed class RecentBatch : RecordBatch, IRecordRows
     public RecentBatch? Without(Func<long, bool> gone)
     {
         var left = Enumerable.Range(0, Count).Where(i => !gone(Block.SequenceOf[i])).Select(i => new RowRef(0, i)).ToArray();
-        return left.Length == 0 ? null
-            : left.Length == Count ? this
-            : new RecentBatch(BlockGather.Of([Block], left));
+        if (left.Length == 0)
+            return null;
+        if (left.Length == Count)
+            return this;
+        return new RecentBatch(BlockGather.Of([Block], left));
     }
 }

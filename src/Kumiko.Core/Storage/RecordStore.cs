@@ -49,8 +49,8 @@ public sealed class RecordStore : IDisposable
     /// With more waiting to be sealed, of all or of a source that fills segments by itself, senders wait: enough for
     /// both processors to have work while a seal is committed, and no more, so that memory stays flat.
     /// </summary>
-    internal const long MostRecentBytes = 512L << 20,
-        MostOfSource = 32L << 20;
+    internal const long MostRecentBytes = 512L << 20;
+    internal const long MostOfSource = 32L << 20;
 
     private const int BatchRows = 16_384;
 

@@ -7,9 +7,9 @@ namespace Kumiko.Core.Storage;
 /// <summary>The disk has no room; nothing of the write was kept, and reading goes on.</summary>
 public sealed class DiskFullException : IOException
 {
-    private const int Full = 13,
-        ReadOnly = 8,
-        InputOutput = 10;
+    private const int Full = 13;
+    private const int ReadOnly = 8;
+    private const int InputOutput = 10;
 
     /// <summary>Making, growing and mapping the file beside a database that its readers share, and writing.</summary>
     private static readonly int[] NoRoom =

@@ -6,8 +6,8 @@ namespace Kumiko.Core.Workbench;
 /// <summary>An answer's rows beside what the same question usually answers.</summary>
 public static class BesideUsual
 {
-    public const string Usual = "usual",
-        Factor = "times usual";
+    public const string Usual = "usual";
+    public const string Factor = "times usual";
 
     /// <summary>Each row with the mean of a figure over earlier answers of the same keys, and how many times that it is; the
     /// furthest above its usual first.</summary>

@@ -166,9 +166,13 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
                 [
                     .. frame.Schema.Columns.Select(
                         (c, i) =>
-                            i == first ? c with { Name = name }
-                            : c.Role == ColumnRole.Value ? c with { Name = $"{name} {c.Name}" }
-                            : c
+                        {
+                            if (i == first)
+                                return c with { Name = name };
+                            if (c.Role == ColumnRole.Value)
+                                return c with { Name = $"{name} {c.Name}" };
+                            return c;
+                        }
                     ),
                 ],
             },

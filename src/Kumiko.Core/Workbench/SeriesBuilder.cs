@@ -74,10 +74,13 @@ public sealed record SeriesBuilder(
             default:
                 return null;
         }
-        var conditions =
-            parsed.Query.Match is And and ? and.Items.ToList()
-            : parsed.Query.Match is { } one ? [one]
-            : [];
+        List<Expr> conditions;
+        if (parsed.Query.Match is And and)
+            conditions = and.Items.ToList();
+        else if (parsed.Query.Match is { } one)
+            conditions = [one];
+        else
+            conditions = [];
         var metric = "";
         if (parsed.Query.From is { Set: "metrics" })
         {

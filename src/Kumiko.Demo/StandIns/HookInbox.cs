@@ -30,8 +30,8 @@ public sealed class HookInbox
     /// <summary>What the stand-ins and their channels share.</summary>
     public const string Secret = "skerry-line-demonstration";
 
-    private const int Most = 500,
-        MostBytes = 256 * 1024;
+    private const int Most = 500;
+    private const int MostBytes = 256 * 1024;
 
     private readonly string _file;
     private readonly Lock _lock = new();

@@ -8,8 +8,8 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>Sends what the quay radio writes: syslog over TCP, RFC 5424, with counted frames.</summary>
 internal sealed class RadioSender(int port, string token) : IAsyncDisposable
 {
-    private const int Facility = 16,
-        Process = 412;
+    private const int Facility = 16;
+    private const int Process = 412;
 
     private TcpClient? _connection;
 

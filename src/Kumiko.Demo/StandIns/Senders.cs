@@ -8,13 +8,13 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>Who sends what at Skerry Line, and their tokens, which a stopped demonstration finds again.</summary>
 public sealed class Senders(TokenStore tokens, DataFolder folder)
 {
-    public const string Line = "skerry-line",
-        Gates = "gate-control",
-        Radio = "quay-radio",
-        Spans = "booking-spans",
-        Metrics = "skerry-metrics",
-        Hosts = "host-metrics",
-        Desk = "release-desk";
+    public const string Line = "skerry-line";
+    public const string Gates = "gate-control";
+    public const string Radio = "quay-radio";
+    public const string Spans = "booking-spans";
+    public const string Metrics = "skerry-metrics";
+    public const string Hosts = "host-metrics";
+    public const string Desk = "release-desk";
 
     private readonly SemaphoreSlim _turn = new(1);
 

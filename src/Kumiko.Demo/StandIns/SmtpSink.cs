@@ -9,8 +9,8 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>A mail server that takes every mail and hands it to the mailbox. For the demonstration, on loopback only.</summary>
 public sealed class SmtpSink : BackgroundService
 {
-    private const int LongestLine = 4_096,
-        LargestMail = 8 << 20;
+    private const int LongestLine = 4_096;
+    private const int LargestMail = 8 << 20;
 
     private readonly TcpListener _listener = new(IPAddress.Loopback, 0);
     private readonly Mailbox _mailbox;

@@ -22,10 +22,10 @@ public sealed class TellingDesk(
     LineZone zone
 )
 {
-    public const string Calendar = "Sailings",
-        Storm = "storm",
-        QuayMail = "quay@skerryline.example",
-        OfficeMail = "office@skerryline.example";
+    public const string Calendar = "Sailings";
+    public const string Storm = "storm";
+    public const string QuayMail = "quay@skerryline.example";
+    public const string OfficeMail = "office@skerryline.example";
 
     private const int StormNumber = 6;
 

@@ -6,8 +6,8 @@ namespace Kumiko.Demo.World;
 public static class Boarding
 {
     /// <summary>So many minutes before it leaves a sailing is boarded, up to two minutes before.</summary>
-    private const int Opens = 30,
-        Closes = 2;
+    private const int Opens = 30;
+    private const int Closes = 2;
 
     private static readonly InstrumentationScope Scope = new("skerry.boarding", "1", Attributes.Empty);
 

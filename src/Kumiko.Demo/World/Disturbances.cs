@@ -3,9 +3,9 @@ namespace Kumiko.Demo.World;
 /// <summary>The eight disturbances of Skerry Line.</summary>
 public static class Disturbances
 {
-    private static readonly string[] TarnheadGates = ["gate-t1", "gate-t2", "gate-t3"],
-        NotRenewed = ["pay-5", "pay-6"],
-        Drifting = ["kiosk-m1", "kiosk-t1"];
+    private static readonly string[] TarnheadGates = ["gate-t1", "gate-t2", "gate-t3"];
+    private static readonly string[] NotRenewed = ["pay-5", "pay-6"];
+    private static readonly string[] Drifting = ["kiosk-m1", "kiosk-t1"];
 
     public static IReadOnlyList<Disturbance> All { get; } =
     [

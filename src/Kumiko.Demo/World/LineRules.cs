@@ -18,9 +18,9 @@ public sealed record LineRule(string Name, string Text, string Team, string Owne
 /// <summary>What the people of Skerry Line want to be told of: a rule of every kind.</summary>
 public static class LineRules
 {
-    public const string ObjectiveName = "Scans let people aboard",
-        ObjectiveAll = "service = gate-control and route = \"POST /v2/boarding/scan\"",
-        ObjectiveGood = ObjectiveAll + " and not refused";
+    public const string ObjectiveName = "Scans let people aboard";
+    public const string ObjectiveAll = "service = gate-control and route = \"POST /v2/boarding/scan\"";
+    public const string ObjectiveGood = ObjectiveAll + " and not refused";
     public const double ObjectiveTarget = 0.9;
 
     public static IReadOnlyList<LineRule> All { get; } =

@@ -10,8 +10,8 @@ namespace Kumiko.Demo.World;
 /// </summary>
 public sealed class LineZone
 {
-    private static readonly TimeSpan FirstStart = new(17, 30, 0),
-        HalfDay = TimeSpan.FromHours(12);
+    private static readonly TimeSpan FirstStart = new(17, 30, 0);
+    private static readonly TimeSpan HalfDay = TimeSpan.FromHours(12);
 
     private readonly TimeProvider _clock;
 
@@ -42,8 +42,10 @@ public sealed class LineZone
     private static TimeSpan Chosen(DateTimeOffset now)
     {
         var minutes = FirstStart - new TimeSpan(now.UtcDateTime.Hour, now.UtcDateTime.Minute, 0);
-        return minutes <= -HalfDay ? minutes + (2 * HalfDay)
-            : minutes > HalfDay ? minutes - (2 * HalfDay)
-            : minutes;
+        if (minutes <= -HalfDay)
+            return minutes + (2 * HalfDay);
+        if (minutes > HalfDay)
+            return minutes - (2 * HalfDay);
+        return minutes;
     }
 }

@@ -7,8 +7,8 @@ namespace Kumiko.Demo.World;
 public static class Measurements
 {
     private static readonly double[] Bounds = [0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5];
-    private static readonly InstrumentationScope Hosts = new("skerry.hosts", "2", Attributes.Empty),
-        Notices = new("skerry.notices", "1", Attributes.Empty);
+    private static readonly InstrumentationScope Hosts = new("skerry.hosts", "2", Attributes.Empty);
+    private static readonly InstrumentationScope Notices = new("skerry.notices", "1", Attributes.Empty);
 
     /// <summary>Services whose hosts are fetched from instead, see HostMetrics.</summary>
     public static readonly string[] Scraped = ["berth-planner", "crew-roster"];

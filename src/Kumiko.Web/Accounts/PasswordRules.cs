@@ -5,8 +5,8 @@ namespace Kumiko.Web.Accounts;
 /// <summary>What a new password must be: long, and not one that many people have.</summary>
 public static class PasswordRules
 {
-    public const int Shortest = 12,
-        Longest = 200;
+    public const int Shortest = 12;
+    public const int Longest = 200;
 
     private static readonly Lazy<HashSet<string>> Common = new(Read);
 

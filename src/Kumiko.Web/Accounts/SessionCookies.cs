@@ -13,8 +13,8 @@ namespace Kumiko.Web.Accounts;
 /// store, each time.</summary>
 public sealed class SessionCookies(SessionStore sessions, PeopleStore people, IDataProtectionProvider protection)
 {
-    private const string SecretClaim = "session",
-        KnownCookie = "kumiko-known";
+    private const string SecretClaim = "session";
+    private const string KnownCookie = "kumiko-known";
     private static readonly TimeSpan KnownFor = TimeSpan.FromDays(180);
 
     private readonly IDataProtector _known = protection.CreateProtector("Kumiko.Browser.Known");

@@ -22,16 +22,16 @@ public sealed class MemoryService : BackgroundService
     /// <summary>A collection that leaves more than this share of what was held was not worth its pause.</summary>
     private const double LittleFreed = 0.9;
 
-    internal static readonly TimeSpan Again = TimeSpan.FromSeconds(30),
-        SeldomAgain = TimeSpan.FromMinutes(16);
+    internal static readonly TimeSpan Again = TimeSpan.FromSeconds(30);
+    internal static readonly TimeSpan SeldomAgain = TimeSpan.FromMinutes(16);
     private static readonly TimeSpan Tick = TimeSpan.FromMilliseconds(500);
 
     private readonly TimeProvider _clock;
     private readonly Func<bool> _isBusy;
     private readonly Func<long> _held;
     private readonly Action _collect;
-    private long _left,
-        _at;
+    private long _left;
+    private long _at;
     private TimeSpan _pause = Again;
 
     public MemoryService(WorkGate gate)

@@ -15,10 +15,14 @@ public sealed class BearerTokens(TokenStore tokens, ServerState state)
     private const string Scheme = "Bearer ";
 
     /// <summary>Who sends, if the request's token is good for the purpose; null otherwise.</summary>
-    public Sender? Find(HttpContext http, TokenPurpose purpose) =>
-        IsControl(http) ? new Sender("command line", null)
-        : Text(http) is { } text && tokens.Find(text, purpose) is { } token ? new Sender(token.Name, token)
-        : null;
+    public Sender? Find(HttpContext http, TokenPurpose purpose)
+    {
+        if (IsControl(http))
+            return new Sender("command line", null);
+        if (Text(http) is { } text && tokens.Find(text, purpose) is { } token)
+            return new Sender(token.Name, token);
+        return null;
+    }
 
     /// <summary>Whether the request comes from a command on this machine.</summary>
     public bool IsControl(HttpContext http) =>

@@ -367,10 +367,13 @@ public static class KumikoServer
     {
         var state = app.Services.GetRequiredService<ServerState>();
         // Whoever listens on all addresses is reached on this machine by its own.
-        var here =
-            options.Listen.Equals(IPAddress.Any) ? IPAddress.Loopback
-            : options.Listen.Equals(IPAddress.IPv6Any) ? IPAddress.IPv6Loopback
-            : options.Listen;
+        IPAddress here;
+        if (options.Listen.Equals(IPAddress.Any))
+            here = IPAddress.Loopback;
+        else if (options.Listen.Equals(IPAddress.IPv6Any))
+            here = IPAddress.IPv6Loopback;
+        else
+            here = options.Listen;
         state.Address = (options.Tls is null ? "http://" : "https://") + new IPEndPoint(here, ports.Web!.IPEndPoint!.Port);
         state.GrpcPort = ports.Grpc?.IPEndPoint?.Port;
         options.PublicAddress ??= state.Address;

@@ -10,8 +10,8 @@ public sealed class TlsCertificate
 {
     private static readonly TimeSpan LookEvery = TimeSpan.FromMinutes(1);
 
-    private readonly string _certificate,
-        _key;
+    private readonly string _certificate;
+    private readonly string _key;
     private readonly TimeProvider _clock;
     private readonly Lock _lock = new();
     private X509Certificate2 _loaded;

@@ -23,9 +23,9 @@ public sealed class AroundModel(
     RunSurroundings surroundings
 ) : PageModel
 {
-    private const int RowsBefore = 25,
-        RowsAfter = 25,
-        RowsMore = 50;
+    private const int RowsBefore = 25;
+    private const int RowsAfter = 25;
+    private const int RowsMore = 50;
 
     public SearchAddress Address { get; private set; } = new();
     public LogRecord? Record { get; private set; }

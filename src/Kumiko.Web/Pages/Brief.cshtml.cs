@@ -15,8 +15,8 @@ namespace Kumiko.Web.Pages;
 [AllowAnonymous]
 public sealed class BriefModel(SignedLinks links, RuleStore rules, BriefShow show, Viewer viewer) : PageModel
 {
-    private const int Widest = 720,
-        PhoneWidth = 390;
+    private const int Widest = 720;
+    private const int PhoneWidth = 390;
 
     public BriefPart? Part { get; private set; }
     public string Who { get; private set; } = "";
@@ -53,10 +53,13 @@ public sealed class BriefModel(SignedLinks links, RuleStore rules, BriefShow sho
             return Page();
         }
         // The browser of a phone that was never here has not told its width.
-        var width =
-            viewer.HasScripts ? viewer.Width
-            : Request.Headers.UserAgent.ToString().Contains("Mobi", StringComparison.Ordinal) ? PhoneWidth
-            : Widest;
+        int width;
+        if (viewer.HasScripts)
+            width = viewer.Width;
+        else if (Request.Headers.UserAgent.ToString().Contains("Mobi", StringComparison.Ordinal))
+            width = PhoneWidth;
+        else
+            width = Widest;
         Part = await show.Of(
             alert,
             alert.Definition.TimeZone,

@@ -23,8 +23,8 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
     : StripPage(runs, strips, viewer, clock)
 {
     public const string Path = "/charts/join";
-    private const int RowsOfPart = 8,
-        PanelWidth = 0;
+    private const int RowsOfPart = 8;
+    private const int PanelWidth = 0;
 
     public SearchAddress Address { get; private set; } = new();
     public JoinDraft Draft { get; private set; } = new([], "");
@@ -104,9 +104,11 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
         }
         if (draft.Parts.GroupBy(p => p.Name).FirstOrDefault(g => g.Count() > 1) is { } twice)
             return $"Two parts are called {twice.Key}. Give one another name.";
-        return draft.Question.Length == 0 ? "Write the question over the parts, such as from a | join b on host, time."
-            : QueryParser.Parse(draft.Text) is { Ok: false } all ? all.Errors[0].Describe(all.Text)
-            : null;
+        if (draft.Question.Length == 0)
+            return "Write the question over the parts, such as from a | join b on host, time.";
+        if (QueryParser.Parse(draft.Text) is { Ok: false } all)
+            return all.Errors[0].Describe(all.Text);
+        return null;
     }
 
     private async Task Answer()

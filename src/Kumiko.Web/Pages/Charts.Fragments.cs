@@ -59,9 +59,9 @@ public sealed partial class ChartsModel
     /// <summary>So many whole steps on each side of a moment say what moved there.</summary>
     private const int StepsAround = 10;
 
-    private const int MostMoving = 20,
-        MostCandidates = 2_000,
-        MostFields = 60;
+    private const int MostMoving = 20;
+    private const int MostCandidates = 2_000;
+    private const int MostFields = 60;
 
     private SeriesBoard Open() => boards.Open(Address, viewer.Name, Now, Zone, HttpContext.RequestAborted);
 
@@ -132,9 +132,11 @@ public sealed partial class ChartsModel
                     r[at].AsLong == time
                     && keys.All(k => schema.IndexOf(k.Name) is >= 0 and var i && r[i].ToText() == k.Value.ToText())
                 );
-        return row is null || !row[figure].IsQuantity ? null
-            : row[figure].Kind == ValueKind.Duration ? row[figure].AsLong / (double)Instants.Second
-            : row[figure].AsDouble;
+        if (row is null || !row[figure].IsQuantity)
+            return null;
+        if (row[figure].Kind == ValueKind.Duration)
+            return row[figure].AsLong / (double)Instants.Second;
+        return row[figure].AsDouble;
     }
 
     private PointMenu Marks(BoardSeries? series, string? condition, Window? step, double? limit)
@@ -304,8 +306,8 @@ public sealed partial class ChartsModel
             return Partial("_Refused", broken.Problem!);
         var frames = answers.ToDictionary(a => a.Series.Name, a => a.Frame!);
         var keys = KeysIn(condition);
-        Dictionary<string, Frame> before,
-            after;
+        Dictionary<string, Frame> before;
+        Dictionary<string, Frame> after;
         string words;
         if (Address.Moment is { } moment)
         {

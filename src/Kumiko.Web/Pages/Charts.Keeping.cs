@@ -58,10 +58,13 @@ public sealed partial class ChartsModel
         var answer = await boards.Read(chart, viewer.Name, Now, Zone, FrozenChart.Width, ChartHeight, HttpContext.RequestAborted);
         if (answer.Drawing is null)
             return Refused(chart, "There is nothing to freeze: no series is drawn.");
-        var title =
-            (name ?? "").Trim() is { Length: > 0 } given ? given
-            : chart.Board.Title.Length > 0 ? chart.Board.Title
-            : string.Join(", ", chart.Board.Series.Select(s => s.Name));
+        string title;
+        if ((name ?? "").Trim() is { Length: > 0 } given)
+            title = given;
+        else if (chart.Board.Title.Length > 0)
+            title = chart.Board.Title;
+        else
+            title = string.Join(", ", chart.Board.Series.Select(s => s.Name));
         var legend = new BoardLegend(answer, chart.Board);
         var id = await searches.Freeze(
             new FrozenResult

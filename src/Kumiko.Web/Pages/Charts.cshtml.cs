@@ -31,10 +31,10 @@ public sealed partial class ChartsModel(
     TimeProvider clock
 ) : PageModel
 {
-    private const int PanelWidth = 212,
-        ChartHeight = 310,
-        HighChart = 440,
-        MostAlertsLooked = 200;
+    private const int PanelWidth = 212;
+    private const int ChartHeight = 310;
+    private const int HighChart = 440;
+    private const int MostAlertsLooked = 200;
 
     public ChartAddress Address { get; private set; } = null!;
     public ChartBoard Board => Address.Board;
@@ -247,9 +247,11 @@ public sealed class BoardLegend
         if (usual == 0)
             return mean == 0 ? "±0" : "new";
         var change = (mean - usual) / Math.Abs(usual);
-        return Math.Abs(change) < 0.005 ? "±0"
-            : change > 9.995 ? $"×{Format.Number(Math.Round(mean / usual))}"
-            : $"{(change > 0 ? "+" : "−")}{Format.Percent(Math.Abs(change))}";
+        if (Math.Abs(change) < 0.005)
+            return "±0";
+        if (change > 9.995)
+            return $"×{Format.Number(Math.Round(mean / usual))}";
+        return $"{(change > 0 ? "+" : "−")}{Format.Percent(Math.Abs(change))}";
     }
 }
 

@@ -75,8 +75,8 @@ public sealed partial class SearchModel(
     private const int MostDamageTold = 3;
 
     // Fields and counts come later by themselves when they take longer than a page should.
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(70),
-        CountsPatience = TimeSpan.FromMilliseconds(400);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(70);
+    private static readonly TimeSpan CountsPatience = TimeSpan.FromMilliseconds(400);
 
     public SearchAddress Address { get; private set; } = new();
     public ParseResult Parsed { get; private set; } = QueryParser.Parse("");
@@ -311,10 +311,17 @@ public sealed partial class SearchModel(
     }
 
     /// <summary>The form that is drawn, and why where nobody chose it.</summary>
-    public (ChartForm Form, string Reason) Drawn =>
-        Address.Form is { } form && Forms.Contains(form) ? (form, "")
-        : Charts.Chart.Suggest(Frame!) is var suggested && Forms.Contains(suggested.Form) ? suggested
-        : (ChartForm.Table, "");
+    public (ChartForm Form, string Reason) Drawn
+    {
+        get
+        {
+            if (Address.Form is { } form && Forms.Contains(form))
+                return (form, "");
+            if (Charts.Chart.Suggest(Frame!) is var suggested && Forms.Contains(suggested.Form))
+                return suggested;
+            return (ChartForm.Table, "");
+        }
+    }
 
     /// <summary>Keys that the answer can be parted by.</summary>
     public IReadOnlyList<string> Keys => [.. Frame!.Schema.Columns.Where(c => c.Role == ColumnRole.Key).Select(c => c.Name)];

@@ -169,10 +169,13 @@ public sealed class SearchesModel(
                 : long.TryParse(id, out var number) && await searches.Remove(number, !back, viewer.Id);
         if (!done)
             return NotFound();
-        var tab =
-            kind == "frozen" ? "?tab=frozen&"
-            : kind == "charts" ? "?tab=charts&"
-            : "?";
+        string tab;
+        if (kind == "frozen")
+            tab = "?tab=frozen&";
+        else if (kind == "charts")
+            tab = "?tab=charts&";
+        else
+            tab = "?";
         return Redirect("/searches" + tab + (back ? "" : $"removed={Uri.EscapeDataString(id)}&kind={kind}"));
     }
 
@@ -202,10 +205,13 @@ public sealed class SearchesModel(
         {
             var (content, rows, more) = await FrozenRows.Of(run, HttpContext.RequestAborted);
             var window = run.Question.Window;
-            var title =
-                (name ?? "").Trim() is { Length: > 0 } given ? given
-                : view.Query.Length == 0 ? "All records"
-                : view.Query.Split('\n')[0];
+            string title;
+            if ((name ?? "").Trim() is { Length: > 0 } given)
+                title = given;
+            else if (view.Query.Length == 0)
+                title = "All records";
+            else
+                title = view.Query.Split('\n')[0];
             var id = await searches.Freeze(
                 new FrozenResult
                 {

@@ -17,9 +17,9 @@ namespace Kumiko.Web.Receivers;
 public static class ChangeEndpoint
 {
     private const int MostBytes = 1 << 20;
-    private const string HeaderPrefix = "ce-",
-        Structured = "application/cloudevents+json",
-        Batch = "application/cloudevents-batch+json";
+    private const string HeaderPrefix = "ce-";
+    private const string Structured = "application/cloudevents+json";
+    private const string Batch = "application/cloudevents-batch+json";
 
     private static readonly JsonEventFormatter Formatter = new();
 

@@ -43,10 +43,10 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
     private const double Around = 0.25;
     private const int RoundParts = 24;
 
-    private const int MostChanges = 200,
-        MostSteps = 180,
-        MostGhosts = 16,
-        AtOnce = 6;
+    private const int MostChanges = 200;
+    private const int MostSteps = 180;
+    private const int MostGhosts = 16;
+    private const int AtOnce = 6;
     internal const string Usual = " usual";
 
     private readonly SemaphoreSlim _turns = new(AtOnce);
@@ -131,10 +131,13 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
                 or ChartForm.Column
                 or ChartForm.StackedColumn;
         // Other forms bring steps to one figure, which is for the focus alone.
-        var all =
-            !isOverTime ? frames.Select(f => Within(f, focus)).ToList()
-            : board.MultiplesBy is null ? [.. frames, .. ghosts]
-            : frames;
+        List<Frame> all;
+        if (!isOverTime)
+            all = frames.Select(f => Within(f, focus)).ToList();
+        else if (board.MultiplesBy is null)
+            all = [.. frames, .. ghosts];
+        else
+            all = frames;
         return new BoardAnswer(focus, drawn, answers, all.Count == 0 ? null : Chart.Draw(all, spec, view), spec)
         {
             Frames = frames,

@@ -14,9 +14,9 @@ public sealed record ChartStart(string Name, string What, string Url);
 /// <summary>What an empty sheet offers: what one asked lately, what is wrong now, and what is measured.</summary>
 public sealed record ChartStarts(IReadOnlyList<ChartStart> Asked, IReadOnlyList<ChartStart> Worth)
 {
-    private const int MostAsked = 6,
-        MostAlerts = 4,
-        MostOfKind = 2;
+    private const int MostAsked = 6;
+    private const int MostAlerts = 4;
+    private const int MostOfKind = 2;
 
     public static ChartStarts Of(
         SearchAddress view,

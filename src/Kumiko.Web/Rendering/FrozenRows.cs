@@ -71,12 +71,16 @@ public static class FrozenRows
         return rows.Count == 0 ? ([], []) : (rows[0], rows[1..]);
     }
 
-    private static string Cell(Value value, Run run) =>
-        value.IsMissing ? ""
-        : value.Kind == ValueKind.Time
-            ? Format.Moment(value.AsLong, run.Question.Zone) + Format.SecondsPart(value.AsLong, run.Question.Zone)[3..]
-        : value.IsText ? Cut(value.AsText)
-        : Format.Value(value, run.Question.Zone);
+    private static string Cell(Value value, Run run)
+    {
+        if (value.IsMissing)
+            return "";
+        if (value.Kind == ValueKind.Time)
+            return Format.Moment(value.AsLong, run.Question.Zone) + Format.SecondsPart(value.AsLong, run.Question.Zone)[3..];
+        if (value.IsText)
+            return Cut(value.AsText);
+        return Format.Value(value, run.Question.Zone);
+    }
 
     private static string Cut(string text) => text.Length > LongestCell ? text[..LongestCell] + "…" : text;
 }

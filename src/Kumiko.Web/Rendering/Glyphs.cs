@@ -117,8 +117,8 @@ public static class Glyphs
     /// <summary>The numbers of a field as a small histogram; the baseline as a dashed line over it.</summary>
     public static IHtmlContent Histogram(NumberSummary numbers)
     {
-        const double Width = 204,
-            Height = 44;
+        const double Width = 204;
+        const double Height = 44;
         var highest = Math.Max(1e-9, numbers.Bins.Concat(numbers.Before ?? []).Max());
         var width = Width / numbers.Bins.Count;
         var svg = new System.Text.StringBuilder(

@@ -7,11 +7,11 @@ namespace Kumiko.Web.Rendering;
 /// <summary>JSON as a tree that folds; everything in it is text.</summary>
 public static class JsonTree
 {
-    private const int MostText = 64 * 1024,
-        MostDepth = 32,
-        MostItems = 500,
-        OpenDepth = 2,
-        LongestValue = 2_000;
+    private const int MostText = 64 * 1024;
+    private const int MostDepth = 32;
+    private const int MostItems = 500;
+    private const int OpenDepth = 2;
+    private const int LongestValue = 2_000;
 
     private static readonly JsonDocumentOptions Options = new() { MaxDepth = MostDepth, AllowTrailingCommas = true };
 

@@ -259,11 +259,14 @@ public sealed record TablePart(Frame Frame, DateTimeZone Zone, PatternView? Patt
     public bool Units { get; init; }
 
     /// <summary>A cell's text.</summary>
-    public string Text(int column, Value value) =>
-        value.Kind == ValueKind.Text ? BodyText.Visible(value.AsText)
-        : Units && value.IsQuantity && Frame.Schema.Columns[column] is { Role: ColumnRole.Value } of
-            ? ChartUnit.Of(of).Text(value.AsDouble)
-        : Format.Value(value, Zone);
+    public string Text(int column, Value value)
+    {
+        if (value.Kind == ValueKind.Text)
+            return BodyText.Visible(value.AsText);
+        if (Units && value.IsQuantity && Frame.Schema.Columns[column] is { Role: ColumnRole.Value } of)
+            return ChartUnit.Of(of).Text(value.AsDouble);
+        return Format.Value(value, Zone);
+    }
 
     /// <summary>Where the menu of a row's keys is asked for; null where rows stand for no records.</summary>
     public string? MenuUrl { get; init; }

@@ -22,8 +22,8 @@ public enum Tab
 /// <summary>What the time strip spans: a length that follows the focus, a stretch that stays, or everything.</summary>
 public sealed record StripSpan
 {
-    private const long Shortest = Instants.Second,
-        Longest = 3_700 * Instants.Day;
+    private const long Shortest = Instants.Second;
+    private const long Longest = 3_700 * Instants.Day;
 
     public long? Length { get; private init; }
     public Window? Window { get; private init; }
@@ -48,18 +48,22 @@ public sealed record StripSpan
             : null;
     }
 
-    public override string ToString() =>
-        All ? "all"
-        : Window is { } window ? $"{Moment.At(window.From)}/{Moment.At(window.To)}"
-        : Quantities.Duration(Length ?? 0);
+    public override string ToString()
+    {
+        if (All)
+            return "all";
+        if (Window is { } window)
+            return $"{Moment.At(window.From)}/{Moment.At(window.To)}";
+        return Quantities.Duration(Length ?? 0);
+    }
 }
 
 /// <summary>A term that is set off in one of five colours, each with a line of its own beneath.</summary>
 public sealed record TermMark(string Text, int Colour)
 {
-    public const int Colours = 5,
-        Most = 8,
-        Longest = 100;
+    public const int Colours = 5;
+    public const int Most = 8;
+    public const int Longest = 100;
 
     /// <summary>As addresses have them: a digit for the colour and the text, separated by tabs.</summary>
     public static string Print(IEnumerable<TermMark> marks) => string.Join('\t', marks.Select(m => $"{m.Colour}{m.Text}"));

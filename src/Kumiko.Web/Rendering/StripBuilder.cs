@@ -79,8 +79,8 @@ public sealed record StripModel(
 /// <summary>Gathers what the strip shows from a run, the alerts and the changes.</summary>
 public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
 {
-    private const int StepsOnStrip = 190,
-        LeftWidth = 232;
+    private const int StepsOnStrip = 190;
+    private const int LeftWidth = 232;
 
     private const int MostChanges = 500;
 

@@ -71,8 +71,8 @@ public class ComparisonTests
                 (a, b, lag) =>
                 {
                     var n = Math.Min(a.Length, b.Length);
-                    double?[] x = [.. a.Take(n).Select((v, i) => i % 7 == 3 ? null : (double?)v)],
-                        y = [.. b.Take(n).Select(v => (double?)v)];
+                    double?[] x = [.. a.Take(n).Select((v, i) => i % 7 == 3 ? null : (double?)v)];
+                    double?[] y = [.. b.Take(n).Select(v => (double?)v)];
                     var pairs = Enumerable
                         .Range(0, n)
                         .Where(i => i + lag >= 0 && i + lag < n && x[i] is not null)

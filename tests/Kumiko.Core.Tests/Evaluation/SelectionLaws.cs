@@ -41,8 +41,8 @@ public class SelectionLaws
 
     private static void Holds(double[] numbers, int place)
     {
-        double[] moved = [.. numbers],
-            sorted = [.. numbers];
+        double[] moved = [.. numbers];
+        double[] sorted = [.. numbers];
         Array.Sort(sorted);
         Assert.Equal(sorted[place], Selection.At(moved, place));
         Assert.All(moved[..place], n => Assert.True(double.IsNaN(n) || n <= sorted[place]));

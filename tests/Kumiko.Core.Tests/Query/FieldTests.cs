@@ -80,11 +80,13 @@ public sealed class FieldTests : StoreTest
                         var read = RecordFields.Bind(field.Name);
                         var values = passing
                             .Select(r =>
-                                field.Name == "level" && r.SeverityNumber > 0
-                                    ? Value.Level(((Severity.Band(r.SeverityNumber) - 1) * 4) + 1)
-                                : field.Name is "level" ? Value.Missing
-                                : read(r)
-                            )
+                            {
+                                if (field.Name == "level" && r.SeverityNumber > 0)
+                                    return Value.Level(((Severity.Band(r.SeverityNumber) - 1) * 4) + 1);
+                                if (field.Name is "level")
+                                    return Value.Missing;
+                                return read(r);
+                            })
                             .Where(v => !v.IsMissing)
                             .ToList();
                         Assert.Equal(

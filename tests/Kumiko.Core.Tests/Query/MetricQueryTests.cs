@@ -66,11 +66,15 @@ public sealed class MetricQueryTests : MetricTest
             if (odd[i] == 0)
                 level = 0;
             level += Math.Abs(values[i]);
-            var value =
-                odd[i] == 1 ? double.NaN
-                : kind == MetricKind.Gauge ? values[i]
-                : temporality == Temporality.Delta ? Math.Abs(values[i])
-                : Math.Round(level, 2);
+            double value;
+            if (odd[i] == 1)
+                value = double.NaN;
+            else if (kind == MetricKind.Gauge)
+                value = values[i];
+            else if (temporality == Temporality.Delta)
+                value = Math.Abs(values[i]);
+            else
+                value = Math.Round(level, 2);
             samples.Add((time, value));
             if (odd[i] == 2)
                 samples.Add((time - (3 * step), value));
@@ -128,16 +132,21 @@ public sealed class MetricQueryTests : MetricTest
                 var values = Settled(one).Where(s => s.Time >= start && s.Time < start + step && s.Time < window.To).ToList();
                 var growth = Growth(one, window, start, start + step);
                 double[] sorted = [.. values.Select(v => v.Value).Order()];
-                double? At(double share) =>
-                    sorted.Length == 0 ? null
-                    : sorted[(int)Math.Floor((sorted.Length - 1) * share)] is var below
-                    && Math.Min((int)Math.Floor((sorted.Length - 1) * share) + 1, sorted.Length - 1) is var above
-                        ? below
+                double? At(double share)
+                {
+                    if (sorted.Length == 0)
+                        return null;
+                    if (
+                        sorted[(int)Math.Floor((sorted.Length - 1) * share)] is var below
+                        && Math.Min((int)Math.Floor((sorted.Length - 1) * share) + 1, sorted.Length - 1) is var above
+                    )
+                        return below
                             + (
                                 (((sorted.Length - 1) * share) - Math.Floor((sorted.Length - 1) * share))
                                 * (sorted[above] - below)
-                            )
-                    : null;
+                            );
+                    return null;
+                }
                 double?[] figures =
                 [
                     values.Count,

@@ -56,10 +56,14 @@ public sealed class SlidingTests : StoreTest
         );
     }
 
-    private static double Number(Value value) =>
-        !value.IsQuantity ? double.NaN
-        : value.Kind == ValueKind.Duration ? value.AsLong / 1e9
-        : value.AsDouble;
+    private static double Number(Value value)
+    {
+        if (!value.IsQuantity)
+            return double.NaN;
+        if (value.Kind == ValueKind.Duration)
+            return value.AsLong / 1e9;
+        return value.AsDouble;
+    }
 
     private static string Text(double number) =>
         double.IsNaN(number) ? "none" : number.ToString("G9", System.Globalization.CultureInfo.InvariantCulture);

@@ -237,10 +237,13 @@ public sealed class RuleTrialTests : RuleTest
         var began = Now;
         for (var step = 0; step < 40; step++)
         {
-            int[] counts =
-                step is >= 18 and < 24 ? [30, 5, 20]
-                : step is >= 24 and < 30 ? [0, 0, 0]
-                : [2, 2, 0];
+            int[] counts;
+            if (step is >= 18 and < 24)
+                counts = [30, 5, 20];
+            else if (step is >= 24 and < 30)
+                counts = [0, 0, 0];
+            else
+                counts = [2, 2, 0];
             await Fill(counts, step);
             await Pass(10, step: 10);
         }

@@ -14,8 +14,8 @@ public sealed class SearchStoreTests : IDisposable
     private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
     private readonly KeptDatabase _kept;
     private readonly SearchStore _searches;
-    private readonly long _ines,
-        _tomas;
+    private readonly long _ines;
+    private readonly long _tomas;
 
     public SearchStoreTests()
     {

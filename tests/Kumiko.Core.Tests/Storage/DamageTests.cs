@@ -10,8 +10,8 @@ namespace Kumiko.Core.Tests.Storage;
 /// <summary>Flipped bytes and cut files: found, set aside, said; the rest goes on.</summary>
 public sealed class DamageTests : StoreTest
 {
-    private const int Days = 5,
-        PerDay = 400;
+    private const int Days = 5;
+    private const int PerDay = 400;
 
     /// <summary>A file with a segment a day, and one batch that is not sealed.</summary>
     private async Task<List<LogRecord>> Fill()

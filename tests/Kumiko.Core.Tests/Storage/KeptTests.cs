@@ -235,8 +235,8 @@ public sealed class KeptTests : StoreTest
     [Fact]
     public async Task Damage_in_a_stretch_is_told_for_that_stretch()
     {
-        long from,
-            to;
+        long from;
+        long to;
         using (var store = Open())
         {
             await store.Append([.. Enumerable.Range(0, 300).Select(i => Sample.Random(i))], "quay");

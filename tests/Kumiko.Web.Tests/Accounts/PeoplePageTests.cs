@@ -7,8 +7,8 @@ namespace Kumiko.Web.Tests.Accounts;
 /// <summary>Administrators invite, change and remove people; everybody has a page of their own.</summary>
 public sealed partial class PeoplePageTests : IAsyncLifetime
 {
-    private const string Ines = "ines@skerryline.example",
-        Other = "another long password";
+    private const string Ines = "ines@skerryline.example";
+    private const string Other = "another long password";
 
     private RunningServer _server = null!;
     private HttpClient _mirek = null!;

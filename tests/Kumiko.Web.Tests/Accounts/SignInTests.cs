@@ -72,8 +72,8 @@ public sealed class SignInTests : IAsyncLifetime
     private sealed class Held : IPasswordHasher<Person>
     {
         public TaskCompletionSource Go { get; } = new();
-        public int AtOnce,
-            Most;
+        public int AtOnce;
+        public int Most;
 
         public string HashPassword(Person user, string password) => "hash";
 

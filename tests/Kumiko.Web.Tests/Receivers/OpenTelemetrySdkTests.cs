@@ -185,9 +185,9 @@ public sealed class OpenTelemetrySdkTests : IAsyncLifetime
     public void Spans_arrive_with_all_their_fields(string transport)
     {
         using var source = new ActivitySource("seats", "2");
-        string trace,
-            parent,
-            child;
+        string trace;
+        string parent;
+        string child;
         using (
             Sdk.CreateTracerProviderBuilder()
                 .SetResourceBuilder(Gate())

@@ -131,9 +131,13 @@ public sealed class WebhookTests : IAsyncLifetime
                 url ?? got.Url,
                 body ?? got.Body,
                 n =>
-                    n == without ? null
-                    : other is { } o && o.Item1 == n ? o.Item2
-                    : got.Headers.GetValueOrDefault(n),
+                {
+                    if (n == without)
+                        return null;
+                    if (other is { } o && o.Item1 == n)
+                        return o.Item2;
+                    return got.Headers.GetValueOrDefault(n);
+                },
                 now ?? DateTimeOffset.UtcNow
             );
         Assert.True(Verify());

@@ -19,8 +19,8 @@ public sealed record Exposition(
 /// </summary>
 public static class OpenMetricsParser
 {
-    private const int MostReported = LineIntake.MostReported,
-        MostSamples = 1_000_000;
+    private const int MostReported = LineIntake.MostReported;
+    private const int MostSamples = 1_000_000;
 
     /// <summary>What may follow a family's name, by its type.</summary>
     private static readonly Dictionary<string, string[]> Suffixes = new(StringComparer.Ordinal)

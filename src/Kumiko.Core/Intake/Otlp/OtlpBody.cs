@@ -62,11 +62,15 @@ public static class OtlpBody
 
     private static string? Misplaced<T>(OtlpSignal? sent)
     {
-        OtlpSignal? wanted =
-            typeof(T) == typeof(Wire.ExportLogsServiceRequest) ? OtlpSignal.Logs
-            : typeof(T) == typeof(Wire.ExportMetricsServiceRequest) ? OtlpSignal.Metrics
-            : typeof(T) == typeof(Wire.ExportTraceServiceRequest) ? OtlpSignal.Traces
-            : null;
+        OtlpSignal? wanted;
+        if (typeof(T) == typeof(Wire.ExportLogsServiceRequest))
+            wanted = OtlpSignal.Logs;
+        else if (typeof(T) == typeof(Wire.ExportMetricsServiceRequest))
+            wanted = OtlpSignal.Metrics;
+        else if (typeof(T) == typeof(Wire.ExportTraceServiceRequest))
+            wanted = OtlpSignal.Traces;
+        else
+            wanted = null;
         return sent is not { } signal || wanted is not { } here || signal == here
             ? null
             : $"These are {OtlpSignals.Name(signal)}, and {OtlpSignals.PathOf(here)} takes {OtlpSignals.Name(here)}. Send them to {OtlpSignals.PathOf(signal)}.";

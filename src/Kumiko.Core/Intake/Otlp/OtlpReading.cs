@@ -15,10 +15,10 @@ public sealed record OtlpTaken<T>(T Items, int RefusedTotal, IReadOnlyList<Refus
 /// <summary>The parts that logs, metrics and spans of the OpenTelemetry protocol share. Not for several threads.</summary>
 internal sealed class OtlpReading
 {
-    private const int MostReasons = LineIntake.MostReported,
-        MostNames = 4_096,
-        MostCompared = 64,
-        LongestKnown = 32;
+    private const int MostReasons = LineIntake.MostReported;
+    private const int MostNames = 4_096;
+    private const int MostCompared = 64;
+    private const int LongestKnown = 32;
 
     private readonly NameCache _names = new();
     private readonly Dictionary<string, string> _known = new(StringComparer.Ordinal);

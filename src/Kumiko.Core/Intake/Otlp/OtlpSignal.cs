@@ -16,8 +16,8 @@ public enum OtlpSignal
 /// </summary>
 internal static class OtlpSignals
 {
-    private const int TraceBytes = 16,
-        SpanBytes = 8;
+    private const int TraceBytes = 16;
+    private const int SpanBytes = 8;
 
     /// <summary>The standard path of a signal.</summary>
     public static string PathOf(OtlpSignal signal) =>

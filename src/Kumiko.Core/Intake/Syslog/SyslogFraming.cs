@@ -12,12 +12,12 @@ public sealed class SyslogFraming
     private const int MostDigits = 9;
 
     private byte[] _buffer = new byte[8 * 1024];
-    private int _start,
-        _end;
+    private int _start;
+    private int _end;
     private long _skipCounted;
-    private bool _skipLine,
-        _counted,
-        _ended;
+    private bool _skipLine;
+    private bool _counted;
+    private bool _ended;
 
     private enum Frame
     {

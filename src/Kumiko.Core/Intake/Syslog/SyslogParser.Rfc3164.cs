@@ -103,9 +103,13 @@ public sealed partial class SyslogParser
         // A zone whose name has several meanings is guessed like none.
         var local = written with { HasUnknownZone = false };
         if (written.Year > 0)
-            return !local.TryGetInstant(out time) ? Stamp.None
-                : written.Offset is null ? Stamp.Dated
-                : Stamp.Zoned;
+        {
+            if (!local.TryGetInstant(out time))
+                return Stamp.None;
+            if (written.Offset is null)
+                return Stamp.Dated;
+            return Stamp.Zoned;
+        }
         var ofDay = (((((written.Hour * 60L) + written.Minute) * 60) + written.Second) * Instants.Second) + written.Nanosecond;
         if (ZoneGuess.WithYear(written.Month, written.Day, ofDay, now) is not { } found)
             return Stamp.None;

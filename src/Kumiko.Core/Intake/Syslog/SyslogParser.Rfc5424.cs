@@ -10,8 +10,8 @@ namespace Kumiko.Core.Intake.Syslog;
 public sealed partial class SyslogParser
 {
     /// <summary>With more parameters the structured data is left as text.</summary>
-    private const int MostFields = 256,
-        SurelyPadded = 3;
+    private const int MostFields = 256;
+    private const int SurelyPadded = 3;
 
     private bool _unpadded;
     private int _padded;

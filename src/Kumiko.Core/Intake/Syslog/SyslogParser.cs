@@ -16,8 +16,8 @@ public sealed partial class SyslogParser
     /// <summary>The structured data element by which a sender shows its token.</summary>
     public const string TokenElement = "kumiko@32473";
 
-    private const int DefaultPriority = 13,
-        MostResources = 4_096;
+    private const int DefaultPriority = 13;
+    private const int MostResources = 4_096;
 
     // Few, as each connection has a parser, and its peer has few names.
     private readonly StringCache _strings = new(1 << 10);
@@ -57,8 +57,8 @@ public sealed partial class SyslogParser
     private struct Draft
     {
         public long Time;
-        public string? Host,
-            Service;
+        public string? Host;
+        public string? Service;
         public int Body;
     }
 

@@ -9,8 +9,8 @@ namespace Kumiko.Core.Intake.Syslog;
 /// </summary>
 internal sealed class ZoneGuess
 {
-    private const int MostHosts = 4_096,
-        Needed = 8;
+    private const int MostHosts = 4_096;
+    private const int Needed = 8;
     private const long Fits = 5 * Instants.Minute;
 
     /// <summary>Zones lie at half hours from -12:00 to +14:00, and three at quarters; the nearest to UTC first.</summary>
@@ -23,9 +23,9 @@ internal sealed class ZoneGuess
 
     private sealed class Known
     {
-        public int Offset,
-            Other,
-            Times;
+        public int Offset;
+        public int Other;
+        public int Times;
     }
 
     /// <summary>Minutes that a host's clock is ahead of UTC.</summary>

@@ -5,9 +5,9 @@ namespace Kumiko.Core.Query.Baselines;
 /// <summary>What a focus is compared with, as an address says it.</summary>
 public abstract record BaselineChoice
 {
-    public static readonly BaselineChoice LikeDays = new LikeDays(),
-        Before = new StretchBefore(),
-        None = new NoBaseline();
+    public static readonly BaselineChoice LikeDays = new LikeDays();
+    public static readonly BaselineChoice Before = new StretchBefore();
+    public static readonly BaselineChoice None = new NoBaseline();
 
     /// <summary>Reads what <see cref="ToString"/> writes; empty means like days. Null where it is none.</summary>
     public static BaselineChoice? Parse(string? text)

@@ -11,10 +11,10 @@ namespace Kumiko.Core.Query.Baselines;
 /// <param name="alerts">How many alerts were open at some time in a window.</param>
 public sealed class BaselineFinder(Func<Window, int> alerts)
 {
-    private const int MostWeeks = 4,
-        MostDaysBack = 14,
-        MostDays = 5,
-        Enough = 2;
+    private const int MostWeeks = 4;
+    private const int MostDaysBack = 14;
+    private const int MostDays = 5;
+    private const int Enough = 2;
 
     /// <summary>A baseline with fewer records of the whole store than this says little.</summary>
     private const long FewRecords = 50;

@@ -7,10 +7,10 @@ namespace Kumiko.Core.Query.Baselines;
 /// to five days of the same kind in two weeks.</summary>
 public static class LikeTimes
 {
-    private const int Weeks = 4,
-        DaysBack = 14,
-        MostDays = 5,
-        Enough = 2;
+    private const int Weeks = 4;
+    private const int DaysBack = 14;
+    private const int MostDays = 5;
+    private const int Enough = 2;
 
     /// <param name="oldest">Since when there is anything.</param>
     /// <returns>Instants before <paramref name="time"/>, the latest first.</returns>

@@ -98,9 +98,11 @@ internal sealed class BodyCandidates(
             return Place.Whole;
         if (needle.IsIn(template.Key))
             return isMatch || inConstants?.Invoke(template) == true ? Place.Sure : Place.Anywhere;
-        return !MayStraddle(template) ? Place.Inside
-            : _fragments.Length == 0 ? Place.Anywhere
-            : Place.Straddling;
+        if (!MayStraddle(template))
+            return Place.Inside;
+        if (_fragments.Length == 0)
+            return Place.Anywhere;
+        return Place.Straddling;
     }
 
     private bool MayStraddle(SegmentTemplate template)

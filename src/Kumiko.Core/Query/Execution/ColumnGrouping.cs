@@ -43,14 +43,18 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         while (!places.IsEmpty)
         {
             var step = cut.IndexOf(times[places[0]] + moved);
-            var stepEnd =
-                step < 0
-                    ? cut.Starts.Count > 0
-                        ? cut.Starts[0]
-                        : long.MaxValue
-                    : step == cut.Starts.Count - 1
-                        ? long.MaxValue
-                        : cut.Starts[step + 1];
+            long stepEnd;
+            if (step < 0)
+            {
+                if (cut.Starts.Count > 0)
+                    stepEnd = cut.Starts[0];
+                else
+                    stepEnd = long.MaxValue;
+            }
+            else if (step == cut.Starts.Count - 1)
+                stepEnd = long.MaxValue;
+            else
+                stepEnd = cut.Starts[step + 1];
             var count = 1;
             while (count < places.Length && times[places[count]] + moved < stepEnd)
                 count++;

@@ -14,11 +14,11 @@ internal sealed class CountingPass
 {
     private readonly Pipeline _pipeline;
     private readonly LogConditions _conditions;
-    private readonly long[] _alone,
-        _left,
-        _missing,
-        _stepLeft,
-        _stepFits;
+    private readonly long[] _alone;
+    private readonly long[] _left;
+    private readonly long[] _missing;
+    private readonly long[] _stepLeft;
+    private readonly long[] _stepFits;
     private readonly Func<Row, bool>?[] _absent;
     private readonly SegmentCondition?[] _absentOnSegment;
     private long _all;

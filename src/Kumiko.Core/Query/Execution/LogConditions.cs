@@ -23,8 +23,8 @@ internal sealed record LogCondition(
 /// <summary>Conditions that records must all meet, asked of batches.</summary>
 internal sealed class LogConditions
 {
-    private readonly LogCondition[] _written,
-        _cheapest;
+    private readonly LogCondition[] _written;
+    private readonly LogCondition[] _cheapest;
     private readonly Func<LogRecord, Value>? _patternOf;
 
     public LogConditions(
@@ -100,11 +100,11 @@ internal sealed class LogConditions
 /// <summary>Adds up what a run read of the store and what it left out.</summary>
 public sealed class ScanMeter
 {
-    private long _segments,
-        _rows,
-        _bytes,
-        _skipped,
-        _skippedRows;
+    private long _segments;
+    private long _rows;
+    private long _bytes;
+    private long _skipped;
+    private long _skippedRows;
 
     internal void Read(SegmentBatch batch, long bytes)
     {

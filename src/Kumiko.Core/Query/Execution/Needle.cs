@@ -14,8 +14,8 @@ namespace Kumiko.Core.Query.Execution;
 public sealed class Needle
 {
     private readonly byte[] _bytes;
-    private readonly byte _firstMask,
-        _lastMask;
+    private readonly byte _firstMask;
+    private readonly byte _lastMask;
     private readonly bool _anyCase;
 
     private Needle(byte[] bytes, bool anyCase)

@@ -8,19 +8,19 @@ namespace Kumiko.Core.Query.Execution;
 internal sealed class SegmentGroups
 {
     /// <summary>Combinations of so many keys are numbers as they are; of more only those that rows have.</summary>
-    private const int LargestDirect = 1 << 12,
-        LargestTable = 1 << 16;
+    private const int LargestDirect = 1 << 12;
+    private const int LargestTable = 1 << 16;
 
     /// <summary>Numbers that stand for the values of a key, row by row.</summary>
     internal sealed record Codes(int[] OfRow, IReadOnlyList<Value> Values);
 
     private readonly Codes[] _keys;
-    private readonly int[] _ofRow,
-        _counts,
-        _more,
-        _touched,
-        _starts,
-        _middles;
+    private readonly int[] _ofRow;
+    private readonly int[] _counts;
+    private readonly int[] _more;
+    private readonly int[] _touched;
+    private readonly int[] _starts;
+    private readonly int[] _middles;
     private readonly Arena _arena;
     private readonly int _count;
     private int[]? _sorted;

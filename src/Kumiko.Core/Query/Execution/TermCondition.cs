@@ -17,8 +17,8 @@ internal sealed class TermCondition : SegmentCondition
     private readonly Needle? _needle;
     private readonly BodyCandidates? _bodies;
     private readonly ConcurrentDictionary<Resource, bool> _inResource = new(ReferenceEqualityComparer.Instance);
-    private readonly bool _isNeedle,
-        _wholeTokens;
+    private readonly bool _isNeedle;
+    private readonly bool _wholeTokens;
     private readonly string? _tokens;
 
     public TermCondition(Term term)
@@ -37,12 +37,15 @@ internal sealed class TermCondition : SegmentCondition
             ? null
             : new BodyCandidates(_needle, _wholeTokens, _isNeedle, isOnePart ? StandsInConstants : null);
         // The filter knows whole tokens only.
-        _tokens =
-            parts.Length == 1
-                ? term.Text.AsSpan().Contains('\\') && !term.Quoted
-                    ? null
-                    : term.Text
-                : null;
+        if (parts.Length == 1)
+        {
+            if (term.Text.AsSpan().Contains('\\') && !term.Quoted)
+                _tokens = null;
+            else
+                _tokens = term.Text;
+        }
+        else
+            _tokens = null;
     }
 
     public override double Cost => 20;
@@ -217,13 +220,13 @@ internal sealed class TermCondition : SegmentCondition
         return hits.IsEmpty ? null : hits;
     }
 
-    private static readonly SearchValues<byte> Anything = SearchValues.Create([.. Enumerable.Range(0, 256).Select(i => (byte)i)]),
-        Whole = SearchValues.Create("-0123456789"u8),
-        Decimals = SearchValues.Create("-+.0123456789eE"u8),
-        Truths = SearchValues.Create("truefalsTRUEFALS"u8),
-        Durations = SearchValues.Create("-.0123456789nsumhdwNSUMHDW"u8),
-        Sizes = SearchValues.Create("-.0123456789kKMGTiIBbmgt"u8),
-        Times = SearchValues.Create("-:.0123456789TZtz"u8);
+    private static readonly SearchValues<byte> Anything = SearchValues.Create([.. Enumerable.Range(0, 256).Select(i => (byte)i)]);
+    private static readonly SearchValues<byte> Whole = SearchValues.Create("-0123456789"u8);
+    private static readonly SearchValues<byte> Decimals = SearchValues.Create("-+.0123456789eE"u8);
+    private static readonly SearchValues<byte> Truths = SearchValues.Create("truefalsTRUEFALS"u8);
+    private static readonly SearchValues<byte> Durations = SearchValues.Create("-.0123456789nsumhdwNSUMHDW"u8);
+    private static readonly SearchValues<byte> Sizes = SearchValues.Create("-.0123456789kKMGTiIBbmgt"u8);
+    private static readonly SearchValues<byte> Times = SearchValues.Create("-:.0123456789TZtz"u8);
 
     /// <summary>The characters that the text of a value of a kind can have.</summary>
     private static SearchValues<byte> Characters(ValueKind kind) =>

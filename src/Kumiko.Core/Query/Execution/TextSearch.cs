@@ -7,11 +7,11 @@ namespace Kumiko.Core.Query.Execution;
 /// <summary>Searches whole columns of texts, without rebuilding any text where its form cannot hold what is searched.</summary>
 internal static class TextSearch
 {
-    private static readonly SearchValues<byte> Integers = SearchValues.Create("-0123456789"u8),
-        Decimals = SearchValues.Create("-.0123456789"u8),
-        Addresses = SearchValues.Create(".0123456789"u8),
-        LowerHex = SearchValues.Create("0123456789abcdefABCDEF"u8),
-        Uuids = SearchValues.Create("-0123456789abcdefABCDEF"u8);
+    private static readonly SearchValues<byte> Integers = SearchValues.Create("-0123456789"u8);
+    private static readonly SearchValues<byte> Decimals = SearchValues.Create("-.0123456789"u8);
+    private static readonly SearchValues<byte> Addresses = SearchValues.Create(".0123456789"u8);
+    private static readonly SearchValues<byte> LowerHex = SearchValues.Create("0123456789abcdefABCDEF"u8);
+    private static readonly SearchValues<byte> Uuids = SearchValues.Create("-0123456789abcdefABCDEF"u8);
 
     /// <summary>Whether the bytes of texts stand as they are in a column of this form.</summary>
     public static bool IsKept(TextForm form) => form is TextForm.Plain or TextForm.Dictionary or TextForm.Affixed;
@@ -116,10 +116,13 @@ internal static class TextSearch
         for (var i = 0; i < needle.Length; i++)
         {
             var c = needle.Bytes[i] | 0x20;
-            var digit =
-                c is >= '0' and <= '9' ? c - '0'
-                : c is >= 'a' and <= 'f' ? c - 'a' + 10
-                : -1;
+            int digit;
+            if (c is >= '0' and <= '9')
+                digit = c - '0';
+            else if (c is >= 'a' and <= 'f')
+                digit = c - 'a' + 10;
+            else
+                digit = -1;
             if (digit < 0)
                 return;
             packed[i >> 1] |= (byte)(digit << ((~i & 1) * 4));

@@ -11,8 +11,8 @@ internal static class FieldSummaries
 
     /// <summary>Different values of a field that are told apart in a list of fields, and where one field is looked at
     /// alone.</summary>
-    public const int MostValues = 5_000,
-        MostValuesAlone = 100_000;
+    public const int MostValues = 5_000;
+    public const int MostValuesAlone = 100_000;
 
     public static IReadOnlyList<FieldSummary> Of(FieldCounts now, FieldCounts? then, int values)
     {
@@ -80,9 +80,9 @@ internal static class FieldSummaries
     /// </summary>
     internal static bool IsClear(long count, long total, long before, long thenTotal)
     {
-        const double Deviations = 3,
-            Chance = 0.0027,
-            Few = 5;
+        const double Deviations = 3;
+        const double Chance = 0.0027;
+        const double Few = 5;
         var both = count + before;
         if (both * (double)Math.Min(total, thenTotal) / (total + thenTotal) < Few)
             return ShareShift.Probability(count, total, before, thenTotal) < Chance;

@@ -7,8 +7,8 @@ internal sealed class NumberSample
 
     private double[] _numbers = new double[256];
     private int _count;
-    private long _stride = 1,
-        _skip;
+    private long _stride = 1;
+    private long _skip;
 
     public double Min { get; private set; } = double.PositiveInfinity;
     public double Max { get; private set; } = double.NegativeInfinity;

@@ -42,9 +42,9 @@ public sealed record MetricDetails(string Name, IReadOnlyList<MetricAttribute> A
 /// <summary>What is measured: a view of the series of a store.</summary>
 public sealed class MetricCatalogue(MetricStore store)
 {
-    private const int MostValues = 12,
-        FewestParts = 2,
-        MostParts = 10;
+    private const int MostValues = 12;
+    private const int FewestParts = 2;
+    private const int MostParts = 10;
 
     /// <summary>All metrics by name.</summary>
     public IReadOnlyList<MetricEntry> All() =>
@@ -122,10 +122,13 @@ public sealed class MetricCatalogue(MetricStore store)
         var by = details
             ?.Attributes.Where(a => a.Distinct is >= FewestParts and <= MostParts)
             .OrderBy(a =>
-                a.Name is "service" ? 0
-                : a.Name is "host" ? 2
-                : 1
-            )
+            {
+                if (a.Name is "service")
+                    return 0;
+                if (a.Name is "host")
+                    return 2;
+                return 1;
+            })
             .ThenByDescending(a => a.Distinct)
             .FirstOrDefault()
             ?.Name;

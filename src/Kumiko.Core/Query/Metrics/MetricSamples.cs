@@ -9,10 +9,10 @@ namespace Kumiko.Core.Query.Metrics;
 /// <summary>What <c>from metrics</c> reads: the samples of the series that meet the conditions.</summary>
 internal sealed class MetricSamples : SampleSet
 {
-    private const int Time = 0,
-        Name = 1,
-        Value = 2,
-        Fixed = 3;
+    private const int Time = 0;
+    private const int Name = 1;
+    private const int Value = 2;
+    private const int Fixed = 3;
 
     private readonly MetricStore _store;
     private readonly Window _window;

@@ -21,8 +21,8 @@ internal sealed class SampleGrouping
 
     /// <summary>With fewer samples than this percentiles are read from them, exactly; with more from levels.</summary>
     private const long MostExact = 4_000_000;
-    private const int Workers = 2,
-        BytesOfCell = 40;
+    private const int Workers = 2;
+    private const int BytesOfCell = 40;
 
     private readonly GroupPlan _plan;
     private readonly MetricSnapshot _snapshot;
@@ -32,11 +32,11 @@ internal sealed class SampleGrouping
     private readonly int[] _groupOf;
     private readonly List<Value[]> _keys = [];
     private readonly int _steps;
-    private readonly bool _totals,
-        _counters,
-        _percentiles,
-        _edges,
-        _spread;
+    private readonly bool _totals;
+    private readonly bool _counters;
+    private readonly bool _percentiles;
+    private readonly bool _edges;
+    private readonly bool _spread;
 
     public SampleGrouping(
         GroupPlan plan,
@@ -183,14 +183,14 @@ internal sealed class SampleGrouping
         private readonly GroupTable _table;
         private readonly KeyGroups?[] _groups;
         private readonly long[] _counts = [];
-        private readonly double[] _weights = [],
-            _sums = [],
-            _mins = [],
-            _maxes = [];
+        private readonly double[] _weights = [];
+        private readonly double[] _sums = [];
+        private readonly double[] _mins = [];
+        private readonly double[] _maxes = [];
 
         // Where the series that is being added stands: its step, and what it grew in it.
-        private int _group,
-            _step;
+        private int _group;
+        private int _step;
         private double _growth;
         private long _covered;
         private (long Time, double Value)? _before;
@@ -432,14 +432,18 @@ internal sealed class SampleGrouping
                     ? null
                     : before.Value.Value;
             (_distribution ??= new()).Add(now, since);
-            var took =
-                series.IsDelta || before is null
-                    ? (
-                        start > 0 && start < time ? time - start
-                        : before is { } last ? time - last.Time
-                        : 0
-                    )
-                    : time - before.Value.Time;
+            long took;
+            if (series.IsDelta || before is null)
+            {
+                if (start > 0 && start < time)
+                    took = time - start;
+                else if (before is { } last)
+                    took = time - last.Time;
+                else
+                    took = 0;
+            }
+            else
+                took = time - before.Value.Time;
             Grow((now.Count - (double)(since?.Count ?? 0), took));
         }
 

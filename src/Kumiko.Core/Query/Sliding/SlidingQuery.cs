@@ -22,8 +22,8 @@ public sealed class SlidingQuery(
     public const int MostAlone = 400;
 
     public const int MostKeys = 2_000;
-    private const int MostSlices = 600_000,
-        MostCells = 6_000_000;
+    private const int MostSlices = 600_000;
+    private const int MostCells = 6_000_000;
 
     private static readonly Limits Limits = Evaluation.Limits.Default with
     {

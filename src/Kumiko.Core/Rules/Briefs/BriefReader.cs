@@ -14,10 +14,10 @@ public sealed class BriefReader(
     TimeProvider clock
 )
 {
-    private const int MostChanges = 5,
-        MostCounted = 100;
-    private const long ShortestSpan = Instants.Hour,
-        LongestSpan = 2 * Instants.Day;
+    private const int MostChanges = 5;
+    private const int MostCounted = 100;
+    private const long ShortestSpan = Instants.Hour;
+    private const long LongestSpan = 2 * Instants.Day;
 
     /// <summary>How far back the figure is shown.</summary>
     public static long SpanOf(RuleDefinition definition) =>
@@ -30,10 +30,13 @@ public sealed class BriefReader(
         var focus = AlertRecords.Focus(alert);
         var (drawn, problem) = await Figures(alert, cancel);
         var recent = changes.In(new Window(focus.From - Instants.Hour, focus.To + alert.Definition.Delay), MostCounted);
-        var level =
-            turn is { Level: "critical" } ? AlertLevel.Critical
-            : turn is { Level: "warning" } ? AlertLevel.Warning
-            : alert.Level;
+        AlertLevel level;
+        if (turn is { Level: "critical" })
+            level = AlertLevel.Critical;
+        else if (turn is { Level: "warning" })
+            level = AlertLevel.Warning;
+        else
+            level = alert.Level;
         return new Brief
         {
             At = Instants.FromDateTime(clock.GetUtcNow()),

@@ -19,12 +19,12 @@ public sealed class DifferenceReader(
     AlertStore alerts
 )
 {
-    private const int MostValues = 200,
-        Most = 3,
-        MostAlike = 3,
-        LeastOf = 20,
-        MostAlerts = 200,
-        LongestValue = 300;
+    private const int MostValues = 200;
+    private const int Most = 3;
+    private const int MostAlike = 3;
+    private const int LeastOf = 20;
+    private const int MostAlerts = 200;
+    private const int LongestValue = 300;
 
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 

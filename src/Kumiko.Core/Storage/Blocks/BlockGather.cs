@@ -7,9 +7,9 @@ namespace Kumiko.Core.Storage.Blocks;
 internal sealed class BlockGather
 {
     private readonly IReadOnlyList<RecordBlock> _from;
-    private readonly int[]?[] _resources,
-        _sources,
-        _shapes;
+    private readonly int[]?[] _resources;
+    private readonly int[]?[] _sources;
+    private readonly int[]?[] _shapes;
     private readonly Places<Resource> _allResources = new(ReferenceEqualityComparer.Instance);
     private readonly Places<string> _allSources = new(StringComparer.Ordinal);
     private readonly Places<RecordShape> _allShapes = new(EqualityComparer<RecordShape>.Default);

@@ -10,33 +10,33 @@ namespace Kumiko.Core.Storage.Blocks;
 /// </summary>
 internal sealed class RecordBlockBuilder
 {
-    private const int Slots = 256,
-        ManyFields = 32;
+    private const int Slots = 256;
+    private const int ManyFields = 32;
 
     /// <summary>Shapes are known again up to so many, with so many names in all: a sender may make up names without
     /// end.</summary>
-    private const int MostShapes = 4_096,
-        MostNames = 1 << 16;
+    private const int MostShapes = 4_096;
+    private const int MostNames = 1 << 16;
 
     private readonly ByteWriter _bytes = new(1 << 16);
-    private long[] _times = new long[256],
-        _observed = new long[256],
-        _sequences = new long[256],
-        _cells = new long[1024];
+    private long[] _times = new long[256];
+    private long[] _observed = new long[256];
+    private long[] _sequences = new long[256];
+    private long[] _cells = new long[1024];
     private byte[] _severities = new byte[256];
-    private int[] _resourceOf = new int[256],
-        _sourceOf = new int[256],
-        _shapeOf = new int[256],
-        _starts = new int[256],
-        _cellOf = new int[256];
+    private int[] _resourceOf = new int[256];
+    private int[] _sourceOf = new int[256];
+    private int[] _shapeOf = new int[256];
+    private int[] _starts = new int[256];
+    private int[] _cellOf = new int[256];
     private Slice[] _texts = new Slice[256 * RecordBlock.TextParts];
-    private int _count,
-        _cellCount;
+    private int _count;
+    private int _cellCount;
 
     // The row that is being filled.
-    private int _start,
-        _firstCell,
-        _fields;
+    private int _start;
+    private int _firstCell;
+    private int _fields;
     private string[] _names = new string[16];
     private ValueKind[] _kinds = new ValueKind[16];
     private Dictionary<string, int>? _places;
@@ -49,15 +49,15 @@ internal sealed class RecordBlockBuilder
     private readonly Dictionary<string, int> _placeOfSource = new(StringComparer.Ordinal);
     private readonly Dictionary<RecordShape, Known> _known = [];
     private readonly Known?[] _recent = new Known?[Slots];
-    private int _block = 1,
-        _knownNames;
+    private int _block = 1;
+    private int _knownNames;
 
     /// <summary>A shape and its place in the block where it was met last.</summary>
     private sealed class Known(RecordShape shape)
     {
         public readonly RecordShape Shape = shape;
-        public int Block,
-            Place;
+        public int Block;
+        public int Place;
     }
 
     /// <summary>Rows so far.</summary>

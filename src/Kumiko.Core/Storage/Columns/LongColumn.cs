@@ -12,8 +12,8 @@ namespace Kumiko.Core.Storage.Columns;
 /// of int64 fits.</remarks>
 public static class LongColumn
 {
-    private const byte Plain = 0,
-        Differences = 1;
+    private const byte Plain = 0;
+    private const byte Differences = 1;
 
     public static void Write(ByteWriter to, ReadOnlySpan<long> values)
     {
@@ -62,8 +62,8 @@ public static class LongColumn
         to.Byte(form);
         if (values.IsEmpty)
             return;
-        long min = values[0],
-            max = values[0];
+        long min = values[0];
+        long max = values[0];
         foreach (var value in values)
         {
             if (value < min)

@@ -8,8 +8,8 @@ public readonly struct LongSlice
 {
     private readonly ReadOnlyMemory<byte> _bytes;
     private readonly ReadOnlyMemory<byte> _planes;
-    private readonly long _least,
-        _step;
+    private readonly long _least;
+    private readonly long _step;
 
     /// <summary>Bits of a number, and one more; 0 where each hangs on the one before, or nothing is known.</summary>
     private readonly int _widthAndOne;

@@ -25,8 +25,8 @@ public static class PackedDoubles
                 PackedLongs.Write(to, numbers);
                 return digits;
             }
-            long before = 0,
-                all = 0;
+            long before = 0;
+            long all = 0;
             for (var i = 0; i < values.Length; i++)
             {
                 var bits = BitConverter.DoubleToInt64Bits(values[i]);

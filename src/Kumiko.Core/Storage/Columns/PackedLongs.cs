@@ -15,8 +15,8 @@ namespace Kumiko.Core.Storage.Columns;
 public static class PackedLongs
 {
     private const int Block = 128;
-    private const byte Plain = 0,
-        Differences = 1;
+    private const byte Plain = 0;
+    private const byte Differences = 1;
 
     public static void Write(ByteWriter to, ReadOnlySpan<long> values)
     {

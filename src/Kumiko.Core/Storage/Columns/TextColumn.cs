@@ -155,8 +155,8 @@ public static class TextColumn
         return true;
     }
 
-    private static readonly SearchValues<byte> LowerDigits = SearchValues.Create("0123456789abcdef"u8),
-        UpperDigits = SearchValues.Create("0123456789ABCDEF"u8);
+    private static readonly SearchValues<byte> LowerDigits = SearchValues.Create("0123456789abcdef"u8);
+    private static readonly SearchValues<byte> UpperDigits = SearchValues.Create("0123456789ABCDEF"u8);
 
     /// <summary>Packs digits that are known to be some; an odd last one takes the upper half of its byte.</summary>
     private static void PackHex(ReadOnlySpan<byte> text, bool upper, Span<byte> packed)

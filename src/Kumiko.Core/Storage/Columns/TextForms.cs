@@ -37,8 +37,8 @@ internal readonly record struct ColumnForm(byte Code)
 /// <summary>Spellings that come back exactly from a number.</summary>
 internal static class TextForms
 {
-    public const int UuidLength = 36,
-        MostDigits = 18;
+    public const int UuidLength = 36;
+    public const int MostDigits = 18;
 
     /// <summary>An integer as a program prints it: no sign but a minus, no leading zeros.</summary>
     public static bool TryInteger(ReadOnlySpan<byte> text, out long number)
@@ -115,10 +115,14 @@ internal static class TextForms
         return true;
     }
 
-    public static int HexDigit(byte c, bool upper) =>
-        (uint)(c - '0') <= 9 ? c - '0'
-        : (uint)(c - (upper ? 'A' : 'a')) <= 5 ? c - (upper ? 'A' : 'a') + 10
-        : -1;
+    public static int HexDigit(byte c, bool upper)
+    {
+        if ((uint)(c - '0') <= 9)
+            return c - '0';
+        if ((uint)(c - (upper ? 'A' : 'a')) <= 5)
+            return c - (upper ? 'A' : 'a') + 10;
+        return -1;
+    }
 
     public static bool IsDash(int place) => place is 8 or 13 or 18 or 23;
 

@@ -10,16 +10,16 @@ namespace Kumiko.Core.Storage.Columns;
 public sealed class TextVector
 {
     private readonly Arena? _arena;
-    private readonly LongSlice _numberSlice,
-        _digitSlice,
-        _placeSlice;
-    private readonly ReadOnlyMemory<byte> _bytes,
-        _before,
-        _after;
+    private readonly LongSlice _numberSlice;
+    private readonly LongSlice _digitSlice;
+    private readonly LongSlice _placeSlice;
+    private readonly ReadOnlyMemory<byte> _bytes;
+    private readonly ReadOnlyMemory<byte> _before;
+    private readonly ReadOnlyMemory<byte> _after;
     private readonly TextVector? _inner;
     private readonly int _length;
-    private long[]? _numbers,
-        _digits;
+    private long[]? _numbers;
+    private long[]? _digits;
     private readonly int[] _starts = [];
     private int[]? _places;
     private string?[]? _strings;

@@ -10,8 +10,8 @@ namespace Kumiko.Core.Storage.Columns;
 /// Parquet format.</remarks>
 public sealed class TokenFilter
 {
-    private const int BlockBytes = 32,
-        BitsPerToken = 12;
+    private const int BlockBytes = 32;
+    private const int BitsPerToken = 12;
 
     private static readonly uint[] Salts =
     [

@@ -10,8 +10,8 @@ namespace Kumiko.Core.Storage.Metrics;
 /// <remarks>The exponential form and its merging: OpenTelemetry metrics data model, ExponentialHistogram.</remarks>
 public sealed class DistributionSum
 {
-    private const byte HasExponential = 1,
-        HasLimits = 2;
+    private const byte HasExponential = 1;
+    private const byte HasLimits = 2;
 
     private sealed class Explicit(double[] bounds)
     {
@@ -22,10 +22,10 @@ public sealed class DistributionSum
     private sealed class Exponential
     {
         public int Scale = int.MaxValue;
-        public Dictionary<int, double> Positive = [],
-            Negative = [];
-        public double Zeros,
-            ZeroThreshold;
+        public Dictionary<int, double> Positive = [];
+        public Dictionary<int, double> Negative = [];
+        public double Zeros;
+        public double ZeroThreshold;
 
         public void Coarsen(int scale)
         {
@@ -72,8 +72,8 @@ public sealed class DistributionSum
     /// Between these all values lie: also what cumulative ones say of more than is taken of them. Infinite where a part does not
     /// say.
     /// </summary>
-    private double _floor = double.PositiveInfinity,
-        _ceiling = double.NegativeInfinity;
+    private double _floor = double.PositiveInfinity;
+    private double _ceiling = double.NegativeInfinity;
 
     public double Mean => Count > 0 ? Sum / Count : double.NaN;
 
@@ -138,12 +138,17 @@ public sealed class DistributionSum
         _exponential.ZeroThreshold = Math.Max(_exponential.ZeroThreshold, buckets.ZeroThreshold);
     }
 
-    private static int Shift(int bucket, int by) =>
-        by > 31
-            ? bucket < 0
-                ? -1
-                : 0
-            : bucket >> by;
+    private static int Shift(int bucket, int by)
+    {
+        if (by > 31)
+        {
+            if (bucket < 0)
+                return -1;
+            return 0;
+        }
+
+        return bucket >> by;
+    }
 
     private static void Grow(Dictionary<int, double> counts, int bucket, double by)
     {
@@ -197,14 +202,20 @@ public sealed class DistributionSum
             {
                 if (part.Counts[i] <= 0)
                     continue;
-                var from =
-                    i > 0 ? part.Bounds[i - 1]
-                    : double.IsFinite(lowest) ? Math.Min(lowest, First(part))
-                    : Math.Min(0, First(part));
-                var to =
-                    i < part.Bounds.Length ? part.Bounds[i]
-                    : double.IsFinite(highest) ? Math.Max(highest, from)
-                    : from;
+                double from;
+                if (i > 0)
+                    from = part.Bounds[i - 1];
+                else if (double.IsFinite(lowest))
+                    from = Math.Min(lowest, First(part));
+                else
+                    from = Math.Min(0, First(part));
+                double to;
+                if (i < part.Bounds.Length)
+                    to = part.Bounds[i];
+                else if (double.IsFinite(highest))
+                    to = Math.Max(highest, from);
+                else
+                    to = from;
                 if (i == part.Bounds.Length && !double.IsFinite(highest))
                     open = Math.Min(open, from);
                 buckets.Add((from, to, part.Counts[i]));
@@ -251,8 +262,8 @@ public sealed class DistributionSum
         for (var i = 0; i < edges.Length; i++)
         {
             var (from, to) = (edges[i], i + 1 < edges.Length ? edges[i + 1] : edges[i]);
-            double at = 0,
-                within = 0;
+            double at = 0;
+            double within = 0;
             foreach (var b in buckets)
             {
                 if (b.From == b.To)

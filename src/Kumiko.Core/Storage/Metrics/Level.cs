@@ -10,11 +10,11 @@ public static class Grains
     /// <summary>Nanoseconds of a step by number of the part; 0 for the samples themselves.</summary>
     public static readonly long[] Lengths = [0, Instants.Minute, 10 * Instants.Minute, Instants.Hour];
 
-    public const int Samples = 0,
-        Minutes = 1,
-        TenMinutes = 2,
-        Hours = 3,
-        Count = 4;
+    public const int Samples = 0;
+    public const int Minutes = 1;
+    public const int TenMinutes = 2;
+    public const int Hours = 3;
+    public const int Count = 4;
 }
 
 /// <summary>
@@ -24,10 +24,10 @@ public static class Grains
 /// </summary>
 public sealed class Level
 {
-    private const byte HasEdges = 1,
-        HasGrowth = 2,
-        HasSketches = 4,
-        HasDistributions = 8;
+    private const byte HasEdges = 1;
+    private const byte HasGrowth = 2;
+    private const byte HasSketches = 4;
+    private const byte HasDistributions = 8;
 
     public required int[] Steps { get; init; }
     public required long[] Counts { get; init; }
@@ -64,8 +64,8 @@ public sealed class Level
     {
         // With fewer samples a step than this, a level is as long as the samples and reading them as fast; hours stay when
         // samples go.
-        const int FewestInStep = 10,
-            FewestInSketch = 32;
+        const int FewestInStep = 10;
+        const int FewestInSketch = 32;
         var length = Grains.Lengths[grain];
         if (run.Count == 0)
             return null;

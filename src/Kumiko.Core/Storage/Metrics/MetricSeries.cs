@@ -5,8 +5,8 @@ namespace Kumiko.Core.Storage.Metrics;
 /// <summary>One attribute set of a metric from one source: what its samples share.</summary>
 public sealed class MetricSeries
 {
-    private const string AttributesPrefix = "attributes.",
-        ResourcePrefix = "resource.";
+    private const string AttributesPrefix = "attributes.";
+    private const string ResourcePrefix = "resource.";
 
     public required int Id { get; init; }
     public required string Source { get; init; }

@@ -41,8 +41,8 @@ public sealed class MetricStore : IDisposable
 
     /// <summary>Samples later than this would hold memory and days for clocks that are wrong.</summary>
     private const long MostAhead = Instants.Day;
-    private const int MostToldRefused = 100,
-        ReadAtOnce = 128;
+    private const int MostToldRefused = 100;
+    private const int ReadAtOnce = 128;
 
     private readonly RecordStore _records;
     private readonly TimeProvider _clock;
@@ -52,8 +52,8 @@ public sealed class MetricStore : IDisposable
     private readonly MetricUpkeep _upkeep;
     private SampleBuffer?[] _buffers = new SampleBuffer?[1_024];
     private (long Time, double Value)[] _last = new (long, double)[1_024];
-    private long _unsealed,
-        _lastRecent;
+    private long _unsealed;
+    private long _lastRecent;
 
     /// <summary>The highest number that was given to a batch; on the writer thread.</summary>
     private long _newestRecent;
@@ -163,13 +163,16 @@ public sealed class MetricStore : IDisposable
         {
             place++;
             var id = 0;
-            var reason =
-                sample.Time > latest
-                    ? $"Its time, {Instants.Format(sample.Time)}, is more than a day ahead. Set the sender's clock."
-                : sample.Time < oldest ? $"Its time, {Instants.Format(sample.Time)}, is older than samples are kept."
-                : (id = finder.Find(metric, sample.Attributes)) == 0
-                    ? $"{metric.Name} has {Book.Most} series already, which is the most. Leave out the attribute that has so many values."
-                : null;
+            string? reason;
+            if (sample.Time > latest)
+                reason = $"Its time, {Instants.Format(sample.Time)}, is more than a day ahead. Set the sender's clock.";
+            else if (sample.Time < oldest)
+                reason = $"Its time, {Instants.Format(sample.Time)}, is older than samples are kept.";
+            else if ((id = finder.Find(metric, sample.Attributes)) == 0)
+                reason =
+                    $"{metric.Name} has {Book.Most} series already, which is the most. Leave out the attribute that has so many values.";
+            else
+                reason = null;
             if (reason is not null)
             {
                 total++;

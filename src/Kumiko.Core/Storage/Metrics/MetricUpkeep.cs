@@ -13,26 +13,26 @@ public sealed class MetricUpkeep : IDisposable
     internal const long SealedAt = 4L << 20;
 
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
-    private static readonly long SealEvery = Instants.Hour,
-        CloseAfter = 10 * Instants.Minute,
-        RetainEvery = Instants.Minute,
-        RetryAfter = 5 * Instants.Second;
+    private static readonly long SealEvery = Instants.Hour;
+    private static readonly long CloseAfter = 10 * Instants.Minute;
+    private static readonly long RetainEvery = Instants.Minute;
+    private static readonly long RetryAfter = 5 * Instants.Second;
     private const int SeriesOfClosed = 128;
 
     private readonly MetricStore _store;
     private readonly RecordStore _records;
     private readonly TimeProvider _clock;
     private readonly MetricOptions _options;
-    private readonly SemaphoreSlim _turn = new(1),
-        _wake = new(0);
+    private readonly SemaphoreSlim _turn = new(1);
+    private readonly SemaphoreSlim _wake = new(0);
     private readonly List<(long Id, int Parts, long Version)> _leaving = [];
     private readonly CancellationTokenSource _stop = new();
     private readonly ITimer? _timer;
     private readonly Thread? _thread;
     private TaskCompletionSource _sealed = new(TaskCreationOptions.RunContinuationsAsynchronously);
-    private long _sealedAt,
-        _retained,
-        _retryAt = long.MinValue;
+    private long _sealedAt;
+    private long _retained;
+    private long _retryAt = long.MinValue;
     private string? _told;
 
     internal MetricUpkeep(MetricStore store, RecordStore records, TimeProvider clock, MetricOptions options)

@@ -16,9 +16,9 @@ internal sealed record SampleBatch(int[] Series, long[] Times, double[] Values, 
     /// <summary>Exemplars with the place of their sample; they are kept apart.</summary>
     public IReadOnlyList<(int Place, Exemplar Exemplar)> Exemplars { get; init; } = [];
 
-    private const byte Version = 1,
-        HasStarts = 1,
-        HasDistributions = 2;
+    private const byte Version = 1;
+    private const byte HasStarts = 1;
+    private const byte HasDistributions = 2;
 
     public int Count => Series.Length;
 

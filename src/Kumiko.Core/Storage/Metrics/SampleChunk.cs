@@ -8,9 +8,9 @@ namespace Kumiko.Core.Storage.Metrics;
 /// them.</summary>
 internal static class SampleChunk
 {
-    private const byte OwnTimes = 1,
-        HasStarts = 2,
-        HasDistributions = 4;
+    private const byte OwnTimes = 1;
+    private const byte HasStarts = 2;
+    private const byte HasDistributions = 4;
     private const int ChecksumSize = 4;
 
     /// <param name="shared">Where its times begin among the shared ones; null to write them here.</param>
@@ -124,12 +124,12 @@ internal static class SampleChunk
 /// <summary>Distributions as bytes: bounds once while they stay the same, counts as differences from the one before.</summary>
 internal static class DistributionCodec
 {
-    private const byte SameBounds = 1,
-        HasSum = 2,
-        HasMin = 4,
-        HasMax = 8,
-        HasExponential = 16,
-        HasQuantiles = 32;
+    private const byte SameBounds = 1;
+    private const byte HasSum = 2;
+    private const byte HasMin = 4;
+    private const byte HasMax = 8;
+    private const byte HasExponential = 16;
+    private const byte HasQuantiles = 32;
 
     public static void Write(ByteWriter to, Distribution d, Distribution? before)
     {

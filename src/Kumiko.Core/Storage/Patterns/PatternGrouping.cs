@@ -10,12 +10,12 @@ namespace Kumiko.Core.Storage.Patterns;
 internal sealed class PatternGrouping
 {
     private const ulong Beside = 0xD6E8FEB86659FD93;
-    private const int LongestStretch = 10,
-        Titles = 5,
-        ManyGaps = 3,
-        VeryManyGaps = 10,
-        MostRounds = 5,
-        MostWords = 96;
+    private const int LongestStretch = 10;
+    private const int Titles = 5;
+    private const int ManyGaps = 3;
+    private const int VeryManyGaps = 10;
+    private const int MostRounds = 5;
+    private const int MostWords = 96;
 
     private readonly Dictionary<Signature, int> _places = [];
     private readonly List<Signature> _signatures = [];
@@ -289,17 +289,23 @@ internal sealed class PatternGrouping
         if (value > 0 && empty && shared >= 2)
             accepted |= Bit(Stretch.Value) | Bit(Stretch.Empty);
 
-        var needed =
-            isReason ? 2
-            : atStart
-                ? (
-                    single
-                        ? shared >= 3
-                            ? 4
-                            : 12
-                        : int.MaxValue
-                )
-            : shared switch
+        int needed;
+        if (isReason)
+            needed = 2;
+        else if (atStart)
+        {
+            if (single)
+            {
+                if (shared >= 3)
+                    needed = 4;
+                else
+                    needed = 12;
+            }
+            else
+                needed = int.MaxValue;
+        }
+        else
+            needed = shared switch
             {
                 >= 4 => 2,
                 3 => 3,
@@ -360,18 +366,26 @@ internal sealed class PatternGrouping
                 | Bit(Stretch.Phrase)
                 | Bit(Stretch.Gap);
 
-        var turns =
-            isReason ? 2
-            : atStart ? (single ? 24 : int.MaxValue)
-            : single
-                ? shared switch
-                {
-                    >= 4 => 4,
-                    >= 2 => 6,
-                    1 => 8,
-                    _ => int.MaxValue,
-                }
-            : int.MaxValue;
+        int turns;
+        if (isReason)
+            turns = 2;
+        else if (atStart)
+        {
+            if (single)
+                turns = 24;
+            else
+                turns = int.MaxValue;
+        }
+        else if (single)
+            turns = shared switch
+            {
+                >= 4 => 4,
+                >= 2 => 6,
+                1 => 8,
+                _ => int.MaxValue,
+            };
+        else
+            turns = int.MaxValue;
         if (told >= turns && N(Stretch.Turn) > 0)
             accepted |=
                 Bit(Stretch.Turn)
@@ -425,9 +439,11 @@ internal sealed class PatternGrouping
             return Stretch.Said;
         if (IsNamed(stretch))
             return Stretch.Named;
-        return turns > 0 ? Stretch.MixedTurn
-            : gaps == stretch.Length - 1 ? Stretch.Near
-            : Stretch.Mixed;
+        if (turns > 0)
+            return Stretch.MixedTurn;
+        if (gaps == stretch.Length - 1)
+            return Stretch.Near;
+        return Stretch.Mixed;
     }
 
     /// <summary>

@@ -10,8 +10,8 @@ namespace Kumiko.Core.Storage.Patterns;
 internal sealed class Signature : IEquatable<Signature>, IComparable<Signature>
 {
     private readonly int _hash;
-    private ulong _named,
-        _commas;
+    private ulong _named;
+    private ulong _commas;
 
     /// <param name="named">Bits of the gaps that begin with a capital.</param>
     /// <param name="commas">Bits of the words behind a comma.</param>

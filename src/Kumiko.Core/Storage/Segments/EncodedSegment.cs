@@ -18,8 +18,8 @@ internal sealed class ColumnGatherer(Codec codec) : IDisposable
 {
     private const int SmallColumn = 2 * 1024;
 
-    private readonly ByteWriter _bundle = new(4096),
-        _packed = new(64 * 1024);
+    private readonly ByteWriter _bundle = new(4096);
+    private readonly ByteWriter _packed = new(64 * 1024);
     private readonly List<EncodedColumn> _columns = [];
 
     /// <summary>Packs what was written of a column and clears the writer. An empty column is none.</summary>

@@ -8,17 +8,17 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 internal sealed class FieldColumn
 {
-    private const string AttributesPrefix = "attributes.",
-        ResourcePrefix = "resource.";
+    private const string AttributesPrefix = "attributes.";
+    private const string ResourcePrefix = "resource.";
 
     private readonly SegmentScan _scan;
     private readonly string _name;
     private readonly Value[] _ofResource;
-    private readonly int[] _columnOfShape,
-        _baseOfShape;
-    private readonly bool _any,
-        _rowByRow,
-        _inRest;
+    private readonly int[] _columnOfShape;
+    private readonly int[] _baseOfShape;
+    private readonly bool _any;
+    private readonly bool _rowByRow;
+    private readonly bool _inRest;
 
     /// <summary>Stands for a field inside of objects.</summary>
     private const int Nested = -2;

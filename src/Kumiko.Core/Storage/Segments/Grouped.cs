@@ -3,8 +3,8 @@ namespace Kumiko.Core.Storage.Segments;
 /// <summary>Rows by the group they belong to, in the order of rows within each.</summary>
 internal sealed class Grouped
 {
-    private readonly int[] _starts,
-        _rows;
+    private readonly int[] _starts;
+    private readonly int[] _rows;
 
     private Grouped(int[] starts, int[] rows) => (_starts, _rows) = (starts, rows);
 

@@ -11,9 +11,9 @@ internal sealed class KeptColumns(long budget, TimeProvider clock)
 {
     /// <summary>Bytes for each row that a narrow column has at most, and what any may have besides; what one takes in memory
     /// beside its bytes.</summary>
-    private const int MostBytesPerRow = 4,
-        Head = 256,
-        Around = 160;
+    private const int MostBytesPerRow = 4;
+    private const int Head = 256;
+    private const int Around = 160;
 
     private static readonly TimeSpan Moment = TimeSpan.FromSeconds(30);
 

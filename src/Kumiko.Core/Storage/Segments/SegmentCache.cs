@@ -9,9 +9,9 @@ namespace Kumiko.Core.Storage.Segments;
 /// </summary>
 internal sealed class SegmentCache(Database database, TimeProvider clock, Action<DamagedSegmentException> damaged) : IDisposable
 {
-    private const long RowsBudget = 640L << 20,
-        FactsBudget = 256L << 20,
-        ColumnsBudget = 128L << 20;
+    private const long RowsBudget = 640L << 20;
+    private const long FactsBudget = 256L << 20;
+    private const long ColumnsBudget = 128L << 20;
 
     /// <summary>Records as objects take about so much more memory than their text.</summary>
     private const int ObjectFactor = 3;

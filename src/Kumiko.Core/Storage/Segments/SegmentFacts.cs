@@ -45,8 +45,8 @@ internal sealed class SegmentFacts(
     public (int[] OfResource, Value[] Values) Services => (_services ??= Different(r => r.Service)).Value;
     public (int[] OfResource, Value[] Values) Hosts => (_hosts ??= Different(r => r.Host)).Value;
 
-    private Boxed? _services,
-        _hosts;
+    private Boxed? _services;
+    private Boxed? _hosts;
     private HashSet<string>? _resourceNames;
 
     private sealed record Boxed((int[], Value[]) Value);

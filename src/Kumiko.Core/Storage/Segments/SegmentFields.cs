@@ -12,8 +12,8 @@ public sealed class SegmentFields
     private readonly FieldLayout _layout;
     private readonly FieldVector?[] _columns;
     private readonly int _rows;
-    private int[]? _shapeOfRow,
-        _ranks;
+    private int[]? _shapeOfRow;
+    private int[]? _ranks;
     private (int[]? OfRow, TextVector Texts)? _rest;
 
     /// <param name="arena">Lends the buffers; null for buffers that live as long as this.</param>

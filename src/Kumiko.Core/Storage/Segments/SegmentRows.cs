@@ -22,8 +22,8 @@ public sealed class SegmentRows(Segment segment, IColumnSource source) : IRecord
 
     private readonly Lock _lock = new();
     private volatile long[]? _times;
-    private volatile byte[]? _bands,
-        _severities;
+    private volatile byte[]? _bands;
+    private volatile byte[]? _severities;
     private volatile Columns? _columns;
     private LogRecord?[]? _records;
 

@@ -15,19 +15,19 @@ public sealed class SegmentScan : RowSource, IDisposable
     private readonly SegmentFacts _facts;
     private readonly Func<LogRecord, Value>? _patternOf;
     private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
-    private long[]? _times,
-        _sequences,
-        _observed;
-    private LongSlice? _packedResources,
-        _packedSeverities;
+    private long[]? _times;
+    private long[]? _sequences;
+    private long[]? _observed;
+    private LongSlice? _packedResources;
+    private LongSlice? _packedSeverities;
     private byte[]? _severities;
     private int[]? _resourceOfRow;
     private SegmentBodies? _bodies;
     private SegmentFields? _attributes;
-    private (int[] Places, TextVector Texts)? _traceId,
-        _spanId,
-        _severityText,
-        _origin;
+    private (int[] Places, TextVector Texts)? _traceId;
+    private (int[] Places, TextVector Texts)? _spanId;
+    private (int[] Places, TextVector Texts)? _severityText;
+    private (int[] Places, TextVector Texts)? _origin;
 
     /// <summary>Adds up what is read.</summary>
     private sealed class Counting(IColumnSource inner) : IColumnSource

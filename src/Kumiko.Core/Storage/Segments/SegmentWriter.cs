@@ -13,17 +13,17 @@ namespace Kumiko.Core.Storage.Segments;
 public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
 {
     /// <summary>Rows and raw bytes at which a segment ends when sealed, and when merged.</summary>
-    public const int SealedRows = 16_384,
-        MergedRows = 65_536;
-    public const long SealedBytes = 8L << 20,
-        MergedBytes = 32L << 20;
+    public const int SealedRows = 16_384;
+    public const int MergedRows = 65_536;
+    public const long SealedBytes = 8L << 20;
+    public const long MergedBytes = 32L << 20;
 
     /// <summary>So many numbers are remembered, to pass over those that come again.</summary>
-    private const int RecentBits = 10,
-        RecentNumbers = 1 << RecentBits;
+    private const int RecentBits = 10;
+    private const int RecentNumbers = 1 << RecentBits;
 
-    private readonly ByteWriter _text = new(),
-        _column = new(1 << 18);
+    private readonly ByteWriter _text = new();
+    private readonly ByteWriter _column = new(1 << 18);
     private readonly List<Slice> _slices = [];
     private readonly TokenSet _tokens = new();
 

@@ -19,13 +19,13 @@ internal sealed class BodyTokens
     /// <summary>Stands for a variable in a template's key; a body that holds it has no template.</summary>
     public const byte Gap = 0;
 
-    private const int LongestQuote = 4_096,
-        NotLooked = -2;
-    private const byte Letter = 0,
-        Digit = 1,
-        Inner = 2,
-        Edge = 3,
-        Opener = 4;
+    private const int LongestQuote = 4_096;
+    private const int NotLooked = -2;
+    private const byte Letter = 0;
+    private const byte Digit = 1;
+    private const byte Inner = 2;
+    private const byte Edge = 3;
+    private const byte Opener = 4;
     private static readonly byte[] Classes = MakeClasses();
 
     private enum Kind : byte
@@ -47,10 +47,10 @@ internal sealed class BodyTokens
     private bool _afterJsonName;
 
     // What was looked for in vain is not looked for again, so that no body takes more than a few looks at each byte.
-    private int _noQuote,
-        _noApostrophe,
-        _noBracket,
-        _lastOpening;
+    private int _noQuote;
+    private int _noApostrophe;
+    private int _noBracket;
+    private int _lastOpening;
 
     public int Count { get; private set; }
     public Slice this[int index] => _tokens[index];
@@ -347,9 +347,11 @@ internal sealed class BodyTokens
     }
 
     private static readonly System.Buffers.SearchValues<byte> RunEnds = System.Buffers.SearchValues.Create(
-            " \t\r\n\"'`()[]{}<>,;|"u8
-        ),
-        ValueEnds = System.Buffers.SearchValues.Create(" \t\r\n\"'`()[]{},;|&"u8);
+        " \t\r\n\"'`()[]{}<>,;|"u8
+    );
+    private static readonly System.Buffers.SearchValues<byte> ValueEnds = System.Buffers.SearchValues.Create(
+        " \t\r\n\"'`()[]{},;|&"u8
+    );
 
     /// <summary>What stands behind <c>name=</c>.</summary>
     private bool Value(ReadOnlySpan<byte> body, ref int i)

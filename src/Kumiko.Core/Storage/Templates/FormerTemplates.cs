@@ -50,10 +50,13 @@ internal sealed class FormerTemplates
             key = key[(end + 1)..];
             var next = key.IndexOf(BodyTokens.Gap);
             var following = next < 0 ? key : key[..next];
-            var length =
-                following.IsEmpty ? body.Length - at
-                : next < 0 ? body.Length - at - following.Length
-                : body[at..].IndexOf(following);
+            int length;
+            if (following.IsEmpty)
+                length = body.Length - at;
+            else if (next < 0)
+                length = body.Length - at - following.Length;
+            else
+                length = body[at..].IndexOf(following);
             if (length <= 0 || (body.Slice(at, length).Contains((byte)' ') && !MayHoldBlanks(template, gap, isLast: next < 0)))
                 return null;
             at += length;

@@ -8,22 +8,22 @@ namespace Kumiko.Core.Storage.Templates;
 /// <summary>Reads one line's header from its beginning, piece by piece.</summary>
 internal ref struct HeaderReader(ReadOnlySpan<byte> line)
 {
-    private const int MostParts = 12,
-        MostOpen = 3,
-        LongestBracket = 160,
-        LongestToken = 120;
+    private const int MostParts = 12;
+    private const int MostOpen = 3;
+    private const int LongestBracket = 160;
+    private const int LongestToken = 120;
     private static readonly SearchValues<byte> NotOpen = SearchValues.Create("\"'=(){}*!?"u8);
 
     private readonly ReadOnlySpan<byte> _line = line;
     private int _at;
-    private bool _dashes,
-        _pipes,
-        _commas,
-        _level,
-        _levelSays,
-        _bracket,
-        _colon,
-        _named;
+    private bool _dashes;
+    private bool _pipes;
+    private bool _commas;
+    private bool _level;
+    private bool _levelSays;
+    private bool _bracket;
+    private bool _colon;
+    private bool _named;
 
     private readonly byte Next => _at < _line.Length ? _line[_at] : (byte)0;
     private readonly ReadOnlySpan<byte> Rest => _line[_at..];
@@ -62,10 +62,13 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             if (_level || _colon || ++open > MostOpen || !Open(ref plain))
                 break;
         }
-        var end =
-            HasWords(_line[sure..]) ? sure
-            : HasWords(_line[behindTime..]) ? behindTime
-            : 0;
+        int end;
+        if (HasWords(_line[sure..]))
+            end = sure;
+        else if (HasWords(_line[behindTime..]))
+            end = behindTime;
+        else
+            end = 0;
         return end == 0 ? default : new LineHeader(Math.Min(time, end), end);
     }
 

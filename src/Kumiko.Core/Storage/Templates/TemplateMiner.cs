@@ -28,20 +28,20 @@ public sealed class TemplateMiner
     /// <summary>A service may have this many times its templates over time, counting those that were merged away.</summary>
     private const int MostEver = 16;
 
-    private const int LooksAtFirst = 64,
-        LooksAfter = 63;
-    private const int MostAliases = 8_192,
-        MostMasks = 64,
-        MostMergedTokens = 64;
+    private const int LooksAtFirst = 64;
+    private const int LooksAfter = 63;
+    private const int MostAliases = 8_192;
+    private const int MostMasks = 64;
+    private const int MostMergedTokens = 64;
 
     /// <summary>Longer bodies are kept whole.</summary>
     public const int LongestBody = 8 * 1024;
 
     /// <summary>So many templates that say the same up to a colon become one.</summary>
     public const int ManyTails = 64;
-    private const int MostBefore = 24,
-        MostBeginnings = 3,
-        FewLooks = 2;
+    private const int MostBefore = 24;
+    private const int MostBeginnings = 3;
+    private const int FewLooks = 2;
 
     private readonly BodyTokens _tokens = new();
     private readonly ByteWriter _key = new(1024);
@@ -65,9 +65,9 @@ public sealed class TemplateMiner
         /// place.</summary>
         public readonly Dictionary<ulong, Tail> Tails = [];
         public readonly FormerTemplates Former = new();
-        public int Count,
-            Ever,
-            Aliases;
+        public int Count;
+        public int Ever;
+        public int Aliases;
         public required string Name { get; init; }
     }
 

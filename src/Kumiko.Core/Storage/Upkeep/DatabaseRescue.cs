@@ -8,11 +8,11 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// deleted.</summary>
 internal static class DatabaseRescue
 {
-    private const int Corrupt = 11,
-        NotADatabase = 26,
-        ReadError = 10,
-        Constraint = 19,
-        NoSuchTable = 1;
+    private const int Corrupt = 11;
+    private const int NotADatabase = 26;
+    private const int ReadError = 10;
+    private const int Constraint = 19;
+    private const int NoSuchTable = 1;
     private const long CopiedAtOnce = 4 << 20;
 
     /// <summary>

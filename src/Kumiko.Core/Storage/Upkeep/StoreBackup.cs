@@ -13,8 +13,8 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// </summary>
 public static class StoreBackup
 {
-    private const string RecordsFile = "records.db",
-        KeptFile = "kumiko.db";
+    private const string RecordsFile = "records.db";
+    private const string KeptFile = "kumiko.db";
 
     /// <summary>Folders beside the files: keys that secrets and cookies are locked with, look-up tables.</summary>
     private static readonly string[] Folders = ["keys", "tables"];
@@ -117,8 +117,8 @@ public static class StoreBackup
 
     private static async Task CopySegment(RecordStore store, Database copy, Segment segment)
     {
-        List<dynamic> row,
-            columns;
+        List<dynamic> row;
+        List<dynamic> columns;
         using (var from = store.Database.Read())
         {
             row = from.Query("SELECT * FROM segment WHERE id = @Id", new { segment.Id }).ToList();
@@ -146,8 +146,8 @@ public static class StoreBackup
         {
             cancel.ThrowIfCancellationRequested();
             done.Add(id);
-            List<dynamic> row,
-                parts;
+            List<dynamic> row;
+            List<dynamic> parts;
             using (var from = store.Database.Read())
             {
                 row = from.Query("SELECT * FROM metric_segment WHERE id = @id AND gone = 0", new { id }).ToList();

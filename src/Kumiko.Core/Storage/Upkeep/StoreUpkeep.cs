@@ -12,15 +12,15 @@ namespace Kumiko.Core.Storage.Upkeep;
 public sealed class StoreUpkeep : IDisposable
 {
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
-    private static readonly long RetainEvery = Instants.Minute,
-        RetryAfter = 5 * Instants.Second,
-        KeysKept = 7 * Instants.Day;
+    private static readonly long RetainEvery = Instants.Minute;
+    private static readonly long RetryAfter = 5 * Instants.Second;
+    private static readonly long KeysKept = 7 * Instants.Day;
 
     /// <summary>Free pages stay in the file for the next batches, up to a share of all; what is beyond goes back to the
     /// disk.</summary>
-    private const int FreeShare = 32,
-        FewestFree = 64,
-        MostFree = 1_024;
+    private const int FreeShare = 32;
+    private const int FewestFree = 64;
+    private const int MostFree = 1_024;
     private const int VacuumPages = 512;
 
     private readonly RecordStore _store;
@@ -28,8 +28,8 @@ public sealed class StoreUpkeep : IDisposable
     private readonly TimeProvider _clock;
     private readonly SegmentWriter[] _writers;
     private readonly DiskReserve _reserve;
-    private readonly SemaphoreSlim _turn = new(1),
-        _wake = new(0);
+    private readonly SemaphoreSlim _turn = new(1);
+    private readonly SemaphoreSlim _wake = new(0);
     private readonly Lock _goneLock = new();
     private readonly List<(long Id, long Version)> _gone = [];
     private readonly CancellationTokenSource _stop = new();

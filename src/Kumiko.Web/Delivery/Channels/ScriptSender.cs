@@ -12,8 +12,8 @@ namespace Kumiko.Web.Delivery.Channels;
 /// </summary>
 public sealed class ScriptSender(ServerOptions options) : IChannelSender
 {
-    private const int MostKept = 4_000,
-        MostOutput = 1 << 20;
+    private const int MostKept = 4_000;
+    private const int MostOutput = 1 << 20;
 
     public const int LongestSeconds = 300;
 

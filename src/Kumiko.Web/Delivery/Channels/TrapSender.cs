@@ -18,8 +18,8 @@ public sealed class TrapSender(NetworkGuard guard) : IChannelSender
 
     private const int LongestText = 400;
 
-    private static readonly Asn1Tag Trap = new(TagClass.ContextSpecific, 7, isConstructed: true),
-        TimeTicks = new(TagClass.Application, 3);
+    private static readonly Asn1Tag Trap = new(TagClass.ContextSpecific, 7, isConstructed: true);
+    private static readonly Asn1Tag TimeTicks = new(TagClass.Application, 3);
 
     public async Task<SendAnswer> Send(Outgoing outgoing, CancellationToken cancel)
     {

@@ -10,8 +10,8 @@ namespace Kumiko.Web.Delivery.Channels;
 /// the signature stay with the first host.</summary>
 public sealed class WebhookSender : IChannelSender, IDisposable
 {
-    private const int MostRedirects = 3,
-        MostAnswer = 4_096;
+    private const int MostRedirects = 3;
+    private const int MostAnswer = 4_096;
 
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 
@@ -193,12 +193,16 @@ public sealed class WebhookSender : IChannelSender, IDisposable
     }
 
     /// <summary>What is wrong with an address; null where nothing is.</summary>
-    public static string? AddressFault(string? text) =>
-        !Uri.TryCreate(text, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https")
-            ? "Give an address that begins with https:// or http://."
-        : url.UserInfo.Length > 0 ? "Leave name and password out of the address; give a header instead."
-        : text!.Length > 2_000 || text.Any(char.IsControl) ? "The address is too long, or holds control characters."
-        : null;
+    public static string? AddressFault(string? text)
+    {
+        if (!Uri.TryCreate(text, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
+            return "Give an address that begins with https:// or http://.";
+        if (url.UserInfo.Length > 0)
+            return "Leave name and password out of the address; give a header instead.";
+        if (text!.Length > 2_000 || text.Any(char.IsControl))
+            return "The address is too long, or holds control characters.";
+        return null;
+    }
 
     /// <summary>What is wrong with a header of one's own; null where nothing is.</summary>
     public static string? HeaderFault(string header)

@@ -11,15 +11,15 @@ namespace Kumiko.Web.Delivery.Messages;
 /// <summary>A message as a mail: as text, and as HTML with the chart. What came in records is only ever text in it.</summary>
 public static class BriefMail
 {
-    private const double Width = 600,
-        Height = 220;
+    private const double Width = 600;
+    private const double Height = 220;
 
     // Mail programs know no style sheets of ours: the colours of the paper theme, written out.
-    private const string Ink = "#26231d",
-        Soft = "#6d665a",
-        Hair = "#d6cdba",
-        Sheet = "#fdfbf5",
-        Indigo = "#2d4a80";
+    private const string Ink = "#26231d";
+    private const string Soft = "#6d665a";
+    private const string Hair = "#d6cdba";
+    private const string Sheet = "#fdfbf5";
+    private const string Indigo = "#2d4a80";
 
     /// <param name="told">The alert and its brief, for a mail of one alert.</param>
     public static MailPayload Write(MessageFields fields, (Alert Alert, Brief Brief)? told)

@@ -98,11 +98,13 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
                     + (telling.IsFlapping ? " It comes and goes, so it stays open until it has been quiet for a while." : "");
         }
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
-        var why =
-            telling.Text.Length > 0 ? telling.Text
-            : telling.Value is { } value && alert.Definition.Quantity.IsFigure
-                ? $"{RuleWords.Text(value, unit)}, which is within the limits again"
-            : "it has ended";
+        string why;
+        if (telling.Text.Length > 0)
+            why = telling.Text;
+        else if (telling.Value is { } value && alert.Definition.Quantity.IsFigure)
+            why = $"{RuleWords.Text(value, unit)}, which is within the limits again";
+        else
+            why = "it has ended";
         return $"{BriefWords.Title(alert)}: {why}. It lasted {Format.Duration(telling.At - alert.Started)}, from {Format.Moment(alert.Started, zone)}{(alert.Worst is { } worst && alert.Definition.Quantity.IsFigure ? $"; the worst was {RuleWords.Text(worst, unit)}" : "")}.";
     }
 

@@ -25,8 +25,8 @@ public sealed class MessageComposer
         string channel = ""
     )
     {
-        string? text = null,
-            fault = null;
+        string? text = null;
+        string? fault = null;
         if (template.Trim().Length > 0)
         {
             (text, fault) = MessageTemplate.Render(

@@ -10,10 +10,10 @@ namespace Kumiko.Web.Delivery.Messages;
 /// length.</summary>
 public static class MessageTemplate
 {
-    private const int MostSteps = 5_000,
-        MostDepth = 20,
-        LongestResult = 60_000,
-        LongestRange = 1_000;
+    private const int MostSteps = 5_000;
+    private const int MostDepth = 20;
+    private const int LongestResult = 60_000;
+    private const int LongestRange = 1_000;
 
     /// <summary>What texts and lists can be put through. Those that multiply a text by another are left out: a chain of them has
     /// no end.</summary>

@@ -26,8 +26,8 @@ public sealed class IndexModel(
     IAuthorizationService authorization
 ) : StripPage(runs, strips, viewer, clock)
 {
-    private const int MostAlerts = 300,
-        MostEnded = 60;
+    private const int MostAlerts = 300;
+    private const int MostEnded = 60;
 
     public IReadOnlyList<AlertLine> Lines { get; private set; } = [];
     public IReadOnlyList<(string State, int Count)> States { get; private set; } = [];

@@ -35,10 +35,10 @@ public sealed class OneModel(
 ) : StripPage(runs, strips, viewer, clock)
 {
     private const long Around = 15 * Instants.Minute;
-    private const int PictureHeight = 200,
-        MostRecords = 5,
-        Beside = 780,
-        WidestBrief = 720;
+    private const int PictureHeight = 200;
+    private const int MostRecords = 5;
+    private const int Beside = 780;
+    private const int WidestBrief = 720;
 
     public BriefPart Part { get; private set; } = null!;
     public Drawing? Later { get; private set; }

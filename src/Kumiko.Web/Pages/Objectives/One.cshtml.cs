@@ -41,9 +41,9 @@ public sealed class OneModel(
     IAuthorizationService authorization
 ) : StripPage(runs, strips, viewer, clock)
 {
-    private const int Beside = 620,
-        PictureHeight = 190,
-        StepsDrawn = 168;
+    private const int Beside = 620;
+    private const int PictureHeight = 190;
+    private const int StepsDrawn = 168;
 
     public Objective? Existing { get; private set; }
     public ObjectiveForm Form { get; private set; } = new();

@@ -50,9 +50,9 @@ public sealed class EditModel(
     TimeProvider clock
 ) : StripPage(runs, strips, viewer, clock)
 {
-    private const int PictureHeight = 240,
-        CurveHeight = 150,
-        Beside = 600;
+    private const int PictureHeight = 240;
+    private const int CurveHeight = 150;
+    private const int Beside = 600;
 
     public static readonly IReadOnlyList<(string Value, string Words)> Overs =
     [

@@ -46,11 +46,16 @@ public sealed class IndexModel(
     public bool IsSilent(SourceState source) =>
         source.LastSeen > 0 && Now - source.LastSeen > SilentAfter && source.LastHour.Count(m => m > 0) >= 10;
 
-    public string Ago(long time) =>
-        time == 0 ? "never"
-        : Now - time < 2 * Instants.Second ? "now"
-        : Now - time < 20 * Instants.Hour ? Format.Duration(Seconds(Now - time)) + " ago"
-        : Format.Moment(time, Zone);
+    public string Ago(long time)
+    {
+        if (time == 0)
+            return "never";
+        if (Now - time < 2 * Instants.Second)
+            return "now";
+        if (Now - time < 20 * Instants.Hour)
+            return Format.Duration(Seconds(Now - time)) + " ago";
+        return Format.Moment(time, Zone);
+    }
 
     private static double Seconds(long nanoseconds) => nanoseconds / Instants.Second * (double)Instants.Second;
 

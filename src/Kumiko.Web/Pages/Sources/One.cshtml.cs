@@ -27,8 +27,8 @@ public sealed class OneModel(
     TimeProvider clock
 ) : StripPage(runs, strips, viewer, clock)
 {
-    private const int MostRefused = 20,
-        MostSeries = 40;
+    private const int MostRefused = 20;
+    private const int MostSeries = 40;
 
     public SourceState Source { get; private set; } = null!;
     public IReadOnlyList<Token> Tokens { get; private set; } = [];

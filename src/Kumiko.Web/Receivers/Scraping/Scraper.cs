@@ -33,10 +33,10 @@ public sealed class Scraper(
     /// <summary>How a scraped source sends, in the words of the pages.</summary>
     public const string Protocol = "OpenMetrics, scraped";
 
-    private const int MostAtOnce = 8,
-        LargestAnswer = 16 << 20;
-    private static readonly TimeSpan Tick = TimeSpan.FromSeconds(1),
-        LongestWait = TimeSpan.FromSeconds(10);
+    private const int MostAtOnce = 8;
+    private const int LargestAnswer = 16 << 20;
+    private static readonly TimeSpan Tick = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(10);
 
     private readonly ConcurrentDictionary<long, ScrapeState> _states = new();
     private readonly ConcurrentDictionary<long, bool> _running = new();

@@ -13,9 +13,9 @@ namespace Kumiko.Web.Receivers.Syslog;
 /// and counted.</summary>
 internal sealed class SyslogDatagrams(Socket socket, SyslogSenders senders, RecordStore store, TimeProvider clock)
 {
-    private const int LargestDatagram = 65_535,
-        MostWaiting = 65_536,
-        MostAtOnce = 4_096;
+    private const int LargestDatagram = 65_535;
+    private const int MostWaiting = 65_536;
+    private const int MostAtOnce = 4_096;
 
     private readonly Channel<(byte[] Message, IPAddress Peer)> _waiting = Channel.CreateBounded<(byte[], IPAddress)>(
         new BoundedChannelOptions(MostWaiting) { SingleReader = true, SingleWriter = true }

@@ -18,9 +18,9 @@ public sealed class SyslogListener(
     ILogger<SyslogListener> log
 ) : IHostedService
 {
-    private const int MostConnections = 2_000,
-        MostOfPeer = 500,
-        ReceiveBuffer = 8 << 20;
+    private const int MostConnections = 2_000;
+    private const int MostOfPeer = 500;
+    private const int ReceiveBuffer = 8 << 20;
 
     /// <summary>Places for those who have not shown who they are; the oldest of them makes room for a new one, so silence shuts
     /// nobody out.</summary>
@@ -28,8 +28,8 @@ public sealed class SyslogListener(
 
     private readonly CancellationTokenSource _stop = new();
     private readonly ConcurrentDictionary<SyslogConnection, Task> _connections = new();
-    private Socket? _tcp,
-        _udp;
+    private Socket? _tcp;
+    private Socket? _udp;
     private Task _working = Task.CompletedTask;
 
     /// <exception cref="IOException">The port is taken.</exception>

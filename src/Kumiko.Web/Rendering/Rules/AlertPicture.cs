@@ -10,8 +10,8 @@ namespace Kumiko.Web.Rendering.Rules;
 /// <summary>The figure of an alert with its limits, the window of the check that started it, and the alert itself.</summary>
 public static class AlertPicture
 {
-    private const string Figure = "figure",
-        Compared = "compared with";
+    private const string Figure = "figure";
+    private const string Compared = "compared with";
 
     /// <param name="until">To where the alert is drawn; null for its start alone.</param>
     public static Drawing? Draw(
@@ -85,8 +85,12 @@ public static class AlertPicture
         );
     }
 
-    private static Value Number(double? number, bool whole) =>
-        number is not { } there ? Value.Missing
-        : whole ? Value.Of((long)there)
-        : Value.Of(there);
+    private static Value Number(double? number, bool whole)
+    {
+        if (number is not { } there)
+            return Value.Missing;
+        if (whole)
+            return Value.Of((long)there);
+        return Value.Of(there);
+    }
 }

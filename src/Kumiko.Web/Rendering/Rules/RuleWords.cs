@@ -66,10 +66,14 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
         };
     }
 
-    private static string Rows(string query) =>
-        query.Trim().Length == 0 ? "all records"
-        : QueryParser.Parse(query).Query.From is { Set: var set } && set != "logs" ? $"rows of {Quoted(query)}"
-        : $"records of {Quoted(query)}";
+    private static string Rows(string query)
+    {
+        if (query.Trim().Length == 0)
+            return "all records";
+        if (QueryParser.Parse(query).Query.From is { Set: var set } && set != "logs")
+            return $"rows of {Quoted(query)}";
+        return $"records of {Quoted(query)}";
+    }
 
     private static string Figure(string query)
     {
@@ -91,9 +95,11 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
     public static string Quoted(string query)
     {
         var line = string.Join(' ', query.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
-        return line.Length == 0 ? "all records"
-            : line.Length <= LongestQuery ? $"“{line}”"
-            : $"“{line[..LongestQuery]}…”";
+        if (line.Length == 0)
+            return "all records";
+        if (line.Length <= LongestQuery)
+            return $"“{line}”";
+        return $"“{line[..LongestQuery]}…”";
     }
 
     /// <summary>What is wrong with it.</summary>
@@ -131,10 +137,14 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
     private static string Percent(double share) => Format.Number(share * 100) + "\u2009%";
 
     /// <summary>The unit of a rule's figures before it was ever checked.</summary>
-    public static string UnitOf(RuleDefinition definition, string unit) =>
-        unit.Length > 0 ? unit
-        : definition.Quantity is ShareOf or SlowSpans { AsShare: true } or BudgetBurnt ? "1"
-        : "";
+    public static string UnitOf(RuleDefinition definition, string unit)
+    {
+        if (unit.Length > 0)
+            return unit;
+        if (definition.Quantity is ShareOf or SlowSpans { AsShare: true } or BudgetBurnt)
+            return "1";
+        return "";
+    }
 
     /// <summary>A figure with its unit.</summary>
     public static string Text(double? figure, string unit) =>

@@ -10,9 +10,9 @@ namespace Kumiko.Web.Rendering.Rules;
 /// <summary>A trial as a picture: the figure over time with its limits, and the alerts above it.</summary>
 public static class TrialPicture
 {
-    private const int MostSteps = 320,
-        MostLines = 6,
-        MostTimes = 5;
+    private const int MostSteps = 320;
+    private const int MostLines = 6;
+    private const int MostTimes = 5;
 
     public static Drawing? Draw(
         RuleDefinition definition,
@@ -109,8 +109,8 @@ public static class TrialPicture
         var hasUsual = definition.Wrong is Unusual or Moved && lines.Count == 1;
         var keyed = lines.Count > 1 || (lines.Count == 1 && lines[0].Keys.Count > 0);
         var kind = trial.Readings.Kind == ValueKind.Integer ? ValueKind.Integer : ValueKind.Decimal;
-        const string Figure = "figure",
-            Compared = "compared with";
+        const string Figure = "figure";
+        const string Compared = "compared with";
         List<Column> columns = [new("time", ColumnRole.Time, ValueKind.Time)];
         if (keyed)
             columns.Add(new Column("key", ColumnRole.Key));
@@ -152,10 +152,14 @@ public static class TrialPicture
         return (new Frame(new Schema(columns, cut.Length, trial.Window), rows), layers);
     }
 
-    private static Value Number(double? number, ValueKind kind) =>
-        number is not { } there || !double.IsFinite(there) ? Value.Missing
-        : kind == ValueKind.Integer ? Value.Of((long)there)
-        : Value.Of(there);
+    private static Value Number(double? number, ValueKind kind)
+    {
+        if (number is not { } there || !double.IsFinite(there))
+            return Value.Missing;
+        if (kind == ValueKind.Integer)
+            return Value.Of((long)there);
+        return Value.Of(there);
+    }
 
     /// <summary>How many alerts would have begun in each step.</summary>
     private static (Frame Frame, List<LayerSpec> Layers) Happenings(Trial trial, Steps cut)

@@ -141,10 +141,13 @@ public sealed class ChannelForm
             || (before?.Settings is WebhookSettings { Headers.Count: > 0 } && string.IsNullOrWhiteSpace(Headers));
         if (kept && leavesSome && before!.Settings.GetType() == settings.GetType() && Place(before.Settings) != Place(settings))
             faults.Add($"The channel leads elsewhere now. Give the {settings.SecretName} again, or let it be forgotten.");
-        var secret =
-            !string.IsNullOrEmpty(Secret) ? secrets.Lock(Secret)
-            : kept ? before!.Secret
-            : "";
+        string secret;
+        if (!string.IsNullOrEmpty(Secret))
+            secret = secrets.Lock(Secret);
+        else if (kept)
+            secret = before!.Secret;
+        else
+            secret = "";
         if (settings is WebhookSettings hook && faults.Count == 0)
         {
             // What is not typed again stays as it is kept.
@@ -265,8 +268,12 @@ public sealed class ChannelForm
     private static int Whole(string? text, int otherwise) =>
         int.TryParse((text ?? "").Trim(), NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : otherwise;
 
-    private static long Duration(string? text) =>
-        text?.Trim() is "" or "0" or null ? 0
-        : Quantities.TryParseDuration(text.Trim(), out var duration) ? duration
-        : -1;
+    private static long Duration(string? text)
+    {
+        if (text?.Trim() is "" or "0" or null)
+            return 0;
+        if (Quantities.TryParseDuration(text.Trim(), out var duration))
+            return duration;
+        return -1;
+    }
 }

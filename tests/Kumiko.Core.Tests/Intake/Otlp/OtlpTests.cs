@@ -15,8 +15,8 @@ namespace Kumiko.Core.Tests.Intake.Otlp;
 /// <summary>Requests of the OpenTelemetry protocol to records, metrics and spans.</summary>
 public class OtlpTests : StoreTest
 {
-    private const string Trace = "5b8aa5a2d2c872e8321cf37308d69df2",
-        Span = "051581bf3cb55c13";
+    private const string Trace = "5b8aa5a2d2c872e8321cf37308d69df2";
+    private const string Span = "051581bf3cb55c13";
     private const long Noon = 1_764_000_000_000_000_000;
 
     private static T Json<T>(string text)

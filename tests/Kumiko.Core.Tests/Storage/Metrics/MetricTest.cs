@@ -87,11 +87,15 @@ public abstract class MetricTest : StoreTest
                 string.Join(
                     ' ',
                     row.Select(v =>
-                        v.Kind == ValueKind.Time ? FormattableString.Invariant($"{(v.AsLong - Today) / (double)Instants.Minute}m")
-                        : v.IsMissing ? "–"
-                        : v.IsQuantity ? FormattableString.Invariant($"{v.AsDouble:G9}")
-                        : v.ToText()
-                    )
+                    {
+                        if (v.Kind == ValueKind.Time)
+                            return FormattableString.Invariant($"{(v.AsLong - Today) / (double)Instants.Minute}m");
+                        if (v.IsMissing)
+                            return "–";
+                        if (v.IsQuantity)
+                            return FormattableString.Invariant($"{v.AsDouble:G9}");
+                        return v.ToText();
+                    })
                 )
             )
         );

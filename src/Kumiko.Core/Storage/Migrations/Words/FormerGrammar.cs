@@ -24,8 +24,8 @@ internal static partial class FormerGrammar
     /// <summary>What one bracket holds: the match of a query until a bar, then its stages; or an expression.</summary>
     private sealed class Inside
     {
-        public bool InStages,
-            IsFresh;
+        public bool InStages;
+        public bool IsFresh;
         public string Stage = "";
     }
 
