@@ -33,7 +33,12 @@ public sealed record RuleDefinition
     private const int MostRules = 10;
 
     public required Quantity Quantity { get; init; }
+
+    // Names in kept JSON stay as they were first written.
+    [JsonPropertyName("wrong")]
     public required Wrong Wrong { get; init; }
+
+    [JsonPropertyName("lasting")]
     public Lasting Lasting { get; init; } = new AtOnce();
 
     /// <summary>Fields that tell alerts apart; of a query that groups by itself, its own are.</summary>

@@ -153,7 +153,7 @@ public static class KumikoServer
             .AddSingleton<SourceDays>()
             .AddSingleton<RateGates>()
             .AddSingleton<UploadSlots>()
-            .AddSingleton<Door>()
+            .AddSingleton<IntakeGate>()
             .AddSingleton<OtlpReceiver>()
             .AddSingleton<SyslogSenders>()
             .AddSingleton<ScrapeStore>()
@@ -313,7 +313,7 @@ public static class KumikoServer
         );
         app.MapGet("/healthz", () => Results.Text("well")).AllowAnonymous();
         IntakeEndpoint.Map(app);
-        app.UseMiddleware<OtlpGrpcDoor>();
+        app.UseMiddleware<OtlpGrpcGate>();
         ChangeEndpoint.Map(app);
         OtlpHttp.Map(app);
         app.MapGrpcService<OtlpLogsService>().AllowAnonymous();

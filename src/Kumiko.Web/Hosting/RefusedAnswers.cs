@@ -33,7 +33,7 @@ internal sealed class RefusedAnswers(RequestDelegate next)
     public static int StatusOf(QueryRefusedException e, HttpContext http)
     {
         if (e is QueryBusyException)
-            http.Response.Headers.RetryAfter = Door.RetryAfter(QueryBusyException.Wait);
+            http.Response.Headers.RetryAfter = IntakeGate.RetryAfter(QueryBusyException.Wait);
         return e switch
         {
             QueryBusyException { IsOwn: true } => StatusCodes.Status429TooManyRequests,

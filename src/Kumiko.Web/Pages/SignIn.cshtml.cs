@@ -55,7 +55,7 @@ public sealed class SignInModel(
         );
         if (tries.Wait(tried) is var wait && wait > TimeSpan.Zero)
             return Later(
-                $"Too many wrong passwords came from here. Try again in {Door.RetryAfter(wait)} s, or ask an administrator for a new password.",
+                $"Too many wrong passwords came from here. Try again in {IntakeGate.RetryAfter(wait)} s, or ask an administrator for a new password.",
                 wait
             );
         var inARow = tries.Count(tried);
@@ -99,7 +99,7 @@ public sealed class SignInModel(
     {
         Wrong = reason;
         Response.StatusCode = StatusCodes.Status429TooManyRequests;
-        Response.Headers.RetryAfter = Door.RetryAfter(wait);
+        Response.Headers.RetryAfter = IntakeGate.RetryAfter(wait);
         return Page();
     }
 

@@ -28,7 +28,7 @@ public static class ChangeEndpoint
 
     private static async Task<IResult> Receive(
         HttpContext http,
-        Door door,
+        IntakeGate gate,
         ChangeStore changes,
         SourceBook book,
         RecordStore records,
@@ -42,7 +42,7 @@ public static class ChangeEndpoint
             Batch => "batch",
             _ => "binary",
         };
-        using var entry = door.Enter(http, $"CloudEvents over HTTP, {how}", out var away);
+        using var entry = gate.Enter(http, $"CloudEvents over HTTP, {how}", out var away);
         if (entry is null)
             return Refusals.Result(http, away!);
         var (stream, wrong) = await RequestBody.Open(http, MostBytes);
@@ -55,12 +55,12 @@ public static class ChangeEndpoint
         }
         catch (Exception e) when (Gzip.IsDamage(e))
         {
-            return Refusals.Result(http, new TurnedAway(StatusCodes.Status400BadRequest, "The compressed data is damaged."));
+            return Refusals.Result(http, new Refusal(StatusCodes.Status400BadRequest, "The compressed data is damaged."));
         }
         if (body.Length > MostBytes)
             return Refusals.Result(
                 http,
-                new TurnedAway(
+                new Refusal(
                     StatusCodes.Status413PayloadTooLarge,
                     $"More than {MostBytes >> 10} KB of changes. Send fewer at once."
                 )
@@ -90,7 +90,7 @@ public static class ChangeEndpoint
         }
         catch (DiskFullException e)
         {
-            return Refusals.Result(http, new TurnedAway(StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait));
+            return Refusals.Result(http, new Refusal(StatusCodes.Status503ServiceUnavailable, e.Message, IntakeGate.NoRoomWait));
         }
         entry.Settle(taken + refused.Count, body.Length);
         await records.Keep(refused, entry.Source);

@@ -18,19 +18,16 @@ internal sealed class CutOff : IEndpointFilter
         }
     }
 
-    private static TurnedAway Answer(int status) =>
+    private static Refusal Answer(int status) =>
         status switch
         {
-            StatusCodes.Status408RequestTimeout => new TurnedAway(status, "The body came too slowly. Send it again."),
-            StatusCodes.Status503ServiceUnavailable => new TurnedAway(
+            StatusCodes.Status408RequestTimeout => new Refusal(status, "The body came too slowly. Send it again."),
+            StatusCodes.Status503ServiceUnavailable => new Refusal(
                 status,
                 "There is no room to gather the body. Nothing of it was taken.",
-                Door.NoRoomWait
+                IntakeGate.NoRoomWait
             ),
-            _ => new TurnedAway(
-                status,
-                "The body was cut off. Nothing that was not acknowledged counts as taken: send it again."
-            ),
+            _ => new Refusal(status, "The body was cut off. Nothing that was not acknowledged counts as taken: send it again."),
         };
 
     private static int? StatusOf(Exception e, HttpContext http) =>

@@ -11,14 +11,14 @@ public static class IntakeEndpoint
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/intake/records", (HttpContext http, Door door, LineIntake intake) =>
-                Receive(http, door, intake, "NDJSON over HTTP", _ => null)
+        app.MapPost("/intake/records", (HttpContext http, IntakeGate gate, LineIntake intake) =>
+                Receive(http, gate, intake, "NDJSON over HTTP", _ => null)
             )
             .AllowAnonymous()
             .DisableAntiforgery()
             .AddEndpointFilter<CutOff>();
-        app.MapPost("/intake/lines", (HttpContext http, Door door, LineIntake intake) =>
-                Receive(http, door, intake, "plain lines over HTTP", source => new PlainLineParser(
+        app.MapPost("/intake/lines", (HttpContext http, IntakeGate gate, LineIntake intake) =>
+                Receive(http, gate, intake, "plain lines over HTTP", source => new PlainLineParser(
                     source,
                     Short(http.Request.Query["service"]),
                     Short(http.Request.Query["host"])
@@ -33,20 +33,20 @@ public static class IntakeEndpoint
 
     private static async Task<IResult> Receive(
         HttpContext http,
-        Door door,
+        IntakeGate gate,
         LineIntake intake,
         string protocol,
         Func<string, PlainLineParser?> parser
     )
     {
-        using var entry = door.Enter(http, protocol, out var away);
+        using var entry = gate.Enter(http, protocol, out var away);
         if (entry is null)
             return Refusals.Result(http, away!);
         var key = http.Request.Headers["Idempotency-Key"].ToString();
         if (key.Length > LongestKey)
             return Refusals.Result(
                 http,
-                new TurnedAway(StatusCodes.Status400BadRequest, $"Idempotency-Key can have {LongestKey} characters.")
+                new Refusal(StatusCodes.Status400BadRequest, $"Idempotency-Key can have {LongestKey} characters.")
             );
         // A command on this machine has no token, and no limit.
         var limit = entry.Token is null ? long.MaxValue : LineIntake.MostBytes;
@@ -78,7 +78,7 @@ public static class IntakeEndpoint
             _ => StatusCodes.Status200OK,
         };
         if (status == StatusCodes.Status503ServiceUnavailable)
-            http.Response.Headers.RetryAfter = Door.RetryAfter(Door.NoRoomWait);
+            http.Response.Headers.RetryAfter = IntakeGate.RetryAfter(IntakeGate.NoRoomWait);
         var body = new Dictionary<string, object>
         {
             ["taken"] = answer.Taken,

@@ -22,7 +22,7 @@ internal static class RequestBody
 
     /// <summary>Opens the body; whoever reads it has a limit of its own for what comes out.</summary>
     /// <param name="mostCompressed">The most bytes to gather.</param>
-    public static async Task<(Stream? Body, TurnedAway? Away)> Open(HttpContext http, long mostCompressed)
+    public static async Task<(Stream? Body, Refusal? Away)> Open(HttpContext http, long mostCompressed)
     {
         if (http.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } size)
             size.MaxRequestBodySize = null;
@@ -32,7 +32,7 @@ internal static class RequestBody
         if (encoding != "gzip")
             return (
                 null,
-                new TurnedAway(
+                new Refusal(
                     StatusCodes.Status415UnsupportedMediaType,
                     $"Content-Encoding {encoding} is not understood. Send gzip, or none."
                 )
@@ -46,7 +46,7 @@ internal static class RequestBody
         return (Gzip.Open(gathered), null);
     }
 
-    private static async Task<(Stream? Gathered, TurnedAway? Away)> Gather(HttpContext http, long most)
+    private static async Task<(Stream? Gathered, Refusal? Away)> Gather(HttpContext http, long most)
     {
         var reader = http.Request.BodyReader;
         using var late = new CancellationTokenSource(WholeBy, http.RequestServices.GetRequiredService<TimeProvider>());
@@ -64,7 +64,7 @@ internal static class RequestBody
                 if (late.IsCancellationRequested)
                     return await Dropped(
                         gathered,
-                        new TurnedAway(
+                        new Refusal(
                             StatusCodes.Status408RequestTimeout,
                             $"The body was not whole within {WholeBy.TotalMinutes} minutes. Send smaller batches."
                         )
@@ -89,7 +89,7 @@ internal static class RequestBody
         }
     }
 
-    private static async Task<(Stream? Gathered, TurnedAway? Away)> Dropped(Stream gathered, TurnedAway away)
+    private static async Task<(Stream? Gathered, Refusal? Away)> Dropped(Stream gathered, Refusal away)
     {
         await gathered.DisposeAsync();
         return (null, away);
@@ -113,6 +113,6 @@ internal static class RequestBody
         return file;
     }
 
-    private static TurnedAway TooLarge(long most) =>
+    private static Refusal TooLarge(long most) =>
         new(StatusCodes.Status413PayloadTooLarge, $"More than {most >> 20} MB in one request. Send smaller batches.");
 }

@@ -13,16 +13,17 @@ internal static class OtlpGrpc
     {
         try
         {
-            return await take(OtlpGrpcDoor.EntryOf(context.GetHttpContext()));
+            return await take(OtlpGrpcGate.EntryOf(context.GetHttpContext()));
         }
         catch (IOException e)
         {
-            throw StatusOf(new TurnedAway(StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait)).ToRpcException();
+            throw StatusOf(new Refusal(StatusCodes.Status503ServiceUnavailable, e.Message, IntakeGate.NoRoomWait))
+                .ToRpcException();
         }
     }
 
     // Without the time to wait, a sender takes an exhausted resource for one that stays so, and drops what it holds.
-    public static Google.Rpc.Status StatusOf(TurnedAway away)
+    public static Google.Rpc.Status StatusOf(Refusal away)
     {
         var status = new Google.Rpc.Status { Code = (int)OtlpStatus.Of(away.Status), Message = away.Reason };
         if (away.Wait is { } wait)

@@ -16,24 +16,24 @@ public static class OtlpHttp
 
     public static void Map(WebApplication app)
     {
-        app.MapPost("/v1/logs", (HttpContext http, Door door, OtlpReceiver receiver) =>
-                Receive<ExportLogsServiceRequest>(http, door, receiver, async (r, e) =>
+        app.MapPost("/v1/logs", (HttpContext http, IntakeGate gate, OtlpReceiver receiver) =>
+                Receive<ExportLogsServiceRequest>(http, gate, receiver, async (r, e) =>
                     await receiver.Take(r, e, http.RequestAborted)
                 )
             )
             .AllowAnonymous()
             .DisableAntiforgery()
             .AddEndpointFilter<CutOff>();
-        app.MapPost("/v1/metrics", (HttpContext http, Door door, OtlpReceiver receiver) =>
-                Receive<ExportMetricsServiceRequest>(http, door, receiver, async (r, e) =>
+        app.MapPost("/v1/metrics", (HttpContext http, IntakeGate gate, OtlpReceiver receiver) =>
+                Receive<ExportMetricsServiceRequest>(http, gate, receiver, async (r, e) =>
                     await receiver.Take(r, e, http.RequestAborted)
                 )
             )
             .AllowAnonymous()
             .DisableAntiforgery()
             .AddEndpointFilter<CutOff>();
-        app.MapPost("/v1/traces", (HttpContext http, Door door, OtlpReceiver receiver) =>
-                Receive<ExportTraceServiceRequest>(http, door, receiver, async (r, e) =>
+        app.MapPost("/v1/traces", (HttpContext http, IntakeGate gate, OtlpReceiver receiver) =>
+                Receive<ExportTraceServiceRequest>(http, gate, receiver, async (r, e) =>
                     await receiver.Take(r, e, http.RequestAborted)
                 )
             )
@@ -42,7 +42,12 @@ public static class OtlpHttp
             .AddEndpointFilter<CutOff>();
     }
 
-    private static async Task Receive<T>(HttpContext http, Door door, OtlpReceiver receiver, Func<T, Entry, Task<IMessage>> take)
+    private static async Task Receive<T>(
+        HttpContext http,
+        IntakeGate gate,
+        OtlpReceiver receiver,
+        Func<T, Entry, Task<IMessage>> take
+    )
         where T : class, IMessage<T>, new()
     {
         var type = (http.Request.ContentType ?? "").Split(';')[0].Trim().ToLowerInvariant();
@@ -57,7 +62,7 @@ public static class OtlpHttp
             );
             return;
         }
-        using var entry = door.Enter(
+        using var entry = gate.Enter(
             http,
             $"OTLP over HTTP, {(encoding == OtlpEncoding.Json ? "JSON" : "protobuf")}",
             out var away
@@ -94,7 +99,7 @@ public static class OtlpHttp
         }
         catch (IOException e)
         {
-            await Refuse(http, encoding, StatusCodes.Status503ServiceUnavailable, e.Message, Door.NoRoomWait);
+            await Refuse(http, encoding, StatusCodes.Status503ServiceUnavailable, e.Message, IntakeGate.NoRoomWait);
         }
     }
 
@@ -124,7 +129,7 @@ public static class OtlpHttp
     private static Task Refuse(HttpContext http, OtlpEncoding encoding, int status, string reason, TimeSpan? wait = null)
     {
         if (wait is { } time)
-            http.Response.Headers.RetryAfter = Door.RetryAfter(time);
+            http.Response.Headers.RetryAfter = IntakeGate.RetryAfter(time);
         if (status == StatusCodes.Status401Unauthorized)
             http.Response.Headers.WWWAuthenticate = "Bearer";
         return Answer(http, encoding, status, new Google.Rpc.Status { Code = (int)OtlpStatus.Of(status), Message = reason });

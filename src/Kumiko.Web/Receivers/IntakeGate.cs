@@ -25,11 +25,11 @@ public sealed class Entry(string source, Token? token, RateReservation reservati
 /// <summary>Why somebody was not let in.</summary>
 /// <param name="Status">The HTTP status that says so.</param>
 /// <param name="Wait">When it may be tried again, where that helps.</param>
-public sealed record TurnedAway(int Status, string Reason, TimeSpan? Wait = null);
+public sealed record Refusal(int Status, string Reason, TimeSpan? Wait = null);
 
 /// <summary>Lets senders in: by token, as a source that the token may name, no faster and no more at once than the token
 /// may.</summary>
-public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots, SourceBook book)
+public sealed class IntakeGate(BearerTokens tokens, RateGates gates, UploadSlots slots, SourceBook book)
 {
     /// <summary>How long a sender should wait when there is no room.</summary>
     public static readonly TimeSpan NoRoomWait = TimeSpan.FromSeconds(30);
@@ -40,12 +40,12 @@ public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots
 
     /// <param name="protocol">How it sends, in the words of the pages.</param>
     /// <param name="away">Set where the answer is null.</param>
-    public Entry? Enter(HttpContext http, string protocol, out TurnedAway? away)
+    public Entry? Enter(HttpContext http, string protocol, out Refusal? away)
     {
         away = null;
         if (tokens.Find(http, TokenPurpose.Intake) is not { } sender)
         {
-            away = new TurnedAway(StatusCodes.Status401Unauthorized, BearerTokens.Advice(TokenPurpose.Intake));
+            away = new Refusal(StatusCodes.Status401Unauthorized, BearerTokens.Advice(TokenPurpose.Intake));
             return null;
         }
         var named = http.Request.Query["source"].ToString() is { Length: > 0 } inQuery
@@ -53,12 +53,12 @@ public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots
             : http.Request.Headers[SourceHeader].ToString();
         var source = named.Length > 0 ? named : sender.Name;
         if (source.Length > TokenWish.LongestName || source.Any(char.IsControl))
-            away = new TurnedAway(
+            away = new Refusal(
                 StatusCodes.Status400BadRequest,
                 $"The name of a source can have {TokenWish.LongestName} characters, none of them control characters."
             );
         else if (sender.Token?.MayName(source) == false)
-            away = new TurnedAway(
+            away = new Refusal(
                 StatusCodes.Status403Forbidden,
                 $"This token may not send as “{source}”. Its own source is “{sender.Name}”."
             );
@@ -67,7 +67,7 @@ public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots
         var slot = slots.Take(sender.Token);
         if (slot is null)
         {
-            away = new TurnedAway(
+            away = new Refusal(
                 StatusCodes.Status429TooManyRequests,
                 $"This token has {UploadSlots.MostOfToken} uploads under way. Send fewer at once.",
                 SlotWait
@@ -80,7 +80,7 @@ public sealed class Door(BearerTokens tokens, RateGates gates, UploadSlots slots
         )
         {
             slot.Dispose();
-            away = new TurnedAway(
+            away = new Refusal(
                 StatusCodes.Status429TooManyRequests,
                 $"This token may send {sender.Token!.Rate} records a second. Send again after the time in Retry-After.",
                 wait
