@@ -55,7 +55,7 @@ public static class QueryCommand
         using var kept = new KeptDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
-        var surroundings = StoreSets.Of(
+        var sources = StoreSets.Of(
             store,
             metrics,
             new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System),
@@ -63,7 +63,7 @@ public static class QueryCommand
             new Kumiko.Core.Changes.ChangeStore(kept),
             new LookupTables(folder.Tables)
         );
-        var parsed = QueryParser.Parse(text, surroundings.Tables());
+        var parsed = QueryParser.Parse(text, sources.Tables());
         if (!parsed.Ok)
             return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last)
@@ -74,7 +74,7 @@ public static class QueryCommand
         using var run = new Run(
             new Question("command line", parsed, window, now, DateTimeZone.Utc, Limits.Default) { Parameters = parameters },
             store.Current,
-            surroundings
+            sources
         );
         try
         {

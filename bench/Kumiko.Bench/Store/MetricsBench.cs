@@ -242,7 +242,7 @@ internal static class MetricsBench
                 using var run = new Run(
                     new Question("bench", QueryParser.Parse(query), asked, today, DateTimeZone.Utc, Limits.Default),
                     records.Current,
-                    RunSurroundings.None with
+                    QuerySources.None with
                     {
                         Metrics = metrics,
                     }

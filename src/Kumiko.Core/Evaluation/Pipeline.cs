@@ -10,7 +10,7 @@ namespace Kumiko.Core.Evaluation;
 /// <param name="Window">The run's window.</param>
 /// <param name="Sets">The rows of a known set other than logs in a window; null where there is no such set.</param>
 /// <param name="Answer">The whole answer of another pipeline of this query.</param>
-public sealed record PipelineSurroundings(
+public sealed record PipelineContext(
     EvaluationContext Context,
     Limits Limits,
     Window Window,

@@ -7,7 +7,7 @@ namespace Kumiko.Core.Evaluation;
 /// <summary>Makes a query ready, stage by stage.</summary>
 public sealed partial class PipelineBuilder
 {
-    private readonly PipelineSurroundings _around;
+    private readonly PipelineContext _around;
     private readonly Dictionary<string, (Language.Query Query, PipelineBuilder Within)> _bound = new(StringComparer.Ordinal);
     private readonly List<(int Index, Expr Condition)> _conditions = [];
     private readonly List<Func<Row, bool>> _tests = [];
@@ -26,18 +26,18 @@ public sealed partial class PipelineBuilder
     private int _slots;
     private int _index;
 
-    private PipelineBuilder(PipelineSurroundings around, Window window)
+    private PipelineBuilder(PipelineContext context, Window window)
     {
-        _around = around;
+        _around = context;
         _reads = window;
-        _scope = new RecordScope(around.Fields);
+        _scope = new RecordScope(context.Fields);
         _schema = new Schema([], null, window);
     }
 
     /// <exception cref="QueryRefusedException">The query asks for something that cannot be.</exception>
-    public static Pipeline Build(Language.Query query, PipelineSurroundings around)
+    public static Pipeline Build(Language.Query query, PipelineContext context)
     {
-        var builder = new PipelineBuilder(around, around.Window);
+        var builder = new PipelineBuilder(context, context.Window);
         builder.Add(query, outermost: true);
         return builder.Finish();
     }

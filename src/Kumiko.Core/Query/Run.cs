@@ -34,16 +34,16 @@ public sealed class Run : IDisposable
     private readonly Lazy<Pipeline> _pipeline;
     private readonly MemoryMeter _memory;
     private CountingPass? _counting;
-    private readonly RunSurroundings? _surroundings;
+    private readonly QuerySources? _sources;
     private readonly RunTurns? _turns;
     private int _readers;
 
     /// <param name="snapshot">Disposed with the run.</param>
     /// <param name="surroundings">What else the query can reach; null for the records alone.</param>
-    public Run(Question question, Snapshot snapshot, RunSurroundings? surroundings = null)
+    public Run(Question question, Snapshot snapshot, QuerySources? sources = null)
     {
-        (Question, Snapshot, _surroundings) = (question, snapshot, surroundings);
-        var around = surroundings ?? RunSurroundings.None;
+        (Question, Snapshot, _sources) = (question, snapshot, sources);
+        var around = sources ?? QuerySources.None;
         _cancel = new CancellationTokenSource(Timeout.InfiniteTimeSpan, around.Clock);
         var patterns = snapshot.Patterns;
         _context = new EvaluationContext(question.Now, question.Zone) { Lookup = around.Lookup };
@@ -61,14 +61,14 @@ public sealed class Run : IDisposable
     /// <summary>The time that it may take begins now: what was waited before does not count.</summary>
     private void LimitTime() => _cancel.CancelAfter(Question.Limits.Time);
 
-    private Pipeline Build(RunSurroundings around)
+    private Pipeline Build(QuerySources around)
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
         if (missing.Count > 0)
             throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
         return PipelineBuilder.Build(
             PatternNames.Settle(query, Snapshot.Patterns),
-            new PipelineSurroundings(_context, Question.Limits, Question.Window, Sets, _executor.Answer)
+            new PipelineContext(_context, Question.Limits, Question.Window, Sets, _executor.Answer)
             {
                 Fields = _fields,
                 Memory = _memory,
@@ -446,7 +446,7 @@ public sealed class Run : IDisposable
                             Parsed = QueryParser.Parse(query),
                         },
                         Snapshot.Share(),
-                        _surroundings is null ? null : _surroundings with { Gate = null }
+                        _sources is null ? null : _sources with { Gate = null }
                     )
                 ))
         ).Value;
@@ -489,7 +489,7 @@ public sealed class Run : IDisposable
     public async Task<FrameStream> Stream()
     {
         const int ChunkRows = 1_024;
-        var reading = _surroundings?.Gate?.BeginAnswer(Question.Person);
+        var reading = _sources?.Gate?.BeginAnswer(Question.Person);
         try
         {
             // Some of the query is answered while it is put together.

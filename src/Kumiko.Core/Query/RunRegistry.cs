@@ -19,20 +19,20 @@ public sealed class RunRegistry : IDisposable
         public DateTimeOffset Used { get; set; } = used;
     }
 
-    public RunRegistry(RecordStore store, TimeProvider clock, RunSurroundings? surroundings = null, WorkGate? gate = null)
+    public RunRegistry(RecordStore store, TimeProvider clock, QuerySources? sources = null, WorkGate? gate = null)
     {
-        (_store, _clock, Surroundings) = (store, clock, (surroundings ?? RunSurroundings.None) with { Gate = gate });
+        (_store, _clock, Sources) = (store, clock, (sources ?? QuerySources.None) with { Gate = gate });
         _timer = clock.CreateTimer(_ => Sweep(), null, Idle, Idle);
     }
 
     /// <summary>What runs of people and tokens can reach; they work in turn.</summary>
-    public RunSurroundings Surroundings { get; }
+    public QuerySources Sources { get; }
 
     public int Count => _runs.Count;
 
     public Run Open(Question question)
     {
-        var run = new Run(question, _store.Current, Surroundings);
+        var run = new Run(question, _store.Current, Sources);
         _runs[run.Id] = new Held(run, _clock.GetUtcNow());
         return run;
     }

@@ -24,7 +24,7 @@ public sealed record AlertFigures(
 }
 
 /// <summary>Reads the figures of an alert over a stretch, by the same path as its checks.</summary>
-public sealed class AlertFigureReader(RecordStore records, RuleReader reader, RunSurroundings surroundings)
+public sealed class AlertFigureReader(RecordStore records, RuleReader reader, QuerySources sources)
 {
     private const int MostPoints = 120;
     private const int MostSlowPoints = 16;
@@ -74,7 +74,7 @@ public sealed class AlertFigureReader(RecordStore records, RuleReader reader, Ru
                 Limits.Default
             ),
             records.Current,
-            surroundings
+            sources
         );
         using var reading = run.Attach(cancel);
         var span = new Window(window.From / step * step, window.To);

@@ -9,7 +9,7 @@ namespace Kumiko.Core.Rules;
 
 /// <summary>The figures of a rule's quantity at many instants.</summary>
 /// <param name="objectives">An objective by its id; null where there is none.</param>
-public sealed class FigureReader(RunSurroundings surroundings, Func<long, Objective?> objectives)
+public sealed class FigureReader(QuerySources sources, Func<long, Objective?> objectives)
 {
     /// <summary>How long after its end an hour may still change.</summary>
     private const long Settled = Instants.Hour;
@@ -89,7 +89,7 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
         using var run = new Run(
             new Question("rule", parsed, new Frames.Window(0, 1), 1, definition.TimeZone, Evaluation.Limits.Default),
             snapshot.Share(),
-            surroundings
+            sources
         );
         run.Reader(definition.Keys);
         if (!run.ReadsRecords)
@@ -148,7 +148,7 @@ public sealed class FigureReader(RunSurroundings surroundings, Func<long, Object
         var parsed = QueryParser.Parse(text);
         if (!parsed.Ok)
             throw new Evaluation.QueryRefusedException($"{parsed.Errors[0].Describe(parsed.Text)}");
-        return new SlidingQuery("rule", parsed, definition.TimeZone, snapshot, surroundings).Answer(length, slice, ends, cancel);
+        return new SlidingQuery("rule", parsed, definition.TimeZone, snapshot, sources).Answer(length, slice, ends, cancel);
     }
 
     private async Task<SlidingAnswer> Share(

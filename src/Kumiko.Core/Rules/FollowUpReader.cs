@@ -17,7 +17,7 @@ public sealed record FollowUpAnswer(
 );
 
 /// <summary>Asks the query that finds the culprit, of the window that started an alert and for its keys.</summary>
-public sealed class FollowUpReader(RecordStore records, RunSurroundings surroundings)
+public sealed class FollowUpReader(RecordStore records, QuerySources sources)
 {
     private const int MostRows = 20;
     private const int LongestText = 400;
@@ -54,7 +54,7 @@ public sealed class FollowUpReader(RecordStore records, RunSurroundings surround
         using var run = new Run(
             new Question("rule", parsed, window, window.To, rule.Definition.TimeZone, Limits.Default),
             records.Current,
-            surroundings
+            sources
         );
         using var reading = run.Attach(cancel);
         if (!run.IsGrouped)

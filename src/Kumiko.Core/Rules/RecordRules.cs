@@ -22,7 +22,7 @@ public sealed class RecordRules : IDisposable
 
     private readonly RuleStore _rules;
     private readonly RecordStore _records;
-    private readonly RunSurroundings _surroundings;
+    private readonly QuerySources _sources;
     private readonly RuleChecker _checker;
     private readonly ConcurrentQueue<RecordBlock> _waiting = new();
     private int _count;
@@ -30,9 +30,9 @@ public sealed class RecordRules : IDisposable
     private long _position;
     private IReadOnlyList<Rule> _known = [];
 
-    public RecordRules(RuleStore rules, RecordStore records, RunSurroundings surroundings, RuleChecker checker)
+    public RecordRules(RuleStore rules, RecordStore records, QuerySources sources, RuleChecker checker)
     {
-        (_rules, _records, _surroundings, _checker) = (rules, records, surroundings, checker);
+        (_rules, _records, _sources, _checker) = (rules, records, sources, checker);
         // Before the first start of all, what is there already was never waited for.
         _position = rules.Position() ?? Newest();
         records.Committed += Take;
@@ -161,7 +161,7 @@ public sealed class RecordRules : IDisposable
                     Limits.Default
                 ),
                 _records.Current,
-                _surroundings
+                _sources
             );
             var read = run.Reader(definition.Keys);
             var found = new List<(LogRecord Record, Value[] Keys)>();

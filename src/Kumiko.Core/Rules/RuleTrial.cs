@@ -10,12 +10,7 @@ namespace Kumiko.Core.Rules;
 
 /// <summary>Tries a rule on history with the code that checks it live.</summary>
 /// <param name="find">A rule by its id, for rules of rules.</param>
-public sealed class RuleTrial(
-    RuleReader reader,
-    RunSurroundings surroundings,
-    Func<long, RuleDefinition?> find,
-    IKnownDisturbances known
-)
+public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long, RuleDefinition?> find, IKnownDisturbances known)
 {
     /// <summary>How far back a rule can be tried.</summary>
     public const long Longest = 30 * Instants.Day;
@@ -207,7 +202,7 @@ public sealed class RuleTrial(
         using var run = new Run(
             new Question("rule", parsed, window, window.To, definition.TimeZone, Limits.Default),
             snapshot.Share(),
-            surroundings
+            sources
         );
         using var reading = run.Attach(cancel);
         var read = run.Reader(definition.Keys);

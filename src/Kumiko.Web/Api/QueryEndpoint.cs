@@ -60,8 +60,8 @@ public static class QueryEndpoint
         if (zone is null)
             return Wrong($"There is no zone “{value("zone")}”. Use a name such as Europe/Dublin.");
         var text = value("q") ?? "";
-        var surroundings = http.RequestServices.GetRequiredService<RunRegistry>().Surroundings;
-        var parsed = QueryParser.Parse(text, surroundings.Tables());
+        var sources = http.RequestServices.GetRequiredService<RunRegistry>().Sources;
+        var parsed = QueryParser.Parse(text, sources.Tables());
         if (!parsed.Ok)
             return Results.Json(
                 new
@@ -89,7 +89,7 @@ public static class QueryEndpoint
             { } missing
         )
             return Wrong($":{missing.Name} is without a value. Send it as {ParameterPrefix}{missing.Name}.");
-        var run = new Run(question, http.RequestServices.GetRequiredService<RecordStore>().Current, surroundings);
+        var run = new Run(question, http.RequestServices.GetRequiredService<RecordStore>().Current, sources);
         http.Response.RegisterForDispose(run);
         http.Response.RegisterForDispose(run.Attach(http.RequestAborted));
         try
@@ -99,7 +99,7 @@ public static class QueryEndpoint
             var answer = await run.Stream();
             http.Response.RegisterForDisposeAsync(answer);
             return Results.Stream(
-                stream => FrameWriter.WriteNoting(answer, () => surroundings.Damage(window), format, stream, http),
+                stream => FrameWriter.WriteNoting(answer, () => sources.Damage(window), format, stream, http),
                 FrameWriter.MediaType(format)
             );
         }

@@ -235,7 +235,7 @@ public static class KumikoServer
             .AddSingleton<RecordRules>()
             .AddSingleton<RuleLoad>();
         services.AddSingleton(s => new FigureReader(
-            s.GetRequiredService<RunSurroundings>(),
+            s.GetRequiredService<QuerySources>(),
             s.GetRequiredService<ObjectiveStore>().Find
         ));
         services.AddSingleton(s => new RuleChecker(
@@ -246,7 +246,7 @@ public static class KumikoServer
         ));
         services.AddSingleton(s => new RuleTrial(
             s.GetRequiredService<RuleReader>(),
-            s.GetRequiredService<RunSurroundings>(),
+            s.GetRequiredService<QuerySources>(),
             id => s.GetRequiredService<RuleStore>().Find(id)?.Definition,
             s.GetRequiredService<IKnownDisturbances>()
         ));

@@ -11,7 +11,7 @@ namespace Kumiko.Web.Hosting;
 /// <summary>What queries of a data folder can reach besides its records.</summary>
 public static class StoreSets
 {
-    public static RunSurroundings Of(
+    public static QuerySources Of(
         RecordStore records,
         MetricStore metrics,
         SignalStore signals,

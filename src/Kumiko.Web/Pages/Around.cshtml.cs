@@ -15,13 +15,8 @@ namespace Kumiko.Web.Pages;
 public sealed record Neighbours(string Name, string Words, Expr? Condition);
 
 /// <summary>What stands before and after one record, whatever the query says; records that meet the query are set off.</summary>
-public sealed class AroundModel(
-    RunRegistry runs,
-    StripBuilder strips,
-    Viewer viewer,
-    TimeProvider clock,
-    RunSurroundings surroundings
-) : PageModel
+public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer viewer, TimeProvider clock, QuerySources sources)
+    : PageModel
 {
     private const int RowsBefore = 25;
     private const int RowsAfter = 25;
@@ -161,13 +156,13 @@ public sealed class AroundModel(
 
     /// <summary>The search's query, whose words are marked.</summary>
     public Query Marked =>
-        QueryParser.Parse(Address.Query, surroundings.Tables()) is { Ok: true } parsed ? parsed.Query : Run.Question.Parsed.Query;
+        QueryParser.Parse(Address.Query, sources.Tables()) is { Ok: true } parsed ? parsed.Query : Run.Question.Parsed.Query;
 
     private RowMaker Maker() => new(Run, Address, Marked);
 
     private Func<LogRecord, bool> Meets()
     {
-        var parsed = QueryParser.Parse(QueryEdits.RecordsOnly(Address.Query), surroundings.Tables());
+        var parsed = QueryParser.Parse(QueryEdits.RecordsOnly(Address.Query), sources.Tables());
         if (Condition.Length == 0 || !parsed.Ok)
             return _ => false;
         return runs.Shared(

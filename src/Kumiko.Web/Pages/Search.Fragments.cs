@@ -198,7 +198,7 @@ public sealed partial class SearchModel
         Prepare();
         if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known)
             return BadRequest();
-        using var run = new Run(Run.Question, Run.Snapshot.Share(), runs.Surroundings);
+        using var run = new Run(Run.Question, Run.Snapshot.Share(), runs.Sources);
         await using var answer = await run.Stream();
         Response.ContentType = FrameWriter.MediaType(known);
         Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";

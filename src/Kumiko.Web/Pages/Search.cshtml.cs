@@ -57,7 +57,7 @@ public sealed partial class SearchModel(
     TimeProvider clock,
     RecordStore records,
     KeptDatabase kept,
-    RunSurroundings surroundings,
+    QuerySources sources,
     SearchStore searches
 ) : PageModel
 {
@@ -193,7 +193,7 @@ public sealed partial class SearchModel(
             now = told;
         Address = SearchAddress.Parse(name => Request.Query[name], now, Notices);
         Zone = viewer.Zone(Address.Zone);
-        Parsed = QueryParser.Parse(Address.Query, surroundings.Tables());
+        Parsed = QueryParser.Parse(Address.Query, sources.Tables());
         Parameters = Core.Language.Parameters.WithoutValue(Parsed.Query);
         Address = Address with
         {

@@ -38,7 +38,7 @@ internal sealed class Oracle(Func<Func<Pipeline, IEnumerable<Row>>, Pipeline> bu
             answer =>
                 PipelineBuilder.Build(
                     bound,
-                    new PipelineSurroundings(
+                    new PipelineContext(
                         context ?? new EvaluationContext(window.To, DateTimeZone.Utc),
                         limits ?? Limits.Default,
                         window,

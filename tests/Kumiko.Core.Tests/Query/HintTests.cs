@@ -188,7 +188,7 @@ public sealed class HintTests : StoreTest
         using var run = new Run(
             new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default),
             store.Current,
-            new RunSurroundings(tables.Read) { Lookup = tables.Lookup }
+            new QuerySources(tables.Read) { Lookup = tables.Lookup }
         );
         Assert.Equal("Hollin", Assert.Single((await run.Frame()).Rows)[0].ToText());
     }

@@ -17,7 +17,7 @@ public sealed partial class LanguageGuideTests : StoreTest
 {
     private static readonly Window Hour = new(Sample.At("2026-11-23T17:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));
 
-    private static readonly RunSurroundings Surroundings = RunSurroundings.None with
+    private static readonly QuerySources Sources = QuerySources.None with
     {
         Lookup = (table, column) =>
             key => table == "berths" && column == "berth" && key.ToText() == "Tarnhead" ? Value.Of(4L) : Value.Missing,
@@ -55,7 +55,7 @@ public sealed partial class LanguageGuideTests : StoreTest
         return new Run(
             new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default),
             store.Current,
-            Surroundings
+            Sources
         )
             .Stream()
             .GetAwaiter()

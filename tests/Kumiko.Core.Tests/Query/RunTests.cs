@@ -45,7 +45,7 @@ public sealed class RunTests : IDisposable
     public async Task A_stream_has_its_time_for_each_part_and_a_slow_reader_gets_all(string text)
     {
         var gate = new WorkGate(WorkLimits.Default, _clock);
-        using var run = new Run(Ask(text), _store.Current, RunSurroundings.None with { Clock = _clock, Gate = gate });
+        using var run = new Run(Ask(text), _store.Current, QuerySources.None with { Clock = _clock, Gate = gate });
         var (rows, parts, all) = (0, 0, _records.Count(r => Focus.Contains(r.Time)));
         await using var answer = await run.Stream();
         await foreach (var part in answer.Chunks())

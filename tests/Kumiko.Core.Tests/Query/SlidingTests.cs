@@ -34,7 +34,7 @@ public sealed class SlidingTests : StoreTest
     ];
 
     private static SlidingQuery Query(RecordStore store, string text) =>
-        new("test", QueryParser.Parse(text), DateTimeZone.Utc, store.Current, RunSurroundings.None);
+        new("test", QueryParser.Parse(text), DateTimeZone.Utc, store.Current, QuerySources.None);
 
     private static async Task<SortedDictionary<string, string>> AskedAlone(RecordStore store, string text, Window window)
     {
@@ -115,10 +115,7 @@ public sealed class SlidingTests : StoreTest
     [InlineData("| group count() by terminal | highest 3 terminal by `count()`", false)]
     [InlineData("refused", false)]
     public void Slices_fit_one_plain_group(string text, bool fits) =>
-        Assert.Equal(
-            fits,
-            new SlidingQuery("test", QueryParser.Parse(text), DateTimeZone.Utc, null!, RunSurroundings.None).IsQuick
-        );
+        Assert.Equal(fits, new SlidingQuery("test", QueryParser.Parse(text), DateTimeZone.Utc, null!, QuerySources.None).IsQuick);
 
     [Fact]
     public async Task What_does_not_fit_slices_is_asked_window_by_window_and_not_too_often()

@@ -172,13 +172,13 @@ public sealed class WorkGateTests : StoreTest
     public async Task A_run_takes_one_turn_for_all_its_pieces_and_a_busy_piece_can_be_asked_again()
     {
         using var store = await Filled();
-        using var run = new Run(Ask("refused"), store.Current, RunSurroundings.None with { Gate = _gate });
+        using var run = new Run(Ask("refused"), store.Current, QuerySources.None with { Gate = _gate });
         var (a, b) = (await Enter("ines"), await Enter("ines"));
         var fields = run.Fields(null);
         var counts = run.Counts();
         Assert.Equal((2, 1), _gate.Now);
         // What segments tell by heart needs no turn, so a strip stands also now.
-        using var all = new Run(Ask(""), store.Current, RunSurroundings.None with { Gate = _gate });
+        using var all = new Run(Ask(""), store.Current, QuerySources.None with { Gate = _gate });
         Assert.Equal(3_000, (await all.Histogram(new Window(0, 60_000_000_000L * 60), 60_000_000_000L)).Total(0));
         _time.Advance(TimeSpan.FromSeconds(21));
         await Assert.ThrowsAsync<QueryBusyException>(() => fields);
@@ -196,7 +196,7 @@ public sealed class WorkGateTests : StoreTest
         using var store = await Filled();
         var seen = new List<int>();
         // What a look-up is asked for says how many work at that moment.
-        var around = RunSurroundings.None with
+        var around = QuerySources.None with
         {
             Gate = _gate,
             Lookup = (_, _) =>
@@ -222,7 +222,7 @@ public sealed class WorkGateTests : StoreTest
     public async Task A_slow_reader_of_an_answer_holds_no_turn()
     {
         using var store = await Filled();
-        using var run = new Run(Ask("refused"), store.Current, RunSurroundings.None with { Gate = _gate });
+        using var run = new Run(Ask("refused"), store.Current, QuerySources.None with { Gate = _gate });
         await using (var answer = await run.Stream())
         {
             var rows = 0;
@@ -242,7 +242,7 @@ public sealed class WorkGateTests : StoreTest
     {
         using var store = await Filled();
         var budget = new MemoryBudget(3 << 20);
-        var around = RunSurroundings.None with { Memory = budget };
+        var around = QuerySources.None with { Memory = budget };
         const string Distinct = "| group distinct(body) as n";
         var held = new List<Run>();
         for (var i = 0; i < 3; i++)

@@ -31,7 +31,7 @@ public abstract class RuleTest : IDisposable
     protected RuleReader Reader { get; private set; } = null!;
     protected RuleChecker Checker { get; private set; } = null!;
     protected RecordRules OnRecords { get; private set; } = null!;
-    protected RunSurroundings Around { get; private set; } = null!;
+    protected QuerySources Around { get; private set; } = null!;
     protected ChannelStore Channels { get; private set; } = null!;
     protected ChangeStore Changes { get; private set; } = null!;
     protected RouteStore Routes { get; private set; } = null!;
@@ -54,7 +54,7 @@ public abstract class RuleTest : IDisposable
         Spans = new SignalStore(Records, Clock);
         Store = new RuleStore(Kept, Clock);
         Objectives = new ObjectiveStore(Kept, Clock);
-        Around = new RunSurroundings(
+        Around = new QuerySources(
             (name, window) =>
                 name switch
                 {

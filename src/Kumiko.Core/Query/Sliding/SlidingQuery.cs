@@ -10,13 +10,7 @@ namespace Kumiko.Core.Query.Sliding;
 /// <summary>Asks one question for many windows of one length, each as if it were asked alone at its end.</summary>
 /// <param name="person">Whose question it is.</param>
 /// <param name="parsed">A query without errors that ends in figures.</param>
-public sealed class SlidingQuery(
-    string person,
-    ParseResult parsed,
-    DateTimeZone zone,
-    Snapshot snapshot,
-    RunSurroundings surroundings
-)
+public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone zone, Snapshot snapshot, QuerySources sources)
 {
     /// <summary>Windows that are asked one by one, where a query does not fit slices.</summary>
     public const int MostAlone = 400;
@@ -86,7 +80,7 @@ public sealed class SlidingQuery(
         var count = window.Length / slice;
         if (count > MostSlices)
             throw new QueryRefusedException($"{count:N0} slices of time are too many. Take a longer time between checks.");
-        using var run = new Run(new Question(person, parsed, window, ends[^1], zone, Limits), snapshot.Share(), surroundings)
+        using var run = new Run(new Question(person, parsed, window, ends[^1], zone, Limits), snapshot.Share(), sources)
         {
             Slices = Steps.Even(window.From, slice, (int)count),
         };
@@ -99,7 +93,7 @@ public sealed class SlidingQuery(
         using var run = new Run(
             new Question(person, parsed, new Window(end - length, end), end, zone, Limits),
             snapshot.Share(),
-            surroundings
+            sources
         );
         using var reading = run.Attach(cancel);
         if (!run.IsGrouped)

@@ -12,12 +12,7 @@ namespace Kumiko.Core.Rules.Briefs;
 
 /// <summary>Finds what sets an alert's records apart: from the same on like days, or where there were none, from others of the
 /// same time.</summary>
-public sealed class DifferenceReader(
-    RecordStore records,
-    RunSurroundings surroundings,
-    BaselineFinder baselines,
-    AlertStore alerts
-)
+public sealed class DifferenceReader(RecordStore records, QuerySources sources, BaselineFinder baselines, AlertStore alerts)
 {
     private const int MostValues = 200;
     private const int Most = 3;
@@ -107,7 +102,7 @@ public sealed class DifferenceReader(
                 }
             ),
             snapshot.Share(),
-            surroundings
+            sources
         );
 
     /// <summary>Like days; where none was collected, the stretch before.</summary>

@@ -71,7 +71,7 @@ public abstract class MetricTest : StoreTest
                 limits ?? Limits.Default
             ),
             records.Current,
-            RunSurroundings.None with
+            QuerySources.None with
             {
                 Metrics = metrics,
             }

@@ -8,9 +8,9 @@ namespace Kumiko.Core.Query;
 
 /// <summary>What queries can reach besides records: other sets of rows, look-up tables.</summary>
 /// <param name="Sets">The rows of a set in a window; null where there is no such set.</param>
-public sealed record RunSurroundings(Func<string, Window, Frame?> Sets)
+public sealed record QuerySources(Func<string, Window, Frame?> Sets)
 {
-    public static readonly RunSurroundings None = new((_, _) => null);
+    public static readonly QuerySources None = new((_, _) => null);
 
     /// <summary>A look at a table by key, for a table and a column of it.</summary>
     public Func<string, string, Func<Value, Value>> Lookup { get; init; } = (_, _) => _ => Value.Missing;
