@@ -33,8 +33,8 @@ public static class BackupCommand
                         Background = false,
                     }
                 );
-                using var kept = new KeptDatabase(folder.Kept);
-                var (records, problems) = await StoreBackup.Run(store, kept, to, null, cancel);
+                using var database = new AppDatabase(folder.Kept);
+                var (records, problems) = await StoreBackup.Run(store, database, to, null, cancel);
                 done = new BackupAnswer(records, [.. store.Notices, .. problems]);
             }
             else

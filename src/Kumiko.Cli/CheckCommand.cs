@@ -28,7 +28,7 @@ public static class CheckCommand
             }
             report = StoreCheck
                 .Run(folder.Records, new Counter(), cancel)
-                .With(File.Exists(folder.Kept) ? KeptCheck.Run(folder.Kept) : []);
+                .With(File.Exists(folder.Kept) ? AppDatabaseCheck.Run(folder.Kept) : []);
         }
         else
         {

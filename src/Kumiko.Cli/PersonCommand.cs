@@ -13,14 +13,14 @@ public static class PersonCommand
             return 1;
         if (access.Folder is { } folder)
         {
-            using var kept = new KeptDatabase(folder.Kept);
-            var people = new PeopleStore(kept, TimeProvider.System);
+            using var database = new AppDatabase(folder.Kept);
+            var people = new PeopleStore(database, TimeProvider.System);
             if (people.FindByEmail(email) is not { } person)
             {
                 Console.Error.WriteLine($"Nobody here has the address {email}.");
                 return 1;
             }
-            var secret = await new LinkStore(kept, TimeProvider.System, people).Reset(person, "the command line");
+            var secret = await new LinkStore(database, TimeProvider.System, people).Reset(person, "the command line");
             Console.WriteLine($"Start Kumiko and open this within a day, behind its address: /welcome?key={secret}");
             return 0;
         }

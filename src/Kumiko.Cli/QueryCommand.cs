@@ -52,15 +52,15 @@ public static class QueryCommand
     )
     {
         var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
-        using var kept = new KeptDatabase(folder.Kept);
+        using var database = new AppDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
         var sources = StoreSets.Of(
             store,
             metrics,
             new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System),
-            new RuleStore(kept, TimeProvider.System),
-            new Kumiko.Core.Changes.ChangeStore(kept),
+            new RuleStore(database, TimeProvider.System),
+            new Kumiko.Core.Changes.ChangeStore(database),
             new LookupTables(folder.Tables)
         );
         var parsed = QueryParser.Parse(text, sources.Tables());

@@ -39,7 +39,7 @@ public static class RunCommand
         foreach (
             var damage in app
                 .Services.GetRequiredService<RecordStore>()
-                .Notices.Concat(app.Services.GetRequiredService<KeptDatabase>().Notices)
+                .Notices.Concat(app.Services.GetRequiredService<AppDatabase>().Notices)
         )
             Console.Error.WriteLine(damage);
         try

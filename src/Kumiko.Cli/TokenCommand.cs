@@ -13,8 +13,8 @@ public static class TokenCommand
             return 1;
         if (access.Folder is { } folder)
         {
-            using var kept = new KeptDatabase(folder.Kept);
-            Console.WriteLine(await new TokenStore(kept, TimeProvider.System).Create(name, purpose));
+            using var database = new AppDatabase(folder.Kept);
+            Console.WriteLine(await new TokenStore(database, TimeProvider.System).Create(name, purpose));
             return 0;
         }
         using var response = await access.Server!.PostAsync(

@@ -116,8 +116,8 @@ public sealed class CommandLineTests : IDisposable
         var data = Path.Combine(_folder, "data");
         var token = (await Do("token", "quay", "--for", "query", "--data", data)).Out.Trim();
         using var folder = DataFolder.TryOpen(data)!;
-        using (var kept = new KeptDatabase(folder.Kept))
-            Assert.Equal("quay", new TokenStore(kept, TimeProvider.System).Find(token, TokenPurpose.Query)?.Name);
+        using (var database = new AppDatabase(folder.Kept))
+            Assert.Equal("quay", new TokenStore(database, TimeProvider.System).Find(token, TokenPurpose.Query)?.Name);
         foreach (var file in Directory.GetFiles(data, "kumiko.db*"))
             Assert.DoesNotContain(token, System.Text.Encoding.Latin1.GetString(System.IO.File.ReadAllBytes(file)));
     }

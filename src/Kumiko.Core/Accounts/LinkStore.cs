@@ -6,7 +6,7 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Accounts;
 
 /// <summary>One-time links: of the first administrator, of people who are invited, of people who set a new password.</summary>
-public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore people)
+public sealed class LinkStore(AppDatabase database, TimeProvider clock, PeopleStore people)
 {
     private static readonly long InvitedFor = 7 * Instants.Day;
     private static readonly long OtherFor = Instants.Day;
@@ -37,7 +37,7 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     {
         var secret = Secrets.New();
         var now = Now;
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
         {
             if (kind != LinkKind.Invited)
                 connection.Execute(
@@ -71,7 +71,7 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     /// <summary>The link of a secret; null where it was used, is too old, was taken back or never made.</summary>
     public OneTimeLink? Find(string secret)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection
             .QuerySingleOrDefault<Row>(
                 $"SELECT {Columns} FROM invitation WHERE hash = @hash AND {Works}",
@@ -83,7 +83,7 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     /// <summary>Links of invited people that still work, the newest first.</summary>
     public IReadOnlyList<OneTimeLink> Invited()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection
@@ -97,13 +97,15 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
 
     /// <summary>Takes an invitation back.</summary>
     public Task<int> TakeBack(string hash) =>
-        kept.Database.Writer.Write(c => c.Execute("DELETE FROM invitation WHERE hash = @hash AND used IS NULL", new { hash }));
+        database.Database.Writer.Write(c =>
+            c.Execute("DELETE FROM invitation WHERE hash = @hash AND used IS NULL", new { hash })
+        );
 
     /// <summary>Uses a link up and adds the person; null where it does not work, or the address is taken.</summary>
     public async Task<Person?> Accept(string secret, string name, string email, string password)
     {
         var now = Now;
-        var id = await kept.Database.Writer.Write(connection =>
+        var id = await database.Database.Writer.Write(connection =>
         {
             // A link is not used up for an address that somebody has.
             if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM person WHERE email = @email", new { email }) > 0)
@@ -120,7 +122,7 @@ public sealed class LinkStore(KeptDatabase kept, TimeProvider clock, PeopleStore
     public async Task<Person?> AcceptReset(string secret, string password)
     {
         var now = Now;
-        var id = await kept.Database.Writer.Write(connection =>
+        var id = await database.Database.Writer.Write(connection =>
         {
             if (Use(connection, secret, isReset: true, now) is not { Person: { } person })
                 return null;

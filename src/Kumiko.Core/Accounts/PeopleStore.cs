@@ -6,7 +6,7 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Accounts;
 
 /// <summary>People. Read from memory, as each request asks who it is from and what they may.</summary>
-public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
+public sealed class PeopleStore(AppDatabase database, TimeProvider clock)
 {
     private const string Administrators =
         "SELECT COUNT(*) FROM person WHERE role = 'administrator' AND off IS NULL AND removed IS NULL";
@@ -29,7 +29,7 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
     public async Task<Person?> Add(string name, string email, Role role, string? password)
     {
         var now = Now;
-        var id = await kept.Database.Writer.Write(connection => Insert(connection, name, email, role, password, now));
+        var id = await database.Database.Writer.Write(connection => Insert(connection, name, email, role, password, now));
         Changed();
         return id is null ? null : Find(id.Value);
     }
@@ -137,7 +137,7 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
 
     private async Task<T> Changing<T>(Func<SqliteConnection, T> change)
     {
-        var result = await kept.Database.Writer.Write(change);
+        var result = await database.Database.Writer.Write(change);
         Changed();
         return result;
     }
@@ -164,7 +164,7 @@ public sealed class PeopleStore(KeptDatabase kept, TimeProvider clock)
                 return known;
             version = _version;
         }
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         var all = connection
             .Query<Row>(
                 "SELECT id AS Id, name AS Name, email AS Email, role AS Role, password AS Password, zone AS Zone, theme AS Theme, off AS Off, removed AS Removed, wrong AS Wrong, wrong_at AS WrongAt, wrong_from AS WrongFrom FROM person"

@@ -21,14 +21,14 @@ public sealed class SessionStore
     public static readonly long IdleFor = 14 * Instants.Day;
     public static readonly long LastsFor = 90 * Instants.Day;
 
-    private readonly KeptDatabase _kept;
+    private readonly AppDatabase _database;
     private readonly TimeProvider _clock;
     private readonly ConcurrentDictionary<string, Session> _all;
 
-    public SessionStore(KeptDatabase kept, TimeProvider clock)
+    public SessionStore(AppDatabase database, TimeProvider clock)
     {
-        (_kept, _clock) = (kept, clock);
-        using var connection = kept.Database.Read();
+        (_database, _clock) = (database, clock);
+        using var connection = database.Database.Read();
         _all = new(
             connection
                 .Query<Row>(
@@ -68,7 +68,7 @@ public sealed class SessionStore
         );
         try
         {
-            await _kept.Database.Writer.Write(c =>
+            await _database.Database.Writer.Write(c =>
                 c.Execute(
                     "INSERT INTO session (hash, person, created, seen, address, browser, wrong, wrong_at, wrong_from) VALUES (@Id, @Person, @Created, @Seen, @Address, @Browser, @Count, @At, @From)",
                     new
@@ -127,7 +127,9 @@ public sealed class SessionStore
             _all.TryRemove(id, out _);
         return ids.Count == 0
             ? Task.CompletedTask
-            : _kept.Database.Writer.Write(c => c.Execute("DELETE FROM session WHERE hash = @id", ids.Select(id => new { id })));
+            : _database.Database.Writer.Write(c =>
+                c.Execute("DELETE FROM session WHERE hash = @id", ids.Select(id => new { id }))
+            );
     }
 
     /// <summary>Writes down when sessions were last seen, and forgets those that are over.</summary>
@@ -137,7 +139,7 @@ public sealed class SessionStore
         await End([.. _all.Values.Where(s => IsOver(s, now)).Select(s => s.Id)]);
         var seen = _all.Values.Select(s => new { s.Id, s.Seen }).ToList();
         if (seen.Count > 0)
-            await _kept.Database.Writer.Write(c =>
+            await _database.Database.Writer.Write(c =>
                 c.Execute("UPDATE session SET seen = @Seen WHERE hash = @Id AND seen < @Seen", seen)
             );
     }

@@ -7,7 +7,7 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Accounts;
 
 /// <summary>Tokens by which programs send records or ask queries. Kept as hashes; read from memory.</summary>
-public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
+public sealed class TokenStore(AppDatabase database, TimeProvider clock)
 {
     private readonly ConcurrentDictionary<long, long> _used = new();
     private volatile IReadOnlyDictionary<string, Token>? _byHash;
@@ -22,7 +22,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     public async Task<string> Create(TokenWish wish)
     {
         var text = "kumiko_" + Secrets.New();
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
             connection.Execute(
                 "INSERT INTO token (name, purpose, hash, created, protocol, rate, sources, addresses, author) VALUES (@Name, @purpose, @hash, @Now, @Protocol, @Rate, @sources, @addresses, @Author)",
                 new
@@ -84,7 +84,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
     /// <returns>False where there is none of this id that still works.</returns>
     public async Task<bool> Revoke(long id)
     {
-        var changed = await kept.Database.Writer.Write(c =>
+        var changed = await database.Database.Writer.Write(c =>
             c.Execute("UPDATE token SET revoked = @Now WHERE id = @id AND revoked IS NULL", new { id, Now })
         );
         Changed();
@@ -97,7 +97,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
         var used = _used.Select(u => new { Id = u.Key, At = u.Value }).ToList();
         return used.Count == 0
             ? Task.CompletedTask
-            : kept.Database.Writer.Write(c => c.Execute("UPDATE token SET used = @At WHERE id = @Id", used));
+            : database.Database.Writer.Write(c => c.Execute("UPDATE token SET used = @At WHERE id = @Id", used));
     }
 
     private void Changed()
@@ -111,7 +111,7 @@ public sealed class TokenStore(KeptDatabase kept, TimeProvider clock)
         if (_byHash is { } known)
             return known;
         var version = Volatile.Read(ref _version);
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         var all = connection
             .Query<Row>(
                 "SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token"

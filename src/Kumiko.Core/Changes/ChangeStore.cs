@@ -5,14 +5,14 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Changes;
 
 /// <summary>What was done to what runs here.</summary>
-public sealed class ChangeStore(KeptDatabase kept)
+public sealed class ChangeStore(AppDatabase database)
 {
     private const string Columns =
         "key AS Key, at AS At, kind AS Kind, what AS What, place AS Place, \"from\" AS \"From\", \"to\" AS \"To\", who AS Who, source AS Source, event_id AS EventId, event_source AS EventSource";
 
     /// <summary>Adds a change; one with a key that is known already is left as it was.</summary>
     public Task<int> Add(Change change) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "INSERT INTO change (key, at, kind, what, place, \"from\", \"to\", who, source, event_id, event_source) VALUES (@Key, @At, @Kind, @What, @Place, @From, @To, @Who, @Source, @EventId, @EventSource) ON CONFLICT (key) DO NOTHING",
                 change
@@ -22,14 +22,14 @@ public sealed class ChangeStore(KeptDatabase kept)
     /// <summary>Takes back a change that a person wrote down.</summary>
     /// <returns>Rows removed: none where it came from elsewhere.</returns>
     public Task<int> Remove(string key) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute("DELETE FROM change WHERE key = @key AND source = @ByPeople", new { key, Change.ByPeople })
         );
 
     /// <summary>The latest changes, the newest first.</summary>
     public IReadOnlyList<Change> Latest(int most)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection
@@ -42,7 +42,7 @@ public sealed class ChangeStore(KeptDatabase kept)
     /// <param name="most">The latest of them; null for all.</param>
     public IReadOnlyList<Change> In(Window window, int? most = null)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection

@@ -6,7 +6,7 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Delivery;
 
 /// <summary>Channels that people made.</summary>
-public sealed class ChannelStore(KeptDatabase kept, TimeProvider clock)
+public sealed class ChannelStore(AppDatabase database, TimeProvider clock)
 {
     private sealed class Row
     {
@@ -38,7 +38,7 @@ public sealed class ChannelStore(KeptDatabase kept, TimeProvider clock)
 
     public IReadOnlyList<Channel> All()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection
@@ -49,14 +49,14 @@ public sealed class ChannelStore(KeptDatabase kept, TimeProvider clock)
 
     public Channel? Find(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection
             .QuerySingleOrDefault<Row>($"SELECT {Columns} FROM channel WHERE id = @id AND removed IS NULL", new { id })
             ?.Channel();
     }
 
     public Task<long> Add(Channel channel) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.ExecuteScalar<long>(
                 "INSERT INTO channel (name, settings, secret, template, quiet, author, created) VALUES (@Name, @settings, @Secret, @Template, @quiet, @Author, @now) RETURNING id",
                 Written(channel)
@@ -64,7 +64,7 @@ public sealed class ChannelStore(KeptDatabase kept, TimeProvider clock)
         );
 
     public Task<int> Change(Channel channel) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE channel SET name = @Name, settings = @settings, secret = @Secret, template = @Template, quiet = @quiet WHERE id = @Id",
                 Written(channel)
@@ -72,13 +72,13 @@ public sealed class ChannelStore(KeptDatabase kept, TimeProvider clock)
         );
 
     public Task<int> Pause(long id, bool paused) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute("UPDATE channel SET paused = @paused WHERE id = @id", new { id, paused })
         );
 
     /// <summary>Takes a channel away, or brings it back. What it sent stays in the history.</summary>
     public Task<int> Remove(long id, bool removed) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute("UPDATE channel SET removed = @at WHERE id = @id", new { id, at = removed ? Now() : (long?)null })
         );
 

@@ -7,12 +7,12 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Delivery;
 
 /// <summary>Routes, the calendars that they ask, and quiet times.</summary>
-public sealed class RouteStore(KeptDatabase kept, ChannelStore channels, TimeProvider clock)
+public sealed class RouteStore(AppDatabase database, ChannelStore channels, TimeProvider clock)
 {
     /// <summary>All that decides who is told, as it is now.</summary>
     public RouteBook Book()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return new RouteBook(Routes(connection), Calendars(connection), channels.All(), QuietTimes(connection));
     }
 
@@ -110,7 +110,7 @@ public sealed class RouteStore(KeptDatabase kept, ChannelStore channels, TimePro
         );
 
     private Task<T> Write<T>(string sql, object values) =>
-        kept.Database.Writer.Write(connection => connection.ExecuteScalar<T>(sql, values)!);
+        database.Database.Writer.Write(connection => connection.ExecuteScalar<T>(sql, values)!);
 
     private long Now() => Instants.FromDateTime(clock.GetUtcNow());
 }

@@ -7,7 +7,7 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Delivery;
 
 /// <summary>Messages that are sent, were sent, or could not be.</summary>
-public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
+public sealed class SendingStore(AppDatabase database, TimeProvider clock)
 {
     private const int MostTellings = 20;
     private const int LongestAnswer = 4_000;
@@ -25,7 +25,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <param name="most">Of each channel, so that one with very many holds up no other.</param>
     public IReadOnlyList<Sending> Due(long now, int most)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<Sending>(
@@ -40,14 +40,14 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
 
     public Sending? Find(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.QuerySingleOrDefault<Sending>($"SELECT {Columns} FROM {Tables} WHERE d.id = @id", new { id });
     }
 
     /// <summary>The newest messages first.</summary>
     public IReadOnlyList<Sending> All(SendingFilter filter, int most)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<Sending>(
@@ -73,7 +73,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     public SendingContent Content(Sending sending, RuleStore rules)
     {
         var of = sending.AgainOf ?? sending.Id;
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         var tellings = connection
             .Query<Telling>(
                 $"SELECT {TellingStore.Columns} FROM delivery_item i JOIN telling t ON t.id = i.telling WHERE i.delivery = @of ORDER BY t.level = 'critical' DESC, t.kind = 'ended', t.id LIMIT @MostTellings",
@@ -109,7 +109,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>When messages went to where one goes, up to it.</summary>
     public IReadOnlyList<long> Recent(Sending sending, long since)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<long>(
@@ -128,7 +128,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Whether it is not settled yet who is told of an alert.</summary>
     public bool IsWaiting(long alert)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.ExecuteScalar<bool>(
             "SELECT EXISTS (SELECT 1 FROM telling WHERE alert = @alert AND planned IS NULL)",
             new { alert }
@@ -138,7 +138,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Who was told of an alert, in order.</summary>
     public IReadOnlyList<ToldWhom> Of(long alert)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<ToldWhom>(
@@ -156,7 +156,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Tellings that wait to be part of a message, by where they wait for.</summary>
     public IReadOnlyList<(string Channel, long Count, string Why)> WaitingByChannel()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<(string, long, string)>(
@@ -168,7 +168,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Keeps what is to be sent, so that every try sends the same.</summary>
     /// <param name="remark">What is wrong with the template; empty where nothing is.</param>
     public Task<int> Composed(long id, string subject, string payload, string remark) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE delivery SET subject = @subject, payload = @payload, remark = @remark WHERE id = @id",
                 new
@@ -182,7 +182,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
         );
 
     public Task<int> Sent(long id, long at, string answer) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE delivery SET sent = @at, problem = NULL, answer = @answer, attempts = attempts + 1 WHERE id = @id",
                 new
@@ -201,7 +201,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
         var wait = Math.Min(Instants.Hour, 10 * Instants.Second * (1L << Math.Min(message.Attempts, 12)));
         var givenUp =
             isFinal || now + wait - message.Created > (message.Kind == "result" ? ResultTriedFor : TriedFor) ? now : (long?)null;
-        return kept.Database.Writer.Write(connection =>
+        return database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE delivery SET attempts = attempts + 1, due = @due, problem = @problem, answer = @answer, given_up = @givenUp WHERE id = @Id",
                 new
@@ -218,7 +218,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Puts off what cannot be tried now, without counting a try.</summary>
     public Task<int> PutOff(long id, long due, string problem) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE delivery SET due = @due, problem = @problem WHERE id = @id",
                 new
@@ -233,7 +233,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Sends a message again, as it was: a new one that says which it repeats. Null where it was never
     /// composed.</summary>
     public Task<long?> Again(long id, string person) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.ExecuteScalar<long?>(
                 "INSERT INTO delivery (key, channel, recipient, kind, subject, payload, created, due, remark, again_of, person) SELECT @key, channel, recipient, 'again', subject, payload, @now, @now, remark, COALESCE(again_of, id), @person FROM delivery WHERE id = @id AND payload IS NOT NULL RETURNING id",
                 new
@@ -256,7 +256,7 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
         string? problem,
         string person
     ) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.ExecuteScalar<long>(
                 "INSERT INTO delivery (key, channel, recipient, kind, subject, payload, created, due, attempts, sent, given_up, answer, problem, person) VALUES (@key, @channel, @recipient, 'test', @subject, @payload, @now, @now, 1, @sent, @givenUp, @answer, @problem, @person) RETURNING id",
                 new
@@ -278,13 +278,13 @@ public sealed class SendingStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Uses a signed link up; false where it was used before.</summary>
     public Task<bool> Use(string link) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute("INSERT OR IGNORE INTO link_used (link, at) VALUES (@link, @now)", new { link, now = Now() }) > 0
         );
 
     public bool IsUsed(string link)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.ExecuteScalar<long>("SELECT COUNT(*) FROM link_used WHERE link = @link", new { link }) > 0;
     }
 

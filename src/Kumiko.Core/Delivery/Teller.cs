@@ -19,7 +19,7 @@ public interface IResultSink
 /// transaction, so a restart neither loses nor repeats.
 /// </summary>
 public sealed class Teller(
-    KeptDatabase kept,
+    AppDatabase database,
     TellingStore tellings,
     RuleStore rules,
     RouteStore routes,
@@ -82,7 +82,7 @@ public sealed class Teller(
             if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule)
                 await Sample(rule, telling, cancel);
         }
-        await kept.Database.Writer.Write(
+        await database.Database.Writer.Write(
             connection =>
             {
                 foreach (var telling in waiting)
@@ -300,7 +300,7 @@ public sealed class Teller(
     private async Task<int> Escalate()
     {
         var now = Now();
-        using (var connection = kept.Database.Read())
+        using (var connection = database.Database.Read())
             if (
                 connection.ExecuteScalar<long>(
                     "SELECT EXISTS (SELECT 1 FROM escalation WHERE done IS NULL AND due <= @now)",
@@ -309,7 +309,7 @@ public sealed class Teller(
             )
                 return 0;
         var book = routes.Book();
-        return await kept.Database.Writer.Write(connection =>
+        return await database.Database.Writer.Write(connection =>
         {
             var escalated = 0;
             foreach (
@@ -394,7 +394,7 @@ public sealed class Teller(
     private async Task<int> Release()
     {
         var now = Now();
-        using (var connection = kept.Database.Read())
+        using (var connection = database.Database.Read())
             if (
                 connection.ExecuteScalar<long>(
                     "SELECT EXISTS (SELECT 1 FROM delivery_item WHERE delivery IS NULL AND dropped IS NULL)",
@@ -403,7 +403,7 @@ public sealed class Teller(
             )
                 return 0;
         var book = routes.Book();
-        return await kept.Database.Writer.Write(connection =>
+        return await database.Database.Writer.Write(connection =>
         {
             connection.Execute(DropHeld, new { now });
             var waiting = connection
@@ -520,7 +520,7 @@ public sealed class Teller(
     private async Task Prune()
     {
         var now = _pruned = Now();
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
             connection.Execute(
                 """
                 CREATE TEMP TABLE old_delivery AS SELECT id FROM delivery WHERE created < @old OR (kind = 'result' AND created < @oldResults);

@@ -8,7 +8,7 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Rules;
 
 /// <summary>Alerts, their turns, and what people do with them.</summary>
-public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
+public sealed class AlertStore(AppDatabase database, TimeProvider clock)
 {
     private const int MostIn = 500;
 
@@ -24,7 +24,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
 
     public Alert? Find(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return Read(connection, "WHERE a.id = @id", new { id }).FirstOrDefault();
     }
 
@@ -34,27 +34,27 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Alerts, open ones first, then the newest.</summary>
     public IReadOnlyList<Alert> All(int most)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return Read(connection, "ORDER BY a.ended IS NOT NULL, a.started DESC, a.id LIMIT @most", new { most });
     }
 
     public int CountOpen()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.ExecuteScalar<int>("SELECT COUNT(*) FROM alert WHERE ended IS NULL");
     }
 
     /// <summary>Alerts of one rule, the newest first.</summary>
     public IReadOnlyList<Alert> Of(long rule, int most)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return Read(connection, "WHERE a.rule = @rule ORDER BY a.started DESC, a.id LIMIT @most", new { rule, most });
     }
 
     /// <summary>Alerts that were open at some time in a window, in order of their start.</summary>
     public IReadOnlyList<Alert> In(Window window)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return Read(
             connection,
             "WHERE a.started < @To AND (a.ended IS NULL OR a.ended >= @From) ORDER BY a.started, a.id LIMIT @MostIn",
@@ -70,7 +70,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>How many alerts were open at some time in a window.</summary>
     public int CountIn(Window window)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.ExecuteScalar<int>(
             "SELECT COUNT(*) FROM alert WHERE started < @To AND (ended IS NULL OR ended >= @From)",
             new { window.From, window.To }
@@ -80,7 +80,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>When alerts of some rules started in a window.</summary>
     internal IReadOnlyList<RuleStart> Starts(IEnumerable<long> rules, Window window)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection
@@ -100,7 +100,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>What became of an alert and what people did, in order.</summary>
     public IReadOnlyList<AlertEvent> Events(long alert)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<AlertEvent>(
@@ -257,7 +257,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
         Change(id, person, "note", text, "UPDATE alert SET name = name WHERE id = @id", 0);
 
     private Task<bool> Change(long id, string person, string kind, string text, string sql, long until) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
         {
             if (
                 connection.Execute(
@@ -288,7 +288,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Ends it by hand, with a reason. It does not begin anew before its condition was false.</summary>
     public Task<bool> Resolve(long id, string person, string reason) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
         {
             if (Read(connection, "WHERE a.id = @id AND a.ended IS NULL", new { id }).FirstOrDefault() is not { } alert)
                 return false;
@@ -298,7 +298,7 @@ public sealed class AlertStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Keeps a brief, once: as it was first.</summary>
     public Task<int> Briefed(long id, Briefs.Brief brief) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE alert SET brief = @json WHERE id = @id AND brief IS NULL",
                 new { id, json = brief.ToJson() }

@@ -5,7 +5,7 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Rules;
 
 /// <summary>Objectives that people keep.</summary>
-public sealed class ObjectiveStore(KeptDatabase kept, TimeProvider clock)
+public sealed class ObjectiveStore(AppDatabase database, TimeProvider clock)
 {
     private const string Columns =
         "id AS Id, name AS Name, good AS Good, total AS \"All\", target AS Target, days AS Days, note AS Note, team AS Team, zone AS Zone, author AS Author, created AS Created";
@@ -13,7 +13,7 @@ public sealed class ObjectiveStore(KeptDatabase kept, TimeProvider clock)
     // Dapper fills records by their properties alone where there is a plain constructor.
     public IReadOnlyList<Objective> All()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<Objective>(
@@ -24,7 +24,7 @@ public sealed class ObjectiveStore(KeptDatabase kept, TimeProvider clock)
 
     public Objective? Find(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.QuerySingleOrDefault<Objective>(
             $"SELECT {Columns} FROM objective WHERE id = @id AND removed IS NULL",
             new { id }
@@ -32,7 +32,7 @@ public sealed class ObjectiveStore(KeptDatabase kept, TimeProvider clock)
     }
 
     public Task<long> Add(Objective objective) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.ExecuteScalar<long>(
                 "INSERT INTO objective (name, good, total, target, days, note, team, zone, author, created) VALUES (@Name, @Good, @All, @Target, @Days, @Note, @Team, @Zone, @Author, @now) RETURNING id",
                 new
@@ -52,7 +52,7 @@ public sealed class ObjectiveStore(KeptDatabase kept, TimeProvider clock)
         );
 
     public Task<int> Change(Objective objective) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE objective SET name = @Name, good = @Good, total = @All, target = @Target, days = @Days, note = @Note, team = @Team, zone = @Zone WHERE id = @Id",
                 objective
@@ -60,7 +60,7 @@ public sealed class ObjectiveStore(KeptDatabase kept, TimeProvider clock)
         );
 
     public Task<int> Remove(long id, bool removed) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE objective SET removed = @at WHERE id = @id",
                 new { id, at = removed ? Now() : (long?)null }

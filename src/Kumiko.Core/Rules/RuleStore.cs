@@ -6,7 +6,7 @@ using Microsoft.Data.Sqlite;
 namespace Kumiko.Core.Rules;
 
 /// <summary>Rules, and what their checks have come to.</summary>
-public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
+public sealed class RuleStore(AppDatabase database, TimeProvider clock)
 {
     private const string Columns =
         "id AS Id, name AS Name, definition AS Definition, note AS Note, runbook AS Runbook, labels AS Labels, owner AS Owner, team AS Team, follow_up AS FollowUp, mail_to AS MailTo, onward AS Onward, author AS Author, created AS Created, paused AS Paused, checked AS Checked, level AS Level, figure AS Figure, unit AS Unit, no_data AS HasNoData, outside AS IsOutside, keys AS KeyCount, left_out AS LeftOut, took AS Took, skipped AS Skipped, problem AS Problem, problem_since AS ProblemSince";
@@ -15,19 +15,19 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
     private const string Anew =
         "created = @now, checked = NULL, level = 'none', figure = NULL, no_data = 0, outside = 0, keys = 0, left_out = 0, took = 0, skipped = 0, problem = NULL, problem_since = NULL, state = ''";
 
-    public AlertStore Alerts { get; } = new(kept, clock);
+    public AlertStore Alerts { get; } = new(database, clock);
 
     static RuleStore() => RuleColumns.Know();
 
     public IReadOnlyList<Rule> Rules()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return [.. connection.Query<Rule>($"SELECT {Columns} FROM rule WHERE removed IS NULL ORDER BY name COLLATE NOCASE, id")];
     }
 
     public Rule? Find(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.QuerySingleOrDefault<Rule>(
             $"SELECT {Columns} FROM rule WHERE id = @id AND removed IS NULL",
             new { id }
@@ -37,13 +37,13 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>A rule, even one that was removed.</summary>
     public Rule? FindAny(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.QuerySingleOrDefault<Rule>($"SELECT {Columns} FROM rule WHERE id = @id", new { id });
     }
 
     /// <param name="since">Checked from then on, so that checks up to now are made up for; null for from now on.</param>
     public Task<long> Add(Rule rule, long? since = null) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.ExecuteScalar<long>(
                 "INSERT INTO rule (name, definition, note, runbook, labels, owner, team, follow_up, mail_to, onward, author, paused, created) VALUES (@Name, @definition, @Note, @Runbook, @Labels, @Owner, @Team, @FollowUp, @MailTo, @Onward, @Author, @Paused, @since) RETURNING id",
                 Written(rule, since)
@@ -53,7 +53,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>Changes what a rule says. It counts as not checked yet; open alerts go on and are judged anew, unless its
     /// sentence is another.</summary>
     public Task<int> Change(Rule rule) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
         {
             var state =
                 connection.ExecuteScalar<string>("SELECT definition FROM rule WHERE id = @Id", new { rule.Id }) is { } before
@@ -91,7 +91,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Pauses or resumes. Pausing ends open alerts and says by whom; resuming starts with a check.</summary>
     public Task<int> Pause(long id, bool paused, string by) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
         {
             if (paused)
                 Alerts.EndAll(connection, id, "paused by " + by);
@@ -108,7 +108,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Takes a rule away, or brings it back.</summary>
     public Task<int> Remove(long id, bool removed, string by) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
         {
             if (removed)
                 Alerts.EndAll(connection, id, "rule removed by " + by);
@@ -126,7 +126,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>What the checks of a rule have come to.</summary>
     internal JudgeState StateOf(long id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return JudgeState.FromJson(connection.ExecuteScalar<string?>("SELECT state FROM rule WHERE id = @id", new { id }));
     }
 
@@ -167,7 +167,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
                 .ThenBy(k => k.Name, StringComparer.Ordinal),
         ];
 
-    internal Task<T> Write<T>(Func<SqliteConnection, T> write) => kept.Database.Writer.Write(write);
+    internal Task<T> Write<T>(Func<SqliteConnection, T> write) => database.Database.Writer.Write(write);
 
     /// <summary>Writes what a check came to; false where somebody changed the rule meanwhile, so that the next check sees the new
     /// one.</summary>
@@ -247,7 +247,7 @@ public sealed class RuleStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>The sequence of the last record that was shown to rules on every record; null before the first.</summary>
     internal long? Position()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.ExecuteScalar<long?>("SELECT sequence FROM rule_position");
     }
 

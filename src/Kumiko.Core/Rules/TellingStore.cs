@@ -10,7 +10,7 @@ namespace Kumiko.Core.Rules;
 public sealed record CheckResult(string Key, double? Value, string Level);
 
 /// <summary>What waits to be told.</summary>
-public sealed class TellingStore(KeptDatabase kept)
+public sealed class TellingStore(AppDatabase database)
 {
     internal const string Columns =
         "t.id AS Id, t.kind AS Kind, t.rule AS Rule, t.alert AS Alert, t.at AS At, t.level AS Level, t.value AS Value, t.compared AS Compared, t.flapping AS IsFlapping, t.text AS Text, t.planned AS Planned";
@@ -121,7 +121,7 @@ public sealed class TellingStore(KeptDatabase kept)
     /// <summary>What nobody has planned yet, in order.</summary>
     public IReadOnlyList<Telling> Waiting(int most)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<Telling>(
@@ -133,7 +133,7 @@ public sealed class TellingStore(KeptDatabase kept)
 
     public IReadOnlyList<Telling> All()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return [.. connection.Query<Telling>($"SELECT {Columns} FROM telling t ORDER BY t.id")];
     }
 

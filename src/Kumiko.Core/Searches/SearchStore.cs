@@ -6,7 +6,7 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Searches;
 
 /// <summary>Kept searches, what each person asked lately, and frozen answers.</summary>
-public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
+public sealed class SearchStore(AppDatabase database, TimeProvider clock)
 {
     /// <summary>So many questions of a person are remembered.</summary>
     public const int MostAsked = 200;
@@ -20,7 +20,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     /// <param name="kind">Of one kind alone; null for all.</param>
     public IReadOnlyList<KeptSearch> Kept(long person, string? kind = null)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<KeptSearch>(
@@ -33,7 +33,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>One of them; null where it does not exist or is not theirs to see.</summary>
     public KeptSearch? FindKept(long id, long person)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return connection.QuerySingleOrDefault<KeptSearch>(
             $"SELECT {KeptColumns} {KeptFrom} WHERE s.id = @id AND s.removed IS NULL AND (s.shared OR s.author = @person)",
             new { id, person }
@@ -41,7 +41,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     }
 
     public Task<long> Keep(KeptSearch search) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.ExecuteScalar<long>(
                 "INSERT INTO kept_search (kind, name, note, tags, address, query, shared, author, created, changed) VALUES (@Kind, @Name, @Note, @Tags, @Address, @Query, @Shared, @Author, @now, @now) RETURNING id",
                 new
@@ -61,7 +61,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Changes one of a person's own searches; false where it is not theirs.</summary>
     public async Task<bool> Change(KeptSearch search) =>
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE kept_search SET name = @Name, note = @Note, tags = @Tags, address = @Address, query = @Query, shared = @Shared, changed = @now WHERE id = @Id AND author = @Author AND removed IS NULL",
                 new
@@ -81,7 +81,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Takes a person's own search away, or brings it back; false where it is not theirs.</summary>
     public async Task<bool> Remove(long id, bool removed, long person) =>
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE kept_search SET removed = @at WHERE id = @id AND author = @person",
                 new
@@ -95,7 +95,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
 
     /// <summary>Remembers a question; one asked again moves to the front. The oldest are forgotten.</summary>
     public Task<int> Remember(long person, string query, string address) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
         {
             connection.Execute(
                 "INSERT INTO asked_search (person, query, address, asked) VALUES (@person, @query, @address, @now) ON CONFLICT (person, query) DO UPDATE SET address = @address, asked = @now, times = times + 1",
@@ -116,7 +116,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>What a person asked, the latest first.</summary>
     public IReadOnlyList<AskedSearch> Asked(long person)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<AskedSearch>(
@@ -127,7 +127,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     }
 
     public Task<int> Forget(long person) =>
-        kept.Database.Writer.Write(connection =>
+        database.Database.Writer.Write(connection =>
             connection.Execute("DELETE FROM asked_search WHERE person = @person", new { person })
         );
 
@@ -136,7 +136,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     public async Task<string> Freeze(FrozenResult result, byte[] content)
     {
         var id = Secrets.New()[..22];
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
             connection.Execute(
                 "INSERT INTO frozen_result (id, kind, title, address, words, rows, more, content, author, created) VALUES (@id, @Kind, @Title, @Address, @Words, @Rows, @More, @content, @Author, @now)",
                 new
@@ -162,7 +162,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
 
     public (FrozenResult Result, byte[] Content)? FindFrozen(string id)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         var result = connection.QuerySingleOrDefault<FrozenResult>(
             $"SELECT {FrozenColumns} FROM frozen_result f JOIN person p ON p.id = f.author WHERE f.id = @id AND f.removed IS NULL",
             new { id }
@@ -175,7 +175,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     /// <summary>A person's own frozen results, the latest first.</summary>
     public IReadOnlyList<FrozenResult> Frozen(long person)
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection.Query<FrozenResult>(
@@ -186,7 +186,7 @@ public sealed class SearchStore(KeptDatabase kept, TimeProvider clock)
     }
 
     public async Task<bool> RemoveFrozen(string id, bool removed, long person) =>
-        await kept.Database.Writer.Write(connection =>
+        await database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE frozen_result SET removed = @at WHERE id = @id AND author = @person",
                 new

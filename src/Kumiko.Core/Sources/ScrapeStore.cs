@@ -5,13 +5,13 @@ using Kumiko.Core.Storage;
 namespace Kumiko.Core.Sources;
 
 /// <summary>The places that metrics are fetched from.</summary>
-public sealed class ScrapeStore(KeptDatabase kept, TimeProvider clock)
+public sealed class ScrapeStore(AppDatabase database, TimeProvider clock)
 {
     private long Now => Instants.FromDateTime(clock.GetUtcNow());
 
     /// <summary>Adds a target; one that is there already is left as it is.</summary>
     public Task<int> Add(ScrapeTarget target) =>
-        kept.Database.Writer.Write(c =>
+        database.Database.Writer.Write(c =>
             c.Execute(
                 "INSERT INTO scrape_target (source, address, interval, author, created) VALUES (@Source, @Address, @Interval, @Author, @Now) ON CONFLICT DO NOTHING",
                 new
@@ -26,19 +26,19 @@ public sealed class ScrapeStore(KeptDatabase kept, TimeProvider clock)
         );
 
     public Task<int> Remove(long id) =>
-        kept.Database.Writer.Write(c =>
+        database.Database.Writer.Write(c =>
             c.Execute("UPDATE scrape_target SET removed = @Now WHERE id = @id AND removed IS NULL", new { id, Now })
         );
 
     /// <summary>Brings back one that was removed.</summary>
     public Task<int> Restore(long id) =>
-        kept.Database.Writer.Write(c =>
+        database.Database.Writer.Write(c =>
             c.Execute("UPDATE OR IGNORE scrape_target SET removed = NULL WHERE id = @id", new { id })
         );
 
     public IReadOnlyList<ScrapeTarget> All()
     {
-        using var connection = kept.Database.Read();
+        using var connection = database.Database.Read();
         return
         [
             .. connection

@@ -16,14 +16,14 @@ public sealed class SourceBook
     private const int MostSources = 20_000;
     private const int DelaysOfBatch = 8;
 
-    private readonly KeptDatabase _kept;
+    private readonly AppDatabase _database;
     private readonly TimeProvider _clock;
     private readonly Dictionary<string, SourceCounts> _sources = new(StringComparer.Ordinal);
 
-    public SourceBook(RecordStore records, SignalStore signals, MetricStore metrics, KeptDatabase kept, TimeProvider clock)
+    public SourceBook(RecordStore records, SignalStore signals, MetricStore metrics, AppDatabase database, TimeProvider clock)
     {
-        (_kept, _clock) = (kept, clock);
-        using (var connection = kept.Database.Read())
+        (_database, _clock) = (database, clock);
+        using (var connection = database.Database.Read())
             foreach (
                 var row in connection.Query<SourceCounts>(
                     "SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"
@@ -117,7 +117,7 @@ public sealed class SourceBook
         }
         return changed.Count == 0
             ? Task.CompletedTask
-            : _kept.Database.Writer.Write(c =>
+            : _database.Database.Writer.Write(c =>
                 c.Execute(
                     "INSERT OR REPLACE INTO source (name, first_seen, last_seen, newest, records, samples, spans, changes, refused, protocol, recognised) VALUES (@Name, @FirstSeen, @LastSeen, @Newest, @Records, @Samples, @Spans, @Changes, @Refused, @Protocol, @Recognised)",
                     changed.Select(s => new

@@ -25,17 +25,17 @@ public static class ControlEndpoint
             );
         control.MapPost("/token", MakeToken);
         control.MapPost("/person/reset", ResetPerson);
-        control.MapPost("/check", (RecordStore store, KeptDatabase kept, CancellationToken cancel) =>
-            Task.Run(() => StoreCheck.Run(store, null, cancel).With(KeptCheck.Run(kept)), cancel)
+        control.MapPost("/check", (RecordStore store, AppDatabase database, CancellationToken cancel) =>
+            Task.Run(() => StoreCheck.Run(store, null, cancel).With(AppDatabaseCheck.Run(database)), cancel)
         );
         control.MapPost("/backup", Backup);
     }
 
-    private static async Task<IResult> Backup(string to, RecordStore store, KeptDatabase kept, CancellationToken cancel)
+    private static async Task<IResult> Backup(string to, RecordStore store, AppDatabase database, CancellationToken cancel)
     {
         try
         {
-            var (records, problems) = await StoreBackup.Run(store, kept, to, null, cancel);
+            var (records, problems) = await StoreBackup.Run(store, database, to, null, cancel);
             return Results.Json(new BackupAnswer(records, problems));
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)

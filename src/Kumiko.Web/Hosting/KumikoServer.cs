@@ -109,7 +109,7 @@ public static class KumikoServer
                 IsReadOnly = options.IsReadOnly,
             }
         ));
-        services.AddSingleton(s => new KeptDatabase(folder.Kept, s.GetRequiredService<TimeProvider>(), options.IsReadOnly));
+        services.AddSingleton(s => new AppDatabase(folder.Kept, s.GetRequiredService<TimeProvider>(), options.IsReadOnly));
         services
             .AddSingleton<PeopleStore>()
             .AddSingleton<TokenStore>()
@@ -354,7 +354,7 @@ public static class KumikoServer
             var log = services.GetRequiredService<ILogger<RecordStore>>();
             void Tell(Exception e) => log.LogError(e, "Somebody who was told of a commit failed; what was committed stays.");
             services.GetRequiredService<RecordStore>().Faulted += Tell;
-            services.GetRequiredService<KeptDatabase>().Database.Writer.Faulted += Tell;
+            services.GetRequiredService<AppDatabase>().Database.Writer.Faulted += Tell;
         }
 
         static bool IsFull(Exception e) =>

@@ -56,7 +56,7 @@ public sealed partial class SearchModel(
     Viewer viewer,
     TimeProvider clock,
     RecordStore records,
-    KeptDatabase kept,
+    AppDatabase database,
     QuerySources sources,
     SearchStore searches
 ) : PageModel
@@ -92,7 +92,7 @@ public sealed partial class SearchModel(
             ]
             : AllDamage();
 
-    private List<string> AllDamage() => [.. records.Notices, .. kept.Notices];
+    private List<string> AllDamage() => [.. records.Notices, .. database.Notices];
 
     public Run Run { get; private set; } = null!;
 

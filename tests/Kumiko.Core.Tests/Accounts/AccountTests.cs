@@ -6,20 +6,20 @@ namespace Kumiko.Core.Tests.Accounts;
 public sealed class AccountTests : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
-    private readonly KeptDatabase _kept;
+    private readonly AppDatabase _database;
     private readonly PeopleStore _people;
     private readonly TokenStore _tokens;
 
     public AccountTests()
     {
-        _kept = new KeptDatabase(Path.Combine(_folder, "kumiko.db"));
-        _people = new PeopleStore(_kept, TimeProvider.System);
-        _tokens = new TokenStore(_kept, TimeProvider.System);
+        _database = new AppDatabase(Path.Combine(_folder, "kumiko.db"));
+        _people = new PeopleStore(_database, TimeProvider.System);
+        _tokens = new TokenStore(_database, TimeProvider.System);
     }
 
     public void Dispose()
     {
-        _kept.Dispose();
+        _database.Dispose();
         Directory.Delete(_folder, true);
     }
 

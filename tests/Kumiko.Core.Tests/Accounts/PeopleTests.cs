@@ -9,22 +9,22 @@ public sealed class PeopleTests : IDisposable
 {
     private readonly string _path = Directory.CreateTempSubdirectory("kumiko-people-").FullName;
     private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 17, 50, 0, TimeSpan.Zero));
-    private readonly KeptDatabase _kept;
+    private readonly AppDatabase _database;
     private readonly PeopleStore _people;
     private readonly LinkStore _links;
     private SessionStore _sessions;
 
     public PeopleTests()
     {
-        _kept = new KeptDatabase(Path.Combine(_path, "kumiko.db"));
-        _people = new PeopleStore(_kept, _clock);
-        _links = new LinkStore(_kept, _clock, _people);
-        _sessions = new SessionStore(_kept, _clock);
+        _database = new AppDatabase(Path.Combine(_path, "kumiko.db"));
+        _people = new PeopleStore(_database, _clock);
+        _links = new LinkStore(_database, _clock, _people);
+        _sessions = new SessionStore(_database, _clock);
     }
 
     public void Dispose()
     {
-        _kept.Dispose();
+        _database.Dispose();
         Directory.Delete(_path, true);
     }
 
@@ -175,7 +175,7 @@ public sealed class PeopleTests : IDisposable
         _clock.Advance(TimeSpan.FromHours(1));
         var hereId = _sessions.Find(here)!.Id;
         await _sessions.Save();
-        _sessions = new SessionStore(_kept, _clock);
+        _sessions = new SessionStore(_database, _clock);
         Assert.Null(_sessions.Find(gone));
         Assert.Equal(["here", "there"], _sessions.Of(ines.Id).Select(s => s.Browser));
         await _sessions.EndAll(ines.Id, hereId);

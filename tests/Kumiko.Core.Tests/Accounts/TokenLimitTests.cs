@@ -10,18 +10,18 @@ public sealed class TokenLimitTests : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
     private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
-    private readonly KeptDatabase _kept;
+    private readonly AppDatabase _database;
     private readonly TokenStore _tokens;
 
     public TokenLimitTests()
     {
-        _kept = new KeptDatabase(Path.Combine(_folder, "kumiko.db"));
-        _tokens = new TokenStore(_kept, _clock);
+        _database = new AppDatabase(Path.Combine(_folder, "kumiko.db"));
+        _tokens = new TokenStore(_database, _clock);
     }
 
     public void Dispose()
     {
-        _kept.Dispose();
+        _database.Dispose();
         Directory.Delete(_folder, true);
     }
 
@@ -38,7 +38,7 @@ public sealed class TokenLimitTests : IDisposable
                 Author = "Ines Halloran",
             }
         );
-        var token = Assert.Single(new TokenStore(_kept, _clock).All());
+        var token = Assert.Single(new TokenStore(_database, _clock).All());
         Assert.Equal(
             ("quay", "syslog", 500L, "radio mast", "10.20.0.0/16", "Ines Halloran", null, null),
             (
@@ -52,7 +52,7 @@ public sealed class TokenLimitTests : IDisposable
                 token.Revoked
             )
         );
-        await _kept.Database.Checkpoint();
+        await _database.Database.Checkpoint();
         Assert.DoesNotContain(text, File.ReadAllText(Path.Combine(_folder, "kumiko.db"), System.Text.Encoding.Latin1));
         Assert.True(token.MayName("quay") && token.MayName("mast") && !token.MayName("gate"));
         Assert.True((token with { Sources = ["*"] }).MayName("gate"));
@@ -69,7 +69,7 @@ public sealed class TokenLimitTests : IDisposable
         Assert.False(await _tokens.Revoke(token.Id));
         Assert.Null(_tokens.Find(text, TokenPurpose.Intake));
         Assert.False(_tokens.IsGood(token.Id));
-        var kept = new TokenStore(_kept, _clock).All().Single();
+        var kept = new TokenStore(_database, _clock).All().Single();
         Assert.True(kept.Used is not null && kept.Revoked is not null);
     }
 

@@ -22,7 +22,7 @@ public sealed class BitsTests
                     var (most, rows) = places;
                     for (var i = 0; i < rows.Length; i++)
                         rows[i] = (byte)(rows[i] % most);
-                    var (bytes, ints) = (new Bits(rows.Length), new Bits(rows.Length));
+                    var (bytes, ints) = (new RowMask(rows.Length), new RowMask(rows.Length));
                     bytes.AddMarked(rows, marks);
                     ints.AddMarked([.. rows.Select(r => (int)r)], marks);
                     int[] expected = [.. Those(rows.Length, i => marks[rows[i]] != 0)];
@@ -42,9 +42,9 @@ public sealed class BitsTests
             .Sample(
                 (numbers, limit, above) =>
                 {
-                    var bits = new Bits(numbers.Length);
-                    bits.AddUpTo(numbers, limit, orElse: above);
-                    Assert.Equal(Those(numbers.Length, i => numbers[i] <= limit != above), bits.ToPlaces());
+                    var mask = new RowMask(numbers.Length);
+                    mask.AddUpTo(numbers, limit, orElse: above);
+                    Assert.Equal(Those(numbers.Length, i => numbers[i] <= limit != above), mask.ToPlaces());
                 }
             );
 
@@ -54,10 +54,10 @@ public sealed class BitsTests
             .Sample(
                 (count, isIn) =>
                 {
-                    var bits = Bits.Between(count, count / 3, count);
+                    var mask = RowMask.Between(count, count / 3, count);
                     for (var row = 0; row < count; row++)
-                        bits.Put(row, isIn[row]);
-                    Assert.Equal(Those(count, i => isIn[i]), bits.ToPlaces());
+                        mask.Put(row, isIn[row]);
+                    Assert.Equal(Those(count, i => isIn[i]), mask.ToPlaces());
                 }
             );
 }

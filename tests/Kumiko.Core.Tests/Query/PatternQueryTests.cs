@@ -185,8 +185,8 @@ public sealed class PatternQueryTests : StoreTest
 
         // A backup takes the ids of before with it.
         await store.Upkeep.SealAll();
-        using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
-        await StoreBackup.Run(store, kept, Path.Combine(Folder, "copy"), null, CancellationToken.None);
+        using var database = new AppDatabase(Path.Combine(Folder, "kumiko.db"));
+        await StoreBackup.Run(store, database, Path.Combine(Folder, "copy"), null, CancellationToken.None);
         using var copy = Open(path: Path.Combine(Folder, "copy", "records.db"));
         Assert.Equal(8, (await Ask(copy, $"pattern = {early} | group count() as n")).Rows.Single()[0].AsLong);
     }

@@ -434,8 +434,8 @@ public sealed class RuleCheckTests : RuleTest
         try
         {
             OldFolder.Write(path);
-            using var kept = new Kumiko.Core.Storage.KeptDatabase(path);
-            var store = new RuleStore(kept, Clock);
+            using var database = new Kumiko.Core.Storage.AppDatabase(path);
+            var store = new RuleStore(database, Clock);
             var rule = Assert.Single(store.Rules());
             Assert.Equal(
                 new RuleDefinition

@@ -22,7 +22,7 @@ public abstract class RuleTest : IDisposable
     protected RuleTest() => Start();
 
     protected FakeTimeProvider Clock { get; } = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
-    protected KeptDatabase Kept { get; private set; } = null!;
+    protected AppDatabase Database { get; private set; } = null!;
     protected RecordStore Records { get; private set; } = null!;
     protected MetricStore Metrics { get; private set; } = null!;
     protected SignalStore Spans { get; private set; } = null!;
@@ -48,12 +48,12 @@ public abstract class RuleTest : IDisposable
 
     protected void Start()
     {
-        Kept = new KeptDatabase(Path.Combine(_folder, "kumiko.db"));
+        Database = new AppDatabase(Path.Combine(_folder, "kumiko.db"));
         Records = new RecordStore(Path.Combine(_folder, "records.db"), Clock);
         Metrics = new MetricStore(Records, Clock);
         Spans = new SignalStore(Records, Clock);
-        Store = new RuleStore(Kept, Clock);
-        Objectives = new ObjectiveStore(Kept, Clock);
+        Store = new RuleStore(Database, Clock);
+        Objectives = new ObjectiveStore(Database, Clock);
         Around = new QuerySources(
             (name, window) =>
                 name switch
@@ -70,8 +70,8 @@ public abstract class RuleTest : IDisposable
         Reader = new RuleReader(new FigureReader(Around, Objectives.Find));
         Checker = new RuleChecker(Store, Records, Reader, Clock);
         OnRecords = new RecordRules(Store, Records, Around, Checker);
-        (Channels, Changes) = (new ChannelStore(Kept, Clock), new ChangeStore(Kept));
-        (Routes, Sendings) = (new RouteStore(Kept, Channels, Clock), new SendingStore(Kept, Clock));
+        (Channels, Changes) = (new ChannelStore(Database, Clock), new ChangeStore(Database));
+        (Routes, Sendings) = (new RouteStore(Database, Channels, Clock), new SendingStore(Database, Clock));
         Briefs = new BriefReader(
             new AlertFigureReader(Records, Reader, Around),
             new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn), Store.Alerts),
@@ -79,7 +79,7 @@ public abstract class RuleTest : IDisposable
             new FollowUpReader(Records, Around),
             Clock
         );
-        Teller = new Teller(Kept, new TellingStore(Kept), Store, Routes, Briefs, new ResultMetrics(Metrics), Clock);
+        Teller = new Teller(Database, new TellingStore(Database), Store, Routes, Briefs, new ResultMetrics(Metrics), Clock);
     }
 
     protected void Stop()
@@ -87,7 +87,7 @@ public abstract class RuleTest : IDisposable
         OnRecords.Dispose();
         Metrics.Dispose();
         Records.Dispose();
-        Kept.Dispose();
+        Database.Dispose();
     }
 
     public void Dispose()
@@ -105,7 +105,7 @@ public abstract class RuleTest : IDisposable
     {
         if (_person == 0)
             _person = (
-                await new PeopleStore(Kept, Clock).Add(
+                await new PeopleStore(Database, Clock).Add(
                     "Ines Halloran",
                     $"ines{Guid.NewGuid()}@skerryline.example",
                     Role.Analyst,
@@ -174,7 +174,7 @@ public abstract class RuleTest : IDisposable
     /// <summary>What was to be told, whoever to.</summary>
     protected List<string> Subjects() =>
         [
-            .. new TellingStore(Kept)
+            .. new TellingStore(Database)
                 .All()
                 .Select(t =>
                     t.Kind == TellingKind.Failed

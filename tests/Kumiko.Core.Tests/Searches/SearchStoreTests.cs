@@ -12,23 +12,23 @@ public sealed class SearchStoreTests : IDisposable
 {
     private readonly string _folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
     private readonly FakeTimeProvider _clock = new(new DateTimeOffset(2026, 11, 23, 18, 0, 0, TimeSpan.Zero));
-    private readonly KeptDatabase _kept;
+    private readonly AppDatabase _database;
     private readonly SearchStore _searches;
     private readonly long _ines;
     private readonly long _tomas;
 
     public SearchStoreTests()
     {
-        _kept = new KeptDatabase(Path.Combine(_folder, "kumiko.db"));
-        _searches = new SearchStore(_kept, _clock);
-        var people = new PeopleStore(_kept, _clock);
+        _database = new AppDatabase(Path.Combine(_folder, "kumiko.db"));
+        _searches = new SearchStore(_database, _clock);
+        var people = new PeopleStore(_database, _clock);
         _ines = people.Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null).GetAwaiter().GetResult()!.Id;
         _tomas = people.Add("Tomas Verrall", "tomas@skerryline.example", Role.Analyst, null).GetAwaiter().GetResult()!.Id;
     }
 
     public void Dispose()
     {
-        _kept.Dispose();
+        _database.Dispose();
         Directory.Delete(_folder, true);
     }
 
@@ -148,7 +148,7 @@ public sealed class SearchStoreTests : IDisposable
     [Fact]
     public async Task A_change_told_twice_is_one()
     {
-        var changes = new ChangeStore(_kept);
+        var changes = new ChangeStore(_database);
         var change = new Change("desk-1", 1_000, "gate firmware", "Tarnhead", "7.2", "7.3", "release desk");
         await changes.Add(change);
         await changes.Add(change with { To = "7.4" });

@@ -37,33 +37,33 @@ public sealed class SourceTests : StoreTest
             ]
         );
 
-    private (RecordStore, SignalStore, MetricStore, KeptDatabase) Stores()
+    private (RecordStore, SignalStore, MetricStore, AppDatabase) Stores()
     {
         var records = Open();
         return (
             records,
             new SignalStore(records, Clock),
             new MetricStore(records, Clock, MetricOptions.Default with { Background = false }),
-            new KeptDatabase(Path.Combine(Folder, "kumiko.db"))
+            new AppDatabase(Path.Combine(Folder, "kumiko.db"))
         );
     }
 
     [Fact]
     public async Task Everything_committed_or_refused_is_counted_and_outlives_a_restart()
     {
-        var (records, signals, metrics, kept) = Stores();
+        var (records, signals, metrics, database) = Stores();
         using (records)
         using (metrics)
-        using (kept)
+        using (database)
         {
-            var book = new SourceBook(records, signals, metrics, kept, Clock);
+            var book = new SourceBook(records, signals, metrics, database, Clock);
             await records.Append([Record("quay", Now - (3 * Instants.Second)), Record("quay", Now - Instants.Second)], "quay");
             await metrics.Append([Gauge(Now)], "quay");
             await records.Keep([new Refused(1, 2, "wrong", [1])], "quay", 7);
             book.SeeChange("desk", Now);
             book.Recognise("quay", "syslog over TCP", "address 10.0.0.1");
             await book.Save();
-            var again = new SourceBook(records, signals, metrics, kept, Clock);
+            var again = new SourceBook(records, signals, metrics, database, Clock);
             foreach (var source in new[] { book.Find("quay")!, again.Find("quay")! })
                 Assert.Equal(
                     (2L, 2L, 7L, Now, Now, "syslog over TCP", "address 10.0.0.1"),
@@ -85,12 +85,12 @@ public sealed class SourceTests : StoreTest
     [Fact]
     public async Task The_rate_is_that_of_the_last_minute_and_minutes_fall_out_of_the_hour()
     {
-        var (records, signals, metrics, kept) = Stores();
+        var (records, signals, metrics, database) = Stores();
         using (records)
         using (metrics)
-        using (kept)
+        using (database)
         {
-            var book = new SourceBook(records, signals, metrics, kept, Clock);
+            var book = new SourceBook(records, signals, metrics, database, Clock);
             for (var second = 0; second < 30; second++)
             {
                 await records.Append([Record("quay", Now), Record("quay", Now)], "quay");
@@ -112,10 +112,10 @@ public sealed class SourceTests : StoreTest
     [Fact]
     public async Task Days_hold_records_by_when_they_happened_and_samples_by_when_they_came()
     {
-        var (records, signals, metrics, kept) = Stores();
+        var (records, signals, metrics, database) = Stores();
         using (records)
         using (metrics)
-        using (kept)
+        using (database)
         using (var runs = new RunRegistry(records, Clock))
         {
             await records.Append(
@@ -129,7 +129,7 @@ public sealed class SourceTests : StoreTest
                 "quay"
             );
             await metrics.Append([Gauge(Now - (9 * Instants.Day))], "hosts");
-            var days = await new SourceDays(runs, signals, metrics, new Kumiko.Core.Changes.ChangeStore(kept)).Of(
+            var days = await new SourceDays(runs, signals, metrics, new Kumiko.Core.Changes.ChangeStore(database)).Of(
                 "Ines",
                 Now + 1,
                 DateTimeZone.Utc

@@ -190,8 +190,8 @@ public sealed class DamageTests : StoreTest
     public async Task A_backup_taken_at_work_holds_all_that_was_acknowledged_before()
     {
         await Fill();
-        using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
-        await new PeopleStore(kept, Clock).Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
+        using var database = new AppDatabase(Path.Combine(Folder, "kumiko.db"));
+        await new PeopleStore(database, Clock).Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
         using var store = Open();
         var before = All(store);
         var to = Path.Combine(Folder, "copy");
@@ -206,11 +206,11 @@ public sealed class DamageTests : StoreTest
                 await store.Upkeep.Sweep();
             }
         });
-        var (records, problems) = await StoreBackup.Run(store, kept, to, null, CancellationToken.None);
+        var (records, problems) = await StoreBackup.Run(store, database, to, null, CancellationToken.None);
         await stop.CancelAsync();
         await busy;
         Assert.Empty(problems);
-        await Assert.ThrowsAsync<IOException>(() => StoreBackup.Run(store, kept, to, null, CancellationToken.None));
+        await Assert.ThrowsAsync<IOException>(() => StoreBackup.Run(store, database, to, null, CancellationToken.None));
 
         var restored = Path.Combine(Folder, "restored");
         Assert.Equal(records, StoreBackup.Restore(to, restored, CancellationToken.None).Records);
@@ -220,7 +220,7 @@ public sealed class DamageTests : StoreTest
         Assert.Subset(after.Select(r => r.Id).ToHashSet(), before.Select(r => r.Id).ToHashSet());
         Assert.True(await again.Append([Sample.Random(4)], "quay"));
         Assert.InRange(All(again).Max(r => r.Sequence), after.Max(r => r.Sequence) + 1, long.MaxValue);
-        using var people = new KeptDatabase(Path.Combine(restored, "kumiko.db"));
+        using var people = new AppDatabase(Path.Combine(restored, "kumiko.db"));
         Assert.Equal("Ines Halloran", Assert.Single(new PeopleStore(people, Clock).All()).Name);
     }
 
@@ -228,9 +228,9 @@ public sealed class DamageTests : StoreTest
     public async Task A_damaged_backup_is_not_restored()
     {
         await Fill();
-        using (var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db")))
+        using (var database = new AppDatabase(Path.Combine(Folder, "kumiko.db")))
         using (var store = Open())
-            await StoreBackup.Run(store, kept, Path.Combine(Folder, "copy"), null, CancellationToken.None);
+            await StoreBackup.Run(store, database, Path.Combine(Folder, "copy"), null, CancellationToken.None);
         using (var file = new FileStream(Path.Combine(Folder, "copy", "records.db"), FileMode.Open))
             file.SetLength(file.Length / 2);
         var wrong = Assert.Throws<IOException>(() =>

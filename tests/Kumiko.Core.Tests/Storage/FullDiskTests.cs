@@ -67,15 +67,13 @@ public sealed class FullDiskTests : StoreTest, IAsyncLifetime
         Assert.SkipUnless(_isMounted, "A small disk of memory cannot be mounted here.");
         var (records, people) = (Path.Combine(Disk, "records.db"), Path.Combine(Disk, "kumiko.db"));
         using (var store = Open(path: records))
-        using (var kept = new KeptDatabase(people, Clock))
+        using (var database = new AppDatabase(people, Clock))
         {
             await store.Append([Sample.Random(1), Sample.Random(2)], "quay");
-            await new PeopleStore(kept, Clock).Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
+            await new PeopleStore(database, Clock).Add("Ines Halloran", "ines@skerryline.example", Role.Analyst, null);
         }
         FillUp();
-        foreach (
-            var open in new Action[] { () => Open(path: records).Dispose(), () => new KeptDatabase(people, Clock).Dispose() }
-        )
+        foreach (var open in new Action[] { () => Open(path: records).Dispose(), () => new AppDatabase(people, Clock).Dispose() })
             Assert.True(DiskFullException.IsFull(Assert.Throws<SqliteException>(open)));
         Assert.Empty(Directory.GetFiles(Disk, "*damaged*"));
         using var reading = new RecordStore(
@@ -83,7 +81,7 @@ public sealed class FullDiskTests : StoreTest, IAsyncLifetime
             Clock,
             new RecordStoreOptions(Retention.None, Background: false) { IsReadOnly = true }
         );
-        using var known = new KeptDatabase(people, Clock, isReadOnly: true);
+        using var known = new AppDatabase(people, Clock, isReadOnly: true);
         Assert.Equal(2, All(reading).Count);
         var ines = new PeopleStore(known, Clock).FindByEmail("ines@skerryline.example")!;
         // Whoever is to free the disk gets in.

@@ -16,7 +16,7 @@ public sealed class KeptColumnsTests
     [Fact]
     public void What_was_offered_is_found_as_it_was()
     {
-        var kept = new KeptColumns(1 << 20, _clock);
+        var kept = new ColumnCache(1 << 20, _clock);
         var bytes = Bytes(1);
         kept.Offer(Key(1), bytes, Rows);
         bytes[0] = 99;
@@ -33,7 +33,7 @@ public sealed class KeptColumnsTests
     [Theory, InlineData(4 * Rows, true), InlineData(5 * Rows, false)]
     public void Wide_columns_are_not_kept(int length, bool isKept)
     {
-        var kept = new KeptColumns(1 << 20, _clock);
+        var kept = new ColumnCache(1 << 20, _clock);
         kept.Offer(Key(1), new byte[length], Rows);
         Assert.Equal(isKept, kept.Find(Key(1)) is not null);
     }
@@ -41,7 +41,7 @@ public sealed class KeptColumnsTests
     [Fact]
     public void A_question_over_more_than_fits_finds_the_same_part_each_time()
     {
-        var kept = new KeptColumns(10 * (Rows + 160), _clock);
+        var kept = new ColumnCache(10 * (Rows + 160), _clock);
         for (var again = 0; again < 3; again++)
         {
             var found = 0;
@@ -61,7 +61,7 @@ public sealed class KeptColumnsTests
     [Fact]
     public void What_nobody_used_for_a_while_makes_room_for_what_is_used_now()
     {
-        var kept = new KeptColumns(2 * (Rows + 160), _clock);
+        var kept = new ColumnCache(2 * (Rows + 160), _clock);
         kept.Offer(Key(1), Bytes(1), Rows);
         kept.Offer(Key(2), Bytes(2), Rows);
         _clock.Advance(TimeSpan.FromSeconds(20));
@@ -75,7 +75,7 @@ public sealed class KeptColumnsTests
     [Fact]
     public void A_forgotten_segment_leaves_nothing()
     {
-        var kept = new KeptColumns(1 << 20, _clock);
+        var kept = new ColumnCache(1 << 20, _clock);
         foreach (var segment in new long[] { 1, 2 })
         foreach (var column in new[] { SegmentColumn.Severity, SegmentColumn.FirstField, SegmentColumn.FirstField + 4_000 })
             kept.Offer(Key(segment, column), Bytes(7), Rows);

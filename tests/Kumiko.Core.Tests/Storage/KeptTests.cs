@@ -13,8 +13,8 @@ public sealed class KeptTests : StoreTest
 
     private async Task Fill(int people = 200)
     {
-        using var kept = new KeptDatabase(Kept, Clock);
-        await kept.Database.Writer.Write(c =>
+        using var database = new AppDatabase(Kept, Clock);
+        await database.Database.Writer.Write(c =>
             Dapper.SqlMapper.Execute(
                 c,
                 "INSERT INTO person (name, email, role, created) VALUES (@Name, @Email, 'analyst', 1)",
@@ -23,7 +23,7 @@ public sealed class KeptTests : StoreTest
                     .Select(i => new { Name = $"Person {i} {new string('x', 200)}", Email = $"p{i}@skerryline.example" })
             )
         );
-        Assert.Empty(kept.Notices);
+        Assert.Empty(database.Notices);
     }
 
     /// <summary>Overwrites pages behind the first ones.</summary>
@@ -44,25 +44,25 @@ public sealed class KeptTests : StoreTest
     public async Task A_damaged_file_of_what_is_kept_is_told_and_what_can_be_read_goes_on()
     {
         await Fill(2_000);
-        Assert.Empty(KeptCheck.Run(Kept));
+        Assert.Empty(AppDatabaseCheck.Run(Kept));
         Damage(Kept);
-        Assert.NotEmpty(KeptCheck.Run(Kept));
-        using var kept = new KeptDatabase(Kept, Clock);
-        Assert.Contains("was damaged. What could be read of it was copied", Assert.Single(kept.Notices));
+        Assert.NotEmpty(AppDatabaseCheck.Run(Kept));
+        using var database = new AppDatabase(Kept, Clock);
+        Assert.Contains("was damaged. What could be read of it was copied", Assert.Single(database.Notices));
         Assert.Single(Directory.GetFiles(Folder, "kumiko.db.damaged-*"));
-        var people = new PeopleStore(kept, Clock);
+        var people = new PeopleStore(database, Clock);
         Assert.InRange(people.All().Count, 1, 1_999);
         Assert.NotNull(await people.Add("Ines Halloran", "ines@skerryline.example", Role.Administrator, null));
-        Assert.Empty(KeptCheck.Run(kept));
+        Assert.Empty(AppDatabaseCheck.Run(database));
     }
 
     [Fact]
     public void A_file_that_is_no_database_is_moved_aside_with_one_sentence()
     {
         System.IO.File.WriteAllText(Kept, string.Concat(Enumerable.Repeat("this is no database\n", 5_000)));
-        using var kept = new KeptDatabase(Kept, Clock);
-        Assert.Single(kept.Notices);
-        Assert.Empty(new PeopleStore(kept, Clock).All());
+        using var database = new AppDatabase(Kept, Clock);
+        Assert.Single(database.Notices);
+        Assert.Empty(new PeopleStore(database, Clock).All());
     }
 
     [Fact]
@@ -75,9 +75,9 @@ public sealed class KeptTests : StoreTest
             await System.IO.File.WriteAllTextAsync(Path.Combine(Folder, folder, "one"), folder);
         }
         var copy = Path.Combine(Folder, "copy");
-        using (var kept = new KeptDatabase(Kept, Clock))
+        using (var database = new AppDatabase(Kept, Clock))
         using (var store = Open())
-            Assert.Empty((await StoreBackup.Run(store, kept, copy, null, CancellationToken.None)).Problems);
+            Assert.Empty((await StoreBackup.Run(store, database, copy, null, CancellationToken.None)).Problems);
         var restored = Path.Combine(Folder, "restored");
         StoreBackup.Restore(copy, restored, CancellationToken.None);
         foreach (var folder in new[] { "keys", "tables" })
@@ -95,12 +95,18 @@ public sealed class KeptTests : StoreTest
     public async Task A_backup_of_a_damaged_file_says_so_and_copies_the_rest()
     {
         await Fill(2_000);
-        using var kept = new KeptDatabase(Kept, Clock);
-        await kept.Database.Checkpoint();
+        using var database = new AppDatabase(Kept, Clock);
+        await database.Database.Checkpoint();
         Damage(Kept);
         using var store = Open();
         await store.Append([Sample.Random(1)], "quay");
-        var (records, problems) = await StoreBackup.Run(store, kept, Path.Combine(Folder, "copy"), null, CancellationToken.None);
+        var (records, problems) = await StoreBackup.Run(
+            store,
+            database,
+            Path.Combine(Folder, "copy"),
+            null,
+            CancellationToken.None
+        );
         Assert.Equal(1, records);
         Assert.NotEmpty(problems);
     }
@@ -123,7 +129,7 @@ public sealed class KeptTests : StoreTest
         {
             using var folder = DataFolder.TryOpen(data)!;
             folder.Announce(new ServerAddress("http://127.0.0.1", "token"));
-            using var kept = new KeptDatabase(folder.Kept, Clock);
+            using var database = new AppDatabase(folder.Kept, Clock);
             using var store = new RecordStore(
                 folder.Records,
                 Clock,
@@ -131,7 +137,7 @@ public sealed class KeptTests : StoreTest
             );
             await store.Append([Sample.Random(1)], "quay");
             if (start == 0)
-                await StoreBackup.Run(store, kept, copy, null, CancellationToken.None);
+                await StoreBackup.Run(store, database, copy, null, CancellationToken.None);
             foreach (
                 var path in new[] { data, copy }
                     .Concat(Directory.EnumerateFileSystemEntries(data))
@@ -168,17 +174,17 @@ public sealed class KeptTests : StoreTest
             await store.Append([Sample.Random(1), Sample.Random(2)], "quay");
             await store.Upkeep.SealAll();
         }
-        using var kept = new KeptDatabase(Kept, Clock, isReadOnly: true);
+        using var database = new AppDatabase(Kept, Clock, isReadOnly: true);
         using var records = new RecordStore(
             File,
             Clock,
             new RecordStoreOptions(Retention.None, Background: false) { IsReadOnly = true }
         );
         Assert.Equal(2, All(records).Count);
-        Assert.Equal(200, new PeopleStore(kept, Clock).All().Count);
+        Assert.Equal(200, new PeopleStore(database, Clock).All().Count);
         Assert.Contains("started read only", Assert.Single(records.Notices));
         await Assert.ThrowsAsync<DiskFullException>(() => records.Append([Sample.Random(3)], "quay"));
-        await Assert.ThrowsAsync<DiskFullException>(() => new PeopleStore(kept, Clock).SetZone(1, "Europe/Dublin"));
+        await Assert.ThrowsAsync<DiskFullException>(() => new PeopleStore(database, Clock).SetZone(1, "Europe/Dublin"));
         Assert.Empty(Directory.GetFiles(Folder, "*-wal").Concat(Directory.GetFiles(Folder, "*-shm")));
     }
 
@@ -189,7 +195,7 @@ public sealed class KeptTests : StoreTest
         System.IO.File.WriteAllText(Kept + "-wal", "what came last");
         Assert.Contains(
             "kumiko.db-wal",
-            Assert.Throws<DiskFullException>(() => new KeptDatabase(Kept, Clock, isReadOnly: true)).Message
+            Assert.Throws<DiskFullException>(() => new AppDatabase(Kept, Clock, isReadOnly: true)).Message
         );
     }
 
@@ -210,10 +216,10 @@ public sealed class KeptTests : StoreTest
     [Fact]
     public async Task Whoever_waits_for_a_place_holds_no_thread_and_may_leave()
     {
-        using var kept = new KeptDatabase(Kept, Clock);
+        using var database = new AppDatabase(Kept, Clock);
         using var hold = new ManualResetEventSlim();
         using var begun = new ManualResetEventSlim();
-        var writer = kept.Database.Writer;
+        var writer = database.Database.Writer;
         var first = writer.Write(_ =>
         {
             begun.Set();

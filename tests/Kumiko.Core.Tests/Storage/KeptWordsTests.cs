@@ -18,7 +18,7 @@ public sealed class KeptWordsTests : IDisposable
 
     /// <summary>The kept things of a demo of the version before words changed, with searches, charts and frozen answers of
     /// people.</summary>
-    private KeptDatabase Sample()
+    private AppDatabase Sample()
     {
         using (
             var packed = new GZipStream(
@@ -28,7 +28,7 @@ public sealed class KeptWordsTests : IDisposable
         )
         using (var to = File.Create(Path.Combine(_folder, "kumiko.db")))
             packed.CopyTo(to);
-        return new KeptDatabase(Path.Combine(_folder, "kumiko.db"));
+        return new AppDatabase(Path.Combine(_folder, "kumiko.db"));
     }
 
     public void Dispose()
@@ -53,8 +53,8 @@ public sealed class KeptWordsTests : IDisposable
     [Fact]
     public void All_that_was_kept_before_reads_today()
     {
-        using var kept = Sample();
-        using var connection = kept.Database.Read();
+        using var database = Sample();
+        using var connection = database.Database.Read();
         string[] All(string sql)
         {
             using var command = connection.CreateCommand();
@@ -113,8 +113,8 @@ public sealed class KeptWordsTests : IDisposable
     [Fact]
     public void Rules_alerts_and_frozen_answers_say_what_they_said()
     {
-        using var kept = Sample();
-        var rules = new RuleStore(kept, TimeProvider.System);
+        using var database = Sample();
+        var rules = new RuleStore(database, TimeProvider.System);
         Assert.Equal(17, rules.Rules().Count);
         foreach (var rule in rules.Rules())
             Assert.Empty(rule.Definition.Faults());
@@ -125,7 +125,7 @@ public sealed class KeptWordsTests : IDisposable
         );
         Assert.Equal((5 * 60_000_000_000, 60_000_000_000), (handshakes.Definition.InTheLast, handshakes.Definition.CheckedEvery));
         Assert.Equal("service = payment-bridge | group per_second() by host per 1m", handshakes.FollowUp);
-        var searches = new SearchStore(kept, TimeProvider.System);
+        var searches = new SearchStore(database, TimeProvider.System);
         var (search, rows) = searches.FindFrozen("aaaaaaaaaaaa")!.Value;
         using var lines = new StreamReader(new GZipStream(new MemoryStream(rows), CompressionMode.Decompress));
         Assert.Equal(["time", "per_second()", "growth(value)"], JsonSerializer.Deserialize<string[]>(lines.ReadLine()!)!);

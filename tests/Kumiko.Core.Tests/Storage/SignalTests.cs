@@ -39,12 +39,12 @@ public sealed class SignalTests : StoreTest
     public async Task They_are_in_a_backup()
     {
         using var store = Open();
-        using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
+        using var database = new AppDatabase(Path.Combine(Folder, "kumiko.db"));
         var signals = new SignalStore(store, Clock);
         for (var i = 0; i < 70; i++)
             await signals.Append([Claim(i)], "spans");
         var to = Path.Combine(Folder, "copy");
-        await StoreBackup.Run(store, kept, to, null, CancellationToken.None);
+        await StoreBackup.Run(store, database, to, null, CancellationToken.None);
         using var copy = Open(path: Path.Combine(to, "records.db"));
         var copied = new SignalStore(copy, Clock);
         Assert.Equal(Enumerable.Range(0, 70).Select(i => (long)i), copied.Spans(Ever).Select(m => m.Start));

@@ -213,7 +213,7 @@ public sealed class KilledWhileReceivingTests : IDisposable
 
         using var folder = DataFolder.TryOpen(_data)!;
         using var records = new RecordStore(folder.Records, TimeProvider.System);
-        using var kept = new KeptDatabase(folder.Kept);
+        using var database = new AppDatabase(folder.Kept);
         var ever = new Window(long.MinValue, long.MaxValue);
         var signals = new SignalStore(records, TimeProvider.System);
         using var metrics = new MetricStore(records, TimeProvider.System);
@@ -225,7 +225,7 @@ public sealed class KilledWhileReceivingTests : IDisposable
             bodies,
             [.. metrics.Read(ever).Select(m => m.Name)],
             [.. signals.Spans(ever).Select(s => s.Name)],
-            [.. new ChangeStore(kept).Latest(100_000).Select(c => c.What)],
+            [.. new ChangeStore(database).Latest(100_000).Select(c => c.What)],
         ];
         Assert.All(acknowledged, a => Assert.NotEmpty(a));
         for (var kind = 0; kind < senders.Length; kind++)

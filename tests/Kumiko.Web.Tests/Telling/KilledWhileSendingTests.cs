@@ -49,14 +49,14 @@ public sealed class KilledWhileSendingTests : IDisposable
     private async Task Prepare(string url)
     {
         using var folder = DataFolder.TryOpen(_data)!;
-        using var kept = new KeptDatabase(folder.Kept);
-        var person = await new PeopleStore(kept, TimeProvider.System).Add(
+        using var database = new AppDatabase(folder.Kept);
+        var person = await new PeopleStore(database, TimeProvider.System).Add(
             "Ines Halloran",
             "ines@skerryline.example",
             Role.Analyst,
             null
         );
-        var channels = new ChannelStore(kept, TimeProvider.System);
+        var channels = new ChannelStore(database, TimeProvider.System);
         var hook = await channels.Add(
             new Channel
             {
@@ -65,8 +65,8 @@ public sealed class KilledWhileSendingTests : IDisposable
                 Author = person!.Id,
             }
         );
-        await new RouteStore(kept, channels, TimeProvider.System).AddRoute("all", new RouteDefinition { Channels = [hook] });
-        await new RuleStore(kept, TimeProvider.System).Add(
+        await new RouteStore(database, channels, TimeProvider.System).AddRoute("all", new RouteDefinition { Channels = [hook] });
+        await new RuleStore(database, TimeProvider.System).Add(
             new Rule
             {
                 Name = "silence",

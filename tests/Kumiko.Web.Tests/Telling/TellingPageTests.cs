@@ -200,11 +200,11 @@ public sealed class TellingPageTests : IAsyncLifetime
         using var client = await _server.Person(Role.Administrator);
         await RunningServer.Post(client, "/alerts/channels/new", HookTo(_chat.Address));
         await RunningServer.Post(client, "/alerts/routes/new", [("Name", "All"), ("Side", "Any"), ("Channels", "1")]);
-        var kept = _server.Get<Kumiko.Core.Storage.KeptDatabase>();
-        var locked = await kept.Database.Writer.Write(c =>
+        var database = _server.Get<Kumiko.Core.Storage.AppDatabase>();
+        var locked = await database.Database.Writer.Write(c =>
             Dapper.SqlMapper.ExecuteScalar<string>(c, "SELECT secret FROM channel")
         );
-        await kept.Database.Writer.Write(c =>
+        await database.Database.Writer.Write(c =>
             Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = 'locked with a key that is gone'")
         );
         await Alert();
@@ -212,7 +212,9 @@ public sealed class TellingPageTests : IAsyncLifetime
         var waiting = Assert.Single(_server.Get<SendingStore>().All(new SendingFilter("waiting"), 9));
         Assert.Equal((0, true), (waiting.Attempts, waiting.Problem!.Contains("secret cannot be read", StringComparison.Ordinal)));
         Assert.Contains("Its secret cannot be read any more", await client.GetStringAsync("/alerts/channels"));
-        await kept.Database.Writer.Write(c => Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = @locked", new { locked }));
+        await database.Database.Writer.Write(c =>
+            Dapper.SqlMapper.Execute(c, "UPDATE channel SET secret = @locked", new { locked })
+        );
         _server.Clock.Advance(TimeSpan.FromMinutes(2));
         await Dispatch();
         Assert.Single(_chat.Messages);

@@ -11,7 +11,7 @@ namespace Kumiko.Core.Query.Execution;
 /// <param name="inConstants">Whether bodies of a template whose constant text holds the needle need no other look; null for
 /// never.</param>
 internal sealed class BodyCandidates(
-    Needle needle,
+    SubstringSearcher searcher,
     bool wholeTokens,
     bool isMatch = false,
     Func<SegmentTemplate, bool>? inConstants = null
@@ -31,21 +31,21 @@ internal sealed class BodyCandidates(
     /// No variable begins or ends within a word, so what stands partly in one and partly in constants has at least one
     /// of these wholly in a variable, unless only separators are in it; none where that cannot be said.
     /// </summary>
-    private readonly Needle[] _fragments = Fragments(needle);
+    private readonly SubstringSearcher[] _fragments = Fragments(searcher);
 
-    private readonly bool[] _spelled = Spelled(needle);
-    private readonly bool[][] _fragmentSpelled = Array.ConvertAll(Fragments(needle), Spelled);
+    private readonly bool[] _spelled = Spelled(searcher);
+    private readonly bool[][] _fragmentSpelled = Array.ConvertAll(Fragments(searcher), Spelled);
 
     /// <summary>By form of a column, whether its numbers could spell a needle.</summary>
-    private static bool[] Spelled(Needle needle) =>
-        [.. Enumerable.Range(0, ColumnForm.Codes).Select(code => TextSearch.IsSpelled(new ColumnForm((byte)code), needle))];
+    private static bool[] Spelled(SubstringSearcher searcher) =>
+        [.. Enumerable.Range(0, ColumnForm.Codes).Select(code => TextSearch.IsSpelled(new ColumnForm((byte)code), searcher))];
 
-    private static Needle[] Fragments(Needle needle)
+    private static SubstringSearcher[] Fragments(SubstringSearcher searcher)
     {
-        if (BodyTokens.IsSeparator(needle.Bytes[0]) || BodyTokens.IsSeparator(needle.Bytes[^1]))
+        if (BodyTokens.IsSeparator(searcher.Bytes[0]) || BodyTokens.IsSeparator(searcher.Bytes[^1]))
             return [];
-        var text = System.Text.Encoding.ASCII.GetString(needle.Bytes);
-        return [.. text.Split(BodyTokens.Separators, StringSplitOptions.RemoveEmptyEntries).Select(needle.Part)];
+        var text = System.Text.Encoding.ASCII.GetString(searcher.Bytes);
+        return [.. text.Split(BodyTokens.Separators, StringSplitOptions.RemoveEmptyEntries).Select(searcher.Part)];
     }
 
     private readonly TemplateNotes _places = new();
@@ -53,10 +53,10 @@ internal sealed class BodyCandidates(
     /// <summary>Marks the rows whose body may hold the needle and has to be looked at; a row without any mark surely does
     /// not.</summary>
     /// <param name="sure">Receives those that surely are a match, which are not looked at.</param>
-    public Bits Find(SegmentScan scan, Bits sure)
+    public RowMask Find(SegmentScan scan, RowMask sure)
     {
         var bodies = scan.Bodies;
-        var found = new Bits(scan.Count);
+        var found = new RowMask(scan.Count);
         var templates = bodies.Templates;
         var places = new Place[templates.Length];
         var (some, inAll) = (new byte[places.Length], new byte[places.Length]);
@@ -96,7 +96,7 @@ internal sealed class BodyCandidates(
     {
         if (template.Id == 0)
             return Place.Whole;
-        if (needle.IsIn(template.Key))
+        if (searcher.IsIn(template.Key))
             return isMatch || inConstants?.Invoke(template) == true ? Place.Sure : Place.Anywhere;
         if (!MayStraddle(template))
             return Place.Inside;
@@ -113,11 +113,11 @@ internal sealed class BodyCandidates(
         {
             var gap = rest.IndexOf(BodyTokens.Gap);
             var piece = gap < 0 ? rest : rest[..gap];
-            if (!first && needle.CanEnter(piece, isEnd: gap < 0))
+            if (!first && searcher.CanEnter(piece, isEnd: gap < 0))
                 return true;
             if (gap < 0)
                 return false;
-            if (needle.CanLeave(piece, isStart: first))
+            if (searcher.CanLeave(piece, isStart: first))
                 return true;
             first = false;
             rest = rest[(gap + 1)..];
@@ -126,7 +126,7 @@ internal sealed class BodyCandidates(
 
     /// <summary>One search over the bytes of all variables; those of numbers are asked where they could spell the
     /// needle.</summary>
-    private void Inside(SegmentBodies bodies, Place[] places, Bits found, Bits sure, Arena arena)
+    private void Inside(SegmentBodies bodies, Place[] places, RowMask found, RowMask sure, Arena arena)
     {
         var starts = bodies.Starts;
         Grouped? rows = null;
@@ -136,7 +136,7 @@ internal sealed class BodyCandidates(
         {
             var (t, form) = (starts.TemplateOf[v], forms[v].Code);
             if (_spelled[form] && places[t] is (Place.Inside or Place.Straddling))
-                Hits(t, v - starts.First[t], needle);
+                Hits(t, v - starts.First[t], searcher);
             if (!straddling || places[t] != Place.Straddling)
                 continue;
             for (var f = 0; f < _fragments.Length; f++)
@@ -146,12 +146,12 @@ internal sealed class BodyCandidates(
         var whole = Array.IndexOf(places, Place.Whole);
         if (whole >= 0)
             Wholes(bodies, whole, rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena), found, sure);
-        Search(needle, Place.Inside);
+        Search(searcher, Place.Inside);
         if (straddling)
             foreach (var fragment in _fragments)
                 Search(fragment, Place.Straddling);
 
-        void Search(Needle part, Place wanted)
+        void Search(SubstringSearcher part, Place wanted)
         {
             var content = bodies.Content;
             for (var at = part.IndexIn(content); at >= 0; )
@@ -165,16 +165,16 @@ internal sealed class BodyCandidates(
             }
         }
 
-        void Hits(int template, int gap, Needle part)
+        void Hits(int template, int gap, SubstringSearcher part)
         {
             var texts = bodies.Variables(template, gap);
-            var hits = new Bits(texts.Count);
-            TextSearch.Find(texts, part, hits, wholeTokens && part == needle);
+            var hits = new RowMask(texts.Count);
+            TextSearch.Find(texts, part, hits, wholeTokens && part == searcher);
             if (hits.IsEmpty)
                 return;
             rows ??= Grouped.By(bodies.TemplateOfRow, places.Length, arena);
             var ofTemplate = rows[template];
-            var into = isMatch && part == needle ? sure : found;
+            var into = isMatch && part == searcher ? sure : found;
             for (var hit = hits.Next(0); hit >= 0; hit = hits.Next(hit + 1))
                 into.Set(ofTemplate[hit]);
         }
@@ -183,14 +183,14 @@ internal sealed class BodyCandidates(
     [ThreadStatic]
     private static ByteWriter? _body;
 
-    private void Wholes(SegmentBodies bodies, int template, Grouped rows, Bits found, Bits sure)
+    private void Wholes(SegmentBodies bodies, int template, Grouped rows, RowMask found, RowMask sure)
     {
         var body = _body ??= new ByteWriter(4096);
         foreach (var row in rows[template])
         {
             body.Clear();
             bodies.Append(row, body);
-            if (needle.IsIn(body.Written))
+            if (searcher.IsIn(body.Written))
                 (isMatch ? sure : found).Set(row);
         }
     }

@@ -52,13 +52,13 @@ internal sealed class BodyCondition : SegmentCondition
         literal.AsSpan().Trim(BodyTokens.Separators) is { Length: >= 3 } core ? core.ToString() : literal;
 
     private static BodyCandidates? Of(string text) =>
-        Needle.Of(text, anyCase: false) is { } needle ? new BodyCandidates(needle, wholeTokens: false) : null;
+        SubstringSearcher.Of(text, anyCase: false) is { } searcher ? new BodyCandidates(searcher, wholeTokens: false) : null;
 
     public override double Cost => _required.Length == 0 ? 60 : 40;
 
-    public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+    public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
     {
-        var found = new Bits(candidates.Count);
+        var found = new RowMask(candidates.Count);
         var look = candidates;
         if (_required.Length > 0)
         {
@@ -113,6 +113,6 @@ internal sealed class BodyCondition : SegmentCondition
         return found;
 
         // What is required is never the whole match.
-        Bits Required(int r) => _required[r].Find(scan, sure: new Bits(0));
+        RowMask Required(int r) => _required[r].Find(scan, sure: new RowMask(0));
     }
 }

@@ -22,7 +22,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     );
 
     /// <summary>Adds rows of a segment to a table.</summary>
-    public void Add(SegmentScan scan, Bits rows, GroupTable table, CancellationToken cancel)
+    public void Add(SegmentScan scan, RowMask rows, GroupTable table, CancellationToken cancel)
     {
         using var arena = new Arena();
         var buffer = arena.Ints(scan.Count);

@@ -100,14 +100,14 @@ internal sealed class CountingPass
     {
         var (first, end) = scan.Range(_pipeline.Reads);
         Count(ref _all, end - first);
-        var window = Bits.Between(scan.Count, first, end);
+        var window = RowMask.Between(scan.Count, first, end);
         var left = window;
         for (var c = 0; c < _alone.Length; c++)
         {
             var condition = _conditions.Written[c];
             var found = condition.MayMatch(batch, _pipeline.Reads)
                 ? condition.OnSegment.Of(scan, text => batch.Facts().MayHaveTokens(text), window, cancel)
-                : new Bits(scan.Count);
+                : new RowMask(scan.Count);
             Count(ref _alone[c], found.Size);
             if (_absentOnSegment[c] is { } absent)
                 Count(ref _missing[c], absent.Of(scan, _ => true, found, cancel).Size);

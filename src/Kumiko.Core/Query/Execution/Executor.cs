@@ -253,7 +253,7 @@ internal sealed class Executor(
             segment.Scan(conditions.PatternOf, scan =>
             {
                 var (first, end) = scan.Range(pipeline.Reads);
-                var rows = conditions.Find(segment, scan, Bits.Between(scan.Count, first, end), cancel);
+                var rows = conditions.Find(segment, scan, RowMask.Between(scan.Count, first, end), cancel);
                 if (pipeline.RecordSteps.Count == 0)
                     columns.Add(scan, rows, table, cancel);
                 else

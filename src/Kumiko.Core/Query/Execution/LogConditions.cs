@@ -62,7 +62,7 @@ internal sealed class LogConditions
     public bool MayMatch(SegmentBatch batch, Window window) => Array.TrueForAll(_written, c => c.MayMatch(batch, window));
 
     /// <summary>The rows of a segment that meet all.</summary>
-    public Bits Find(SegmentBatch batch, SegmentScan scan, Bits candidates, CancellationToken cancel)
+    public RowMask Find(SegmentBatch batch, SegmentScan scan, RowMask candidates, CancellationToken cancel)
     {
         foreach (var condition in _cheapest)
         {
@@ -79,7 +79,7 @@ internal sealed class LogConditions
         if (batch is SegmentBatch segment)
             return segment.Scan(_patternOf, scan =>
             {
-                var found = Find(segment, scan, Bits.Between(scan.Count, 0, scan.Count), cancel).ToPlaces();
+                var found = Find(segment, scan, RowMask.Between(scan.Count, 0, scan.Count), cancel).ToPlaces();
                 meter.Read(segment, scan.BytesRead);
                 return found;
             });

@@ -21,7 +21,7 @@ public abstract class SegmentCondition
     public abstract double Cost { get; }
 
     /// <summary>Those of the candidates for which the condition holds.</summary>
-    public abstract Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel);
+    public abstract RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel);
 
     /// <summary>Whether the segment's filter and constants allow all tokens of a text.</summary>
     public delegate bool SegmentWordsOf(string text);
@@ -53,7 +53,7 @@ public abstract class SegmentCondition
     {
         public override double Cost => items.Sum(i => i.Cost);
 
-        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
         {
             foreach (var item in items)
             {
@@ -69,9 +69,9 @@ public abstract class SegmentCondition
     {
         public override double Cost => items.Sum(i => i.Cost);
 
-        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
         {
-            var (left, found) = (candidates.Copy(), new Bits(candidates.Count));
+            var (left, found) = (candidates.Copy(), new RowMask(candidates.Count));
             foreach (var item in items)
             {
                 var more = item.Of(scan, words, left, cancel);
@@ -88,7 +88,7 @@ public abstract class SegmentCondition
     {
         public override double Cost => inner.Cost;
 
-        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
         {
             var left = candidates.Copy();
             left.Remove(inner.Of(scan, words, candidates, cancel));
@@ -101,9 +101,9 @@ public abstract class SegmentCondition
     {
         public override double Cost => 100;
 
-        public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+        public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
         {
-            var found = new Bits(candidates.Count);
+            var found = new RowMask(candidates.Count);
             for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
             {
                 if (row % BatchTest.CancelEvery == 0)
@@ -135,10 +135,10 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
             _ => 2,
         };
 
-    public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+    public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
-        var found = new Bits(candidates.Count);
+        var found = new RowMask(candidates.Count);
         switch (asked.Name)
         {
             case "level":
@@ -234,7 +234,7 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     /// Adds the rows for whose numbers an order holds. Along rising numbers that changes once at most, so the place of the
     /// change tells all.
     /// </summary>
-    private void AddRising(Bits found, ReadOnlySpan<long> numbers, ValueKind kind)
+    private void AddRising(RowMask found, ReadOnlySpan<long> numbers, ValueKind kind)
     {
         if (ChangeOf(kind) is { } last)
             found.AddUpTo(numbers, last.Last, orElse: !last.Below);
@@ -264,21 +264,21 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         return (low, below);
     }
 
-    private Bits ByResource(SegmentScan scan, (int[] OfResource, Value[] Values) names, Bits candidates)
+    private RowMask ByResource(SegmentScan scan, (int[] OfResource, Value[] Values) names, RowMask candidates)
     {
         var truth = Array.ConvertAll(names.Values, v => holds(v));
         if (!truth.Contains(false))
             return candidates;
         return truth.Contains(true)
             ? ByPlace(scan.ResourceOfRow, Array.ConvertAll(names.OfResource, n => truth[n]), candidates)
-            : new Bits(candidates.Count);
+            : new RowMask(candidates.Count);
     }
 
-    private static Bits ByPlace(ReadOnlySpan<int> placeOfRow, bool[] truth, Bits candidates)
+    private static RowMask ByPlace(ReadOnlySpan<int> placeOfRow, bool[] truth, RowMask candidates)
     {
         if (!truth.Contains(false))
             return candidates;
-        var found = new Bits(candidates.Count);
+        var found = new RowMask(candidates.Count);
         if (!truth.Contains(true))
             return found;
         found.AddMarked(placeOfRow, Array.ConvertAll(truth, t => t ? (byte)1 : (byte)0));
@@ -286,9 +286,9 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         return found;
     }
 
-    private Bits Texts((int[] Places, TextVector Texts) column, Bits candidates)
+    private RowMask Texts((int[] Places, TextVector Texts) column, RowMask candidates)
     {
-        var found = new Bits(candidates.Count);
+        var found = new RowMask(candidates.Count);
         var missing = holds(Value.Missing);
         var truth = column.Texts.Entries > 0 ? TruthOf(column.Texts) : null;
         for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))

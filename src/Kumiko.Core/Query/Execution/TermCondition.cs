@@ -14,7 +14,7 @@ namespace Kumiko.Core.Query.Execution;
 internal sealed class TermCondition : SegmentCondition
 {
     private readonly TermMatcher _matcher;
-    private readonly Needle? _needle;
+    private readonly SubstringSearcher? _searcher;
     private readonly BodyCandidates? _bodies;
     private readonly ConcurrentDictionary<Resource, bool> _inResource = new(ReferenceEqualityComparer.Instance);
     private readonly bool _isNeedle;
@@ -26,16 +26,16 @@ internal sealed class TermCondition : SegmentCondition
         _matcher = new TermMatcher(term);
         var parts = term.Quoted ? [term.Text] : Wildcard.Split(term.Text);
         var longest = parts.MaxBy(p => p.Length)!;
-        _needle = Needle.Of(longest, anyCase: true);
+        _searcher = SubstringSearcher.Of(longest, anyCase: true);
         // One token that is not open at either side.
         _wholeTokens = parts.Length == 1 && longest.All(Words.IsTokenChar);
         // Open on both sides, so that wherever it stands is a match.
         _isNeedle = !term.Quoted && parts.Length == 3 && parts[0].Length == 0 && parts[2].Length == 0;
         // Between several parts a star takes what it can, which the constants alone cannot tell.
         var isOnePart = parts.Count(p => p.Length > 0) == 1;
-        _bodies = _needle is null
+        _bodies = _searcher is null
             ? null
-            : new BodyCandidates(_needle, _wholeTokens, _isNeedle, isOnePart ? StandsInConstants : null);
+            : new BodyCandidates(_searcher, _wholeTokens, _isNeedle, isOnePart ? StandsInConstants : null);
         // The filter knows whole tokens only.
         if (parts.Length == 1)
         {
@@ -50,14 +50,14 @@ internal sealed class TermCondition : SegmentCondition
 
     public override double Cost => 20;
 
-    public override Bits Of(SegmentScan scan, SegmentWordsOf words, Bits candidates, CancellationToken cancel)
+    public override RowMask Of(SegmentScan scan, SegmentWordsOf words, RowMask candidates, CancellationToken cancel)
     {
         cancel.ThrowIfCancellationRequested();
         if (_tokens is not null && !words(_tokens))
-            return new Bits(candidates.Count);
-        if (_needle is null)
+            return new RowMask(candidates.Count);
+        if (_searcher is null)
             return RowByRow(scan, candidates, cancel);
-        var found = new Bits(candidates.Count);
+        var found = new RowMask(candidates.Count);
         InResources(scan, found);
         if (!found.Covers(candidates))
             InBodies(scan, candidates, found, cancel);
@@ -71,9 +71,9 @@ internal sealed class TermCondition : SegmentCondition
         return found;
     }
 
-    private Bits RowByRow(SegmentScan scan, Bits candidates, CancellationToken cancel)
+    private RowMask RowByRow(SegmentScan scan, RowMask candidates, CancellationToken cancel)
     {
-        var found = new Bits(candidates.Count);
+        var found = new RowMask(candidates.Count);
         for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
         {
             if (row % BatchTest.CancelEvery == 0)
@@ -84,7 +84,7 @@ internal sealed class TermCondition : SegmentCondition
         return found;
     }
 
-    private void InResources(SegmentScan scan, Bits found)
+    private void InResources(SegmentScan scan, RowMask found)
     {
         var resources = scan.Resources;
         byte[]? marks = null;
@@ -101,7 +101,7 @@ internal sealed class TermCondition : SegmentCondition
             found.AddMarked(scan.ResourceOfRow, marks);
     }
 
-    private void InBodies(SegmentScan scan, Bits candidates, Bits found, CancellationToken cancel)
+    private void InBodies(SegmentScan scan, RowMask candidates, RowMask found, CancellationToken cancel)
     {
         var may = _bodies!.Find(scan, found);
         may.Keep(candidates);
@@ -133,15 +133,15 @@ internal sealed class TermCondition : SegmentCondition
     }
 
     private bool MayBeSpelled(TextForm? form) =>
-        form is not { } known || TextSearch.IsKept(known) || TextSearch.IsSpelled(known, _needle!);
+        form is not { } known || TextSearch.IsKept(known) || TextSearch.IsSpelled(known, _searcher!);
 
-    private void InIds((int[] Places, TextVector Texts) ids, Bits found)
+    private void InIds((int[] Places, TextVector Texts) ids, RowMask found)
     {
         var texts = ids.Texts;
         if (texts.Count == 0)
             return;
-        var hits = new Bits(texts.Count);
-        TextSearch.Find(texts, _needle!, hits, _wholeTokens);
+        var hits = new RowMask(texts.Count);
+        TextSearch.Find(texts, _searcher!, hits, _wholeTokens);
         if (hits.IsEmpty)
             return;
         for (var row = 0; row < found.Count; row++)
@@ -153,10 +153,10 @@ internal sealed class TermCondition : SegmentCondition
                 found.Set(row);
     }
 
-    private void InAttributes(SegmentScan scan, Bits candidates, Bits found, CancellationToken cancel)
+    private void InAttributes(SegmentScan scan, RowMask candidates, RowMask found, CancellationToken cancel)
     {
         var fields = scan.Attributes;
-        Bits?[] hits = new Bits?[fields.Keys.Length];
+        RowMask?[] hits = new RowMask?[fields.Keys.Length];
         var any = false;
         for (var f = 0; f < hits.Length; f++)
         {
@@ -189,21 +189,21 @@ internal sealed class TermCondition : SegmentCondition
     }
 
     /// <summary>The values of a column that hold the term; null for none.</summary>
-    private Bits? Hits(SegmentFields fields, int column)
+    private RowMask? Hits(SegmentFields fields, int column)
     {
         var kind = fields.Keys[column].Kind;
-        if (!_needle!.IsOf(Characters(kind)))
+        if (!_searcher!.IsOf(Characters(kind)))
             return null;
-        var hits = new Bits(fields.CountOf(column));
+        var hits = new RowMask(fields.CountOf(column));
         var values = fields.Column(column);
         if (values.Texts is { } texts)
         {
-            TextSearch.Find(texts, _needle, hits, _wholeTokens);
+            TextSearch.Find(texts, _searcher, hits, _wholeTokens);
             if (hits.IsEmpty)
                 return null;
             if (_isNeedle)
                 return hits;
-            var verified = new Bits(hits.Count);
+            var verified = new RowMask(hits.Count);
             var byEntry = texts.Entries > 0 ? new bool?[texts.Entries] : null;
             for (var i = hits.Next(0); i >= 0; i = hits.Next(i + 1))
                 if (

@@ -17,31 +17,31 @@ internal static class TextSearch
     public static bool IsKept(TextForm form) => form is TextForm.Plain or TextForm.Dictionary or TextForm.Affixed;
 
     /// <summary>Whether numbers of this form could spell the needle; of affixed ones that is not known.</summary>
-    public static bool IsSpelled(TextForm form, Needle needle) =>
-        form == TextForm.Affixed || (!IsKept(form) && needle.IsOf(Characters(form)));
+    public static bool IsSpelled(TextForm form, SubstringSearcher searcher) =>
+        form == TextForm.Affixed || (!IsKept(form) && searcher.IsOf(Characters(form)));
 
     /// <summary>
     /// The same of a column of which more is known. What stands partly in an affix and partly in a number has a character
     /// of the number.
     /// </summary>
-    public static bool IsSpelled(ColumnForm column, Needle needle) =>
+    public static bool IsSpelled(ColumnForm column, SubstringSearcher searcher) =>
         column.Form == TextForm.Affixed && !IsKept(column.Inner)
-            ? needle.HasAny(Characters(column.Inner))
-            : IsSpelled(column.Form, needle);
+            ? searcher.HasAny(Characters(column.Inner))
+            : IsSpelled(column.Form, searcher);
 
     /// <summary>Marks the texts that hold the needle.</summary>
     /// <param name="hits">By place in the column.</param>
     /// <param name="wholeTokens">Whether only whole tokens count, so that numbers need not be spelled to be compared.</param>
-    public static void Find(TextVector texts, Needle needle, Bits hits, bool wholeTokens)
+    public static void Find(TextVector texts, SubstringSearcher searcher, RowMask hits, bool wholeTokens)
     {
         switch (texts.Form)
         {
             case TextForm.Plain:
-                FindIn(texts.AllBytes, texts.Starts, needle, hits);
+                FindIn(texts.AllBytes, texts.Starts, searcher, hits);
                 break;
             case TextForm.Dictionary:
-                var entries = new Bits(texts.Entries);
-                FindIn(texts.AllBytes, texts.Starts, needle, entries);
+                var entries = new RowMask(texts.Entries);
+                FindIn(texts.AllBytes, texts.Starts, searcher, entries);
                 if (entries.IsEmpty)
                     break;
                 var places = texts.Places;
@@ -51,19 +51,19 @@ internal static class TextSearch
                 break;
             case TextForm.Affixed:
                 var (before, inner, after) = texts.Affixes!.Value;
-                if (needle.IsIn(before.Span) || needle.IsIn(after.Span))
+                if (searcher.IsIn(before.Span) || searcher.IsIn(after.Span))
                     hits.SetRange(0, texts.Count);
-                else if (needle.CanLeave(before.Span, isStart: true) || needle.CanEnter(after.Span, isEnd: true))
-                    Each(texts, needle, hits);
+                else if (searcher.CanLeave(before.Span, isStart: true) || searcher.CanEnter(after.Span, isEnd: true))
+                    Each(texts, searcher, hits);
                 // What stands around it may be of the same token.
                 else
-                    Find(inner, needle, hits, wholeTokens: false);
+                    Find(inner, searcher, hits, wholeTokens: false);
                 break;
             case TextForm.Integer when wholeTokens:
                 // A sign is no part of a token.
                 if (
-                    !long.TryParse(needle.Bytes, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
-                    || (needle.Bytes[0] == '0' && needle.Length > 1)
+                    !long.TryParse(searcher.Bytes, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                    || (searcher.Bytes[0] == '0' && searcher.Length > 1)
                 )
                     break;
                 var numbers = texts.Numbers;
@@ -72,11 +72,11 @@ internal static class TextSearch
                         hits.Set(i);
                 break;
             case TextForm.Hex or TextForm.UpperHex when wholeTokens:
-                if (texts.HexLength == needle.Length)
-                    FindHex(texts, needle, hits);
+                if (texts.HexLength == searcher.Length)
+                    FindHex(texts, searcher, hits);
                 break;
-            case var form when needle.IsOf(Characters(form)):
-                Each(texts, needle, hits);
+            case var form when searcher.IsOf(Characters(form)):
+                Each(texts, searcher, hits);
                 break;
         }
     }
@@ -91,14 +91,14 @@ internal static class TextSearch
             _ => Integers,
         };
 
-    private static void FindIn(ReadOnlySpan<byte> all, ReadOnlySpan<int> starts, Needle needle, Bits hits)
+    private static void FindIn(ReadOnlySpan<byte> all, ReadOnlySpan<int> starts, SubstringSearcher searcher, RowMask hits)
     {
         var text = 0;
-        for (var at = needle.IndexIn(all); at >= 0; )
+        for (var at = searcher.IndexIn(all); at >= 0; )
         {
             while (starts[text + 1] <= at)
                 text++;
-            if (at + needle.Length <= starts[text + 1])
+            if (at + searcher.Length <= starts[text + 1])
             {
                 hits.Set(text);
                 // One hit in a text is enough.
@@ -106,16 +106,16 @@ internal static class TextSearch
             }
             else
                 at++;
-            at = at >= all.Length ? -1 : needle.IndexIn(all, at);
+            at = at >= all.Length ? -1 : searcher.IndexIn(all, at);
         }
     }
 
-    private static void FindHex(TextVector texts, Needle needle, Bits hits)
+    private static void FindHex(TextVector texts, SubstringSearcher searcher, RowMask hits)
     {
-        Span<byte> packed = stackalloc byte[(needle.Length + 1) / 2];
-        for (var i = 0; i < needle.Length; i++)
+        Span<byte> packed = stackalloc byte[(searcher.Length + 1) / 2];
+        for (var i = 0; i < searcher.Length; i++)
         {
-            var c = needle.Bytes[i] | 0x20;
+            var c = searcher.Bytes[i] | 0x20;
             int digit;
             if (c is >= '0' and <= '9')
                 digit = c - '0';
@@ -133,14 +133,14 @@ internal static class TextSearch
                 hits.Set(i);
     }
 
-    private static void Each(TextVector texts, Needle needle, Bits hits)
+    private static void Each(TextVector texts, SubstringSearcher searcher, RowMask hits)
     {
         using var text = new ByteWriter(64);
         for (var i = 0; i < texts.Count; i++)
         {
             text.Clear();
             texts.Append(i, text);
-            if (needle.IsIn(text.Written))
+            if (searcher.IsIn(text.Written))
                 hits.Set(i);
         }
     }

@@ -10,12 +10,12 @@ internal sealed class BlockGather
     private readonly int[]?[] _resources;
     private readonly int[]?[] _sources;
     private readonly int[]?[] _shapes;
-    private readonly Places<Resource> _allResources = new(ReferenceEqualityComparer.Instance);
-    private readonly Places<string> _allSources = new(StringComparer.Ordinal);
-    private readonly Places<RecordShape> _allShapes = new(EqualityComparer<RecordShape>.Default);
+    private readonly RowIndexes<Resource> _allResources = new(ReferenceEqualityComparer.Instance);
+    private readonly RowIndexes<string> _allSources = new(StringComparer.Ordinal);
+    private readonly RowIndexes<RecordShape> _allShapes = new(EqualityComparer<RecordShape>.Default);
 
     /// <summary>Different things in the order in which they came.</summary>
-    private sealed class Places<T>(IEqualityComparer<T> comparer)
+    private sealed class RowIndexes<T>(IEqualityComparer<T> comparer)
         where T : notnull
     {
         private readonly Dictionary<T, int> _places = new(comparer);
@@ -135,7 +135,7 @@ internal sealed class BlockGather
         cells += moreCells;
         bytes += moreBytes;
 
-        void Map<T>(int[] placeOf, T[] things, int[]?[] maps, Places<T> all, int[] to)
+        void Map<T>(int[] placeOf, T[] things, int[]?[] maps, RowIndexes<T> all, int[] to)
             where T : notnull
         {
             if (maps[block] is not { } map)

@@ -170,7 +170,7 @@ public static class LongColumn
         if (width is not (1 or 2 or 4) && (width % 8 != 0 || width > 64))
             throw new InvalidDataException("A column of numbers has an unknown width.");
         var step = (long)from.Unsigned();
-        Planes.Longs(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, step, min);
+        BytePlanes.Longs(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, step, min);
     }
 
     /// <summary>Passes by such a column without unpacking it.</summary>
@@ -272,7 +272,7 @@ public static class LongColumn
             from = start;
             return false;
         }
-        var largest = Planes.Ints(from.Bytes((int)((((long)places.Length * width) + 7) / 8)), width, places);
+        var largest = BytePlanes.Ints(from.Bytes((int)((((long)places.Length * width) + 7) / 8)), width, places);
         if ((largest * step) + (ulong)min >= (ulong)entries)
             throw new InvalidDataException("A place lies outside its list.");
         if (step != 1 || min != 0)
@@ -302,7 +302,7 @@ public static class LongColumn
                 && from.Unsigned() is var step and > 0 and <= byte.MaxValue
             )
             {
-                Planes.Bytes(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, (int)step, (int)min);
+                BytePlanes.Bytes(from.Bytes((int)((((long)values.Length * width) + 7) / 8)), width, values, (int)step, (int)min);
                 return;
             }
         }

@@ -100,7 +100,7 @@ public readonly struct LongSlice
         var marked = 0;
         for (var code = 0; code < 1 << width; code++)
             if (marks[(int)(_least + (code * _step))] != 0)
-                opposites[marked++] = ~(Planes.Lowest(width) * (ulong)code);
+                opposites[marked++] = ~(BytePlanes.Lowest(width) * (ulong)code);
         var packed = _planes.Span;
         var perWord = 64 / width;
         for (var row = 0; row < Count; row += perWord)
@@ -112,7 +112,7 @@ public readonly struct LongSlice
             else
                 for (var i = 0; i < some.Length; i++)
                     word |= (ulong)some[i] << (i * 8);
-            var found = Planes.Marked(word, width, opposites[..marked]);
+            var found = BytePlanes.Marked(word, width, opposites[..marked]);
             if (Count - row < perWord)
                 found &= (1UL << (Count - row)) - 1;
             words[row >> 6] |= found << (row & 63);

@@ -102,7 +102,7 @@ internal sealed class ColumnReader(Database database) : IDisposable
 /// <summary>The columns of one segment: small ones out of its bundle, the others each by itself.</summary>
 /// <param name="small">Its bundle, where that was read before.</param>
 /// <param name="kept">Keeps narrow columns for the next question; null where what is read is not worth keeping.</param>
-internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null, KeptColumns? kept = null)
+internal sealed class SegmentColumns(Segment segment, ColumnReader reader, SmallColumns? small = null, ColumnCache? kept = null)
     : IColumnSource
 {
     private readonly Lock _lock = new();

@@ -20,7 +20,7 @@ internal sealed class SegmentCache(Database database, TimeProvider clock, Action
     private readonly SharedParts _shared = new();
     private readonly LeastRecentlyUsed<SegmentRows> _rows = new(RowsBudget);
     private readonly LeastRecentlyUsed<SegmentFacts> _facts = new(FactsBudget);
-    private readonly KeptColumns _columns = new(ColumnsBudget, clock);
+    private readonly ColumnCache _columns = new(ColumnsBudget, clock);
 
     public SegmentRows Rows(SegmentBatch batch, bool records)
     {

@@ -26,7 +26,7 @@ public static class StoreBackup
     /// <exception cref="IOException">The folder is not empty, or cannot be written.</exception>
     public static async Task<(long Records, IReadOnlyList<string> Problems)> Run(
         RecordStore store,
-        KeptDatabase kept,
+        AppDatabase database,
         string to,
         IProgress<(int Done, int Of)>? progress,
         CancellationToken cancel
@@ -35,7 +35,7 @@ public static class StoreBackup
         if (Directory.Exists(to) && Directory.EnumerateFileSystemEntries(to).Any())
             throw new IOException($"{to} is not empty. Give a new folder.");
         OwnFiles.MakeFolder(to);
-        var problems = CopyKept(kept, to);
+        var problems = CopyKept(database, to);
         using var snapshot = store.Current;
         using var copy = new Database(Path.Combine(to, RecordsFile), "records");
         var segments = snapshot.Segments.ToList();
@@ -64,11 +64,11 @@ public static class StoreBackup
 
     /// <summary>Copies what people keep, and looks at the copy.</summary>
     /// <returns>Sentences on what could not be copied.</returns>
-    private static List<string> CopyKept(KeptDatabase kept, string to)
+    private static List<string> CopyKept(AppDatabase database, string to)
     {
         foreach (var folder in Folders)
             OwnFiles.CopyFolder(
-                Path.Combine(Path.GetDirectoryName(Path.GetFullPath(kept.Path))!, folder),
+                Path.Combine(Path.GetDirectoryName(Path.GetFullPath(database.Path))!, folder),
                 Path.Combine(to, folder)
             );
         var path = Path.Combine(to, KeptFile);
@@ -76,14 +76,14 @@ public static class StoreBackup
         try
         {
             using var target = DatabaseRescue.Connect(path, SqliteOpenMode.ReadWriteCreate);
-            using var source = kept.Database.Read();
+            using var source = database.Database.Read();
             source.BackupDatabase(target);
         }
         catch (SqliteException e) when (DatabaseRescue.IsDamage(e))
         {
             return ["What people keep cannot be copied: " + e.Message];
         }
-        return [.. KeptCheck.Run(path)];
+        return [.. AppDatabaseCheck.Run(path)];
     }
 
     private static async Task CopyTables(RecordStore store, Database copy)
@@ -247,7 +247,7 @@ public static class StoreBackup
         )
             throw new IOException($"{to} is not empty. Restore into a new folder.");
         var report = StoreCheck.Run(Path.Combine(from, RecordsFile), null, cancel);
-        var problem = report.Problems.Concat(KeptCheck.Run(Path.Combine(from, KeptFile))).FirstOrDefault();
+        var problem = report.Problems.Concat(AppDatabaseCheck.Run(Path.Combine(from, KeptFile))).FirstOrDefault();
         if (problem is not null)
             throw new IOException($"The backup is damaged: {problem} Nothing was restored.");
         OwnFiles.MakeFolder(to);

@@ -217,7 +217,7 @@ public sealed class MetricStoreTests : MetricTest
     [Fact]
     public async Task Everything_is_in_a_backup_and_in_what_is_rescued()
     {
-        using var kept = new KeptDatabase(Path.Combine(Folder, "kumiko.db"));
+        using var database = new AppDatabase(Path.Combine(Folder, "kumiko.db"));
         string expected;
         using (var records = Open())
         using (var metrics = Metrics(records))
@@ -229,7 +229,7 @@ public sealed class MetricStoreTests : MetricTest
             await metrics.Upkeep.Seal();
             await metrics.Append([Of("depth", [(Today + 1, 3)], "b")], "quay");
             expected = All(metrics);
-            await StoreBackup.Run(records, kept, Path.Combine(Folder, "copy"), null, CancellationToken.None);
+            await StoreBackup.Run(records, database, Path.Combine(Folder, "copy"), null, CancellationToken.None);
         }
         using (var copy = Open(path: Path.Combine(Folder, "copy", "records.db")))
         using (var metrics = Metrics(copy))

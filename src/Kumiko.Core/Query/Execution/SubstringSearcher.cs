@@ -11,27 +11,27 @@ namespace Kumiko.Core.Query.Execution;
 /// An ASCII text searched in UTF-8 bytes, in any case or exactly: both ends are compared in whole vectors, the middle
 /// only where they fit. Mula, SIMD-friendly algorithms for substring searching, 2018.
 /// </summary>
-public sealed class Needle
+public sealed class SubstringSearcher
 {
     private readonly byte[] _bytes;
     private readonly byte _firstMask;
     private readonly byte _lastMask;
     private readonly bool _anyCase;
 
-    private Needle(byte[] bytes, bool anyCase)
+    private SubstringSearcher(byte[] bytes, bool anyCase)
     {
         (_bytes, _anyCase) = (bytes, anyCase);
         (_firstMask, _lastMask) = (Mask(bytes[0]), Mask(bytes[^1]));
     }
 
     /// <summary>Null where the text is empty or not ASCII: then it has to be searched in characters.</summary>
-    public static Needle? Of(string text, bool anyCase) =>
+    public static SubstringSearcher? Of(string text, bool anyCase) =>
         text.Length > 0 && Ascii.IsValid(text)
-            ? new Needle(Encoding.ASCII.GetBytes(anyCase ? text.ToLowerInvariant() : text), anyCase)
+            ? new SubstringSearcher(Encoding.ASCII.GetBytes(anyCase ? text.ToLowerInvariant() : text), anyCase)
             : null;
 
     /// <summary>A part of it, to be searched in the same way.</summary>
-    public Needle Part(string text) => new(Encoding.ASCII.GetBytes(text), _anyCase);
+    public SubstringSearcher Part(string text) => new(Encoding.ASCII.GetBytes(text), _anyCase);
 
     public int Length => _bytes.Length;
 

@@ -5,11 +5,11 @@ using System.Runtime.Intrinsics.X86;
 namespace Kumiko.Core.Query.Execution;
 
 /// <summary>A set of the rows of one batch.</summary>
-public sealed class Bits
+public sealed class RowMask
 {
     private readonly ulong[] _words;
 
-    public Bits(int count) => (Count, _words) = (count, new ulong[(count + 63) >> 6]);
+    public RowMask(int count) => (Count, _words) = (count, new ulong[(count + 63) >> 6]);
 
     /// <summary>Number of rows, in the set or not.</summary>
     public int Count { get; }
@@ -21,11 +21,11 @@ public sealed class Bits
 
     public bool IsEmpty => !_words.AsSpan().ContainsAnyExcept(0UL);
 
-    public static Bits Between(int count, int first, int end)
+    public static RowMask Between(int count, int first, int end)
     {
-        var bits = new Bits(count);
-        bits.SetRange(first, end);
-        return bits;
+        var mask = new RowMask(count);
+        mask.SetRange(first, end);
+        return mask;
     }
 
     public void Set(int row) => _words[row >> 6] |= 1UL << row;
@@ -43,33 +43,33 @@ public sealed class Bits
             Set(first);
     }
 
-    public Bits Copy()
+    public RowMask Copy()
     {
-        var copy = new Bits(Count);
+        var copy = new RowMask(Count);
         _words.CopyTo(copy._words, 0);
         return copy;
     }
 
-    public void Add(Bits other)
+    public void Add(RowMask other)
     {
         for (var i = 0; i < _words.Length; i++)
             _words[i] |= other._words[i];
     }
 
-    public void Keep(Bits other)
+    public void Keep(RowMask other)
     {
         for (var i = 0; i < _words.Length; i++)
             _words[i] &= other._words[i];
     }
 
-    public void Remove(Bits other)
+    public void Remove(RowMask other)
     {
         for (var i = 0; i < _words.Length; i++)
             _words[i] &= ~other._words[i];
     }
 
     /// <summary>Whether every row of another set is in this one.</summary>
-    public bool Covers(Bits other)
+    public bool Covers(RowMask other)
     {
         for (var i = 0; i < _words.Length; i++)
             if ((other._words[i] & ~_words[i]) != 0)

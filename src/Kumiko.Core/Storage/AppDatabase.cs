@@ -3,16 +3,16 @@ using Kumiko.Core.Storage.Upkeep;
 namespace Kumiko.Core.Storage;
 
 /// <summary><c>kumiko.db</c>: people, tokens, rules, alerts, and what waits to be sent.</summary>
-public sealed class KeptDatabase : IDisposable
+public sealed class AppDatabase : IDisposable
 {
     private readonly NoticeList _notices = new();
 
-    public KeptDatabase(string path, TimeProvider? clock = null, bool isReadOnly = false)
+    public AppDatabase(string path, TimeProvider? clock = null, bool isReadOnly = false)
     {
         Path = path;
         Database = isReadOnly
             ? new Database(path, "kumiko", isReadOnly)
-            : KeptRescue.Open(path, clock ?? TimeProvider.System, _notices);
+            : AppDatabaseRescue.Open(path, clock ?? TimeProvider.System, _notices);
     }
 
     public string Path { get; }

@@ -7,7 +7,7 @@ namespace Kumiko.Core.Storage.Segments;
 /// budget of memory; what was used a moment ago is not driven out, so that a question over more than fits finds a part of it
 /// each time instead of nothing, and takes longer by degrees. Several threads may ask at once.
 /// </summary>
-internal sealed class KeptColumns(long budget, TimeProvider clock)
+internal sealed class ColumnCache(long budget, TimeProvider clock)
 {
     /// <summary>Bytes for each row that a narrow column has at most, and what any may have besides; what one takes in memory
     /// beside its bytes.</summary>

@@ -7,11 +7,11 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// Opens <c>kumiko.db</c>, and where SQLite cannot read it any more, moves it aside and copies what can be read into a
 /// new one. Nothing is deleted.
 /// </summary>
-internal static class KeptRescue
+internal static class AppDatabaseRescue
 {
     public static Database Open(string path, TimeProvider clock, NoticeList notices)
     {
-        if (!File.Exists(path) || new FileInfo(path).Length == 0 || KeptCheck.Run(path).Count == 0)
+        if (!File.Exists(path) || new FileInfo(path).Length == 0 || AppDatabaseCheck.Run(path).Count == 0)
             return new Database(path, "kumiko");
         var aside = DatabaseRescue.MoveAside(path, clock);
         var database = new Database(path, "kumiko");
@@ -27,7 +27,7 @@ internal static class KeptRescue
         List<string> tables;
         // In the order they were made, so that a row finds those it points to.
         using (var connection = into.Read())
-            tables = [.. KeptCheck.Tables(connection)];
+            tables = [.. AppDatabaseCheck.Tables(connection)];
         var lost = 0L;
         try
         {

@@ -6,7 +6,7 @@ using System.Runtime.Intrinsics.X86;
 namespace Kumiko.Core.Storage.Columns;
 
 /// <summary>Widens numbers that are kept as bits of a byte, or as planes of bytes, the lowest first: many at once.</summary>
-internal static class Planes
+internal static class BytePlanes
 {
     private const int Chunk = 1_024;
 

@@ -5,7 +5,7 @@ namespace Kumiko.Core.Storage.Upkeep;
 
 /// <summary>Looks at a file of what people keep, without changing it: SQLite's own structure, every row, and what rows point
 /// to.</summary>
-public static class KeptCheck
+public static class AppDatabaseCheck
 {
     private const int MostProblems = 20;
 
@@ -25,11 +25,11 @@ public static class KeptCheck
     }
 
     /// <inheritdoc cref="Run(string)"/>
-    public static IReadOnlyList<string> Run(KeptDatabase kept)
+    public static IReadOnlyList<string> Run(AppDatabase database)
     {
         try
         {
-            using var connection = kept.Database.Read();
+            using var connection = database.Database.Read();
             return Problems(connection);
         }
         catch (SqliteException e) when (DatabaseRescue.IsDamage(e))
