@@ -91,11 +91,11 @@ internal static class Rules
     private static IEnumerable<(string Name, RuleDefinition Definition)> Tried()
     {
         var refused = new CountOf("service = gate-control and \"refused\"");
-        RuleDefinition Of(Quantity quantity, Wrong wrong, params string[] keys) =>
+        RuleDefinition Of(Quantity quantity, AlertCondition condition, params string[] keys) =>
             new()
             {
                 Quantity = quantity,
-                Wrong = wrong,
+                Condition = condition,
                 Keys = keys,
                 InTheLast = 10 * Instants.Minute,
                 CheckedEvery = Instants.Minute,
@@ -161,7 +161,7 @@ internal static class Rules
                     Definition = new RuleDefinition
                     {
                         Quantity = new CountOf($"service = {Services[i % 10]} and {Conditions[i / 10 % 10]}"),
-                        Wrong = new Beyond(false, 1e6, null),
+                        Condition = new Beyond(false, 1e6, null),
                         Keys = i % 3 == 0 ? ["host"] : [],
                         InTheLast = (5 + (i / 100)) * Instants.Minute,
                         CheckedEvery = Instants.Minute,

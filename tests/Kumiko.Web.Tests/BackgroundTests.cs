@@ -46,7 +46,7 @@ public sealed class BackgroundTests : IAsyncLifetime
                     Definition = new RuleDefinition
                     {
                         Quantity = new CountOf("refused"),
-                        Wrong = new Beyond(false, 1, null),
+                        Condition = new Beyond(false, 1, null),
                         InTheLast = Instants.Minute,
                         CheckedEvery = 10 * Instants.Second,
                     },

@@ -491,7 +491,7 @@ public sealed class ChartPageTests : IAsyncLifetime
         new()
         {
             Quantity = new Core.Rules.CountOf(query),
-            Wrong = new Core.Rules.Beyond(false, warning, critical),
+            Condition = new Core.Rules.Beyond(false, warning, critical),
             InTheLast = lookBack,
         };
 

@@ -36,8 +36,8 @@ public sealed class LineRuleTests : IAsyncLifetime
         var all = LineRules.All.Select(r => RuleDesk.DefinitionOf(r, Names)).ToList();
         Assert.All(all, d => Assert.Empty(d.Faults()));
         Assert.Equal(9, all.Select(d => d.Quantity.GetType()).Distinct().Count());
-        Assert.Equal(7, all.Select(d => d.Wrong.GetType()).Distinct().Count());
-        Assert.Equal(3, all.Select(d => d.Lasting.GetType()).Distinct().Count());
+        Assert.Equal(7, all.Select(d => d.Condition.GetType()).Distinct().Count());
+        Assert.Equal(3, all.Select(d => d.Duration.GetType()).Distinct().Count());
         Assert.All(LineRules.All, r =>
             Assert.True(r.Owner.Length == 0 || SkerryLine.People.Any(p => p.Name == r.Owner), r.Owner)
         );

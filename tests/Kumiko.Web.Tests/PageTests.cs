@@ -253,7 +253,7 @@ public sealed class PageTests : IAsyncLifetime
             new RuleDefinition
             {
                 Quantity = new CountOf("refused"),
-                Wrong = new Beyond(false, 2, 9),
+                Condition = new Beyond(false, 2, 9),
                 InTheLast = 5 * Instants.Minute,
                 CheckedEvery = Instants.Minute,
                 Zone = rule.Definition.Zone,

@@ -31,26 +31,26 @@ public sealed class RuleFormTests
         )
         from limit in Limits
         from wrong in Gen.OneOf(
-            Gen.Bool.Select(b => (Wrong)new Beyond(b, limit, null)),
+            Gen.Bool.Select(b => (AlertCondition)new Beyond(b, limit, null)),
             Gen.Select(Gen.Enum<Direction>(), Gen.Enum<MoveBy>(), Lengths)
-                .Select(t => (Wrong)new Moved(t.Item1, t.Item2, t.Item3, null, Math.Round(limit + 1, 3))),
-            Gen.Enum<Direction>().Select(d => (Wrong)new Unusual(d, limit, Math.Round(limit + 1, 3))),
-            Lengths.Select(l => (Wrong)new Silent(AlertLevel.Critical, l + Instants.Day)),
-            Lengths.Select(l => (Wrong)new NewValue(AlertLevel.Warning, l + Instants.Day)),
-            Lengths.Select(l => (Wrong)new WillReach(false, limit, l + Instants.Hour, 7_200, 60))
+                .Select(t => (AlertCondition)new Moved(t.Item1, t.Item2, t.Item3, null, Math.Round(limit + 1, 3))),
+            Gen.Enum<Direction>().Select(d => (AlertCondition)new Unusual(d, limit, Math.Round(limit + 1, 3))),
+            Lengths.Select(l => (AlertCondition)new Silent(AlertLevel.Critical, l + Instants.Day)),
+            Lengths.Select(l => (AlertCondition)new NewValue(AlertLevel.Warning, l + Instants.Day)),
+            Lengths.Select(l => (AlertCondition)new WillReach(false, limit, l + Instants.Hour, 7_200, 60))
         )
         from lasting in Gen.OneOf(
-            Gen.Const((Lasting)new AtOnce()),
-            Gen.Int[1, 50].Select(n => (Lasting)new ForChecks(n)),
-            Gen.Int[1, 100].Select(p => (Lasting)new ForShare(p / 100.0, Instants.Hour))
+            Gen.Const((ForDuration)new AtOnce()),
+            Gen.Int[1, 50].Select(n => (ForDuration)new ForChecks(n)),
+            Gen.Int[1, 100].Select(p => (ForDuration)new ForShare(p / 100.0, Instants.Hour))
         )
         from hours in Gen.Bool
         from noData in Gen.Enum<NoData>()
         select new RuleDefinition
         {
             Quantity = quantity,
-            Wrong = quantity.IsFigure ? wrong : new Happens(AlertLevel.Critical),
-            Lasting = quantity.IsFigure ? lasting : new AtOnce(),
+            Condition = quantity.IsFigure ? wrong : new Occurs(AlertLevel.Critical),
+            Duration = quantity.IsFigure ? lasting : new AtOnce(),
             Keys = quantity is CountOf or ShareOf or DistinctOf or EachRecord or SlowSpans ? ["terminal", "host"] : [],
             InTheLast = 10 * Instants.Minute,
             CheckedEvery = Instants.Minute,
@@ -82,7 +82,7 @@ public sealed class RuleFormTests
     {
         var form = RuleForm.Blank();
         form.Warning = typed;
-        Assert.Equal(means, new RuleFormReader(form).Definition(DateTimeZone.Utc).Wrong.Limits.Warning!.Value, 1e-12);
+        Assert.Equal(means, new RuleFormReader(form).Definition(DateTimeZone.Utc).Condition.Limits.Warning!.Value, 1e-12);
     }
 
     [Theory]
@@ -138,8 +138,8 @@ public sealed class RuleFormTests
                 {
                     Quantity = new ShareOf("a", "", 20),
                     Keys = ["terminal"],
-                    Wrong = new Beyond(false, 0.02, 0.1),
-                    Lasting = new ForChecks(3),
+                    Condition = new Beyond(false, 0.02, 0.1),
+                    Duration = new ForChecks(3),
                     Delay = 30 * Instants.Second,
                     Hours = new CheckHours([1, 2], 330, 1_380),
                 }
@@ -151,7 +151,7 @@ public sealed class RuleFormTests
                 new RuleDefinition
                 {
                     Quantity = new InOrder([3, 9], 10 * Instants.Minute, true),
-                    Wrong = new Happens(AlertLevel.Critical),
+                    Condition = new Occurs(AlertLevel.Critical),
                 }
             )
         );
@@ -161,7 +161,7 @@ public sealed class RuleFormTests
                 new RuleDefinition
                 {
                     Quantity = new FigureOf("refused | group avg(wait) by host"),
-                    Wrong = new Unusual(Direction.Low, 4, null),
+                    Condition = new Unusual(Direction.Low, 4, null),
                 }
             ),
             StringComparison.Ordinal
@@ -173,7 +173,7 @@ public sealed class RuleFormTests
                 {
                     Quantity = new BurnRate(4, 5 * Instants.Minute),
                     InTheLast = Instants.Hour,
-                    Wrong = new Beyond(false, null, 6),
+                    Condition = new Beyond(false, null, 6),
                 }
             ),
             StringComparison.Ordinal

@@ -48,7 +48,7 @@ public sealed record AlertCourse(Course Course, double? Then, double? Now)
 
     /// <summary>How far off a figure is; the higher, the worse.</summary>
     private static double Off(Alert alert, double value) =>
-        alert.Definition.Wrong switch
+        alert.Definition.Condition switch
         {
             Beyond beyond => (beyond.Warning ?? beyond.Critical ?? 0) is var limit && beyond.Below
                 ? limit - value

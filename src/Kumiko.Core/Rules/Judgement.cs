@@ -12,7 +12,7 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
 
     /// <param name="key">What is known of the key, with this check's sighting.</param>
     public static Judgement Of(RuleDefinition definition, in Reading reading, KeyState key, long at) =>
-        definition.Wrong switch
+        definition.Condition switch
         {
             Beyond beyond => double.IsNaN(reading.Value) ? Nothing
             : beyond.Below ? Low(reading.Value, beyond.Warning, beyond.Critical, -reading.Value)
@@ -108,7 +108,7 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
 
     /// <summary>For how long something that does not come any more is remembered.</summary>
     public static long Memory(RuleDefinition definition) =>
-        definition.Wrong switch
+        definition.Condition switch
         {
             Silent silent => silent.Expected,
             NewValue fresh => fresh.History,

@@ -23,7 +23,7 @@ public sealed class ObjectiveReader(FigureReader figures)
         new()
         {
             Quantity = quantity,
-            Wrong = new Beyond(false, 0, null),
+            Condition = new Beyond(false, 0, null),
             InTheLast = inTheLast,
             CheckedEvery = checkedEvery,
             Zone = objective.Zone,

@@ -36,10 +36,10 @@ public sealed record RuleDefinition
 
     // Names in kept JSON stay as they were first written.
     [JsonPropertyName("wrong")]
-    public required Wrong Wrong { get; init; }
+    public required AlertCondition Condition { get; init; }
 
     [JsonPropertyName("lasting")]
-    public Lasting Lasting { get; init; } = new AtOnce();
+    public ForDuration Duration { get; init; } = new AtOnce();
 
     /// <summary>Fields that tell alerts apart; of a query that groups by itself, its own are.</summary>
     public IReadOnlyList<string> Keys { get; init; } = [];
@@ -66,7 +66,7 @@ public sealed record RuleDefinition
     /// <summary>The shortest stretch of which windows and the distances of checks are whole numbers.</summary>
     [JsonIgnore]
     public long Slice =>
-        Wrong switch
+        Condition switch
         {
             Moved moved => Gcd(Gcd(CheckedEvery, InTheLast), moved.Earlier),
             _ when Quantity is BurnRate burn => Gcd(Gcd(CheckedEvery, InTheLast), burn.Short),
@@ -78,8 +78,8 @@ public sealed record RuleDefinition
     public bool Equals(RuleDefinition? other) =>
         other is not null
         && Quantity == other.Quantity
-        && Wrong == other.Wrong
-        && Lasting == other.Lasting
+        && Condition == other.Condition
+        && Duration == other.Duration
         && Keys.SequenceEqual(other.Keys)
         && InTheLast == other.InTheLast
         && CheckedEvery == other.CheckedEvery
@@ -88,7 +88,7 @@ public sealed record RuleDefinition
         && Hours == other.Hours
         && Zone == other.Zone;
 
-    public override int GetHashCode() => HashCode.Combine(Quantity, Wrong, Lasting, InTheLast, CheckedEvery);
+    public override int GetHashCode() => HashCode.Combine(Quantity, Condition, Duration, InTheLast, CheckedEvery);
 
     /// <summary>What is wrong with the settings, each as a sentence; empty where it can be checked.</summary>
     public IReadOnlyList<string> Faults()
@@ -103,7 +103,7 @@ public sealed record RuleDefinition
             if (within is < Instants.Second or > LongestWindow)
                 faults.Add("Let the next follow within 1s to 28d.");
         }
-        if (Quantity.IsFigure == Wrong is Happens)
+        if (Quantity.IsFigure == Condition is Occurs)
             faults.Add(
                 Quantity.IsFigure ? "Say what is wrong with the figure." : "What happens at its own times is wrong by happening."
             );
@@ -111,7 +111,7 @@ public sealed record RuleDefinition
             faults.Add($"A rule can tell alerts apart by {MostFields} fields.");
         if (Keys.Distinct(StringComparer.Ordinal).Count() < Keys.Count)
             faults.Add("Name each field to tell alerts apart by once.");
-        if (Wrong is NewValue && Keys.Count == 0 && Quantity is not FigureOf)
+        if (Condition is NewValue && Keys.Count == 0 && Quantity is not FigureOf)
             faults.Add("Say of which field a new value is told: name it under “for each”.");
         if (Quantity is FigureOf or BudgetBurnt or BurnRate or InOrder && Keys.Count > 0)
             faults.Add("The keys of this are its own; leave “for each” empty.");
@@ -127,8 +127,8 @@ public sealed record RuleDefinition
             faults.Add("Wait up to 1d for what comes late.");
         if (Quantity is BurnRate { Short: var shorter } && (shorter < ShortestInterval || shorter >= InTheLast))
             faults.Add("The second window of a burn rate must be shorter than the first.");
-        LastingFaults(faults);
-        WrongFaults(faults);
+        DurationFaults(faults);
+        ConditionFaults(faults);
         if (
             Hours is { } hours
             && (
@@ -143,28 +143,28 @@ public sealed record RuleDefinition
         return faults;
     }
 
-    private void LastingFaults(List<string> faults)
+    private void DurationFaults(List<string> faults)
     {
-        if (Lasting is ForChecks { Count: < 1 or > Lasting.MostChecks })
-            faults.Add($"It can be wrong for 1 to {Lasting.MostChecks} checks.");
-        if (Lasting is not ForShare { Share: var share, Window: var window })
+        if (Duration is ForChecks { Count: < 1 or > ForDuration.MostChecks })
+            faults.Add($"It can be wrong for 1 to {ForDuration.MostChecks} checks.");
+        if (Duration is not ForShare { Share: var share, Window: var window })
             return;
         if (!(share is > 0 and <= 1))
             faults.Add("The share of the window is more than 0 and up to 100%.");
-        if (window < CheckedEvery || (CheckedEvery > 0 && window / CheckedEvery > Lasting.MostChecks))
-            faults.Add($"The window that a share is of holds 1 to {Lasting.MostChecks} checks.");
+        if (window < CheckedEvery || (CheckedEvery > 0 && window / CheckedEvery > ForDuration.MostChecks))
+            faults.Add($"The window that a share is of holds 1 to {ForDuration.MostChecks} checks.");
     }
 
-    private void WrongFaults(List<string> faults)
+    private void ConditionFaults(List<string> faults)
     {
         if (
-            Wrong
+            Condition
             is Silent { Level: AlertLevel.None }
                 or NewValue { Level: AlertLevel.None }
-                or Happens { Level: AlertLevel.None }
+                or Occurs { Level: AlertLevel.None }
         )
             faults.Add("Say whether it is a warning or critical.");
-        switch (Wrong)
+        switch (Condition)
         {
             case Beyond beyond:
                 LimitFaults(beyond.Warning, beyond.Critical, beyond.Below, any: true, faults);

@@ -20,8 +20,8 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     private static readonly string[] Single = ["0", "1", "2"];
 
     private readonly long _memory = Judgement.Memory(definition);
-    private readonly (int Least, int Of) _lasting = definition.Lasting.Checks(definition.CheckedEvery);
-    private readonly int _mostKeys = definition.Wrong is NewValue ? MostRemembered : RuleDefinition.MostKeys;
+    private readonly (int Least, int Of) _lasting = definition.Duration.Checks(definition.CheckedEvery);
+    private readonly int _mostKeys = definition.Condition is NewValue ? MostRemembered : RuleDefinition.MostKeys;
 
     /// <summary>Judges checks one after another.</summary>
     /// <param name="from">The first of them.</param>
@@ -196,7 +196,7 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
     /// <summary>Something that a rule waits for happened: it starts an alert, or adds to the one that is open.</summary>
     public Turn? Happened(string name, IReadOnlyList<string> keys, long at, int times = 1)
     {
-        if (definition.Wrong is not Happens happens || definition.Hours?.Contain(at, definition.TimeZone) == false)
+        if (definition.Condition is not Occurs happens || definition.Hours?.Contain(at, definition.TimeZone) == false)
             return null;
         if (!state.Keys.TryGetValue(name, out var key))
         {

@@ -31,7 +31,7 @@ public sealed class RuleReader(FigureReader figures)
         long[] ends = [.. checks.Select(c => c - definition.Delay)];
         if (ends.Length == 0)
             return new RuleReadings([], [], double.NaN);
-        return definition.Wrong switch
+        return definition.Condition switch
         {
             Moved moved => await Compared(
                 definition,
@@ -113,7 +113,7 @@ public sealed class RuleReader(FigureReader figures)
     /// <summary>A pattern that was made of lines which another one held before is not new.</summary>
     private static long? KnownSince(RuleDefinition definition, SlidingLine line, Snapshot snapshot)
     {
-        var place = definition.Wrong is NewValue ? definition.Keys.ToList().IndexOf("pattern") : -1;
+        var place = definition.Condition is NewValue ? definition.Keys.ToList().IndexOf("pattern") : -1;
         return place >= 0 && place < line.Keys.Count ? snapshot.Patterns?.InheritedFrom(line.Keys[place]) : null;
     }
 
@@ -221,7 +221,7 @@ public sealed class RuleReader(FigureReader figures)
         if (state.IsWarm)
             return;
         state.IsWarm = true;
-        if (definition.Wrong is not (NewValue or Silent))
+        if (definition.Condition is not (NewValue or Silent))
             return;
         var before = first - definition.Delay - definition.InTheLast;
         // Windows of about a fiftieth of the history, one beside the other.
@@ -232,7 +232,7 @@ public sealed class RuleReader(FigureReader figures)
             {
                 InTheLast = length,
                 CheckedEvery = length,
-                Wrong = new Beyond(false, 0, null),
+                Condition = new Beyond(false, 0, null),
                 Quantity = definition.Quantity is BurnRate burn ? new BudgetBurnt(burn.Objective) : definition.Quantity,
             },
             ends,
@@ -240,7 +240,7 @@ public sealed class RuleReader(FigureReader figures)
             cancel
         );
         var empty = answer.Lines.All(l => !l.Seen.Contains(true));
-        if (empty && definition.Wrong is NewValue fresh)
+        if (empty && definition.Condition is NewValue fresh)
         {
             // With no history at all everything would be new: what the first check finds is learned.
             var found = await figures.At(definition, [first - definition.Delay], snapshot, cancel);

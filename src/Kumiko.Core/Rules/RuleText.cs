@@ -27,10 +27,10 @@ public static class RuleText
         );
         if (definition.Delay > 0)
             text.Append(", ").Append(Length(definition.Delay)).Append(" late");
-        text.Append('\n').Append(Wrong(definition.Wrong)).Append('\n');
-        if (definition.Lasting is ForChecks checks)
+        text.Append('\n').Append(Wrong(definition.Condition)).Append('\n');
+        if (definition.Duration is ForChecks checks)
             text.Append(CultureInfo.InvariantCulture, $"for {checks.Count} checks\n");
-        if (definition.Lasting is ForShare share)
+        if (definition.Duration is ForShare share)
             text.Append(CultureInfo.InvariantCulture, $"at {Percent(share.Share)} of the checks of {Length(share.Window)}\n");
         if (definition.NoData != NoData.Quiet)
             text.Append("without data ").Append(definition.NoData == NoData.Warn ? "warn" : "keep").Append('\n');
@@ -106,8 +106,8 @@ public static class RuleText
             text.Append(Indent).Append(line).Append('\n');
     }
 
-    private static string Wrong(Wrong wrong) =>
-        wrong switch
+    private static string Wrong(AlertCondition condition) =>
+        condition switch
         {
             Beyond beyond => "is "
                 + Limits(beyond.Warning, beyond.Critical, l => (beyond.Below ? "below " : "above ") + Number(l)),
@@ -119,8 +119,8 @@ public static class RuleText
             NewValue fresh => $"is new {Level(fresh.Level)}, against {Length(fresh.History)} before",
             WillReach reach =>
                 $"will be {(reach.Below ? "below" : "above")} {Number(reach.Limit)} {Limits(reach.Warning, reach.Critical, l => $"within {Number(l)} s")} by the trend of {Length(reach.Trend)}",
-            Happens happens => "happens " + Level(happens.Level),
-            _ => throw new ArgumentOutOfRangeException(nameof(wrong)),
+            Occurs happens => "happens " + Level(happens.Level),
+            _ => throw new ArgumentOutOfRangeException(nameof(condition)),
         };
 
     private static string Limits(double? warning, double? critical, Func<double, string> print) =>

@@ -39,7 +39,7 @@ public sealed partial class RuleTextReader
     private RuleDefinition Definition()
     {
         var quantity = Quantity();
-        var definition = new RuleDefinition { Quantity = quantity, Wrong = new Happens(AlertLevel.Warning) };
+        var definition = new RuleDefinition { Quantity = quantity, Condition = new Occurs(AlertLevel.Warning) };
         var told = false;
         while (Next() is { } line)
         {
@@ -53,11 +53,11 @@ public sealed partial class RuleTextReader
                     Delay = when.Groups[3].Success ? Length(when.Groups[3].Value) : 0,
                 };
             else if (ForChecksLine().Match(line) is { Success: true } checks)
-                definition = definition with { Lasting = new ForChecks(Whole(checks.Groups[1].Value)) };
+                definition = definition with { Duration = new ForChecks(Whole(checks.Groups[1].Value)) };
             else if (ForShareLine().Match(line) is { Success: true } share)
                 definition = definition with
                 {
-                    Lasting = new ForShare(Number(share.Groups[1].Value), Length(share.Groups[2].Value)),
+                    Duration = new ForShare(Number(share.Groups[1].Value), Length(share.Groups[2].Value)),
                 };
             else if (WithoutData().Match(line) is { Success: true } without)
                 definition = definition with
@@ -86,8 +86,8 @@ public sealed partial class RuleTextReader
             }
             else if (Renamed(line) is { } today)
                 throw new FormatException($"“{Short(line)}” is written “{today}” now.");
-            else if (Wrong(line) is { } wrong)
-                (definition, told) = (definition with { Wrong = wrong }, true);
+            else if (Wrong(line) is { } condition)
+                (definition, told) = (definition with { Condition = condition }, true);
             else
                 throw new FormatException($"“{Short(line)}” is not understood. Print a rule to see how lines are written.");
             _at++;
@@ -162,7 +162,7 @@ public sealed partial class RuleTextReader
         return string.Join('\n', lines);
     }
 
-    private static Wrong? Wrong(string line)
+    private static AlertCondition? Wrong(string line)
     {
         if (
             BeyondLine().Match(line) is { Success: true } beyond
@@ -209,7 +209,7 @@ public sealed partial class RuleTextReader
                 r.Critical
             );
         if (HappensLine().Match(line) is { Success: true } happens)
-            return new Happens(Level(happens.Groups[1].Value));
+            return new Occurs(Level(happens.Groups[1].Value));
         return null;
     }
 

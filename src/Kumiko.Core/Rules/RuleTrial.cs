@@ -70,7 +70,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         var alone =
             SlidingQuery.MostAlone
             / (
-                definition.Wrong switch
+                definition.Condition switch
                 {
                     Moved => 2,
                     Unusual or WillReach => 40,
@@ -98,7 +98,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         if (readings.Lines.Count > 0 && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => !r.Seen)))
             notes.Add("The query finds nothing in this stretch.");
         else if (
-            definition.Wrong is Unusual
+            definition.Condition is Unusual
             && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => double.IsNaN(r.Compared)))
         )
             notes.Add("There are too few like days yet to know what is usual.");
@@ -130,7 +130,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
 
     private List<LimitCount> Curve(RuleDefinition definition, string warm, RuleReadings readings, CancellationToken cancel)
     {
-        var limits = definition.Wrong.Limits;
+        var limits = definition.Condition.Limits;
         if (limits is (null, null) || readings.Lines.Count == 0)
             return [];
         var work = (long)readings.Checks.Count * readings.Lines.Count;
@@ -146,7 +146,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         )
         {
             cancel.ThrowIfCancellationRequested();
-            var tried = definition with { Wrong = definition.Wrong.With(limit, null) };
+            var tried = definition with { Condition = definition.Condition.With(limit, null) };
             var judge = new RuleJudge(tried, JudgeState.FromJson(warm));
             found.Add(
                 new LimitCount(limit, judge.Check(readings, 0, readings.Checks.Count).Count(t => t.Kind == TurnKind.Started))
@@ -159,7 +159,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
     private static IEnumerable<double> Candidates(RuleDefinition definition, RuleReadings readings, int points)
     {
         var key = new KeyState();
-        var down = definition.Wrong is Beyond { Below: true } or WillReach;
+        var down = definition.Condition is Beyond { Below: true } or WillReach;
         var bad = readings
             .Lines.SelectMany(l => l.Readings.Select(r => Judgement.Of(definition, r, key, 0)))
             .Where(j => j.HasData && double.IsFinite(j.Badness))
@@ -174,7 +174,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             var share = 1 - Math.Pow(1 - ((double)p / (points - 1)), 3);
             var at = Analysis.Robust.Quantile(bad, share);
             var limit = Round(down ? -at : at);
-            if (definition.Wrong is Beyond || limit > 0)
+            if (definition.Condition is Beyond || limit > 0)
                 yield return limit;
         }
     }

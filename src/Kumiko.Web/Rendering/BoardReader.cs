@@ -377,7 +377,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         foreach (var (of, answer) in board.Series.Zip(answers).Where(s => !s.First.Hidden && s.Second.Query is not null))
         foreach (
             var rule in all.Where(r =>
-                r.Definition is { Quantity: CountOf, Wrong: Beyond }
+                r.Definition is { Quantity: CountOf, Condition: Beyond }
                 && Counted(r) is { } match
                 && match == QueryParser.Parse(QueryEdits.RecordsOnly(answer.Query!)).Query.Match
             )
@@ -385,15 +385,15 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         foreach (
             var (limit, level) in new[]
             {
-                (rule.Definition.Wrong.Limits.Warning, "warning"),
-                (rule.Definition.Wrong.Limits.Critical, "critical"),
+                (rule.Definition.Condition.Limits.Warning, "warning"),
+                (rule.Definition.Condition.Limits.Critical, "critical"),
             }
         )
             if (limit is { } most)
                 limits.Add(
                     new Threshold(
                         most * ((double)step / rule.Definition.InTheLast),
-                        $"{rule.Name}: {level} {(((Beyond)rule.Definition.Wrong).Below ? "below" : "above")} {Format.Number(most)} in {Quantities.Duration(rule.Definition.InTheLast)}",
+                        $"{rule.Name}: {level} {(((Beyond)rule.Definition.Condition).Below ? "below" : "above")} {Format.Number(most)} in {Quantities.Duration(rule.Definition.InTheLast)}",
                         level,
                         of.Side
                     )

@@ -89,7 +89,7 @@ public class RouteTests
         var counting = new RuleDefinition
         {
             Quantity = new CountOf("service = gate-control and host in (gate-t1, gate-t2) and \"refused\""),
-            Wrong = new Beyond(false, 1, null),
+            Condition = new Beyond(false, 1, null),
             Keys = ["terminal", "host"],
         };
         Assert.Equal(["gate-t1", "gate-control", "gate-t2"], AlertRecords.Sources(counting, ["Tarnhead", "gate-t1"]));

@@ -9,7 +9,7 @@ public sealed class AlertLineTests
     private static readonly RuleDefinition Counting = new()
     {
         Quantity = new CountOf("refused"),
-        Wrong = new Beyond(false, 1, null),
+        Condition = new Beyond(false, 1, null),
         Keys = ["terminal"],
     };
 
@@ -121,7 +121,7 @@ public sealed class AlertLineTests
         var order = new RuleDefinition
         {
             Quantity = new InOrder([1, 2], 30 * Instants.Minute, false),
-            Wrong = new Happens(AlertLevel.Critical),
+            Condition = new Occurs(AlertLevel.Critical),
         };
         var lines = AlertLines.Of(
             [Rule(1, "a"), Rule(2, "b"), Rule(3, "cause and effect", definition: order)],

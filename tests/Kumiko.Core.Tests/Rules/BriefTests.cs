@@ -141,7 +141,7 @@ public class BriefTests : RuleTest
     public async Task Silence_and_what_cannot_be_asked_leave_the_rest_of_the_brief()
     {
         await At(TimeSpan.FromMinutes(3), 40);
-        await Add(Refusals with { Wrong = new Silent(AlertLevel.Critical, Instants.Day) }, followUp: "from changes");
+        await Add(Refusals with { Condition = new Silent(AlertLevel.Critical, Instants.Day) }, followUp: "from changes");
         await Pass(10);
         await Tell();
         var brief = Brief.FromJson(Store.Alerts.All(1)[0].Brief)!;
@@ -154,12 +154,19 @@ public class BriefTests : RuleTest
     public async Task Every_kind_of_rule_has_a_brief()
     {
         await At(TimeSpan.Zero, 40, ("host", Value.Of("gate-t1")));
-        await Add(Refusals with { Quantity = new EachRecord("refused"), Wrong = new Happens(AlertLevel.Warning) }, name: "each");
+        await Add(
+            Refusals with
+            {
+                Quantity = new EachRecord("refused"),
+                Condition = new Occurs(AlertLevel.Warning),
+            },
+            name: "each"
+        );
         await Add(
             Refusals with
             {
                 Quantity = new DistinctOf("refused", "body"),
-                Wrong = new Beyond(false, 0, null),
+                Condition = new Beyond(false, 0, null),
             },
             name: "distinct"
         );
@@ -167,7 +174,7 @@ public class BriefTests : RuleTest
             Refusals with
             {
                 Quantity = new ShareOf("refused", "", 1),
-                Wrong = new Beyond(false, 0.1, null),
+                Condition = new Beyond(false, 0.1, null),
             },
             name: "share"
         );
@@ -175,7 +182,7 @@ public class BriefTests : RuleTest
             Refusals with
             {
                 Quantity = new FigureOf("refused | group count() by body"),
-                Wrong = new Beyond(false, 1, null),
+                Condition = new Beyond(false, 1, null),
             },
             name: "figure"
         );

@@ -11,7 +11,7 @@ public sealed class HappeningTests : RuleTest
     private static readonly RuleDefinition Every = new()
     {
         Quantity = new EachRecord("level >= fatal or refused"),
-        Wrong = new Happens(AlertLevel.Critical),
+        Condition = new Occurs(AlertLevel.Critical),
         Keys = ["terminal"],
         InTheLast = Minute,
         CheckedEvery = 10 * Second,
@@ -103,7 +103,7 @@ public sealed class HappeningTests : RuleTest
             new RuleDefinition
             {
                 Quantity = new InOrder([first.Id, then.Id], Minute, sameKey),
-                Wrong = new Happens(AlertLevel.Critical),
+                Condition = new Occurs(AlertLevel.Critical),
                 InTheLast = 2 * Minute,
                 CheckedEvery = 10 * Second,
             },
@@ -185,7 +185,7 @@ public sealed class HappeningTests : RuleTest
         var definition = new RuleDefinition
         {
             Quantity = new BudgetBurnt(objective.Id),
-            Wrong = new Beyond(false, 0.4, 0.9),
+            Condition = new Beyond(false, 0.4, 0.9),
             InTheLast = Hour,
             CheckedEvery = Minute,
         };
@@ -212,7 +212,7 @@ public sealed class HappeningTests : RuleTest
             new RuleDefinition
             {
                 Quantity = new BurnRate(objective.Id, 5 * Minute),
-                Wrong = new Beyond(false, null, 2),
+                Condition = new Beyond(false, null, 2),
                 InTheLast = Hour,
                 CheckedEvery = Minute,
             },
@@ -258,7 +258,7 @@ public sealed class HappeningTests : RuleTest
             new RuleDefinition
             {
                 Quantity = new BudgetBurnt(objective.Id),
-                Wrong = new Beyond(false, 0.5, null),
+                Condition = new Beyond(false, 0.5, null),
                 InTheLast = Hour,
                 CheckedEvery = Minute,
             }

@@ -208,7 +208,7 @@ public sealed class RuleCheckTests : RuleTest
             Counting() with
             {
                 Quantity = new FigureOf("from metrics | group avg(host) by host"),
-                Wrong = new Beyond(false, 1, null),
+                Condition = new Beyond(false, 1, null),
             }
         );
         await Pass(10);
@@ -244,7 +244,7 @@ public sealed class RuleCheckTests : RuleTest
             Counting() with
             {
                 Quantity = new EachRecord("from metrics name = x"),
-                Wrong = new Happens(AlertLevel.Critical),
+                Condition = new Occurs(AlertLevel.Critical),
             }
         );
         await Pass(20);
@@ -257,7 +257,7 @@ public sealed class RuleCheckTests : RuleTest
         var definition = new RuleDefinition
         {
             Quantity = new CountOf(""),
-            Wrong = new NewValue(AlertLevel.Warning, Instants.Day),
+            Condition = new NewValue(AlertLevel.Warning, Instants.Day),
             Keys = ["pattern"],
             InTheLast = Instants.Minute,
         };
@@ -415,7 +415,7 @@ public sealed class RuleCheckTests : RuleTest
             Counting() with
             {
                 Quantity = new FigureOf("| group avg(wait)"),
-                Wrong = new Beyond(false, null, 5),
+                Condition = new Beyond(false, null, 5),
                 NoData = noData,
             }
         );
@@ -441,7 +441,7 @@ public sealed class RuleCheckTests : RuleTest
                 new RuleDefinition
                 {
                     Quantity = new CountOf("level >= error"),
-                    Wrong = new Beyond(false, 20, 60),
+                    Condition = new Beyond(false, 20, 60),
                     InTheLast = 5 * Minute,
                     CheckedEvery = Minute,
                     Zone = "Europe/Lisbon",

@@ -129,7 +129,7 @@ public abstract class RuleTest : IDisposable
         new()
         {
             Quantity = new CountOf(query),
-            Wrong = new Beyond(false, warning, critical),
+            Condition = new Beyond(false, warning, critical),
             InTheLast = Instants.Minute,
             CheckedEvery = 10 * Instants.Second,
         };

@@ -50,11 +50,11 @@ public sealed class RuleTextTests
         Gen.Select(Gen.Long[1, 90].List[2, 4], Lengths, Gen.Bool).Select(t => (Quantity)new InOrder(t.Item1, t.Item2, t.Item3))
     );
 
-    private static readonly Gen<Wrong> Wrongs = Gen.OneOf(
-        Gen.Select(Gen.Bool, Limits).Select(t => (Wrong)new Beyond(t.Item1, t.Item2.Item1, t.Item2.Item2)),
+    private static readonly Gen<AlertCondition> Wrongs = Gen.OneOf(
+        Gen.Select(Gen.Bool, Limits).Select(t => (AlertCondition)new Beyond(t.Item1, t.Item2.Item1, t.Item2.Item2)),
         Gen.Select(Gen.Enum<Direction>(), Gen.Enum<MoveBy>(), Lengths, Limits)
             .Select(t =>
-                (Wrong)
+                (AlertCondition)
                     new Moved(
                         t.Item1,
                         t.Item2,
@@ -63,21 +63,21 @@ public sealed class RuleTextTests
                         t.Item2 == MoveBy.Percent ? Tidy(t.Item4.Item2) : t.Item4.Item2
                     )
             ),
-        Gen.Select(Gen.Enum<Direction>(), Limits).Select(t => (Wrong)new Unusual(t.Item1, t.Item2.Item1, t.Item2.Item2)),
-        Gen.Select(Levels, Lengths).Select(t => (Wrong)new Silent(t.Item1, t.Item2)),
-        Gen.Select(Levels, Lengths).Select(t => (Wrong)new NewValue(t.Item1, t.Item2)),
+        Gen.Select(Gen.Enum<Direction>(), Limits).Select(t => (AlertCondition)new Unusual(t.Item1, t.Item2.Item1, t.Item2.Item2)),
+        Gen.Select(Levels, Lengths).Select(t => (AlertCondition)new Silent(t.Item1, t.Item2)),
+        Gen.Select(Levels, Lengths).Select(t => (AlertCondition)new NewValue(t.Item1, t.Item2)),
         Gen.Select(Gen.Bool, Numbers, Lengths, Limits)
-            .Select(t => (Wrong)new WillReach(t.Item1, t.Item2, t.Item3, t.Item4.Item1, t.Item4.Item2)),
-        Levels.Select(l => (Wrong)new Happens(l))
+            .Select(t => (AlertCondition)new WillReach(t.Item1, t.Item2, t.Item3, t.Item4.Item1, t.Item4.Item2)),
+        Levels.Select(l => (AlertCondition)new Occurs(l))
     );
 
     /// <summary>Shares that a person writes: in hundredths of a percent.</summary>
     private static double? Tidy(double? share) => share is { } number ? Math.Round(Math.Clamp(number, -1e6, 1e6), 4) : null;
 
-    private static readonly Gen<Lasting> Lastings = Gen.OneOf(
-        Gen.Const((Lasting)new AtOnce()),
-        Gen.Int[1, 500].Select(n => (Lasting)new ForChecks(n)),
-        Gen.Select(Gen.Int[1, 1_000], Lengths).Select(t => (Lasting)new ForShare(t.Item1 / 1_000.0, t.Item2))
+    private static readonly Gen<ForDuration> Lastings = Gen.OneOf(
+        Gen.Const((ForDuration)new AtOnce()),
+        Gen.Int[1, 500].Select(n => (ForDuration)new ForChecks(n)),
+        Gen.Select(Gen.Int[1, 1_000], Lengths).Select(t => (ForDuration)new ForShare(t.Item1 / 1_000.0, t.Item2))
     );
 
     private static readonly Gen<CheckHours?> Hours = Gen.OneOf(
@@ -101,8 +101,8 @@ public sealed class RuleTextTests
         select new RuleDefinition
         {
             Quantity = quantity,
-            Wrong = wrong,
-            Lasting = lasting,
+            Condition = wrong,
+            Duration = lasting,
             Keys = keys,
             InTheLast = times.Item1,
             CheckedEvery = times.Item2,
@@ -149,8 +149,8 @@ public sealed class RuleTextTests
         var rule = new RuleDefinition
         {
             Quantity = new ShareOf("status >= 500", "exists(status)", 50),
-            Wrong = new Beyond(false, 0.02, 0.1),
-            Lasting = new ForShare(1.0 / 3, 15 * Instants.Minute),
+            Condition = new Beyond(false, 0.02, 0.1),
+            Duration = new ForShare(1.0 / 3, 15 * Instants.Minute),
             Keys = ["service"],
             InTheLast = 5 * Instants.Minute,
             CheckedEvery = Instants.Minute,
@@ -206,7 +206,7 @@ public sealed class RuleTextTests
     private static readonly RuleDefinition Good = new()
     {
         Quantity = new CountOf("refused"),
-        Wrong = new Beyond(false, 2, 5),
+        Condition = new Beyond(false, 2, 5),
         InTheLast = Instants.Minute,
         CheckedEvery = 10 * Instants.Second,
     };
@@ -214,10 +214,10 @@ public sealed class RuleTextTests
     public static TheoryData<RuleDefinition, string> Senseless() =>
         new()
         {
-            { Good with { Wrong = new Beyond(false, null, null) }, "Set a limit" },
-            { Good with { Wrong = new Beyond(false, 5, 5) }, "must be above" },
-            { Good with { Wrong = new Beyond(true, 5, 9) }, "must be below" },
-            { Good with { Wrong = new Beyond(false, double.NaN, null) }, "A limit is a number" },
+            { Good with { Condition = new Beyond(false, null, null) }, "Set a limit" },
+            { Good with { Condition = new Beyond(false, 5, 5) }, "must be above" },
+            { Good with { Condition = new Beyond(true, 5, 9) }, "must be below" },
+            { Good with { Condition = new Beyond(false, double.NaN, null) }, "A limit is a number" },
             { Good with { InTheLast = 5 * Instants.Second, CheckedEvery = 10 * Instants.Second }, "Look at the last" },
             { Good with { CheckedEvery = 5 * Instants.Second }, "Check every" },
             { Good with { CheckedEvery = 90 * Instants.Second }, "records are missed" },
@@ -229,31 +229,31 @@ public sealed class RuleTextTests
             { Good with { Quantity = new CountOf("terminal = :terminal") }, "is without a value" },
             { Good with { Quantity = new FigureOf("| group count() by host"), Keys = ["host"] }, "keys of this are its own" },
             { Good with { Quantity = new EachRecord("refused") }, "wrong by happening" },
-            { Good with { Quantity = new EachRecord("from metrics"), Wrong = new Happens(AlertLevel.Warning) }, "one by one" },
-            { Good with { Wrong = new Happens(AlertLevel.Critical) }, "Say what is wrong with the figure" },
-            { Good with { Wrong = new NewValue(AlertLevel.Warning, Instants.Day) }, "of which field" },
+            { Good with { Quantity = new EachRecord("from metrics"), Condition = new Occurs(AlertLevel.Warning) }, "one by one" },
+            { Good with { Condition = new Occurs(AlertLevel.Critical) }, "Say what is wrong with the figure" },
+            { Good with { Condition = new NewValue(AlertLevel.Warning, Instants.Day) }, "of which field" },
             {
                 Good with
                 {
-                    Wrong = new NewValue(AlertLevel.Warning, Instants.Second),
+                    Condition = new NewValue(AlertLevel.Warning, Instants.Second),
                     Keys = ["host"],
                 },
                 "at least as long as what is looked at"
             },
-            { Good with { Wrong = new Silent(AlertLevel.None, Instants.Day) }, "whether it is a warning or critical" },
+            { Good with { Condition = new Silent(AlertLevel.None, Instants.Day) }, "whether it is a warning or critical" },
             {
                 Good with
                 {
-                    Wrong = new Moved(Direction.High, MoveBy.Factor, Instants.Day, 0.5, null),
+                    Condition = new Moved(Direction.High, MoveBy.Factor, Instants.Day, 0.5, null),
                 },
                 "A factor is more than 1"
             },
-            { Good with { Wrong = new Unusual(Direction.High, -1, null) }, "more than 0" },
-            { Good with { Wrong = new WillReach(false, double.NaN, Instants.Hour, 60, null) }, "Give the limit" },
-            { Good with { Wrong = new WillReach(false, 1, Instants.Second, 60, null) }, "at least two checks" },
-            { Good with { Lasting = new ForChecks(0) }, "1 to 500 checks" },
-            { Good with { Lasting = new ForShare(0, Instants.Hour) }, "more than 0" },
-            { Good with { Lasting = new ForShare(0.5, Instants.Second) }, "holds 1 to 500" },
+            { Good with { Condition = new Unusual(Direction.High, -1, null) }, "more than 0" },
+            { Good with { Condition = new WillReach(false, double.NaN, Instants.Hour, 60, null) }, "Give the limit" },
+            { Good with { Condition = new WillReach(false, 1, Instants.Second, 60, null) }, "at least two checks" },
+            { Good with { Duration = new ForChecks(0) }, "1 to 500 checks" },
+            { Good with { Duration = new ForShare(0, Instants.Hour) }, "more than 0" },
+            { Good with { Duration = new ForShare(0.5, Instants.Second) }, "holds 1 to 500" },
             { Good with { Keys = ["a", "a"] }, "once" },
             { Good with { Delay = -1 }, "Wait up to" },
             { Good with { Hours = new CheckHours([], 0, 60) }, "at least one day" },
@@ -261,7 +261,7 @@ public sealed class RuleTextTests
                 Good with
                 {
                     Quantity = new InOrder([1], Instants.Minute, true),
-                    Wrong = new Happens(AlertLevel.Critical),
+                    Condition = new Occurs(AlertLevel.Critical),
                 },
                 "Choose 2 to"
             },

@@ -47,7 +47,7 @@ public sealed class RuleTrialTests : RuleTest
         ("burn rate", new BurnRate(1, 10 * Second), []),
     ];
 
-    private static readonly Wrong[] Wrongs =
+    private static readonly AlertCondition[] Wrongs =
     [
         new Beyond(false, 2, 4),
         new Beyond(true, 1, null),
@@ -61,7 +61,7 @@ public sealed class RuleTrialTests : RuleTest
         new WillReach(false, 6, 2 * Minute, 600, 60),
     ];
 
-    private static readonly Lasting[] Lastings = [new AtOnce(), new ForChecks(3), new ForShare(0.5, Minute)];
+    private static readonly ForDuration[] Lastings = [new AtOnce(), new ForChecks(3), new ForShare(0.5, Minute)];
 
     private static readonly Gen<RuleDefinition> Definitions = Gen.Select(
             Gen.Int[0, Quantities.Length - 1],
@@ -75,14 +75,14 @@ public sealed class RuleTrialTests : RuleTest
         {
             Quantity = Quantities[t.Item1].Quantity,
             Keys = Quantities[t.Item1].Keys,
-            Wrong = Wrongs[t.Item2],
-            Lasting = Lastings[t.Item3],
+            Condition = Wrongs[t.Item2],
+            Duration = Lastings[t.Item3],
             NoData = t.Item4,
             InTheLast = (t.Item5 + 1) * 10 * Second,
             CheckedEvery = 10 * Second,
             Delay = t.Item6 ? 10 * Second : 0,
         })
-        .Where(d => d.Faults().Count == 0 && (RuleChecker.IsQuick(d) || d.Wrong is not (Unusual or WillReach)));
+        .Where(d => d.Faults().Count == 0 && (RuleChecker.IsQuick(d) || d.Condition is not (Unusual or WillReach)));
 
     /// <summary>Four minutes, ten seconds each: what comes of each terminal.</summary>
     private static readonly Gen<int[][]> Minutes = Gen.Int[0, 5].Array[3].Array[24];
@@ -220,13 +220,13 @@ public sealed class RuleTrialTests : RuleTest
         var (_, quantity, keys) = Array.Find(Quantities, q => q.Name == name);
         await Promise();
         var rules = new List<Rule>();
-        foreach (var wrong in Wrongs)
+        foreach (var condition in Wrongs)
         {
             var definition = new RuleDefinition
             {
                 Quantity = quantity,
                 Keys = keys,
-                Wrong = wrong,
+                Condition = condition,
                 InTheLast = 20 * Second,
                 CheckedEvery = 10 * Second,
             };
@@ -249,7 +249,7 @@ public sealed class RuleTrialTests : RuleTest
         }
         foreach (var rule in rules)
         {
-            var (found, wrong) = (Store.Find(rule.Id)!, rule.Definition.Wrong);
+            var (found, condition) = (Store.Find(rule.Id)!, rule.Definition.Condition);
             Assert.Null(found.Problem);
             Assert.Equal(Now, found.Checked);
             var trial = await Try(rule.Definition, new Window(began - (RuleChecker.IsQuick(rule.Definition) ? 1 : 0), Now));
@@ -257,13 +257,13 @@ public sealed class RuleTrialTests : RuleTest
             if (trial.Readings.Checks.Count >= 40)
                 Assert.Equal(Store.Alerts.Of(rule.Id, 500).Count, trial.Episodes.Count);
             // There are no like days here; all else sees the trouble, or the silence behind it.
-            if (wrong is Silent or Beyond { Below: true } && quantity is CountOf)
+            if (condition is Silent or Beyond { Below: true } && quantity is CountOf)
                 Assert.NotEmpty(trial.Episodes);
-            if (wrong is NewValue && name == "count by terminal")
+            if (condition is NewValue && name == "count by terminal")
                 Assert.Contains(trial.Episodes, e => e.Of == "Lindle");
-            if (wrong is Moved { By: MoveBy.Amount } && name.StartsWith("count", StringComparison.Ordinal))
+            if (condition is Moved { By: MoveBy.Amount } && name.StartsWith("count", StringComparison.Ordinal))
                 Assert.NotEmpty(trial.Episodes);
-            if (wrong is Unusual)
+            if (condition is Unusual)
                 Assert.Empty(trial.Episodes);
         }
     }
@@ -335,7 +335,7 @@ public sealed class RuleTrialTests : RuleTest
         {
             InTheLast = Minute,
             CheckedEvery = Minute,
-            Wrong = new Unusual(Direction.High, 4, null),
+            Condition = new Unusual(Direction.High, 4, null),
         };
         var trial = await Try(definition, new Window(today + (10 * Minute), today + (50 * Minute)));
         var episode = Assert.Single(trial.Episodes);
@@ -346,7 +346,7 @@ public sealed class RuleTrialTests : RuleTest
                 await Try(
                     definition with
                     {
-                        Wrong = new Unusual(Direction.Low, 4, null),
+                        Condition = new Unusual(Direction.Low, 4, null),
                     },
                     new Window(today + (10 * Minute), today + (50 * Minute))
                 )
@@ -358,7 +358,7 @@ public sealed class RuleTrialTests : RuleTest
                 await Try(
                     definition with
                     {
-                        Wrong = new Unusual(Direction.Low, 3, null),
+                        Condition = new Unusual(Direction.Low, 3, null),
                     },
                     new Window(today + (7 * Day) + (10 * Minute), today + (7 * Day) + (30 * Minute))
                 )
@@ -398,7 +398,7 @@ public sealed class RuleTrialTests : RuleTest
         var definition = new RuleDefinition
         {
             Quantity = new FigureOf("from metrics name = disk | group last(value)"),
-            Wrong = new WillReach(false, 0.9, 30 * Minute, 6 * 3_600, 4.2 * 3_600),
+            Condition = new WillReach(false, 0.9, 30 * Minute, 6 * 3_600, 4.2 * 3_600),
             InTheLast = 5 * Minute,
             CheckedEvery = Minute,
         };

@@ -73,7 +73,7 @@ public sealed class KilledWhileSendingTests : IDisposable
                 Definition = new RuleDefinition
                 {
                     Quantity = new CountOf(""),
-                    Wrong = new Silent(AlertLevel.Critical, Instants.Day),
+                    Condition = new Silent(AlertLevel.Critical, Instants.Day),
                     InTheLast = Instants.Minute,
                     CheckedEvery = Instants.Hour,
                 },

@@ -26,7 +26,7 @@ internal static class TellingFixtures
         Definition = new RuleDefinition
         {
             Quantity = new CountOf("refused"),
-            Wrong = new Beyond(false, 14, 30),
+            Condition = new Beyond(false, 14, 30),
             InTheLast = 10 * Instants.Minute,
             Keys = ["terminal"],
             Zone = "Europe/Dublin",

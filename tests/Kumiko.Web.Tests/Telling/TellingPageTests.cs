@@ -54,7 +54,7 @@ public sealed class TellingPageTests : IAsyncLifetime
                     Definition = new RuleDefinition
                     {
                         Quantity = new CountOf("refused"),
-                        Wrong = new Beyond(false, 1, null),
+                        Condition = new Beyond(false, 1, null),
                         InTheLast = Instants.Hour,
                         CheckedEvery = Instants.Minute,
                     },

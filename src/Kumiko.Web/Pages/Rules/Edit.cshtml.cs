@@ -248,7 +248,7 @@ public sealed class EditModel(
         }
         if (Form.Quantity is not ("count" or "figure"))
             return;
-        var probe = new RuleFormReader(Form).Definition(Zone) with { Wrong = new Beyond(false, 0, null) };
+        var probe = new RuleFormReader(Form).Definition(Zone) with { Condition = new Beyond(false, 0, null) };
         (Form.Warning, Form.Critical) = ("20", "60");
         if (probe.Faults().Count > 0)
             return;

@@ -65,8 +65,8 @@ public static class BriefWords
     /// <summary>The limit that it was held against; empty where it is not a limit.</summary>
     public static string Limit(Alert alert, AlertLevel level)
     {
-        var limits = alert.Definition.Wrong.Limits;
-        return alert.Definition.Wrong is Beyond
+        var limits = alert.Definition.Condition.Limits;
+        return alert.Definition.Condition is Beyond
             ? RuleWords.Text(
                 level == AlertLevel.Critical ? limits.Critical ?? limits.Warning : limits.Warning ?? limits.Critical,
                 RuleWords.UnitOf(alert.Definition, alert.Unit)

@@ -132,8 +132,8 @@ public sealed class RuleForm
     {
         var form = Blank();
         form.Put(of.Quantity);
-        form.Put(of.Wrong, RuleWords.UnitOf(of, unit));
-        switch (of.Lasting)
+        form.Put(of.Condition, RuleWords.UnitOf(of, unit));
+        switch (of.Duration)
         {
             case ForChecks checks:
                 (form.Lasting, form.Checks) = ("checks", Number(checks.Count));
@@ -203,9 +203,9 @@ public sealed class RuleForm
 
     private static string? At(IReadOnlyList<long> rules, int place) => place < rules.Count ? Number(rules[place]) : null;
 
-    private void Put(Wrong wrong, string unit)
+    private void Put(AlertCondition condition, string unit)
     {
-        switch (wrong)
+        switch (condition)
         {
             case Beyond beyond:
                 (Wrong, Warning, Critical) = (
@@ -252,7 +252,7 @@ public sealed class RuleForm
                 );
                 (Warning, Critical) = (Figure(reach.Warning, "s"), Figure(reach.Critical, "s"));
                 break;
-            case Happens happens:
+            case Occurs happens:
                 (Wrong, Level) = ("happens", happens.Level.ToString().ToLowerInvariant());
                 break;
         }
@@ -290,8 +290,8 @@ public sealed class RuleFormReader(RuleForm form)
         var definition = new RuleDefinition
         {
             Quantity = quantity,
-            Wrong = quantity.IsFigure ? Wrong() : new Happens(Level()),
-            Lasting = !quantity.IsFigure
+            Condition = quantity.IsFigure ? Wrong() : new Occurs(Level()),
+            Duration = !quantity.IsFigure
                 ? new AtOnce()
                 : form.Lasting switch
                 {
@@ -363,7 +363,7 @@ public sealed class RuleFormReader(RuleForm form)
         return name;
     }
 
-    private Wrong Wrong() =>
+    private AlertCondition Wrong() =>
         form.Wrong switch
         {
             "below" => new Beyond(

@@ -16,14 +16,14 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
     /// <summary>The whole sentence.</summary>
     public string Sentence(RuleDefinition definition, string unit = "")
     {
-        var end = definition.Lasting switch
+        var end = definition.Duration switch
         {
             ForChecks { Count: > 1 } checks => $", for {Format.Number(checks.Count)} checks one after the other",
             ForShare share => $", at {Percent(share.Share)} of the checks of the last {Format.Duration(share.Window)}",
             _ => "",
         };
         if (!definition.Quantity.IsFigure)
-            return $"{What(definition)}: {Level(((Happens)definition.Wrong).Level)}. Quiet for {Format.Duration(definition.InTheLast)}, it has ended.";
+            return $"{What(definition)}: {Level(((Occurs)definition.Condition).Level)}. Quiet for {Format.Duration(definition.InTheLast)}, it has ended.";
         return $"{What(definition)}{Window(definition)} {Wrong(definition, unit)}{end}. Checked every {Format.Duration(definition.CheckedEvery)}{(definition.Delay > 0 ? $", {Format.Duration(definition.Delay)} late" : "")}{Hours(definition)}.";
     }
 
@@ -106,7 +106,7 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
     public static string Wrong(RuleDefinition definition, string unit)
     {
         unit = UnitOf(definition, unit);
-        return definition.Wrong switch
+        return definition.Condition switch
         {
             Beyond beyond => "is "
                 + Limits(beyond.Warning, beyond.Critical, l => (beyond.Below ? "below " : "above ") + Text(l, unit)),
@@ -169,14 +169,14 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
     )
     {
         unit = UnitOf(definition, unit);
-        var (where, limits) = (of.Length > 0 ? of + ": " : "", definition.Wrong.Limits);
+        var (where, limits) = (of.Length > 0 ? of + ": " : "", definition.Condition.Limits);
         var limit = level == AlertLevel.Critical ? limits.Critical : limits.Warning;
         var window =
             definition.Quantity.IsFigure && definition.Quantity is not BudgetBurnt
                 ? $" in {Format.Duration(definition.InTheLast)}"
                 : "";
         return where
-            + definition.Wrong switch
+            + definition.Condition switch
             {
                 Beyond beyond =>
                     $"{Text(value, unit)}{window}; {(level == AlertLevel.Critical ? "critical" : "a warning")} {(beyond.Below ? "below" : "above")} {Text(limit, unit)}",
@@ -187,7 +187,7 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
                 WillReach reach => compared is > 0
                     ? $"{Text(value, unit)} now, and {Text(reach.Limit, unit)} in {Format.Duration(compared.Value * Instants.Second)}"
                     : $"{Text(value, unit)}, at {Text(reach.Limit, unit)} by its trend",
-                Happens when definition.Quantity is EachRecord => Format.Count((long)(value ?? 1), "record", "records"),
+                Occurs when definition.Quantity is EachRecord => Format.Count((long)(value ?? 1), "record", "records"),
                 _ => value > 1 ? Format.Count((long)value.Value, "time", "times") + " in order" : "happened in order",
             };
     }

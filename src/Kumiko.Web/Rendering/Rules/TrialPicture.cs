@@ -53,7 +53,7 @@ public static class TrialPicture
                 Layers = layers,
                 Thresholds = Limits(definition, unit),
                 Most = MostLines * 2,
-                Choice = definition.Wrong is Beyond { Below: true } ? Choice.LowestTotal : Choice.HighestPeak,
+                Choice = definition.Condition is Beyond { Below: true } ? Choice.LowestTotal : Choice.HighestPeak,
             },
             new ChartView(width, height, zone, now + step) { Over = over }
         );
@@ -63,7 +63,7 @@ public static class TrialPicture
     internal static List<Threshold> Limits(RuleDefinition definition, string unit)
     {
         var limits = new List<Threshold>();
-        if (definition.Wrong is Beyond beyond)
+        if (definition.Condition is Beyond beyond)
             foreach (var (limit, level) in new[] { (beyond.Warning, "warning"), (beyond.Critical, "critical") })
                 if (limit is { } at)
                     limits.Add(
@@ -72,7 +72,7 @@ public static class TrialPicture
                             Handle = level,
                         }
                     );
-        if (definition.Wrong is WillReach reach)
+        if (definition.Condition is WillReach reach)
             limits.Add(
                 new Threshold(
                     reach.Limit,
@@ -90,7 +90,7 @@ public static class TrialPicture
     private static (Frame Frame, List<LayerSpec> Layers) Figures(RuleDefinition definition, Trial trial, Steps cut, string unit)
     {
         var low =
-            definition.Wrong
+            definition.Condition
             is Beyond { Below: true }
                 or WillReach { Below: true }
                 or Moved { Side: Direction.Low }
@@ -106,7 +106,7 @@ public static class TrialPicture
             )
             .Take(MostLines)
             .ToList();
-        var hasUsual = definition.Wrong is Unusual or Moved && lines.Count == 1;
+        var hasUsual = definition.Condition is Unusual or Moved && lines.Count == 1;
         var keyed = lines.Count > 1 || (lines.Count == 1 && lines[0].Keys.Count > 0);
         var kind = trial.Readings.Kind == ValueKind.Integer ? ValueKind.Integer : ValueKind.Decimal;
         const string Figure = "figure";
@@ -146,7 +146,7 @@ public static class TrialPicture
         var layers = hasUsual
             ? new List<LayerSpec>
             {
-                new(Compared) { GhostOf = Figure, Label = definition.Wrong is Unusual ? "usual" : "earlier" },
+                new(Compared) { GhostOf = Figure, Label = definition.Condition is Unusual ? "usual" : "earlier" },
             }
             : [];
         return (new Frame(new Schema(columns, cut.Length, trial.Window), rows), layers);
@@ -189,14 +189,14 @@ public static class TrialPicture
     {
         if (trial.Curve.Count < 2)
             return null;
-        var unit = definition.Wrong switch
+        var unit = definition.Condition switch
         {
             WillReach => "s",
             Unusual or Moved { By: MoveBy.Factor } => "",
             Moved { By: MoveBy.Percent } => "1",
             _ => RuleWords.UnitOf(definition, trial.Unit),
         };
-        var (warning, critical) = definition.Wrong.Limits;
+        var (warning, critical) = definition.Condition.Limits;
         (double, string)[] present =
         [
             .. new[] { (warning, "warning"), (critical, "critical") }

@@ -7,7 +7,7 @@ namespace Kumiko.Core.Rules;
 [JsonDerivedType(typeof(AtOnce), "once")]
 [JsonDerivedType(typeof(ForChecks), "checks")]
 [JsonDerivedType(typeof(ForShare), "share")]
-public abstract record Lasting
+public abstract record ForDuration
 {
     public const int MostChecks = 500;
 
@@ -15,13 +15,13 @@ public abstract record Lasting
     public abstract (int Least, int Of) Checks(long interval);
 }
 
-public sealed record AtOnce : Lasting
+public sealed record AtOnce : ForDuration
 {
     public override (int Least, int Of) Checks(long interval) => (1, 1);
 }
 
 /// <summary>At so many checks, one after the other.</summary>
-public sealed record ForChecks(int Count) : Lasting
+public sealed record ForChecks(int Count) : ForDuration
 {
     public override (int Least, int Of) Checks(long interval) => (Count, Count);
 }
@@ -29,7 +29,7 @@ public sealed record ForChecks(int Count) : Lasting
 /// <summary>At a share of the checks of a window.</summary>
 /// <param name="Share">More than 0, up to 1.</param>
 /// <param name="Window">Nanoseconds.</param>
-public sealed record ForShare(double Share, long Window) : Lasting
+public sealed record ForShare(double Share, long Window) : ForDuration
 {
     public override (int Least, int Of) Checks(long interval)
     {
