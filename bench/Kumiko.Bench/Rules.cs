@@ -108,7 +108,7 @@ internal static class Rules
         yield return ("different values", Of(new DistinctOf("refused", "ticket"), new Beyond(false, 30, 90), "terminal"));
         yield return (
             "a 95th percentile, by service",
-            Of(new FigureOf("exists(wait) | group p95(wait) by service"), new Beyond(false, 1, 3))
+            Of(new ValueOf("exists(wait) | group p95(wait) by service"), new Beyond(false, 1, 3))
         );
         yield return ("moved against a day earlier", Of(refused, new Moved(Direction.High, MoveBy.Factor, Instants.Day, 3, 6)));
         yield return (
@@ -123,7 +123,7 @@ internal static class Rules
         yield return (
             "will reach a limit, a metric by host",
             Of(
-                new FigureOf("from metrics name = system.filesystem.utilization | group max(value) by host"),
+                new ValueOf("from metrics name = system.filesystem.utilization | group max(value) by host"),
                 new WillReach(false, 0.95, 6 * Instants.Hour, 86_400, 14_400)
             )
         );

@@ -10,9 +10,9 @@ public sealed class RowsBehindTests
     public static TheoryData<Quantity, string> Kinds =>
         new()
         {
-            { new FigureOf("from metrics name = \"gate.queue\" | group max()"), "samples of the metric gate.queue" },
+            { new ValueOf("from metrics name = \"gate.queue\" | group max()"), "samples of the metric gate.queue" },
             {
-                new FigureOf("from metrics name = \"gate.queue\" and terminal = Tarnhead | group max()"),
+                new ValueOf("from metrics name = \"gate.queue\" and terminal = Tarnhead | group max()"),
                 "samples of the metric gate.queue"
             },
             { new CountOf("from exemplars"), "exemplars of metrics" },

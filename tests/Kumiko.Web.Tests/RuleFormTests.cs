@@ -21,7 +21,7 @@ public sealed class RuleFormTests
             Gen.Const((Quantity)new CountOf("refused")),
             Gen.Const((Quantity)new ShareOf("a", "", 20)),
             Gen.Const((Quantity)new DistinctOf("a", "ticket")),
-            Gen.Const((Quantity)new FigureOf("| group avg(wait) by host")),
+            Gen.Const((Quantity)new ValueOf("| group avg(wait) by host")),
             Lengths.Select(l => (Quantity)new SlowSpans("gate-control", "scan \"x\"", l, true, 9)),
             Gen.Const((Quantity)new SlowSpans("", "", Instants.Second, false, 1)),
             Gen.Const((Quantity)new BudgetBurnt(4)),
@@ -160,7 +160,7 @@ public sealed class RuleFormTests
             Words.Sentence(
                 new RuleDefinition
                 {
-                    Quantity = new FigureOf("refused | group avg(wait) by host"),
+                    Quantity = new ValueOf("refused | group avg(wait) by host"),
                     Condition = new Unusual(Direction.Low, 4, null),
                 }
             ),

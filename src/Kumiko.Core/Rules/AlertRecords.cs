@@ -33,7 +33,7 @@ public static class AlertRecords
             ShareOf share => share.Part,
             DistinctOf distinct => distinct.Query,
             EachRecord each => each.Query,
-            FigureOf figure when QueryParser.Parse(figure.Query).Query.With.Count == 0 => QueryEdits.RecordsOnly(figure.Query),
+            ValueOf figure when QueryParser.Parse(figure.Query).Query.With.Count == 0 => QueryEdits.RecordsOnly(figure.Query),
             _ => null,
         };
 
@@ -52,7 +52,7 @@ public static class AlertRecords
         if (definition.Keys.Count > 0)
             return definition.Keys;
         if (
-            definition.Quantity is FigureOf figure
+            definition.Quantity is ValueOf figure
             && QueryParser.Parse(figure.Query).Query.Stages.OfType<Group>().FirstOrDefault() is { } group
         )
             return [.. group.By.Select(b => b.Name)];

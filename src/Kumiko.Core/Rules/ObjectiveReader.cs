@@ -14,7 +14,7 @@ namespace Kumiko.Core.Rules;
 public sealed record ObjectiveNow(double? Kept, double? Left, double? Hour, double? Minutes, string? Problem);
 
 /// <summary>Reads how objectives stand and stood.</summary>
-public sealed class ObjectiveReader(FigureReader figures)
+public sealed class ObjectiveReader(RuleValueReader values)
 {
     public const long Long = Instants.Hour;
     public const long Short = 5 * Instants.Minute;
@@ -35,7 +35,7 @@ public sealed class ObjectiveReader(FigureReader figures)
         {
             var end = now / Instants.Minute * Instants.Minute;
             var (good, all) = (
-                await figures.Counts(
+                await values.Counts(
                     objective,
                     Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Instants.Minute),
                     [end],
@@ -45,7 +45,7 @@ public sealed class ObjectiveReader(FigureReader figures)
             )[0];
             async Task<double?> Rate(long length)
             {
-                var answer = await figures.Failing(
+                var answer = await values.Failing(
                     objective,
                     Asking(objective, new BudgetBurnt(objective.Id), length, Instants.Minute),
                     length,
@@ -78,8 +78,8 @@ public sealed class ObjectiveReader(FigureReader figures)
         for (var at = (window.From / step * step) + step; at <= window.To; at += step)
             ends.Add(at);
         var definition = Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Math.Min(step, Instants.Hour));
-        var counts = await figures.Counts(objective, definition, ends, snapshot, cancel);
-        var rates = await figures.Failing(objective, definition, Instants.Hour, ends, snapshot, cancel);
+        var counts = await values.Counts(objective, definition, ends, snapshot, cancel);
+        var rates = await values.Failing(objective, definition, Instants.Hour, ends, snapshot, cancel);
         List<Column> columns =
         [
             new("time", ColumnRole.Time, ValueKind.Time),

@@ -7,7 +7,7 @@ namespace Kumiko.Core.Rules;
 [JsonDerivedType(typeof(CountOf), "count")]
 [JsonDerivedType(typeof(ShareOf), "share")]
 [JsonDerivedType(typeof(DistinctOf), "distinct")]
-[JsonDerivedType(typeof(FigureOf), "figure")]
+[JsonDerivedType(typeof(ValueOf), "figure")]
 [JsonDerivedType(typeof(SlowSpans), "spans")]
 [JsonDerivedType(typeof(BudgetBurnt), "budget")]
 [JsonDerivedType(typeof(BurnRate), "burn")]
@@ -34,7 +34,7 @@ public sealed record DistinctOf(string Query, string Field) : Quantity;
 
 /// <summary>The first figure of a query that ends in a group: any aggregate, formula or metric. Its keys are the
 /// rule's.</summary>
-public sealed record FigureOf(string Query) : Quantity;
+public sealed record ValueOf(string Query) : Quantity;
 
 /// <summary>Spans that took longer than a limit: their number, or their share of all.</summary>
 /// <param name="Service">Empty for all.</param>

@@ -171,14 +171,14 @@ public sealed class RecordRules : IDisposable
             if (found.Count == 0)
                 return 0;
             cancel.ThrowIfCancellationRequested();
-            await _checker.SaveHappenings(rule, judge =>
+            await _checker.SaveHappenings(rule, evaluator =>
             {
                 var turns = new List<Turn>();
                 foreach (var (record, keys) in found.OrderBy(f => f.Record.Time).ThenBy(f => f.Record.Sequence))
                 {
-                    turns.AddRange(judge.Calm(record.Time));
+                    turns.AddRange(evaluator.Calm(record.Time));
                     if (
-                        judge.Happened(
+                        evaluator.Happened(
                             RuleTrial.GroupName(keys),
                             [.. keys.Select(k => k.IsMissing ? "" : k.ToText())],
                             record.Time

@@ -76,8 +76,8 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             {
                 case EachRecord each:
                     using (var snapshot = records.Current)
-                        reader.Figures.Probe(each.Query, definition, snapshot);
-                    await Save(rule, last, state, "", Took, 0, s => [.. new RuleJudge(definition, s).Calm(now)], cancel);
+                        reader.Values.Probe(each.Query, definition, snapshot);
+                    await Save(rule, last, state, "", Took, 0, s => [.. new RuleEvaluator(definition, s).Calm(now)], cancel);
                     break;
                 case InOrder order:
                     var after = rule.Checked ?? rule.Due;
@@ -88,15 +88,15 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
                     using (var snapshot = records.Current)
                     {
                         await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
-                        var readings = await reader.Read(definition, checks, snapshot, cancel);
+                        var measurements = await reader.Read(definition, checks, snapshot, cancel);
                         await Save(
                             rule,
                             last,
                             state,
-                            UnitOf(readings),
+                            UnitOf(measurements),
                             Took,
                             due - made,
-                            s => [.. new RuleJudge(definition, s).Check(readings, 0, checks.Length)],
+                            s => [.. new RuleEvaluator(definition, s).Check(measurements, 0, checks.Length)],
                             cancel
                         );
                     }
@@ -118,13 +118,13 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     }
 
     /// <summary>Judges what happened between checks and writes it in one transaction.</summary>
-    internal Task<int> SaveHappenings(Rule rule, Func<RuleJudge, IReadOnlyList<Turn>> judge) =>
+    internal Task<int> SaveHappenings(Rule rule, Func<RuleEvaluator, IReadOnlyList<Turn>> evaluator) =>
         rules.Write(connection =>
         {
             if (RuleStore.StateOf(connection, rule) is not { } state)
                 return 0;
             HoldEnded(connection, rule, state);
-            var turns = judge(new RuleJudge(rule.Definition, state));
+            var turns = evaluator(new RuleEvaluator(rule.Definition, state));
             RuleStore.Happened(connection, rule, state);
             Tell(connection, rule, turns, "");
             foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
@@ -133,7 +133,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         });
 
     /// <summary>What people ended by hand does not begin anew while it is still wrong.</summary>
-    private static void HoldEnded(SqliteConnection connection, Rule rule, JudgeState state)
+    private static void HoldEnded(SqliteConnection connection, Rule rule, EvaluationState state)
     {
         var open = AlertStore.OpenOf(connection, rule.Id).Select(a => a.Key).ToHashSet(StringComparer.Ordinal);
         foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None && !open.Contains(k.Name)))
@@ -143,7 +143,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     internal static bool IsQuick(RuleDefinition definition) =>
         definition.Quantity switch
         {
-            FigureOf figure => Query.Sliding.SlidingQuery.Fits(figure.Query),
+            ValueOf figure => Query.Sliding.SlidingQuery.Fits(figure.Query),
             CountOf count => Query.Sliding.SlidingQuery.Fits(count.Query + "\n| group count()"),
             DistinctOf distinct => Query.Sliding.SlidingQuery.Fits(distinct.Query + "\n| group count()"),
             ShareOf share => Query.Sliding.SlidingQuery.Fits(share.Part + "\n| group count()")
@@ -152,32 +152,32 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         };
 
     /// <summary>The unit of a rule's figures: durations are in seconds.</summary>
-    internal static string UnitOf(RuleReadings readings) =>
-        readings.Kind switch
+    internal static string UnitOf(RuleMeasurements measurements) =>
+        measurements.Kind switch
         {
             ValueKind.Duration => "s",
             ValueKind.Size => "By",
-            _ => readings.Unit,
+            _ => measurements.Unit,
         };
 
     /// <summary>What began in order since the last check; and what has been quiet since.</summary>
     internal static List<Turn> Sequences(
         RuleDefinition definition,
-        JudgeState state,
+        EvaluationState state,
         InOrder order,
         IReadOnlyList<RuleStart> starts,
         long after,
         long until
     )
     {
-        var (judge, turns) = (new RuleJudge(definition, state), new List<Turn>());
+        var (evaluator, turns) = (new RuleEvaluator(definition, state), new List<Turn>());
         foreach (var found in AlertSequences.Find(order, starts).Where(s => s.Last.At >= after && s.Last.At < until))
         {
-            turns.AddRange(judge.Calm(found.Last.At));
-            if (judge.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } turn)
+            turns.AddRange(evaluator.Calm(found.Last.At));
+            if (evaluator.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } turn)
                 turns.Add(turn);
         }
-        turns.AddRange(judge.Calm(until));
+        turns.AddRange(evaluator.Calm(until));
         return turns;
     }
 
@@ -186,11 +186,11 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
     private async Task Save(
         Rule rule,
         long at,
-        JudgeState state,
+        EvaluationState state,
         string unit,
         Func<long> took,
         long skipped,
-        Func<JudgeState, List<Turn>> judge,
+        Func<EvaluationState, List<Turn>> judge,
         CancellationToken cancel
     )
     {
@@ -219,7 +219,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         });
     }
 
-    private static IEnumerable<CheckResult> Results(JudgeState state) =>
+    private static IEnumerable<CheckResult> Results(EvaluationState state) =>
         state.Keys.Count == 0
             ? [new CheckResult("", null, "none")]
             : state.Keys.Values.Select(k => new CheckResult(

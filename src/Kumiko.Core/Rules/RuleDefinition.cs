@@ -111,9 +111,9 @@ public sealed record RuleDefinition
             faults.Add($"A rule can tell alerts apart by {MostFields} fields.");
         if (Keys.Distinct(StringComparer.Ordinal).Count() < Keys.Count)
             faults.Add("Name each field to tell alerts apart by once.");
-        if (Condition is NewValue && Keys.Count == 0 && Quantity is not FigureOf)
+        if (Condition is NewValue && Keys.Count == 0 && Quantity is not ValueOf)
             faults.Add("Say of which field a new value is told: name it under “for each”.");
-        if (Quantity is FigureOf or BudgetBurnt or BurnRate or InOrder && Keys.Count > 0)
+        if (Quantity is ValueOf or BudgetBurnt or BurnRate or InOrder && Keys.Count > 0)
             faults.Add("The keys of this are its own; leave “for each” empty.");
         if (CheckedEvery < ShortestInterval || CheckedEvery > LongestInterval)
             faults.Add("Check every 10s to 1d.");
@@ -267,7 +267,7 @@ internal static class RuleQueries
             CountOf count => [new("The query", count.Query, false)],
             ShareOf share => [new("The part", share.Part, false), new("The whole", share.Whole, false)],
             DistinctOf distinct => [new("The query", distinct.Query, false)],
-            FigureOf figure => [new("The query", figure.Query, true)],
+            ValueOf figure => [new("The query", figure.Query, true)],
             EachRecord each => [new("The query", each.Query, false, OneByOne: true)],
             _ => [],
         };

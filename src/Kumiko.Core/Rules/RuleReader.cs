@@ -8,7 +8,7 @@ using NodaTime;
 namespace Kumiko.Core.Rules;
 
 /// <summary>Reads what checks of a rule need, for one check or for very many, by the query path that pages use.</summary>
-public sealed class RuleReader(FigureReader figures)
+public sealed class RuleReader(RuleValueReader values)
 {
     private const int MostTrendPoints = 30;
     private const int WarmWindows = 48;
@@ -17,11 +17,11 @@ public sealed class RuleReader(FigureReader figures)
     private const long UsualStep = 10 * Instants.Minute;
     private const long UsualAround = 30 * Instants.Minute;
 
-    public FigureReader Figures => figures;
+    public RuleValueReader Values => values;
 
     /// <param name="checks">Instants, rising, whole intervals apart.</param>
     /// <exception cref="Evaluation.QueryRefusedException">A query cannot be answered; the message says why.</exception>
-    public async Task<RuleReadings> Read(
+    public async Task<RuleMeasurements> Read(
         RuleDefinition definition,
         IReadOnlyList<long> checks,
         Snapshot snapshot,
@@ -30,7 +30,7 @@ public sealed class RuleReader(FigureReader figures)
     {
         long[] ends = [.. checks.Select(c => c - definition.Delay)];
         if (ends.Length == 0)
-            return new RuleReadings([], [], double.NaN);
+            return new RuleMeasurements([], [], double.NaN);
         return definition.Condition switch
         {
             Moved moved => await Compared(
@@ -50,7 +50,7 @@ public sealed class RuleReader(FigureReader figures)
     }
 
     /// <summary>Figures at many instants, found by instant.</summary>
-    private sealed class FiguresByEnd(SlidingAnswer answer)
+    private sealed class ValuesByEnd(SlidingAnswer answer)
     {
         private readonly Dictionary<long, int> _places = answer
             .Ends.Select((end, i) => (end, i))
@@ -60,17 +60,18 @@ public sealed class RuleReader(FigureReader figures)
 
         public double At(SlidingLine line, long end) => line.Values[_places[end]];
 
-        public Reading ReadingAt(SlidingLine line, long end) => Reading.Of(line.Values[_places[end]], line.Seen[_places[end]]);
+        public Measurement ReadingAt(SlidingLine line, long end) =>
+            Measurement.Of(line.Values[_places[end]], line.Seen[_places[end]]);
     }
 
     private delegate (double Compared, double Spread)? Comparing(
-        FiguresByEnd figures,
+        ValuesByEnd figures,
         SlidingLine line,
         long end,
         IReadOnlyList<long> others
     );
 
-    private async Task<RuleReadings> Compared(
+    private async Task<RuleMeasurements> Compared(
         RuleDefinition definition,
         IReadOnlyList<long> checks,
         long[] ends,
@@ -83,17 +84,17 @@ public sealed class RuleReader(FigureReader figures)
         var needed = new SortedSet<long>(ends);
         foreach (var end in ends)
             needed.UnionWith(others(end));
-        var found = new FiguresByEnd(await figures.At(definition, [.. needed], snapshot, cancel));
-        ReadingLine Of(SlidingLine line) => new(line.Name, line.Keys, Array.ConvertAll(ends, end =>
+        var found = new ValuesByEnd(await values.At(definition, [.. needed], snapshot, cancel));
+        MeasurementLine Of(SlidingLine line) => new(line.Name, line.Keys, Array.ConvertAll(ends, end =>
                 {
-                    var reading = found.ReadingAt(line, end);
+                    var measurement = found.ReadingAt(line, end);
                     return compare(found, line, end, others(end)) is { } with
-                        ? reading with
+                        ? measurement with
                         {
                             Compared = with.Compared,
                             Spread = with.Spread,
                         }
-                        : reading;
+                        : measurement;
                 })) { KnownSince = KnownSince(definition, line, snapshot) };
         // A key of which no window has anything is judged like one of which other windows have something.
         var nothing = new SlidingLine(
@@ -102,11 +103,11 @@ public sealed class RuleReader(FigureReader figures)
             Enumerable.Repeat(found.Answer.Nothing, found.Answer.Ends.Count).ToArray(),
             new bool[found.Answer.Ends.Count]
         );
-        return new RuleReadings(checks, [.. found.Answer.Lines.Select(Of)], found.Answer.Nothing)
+        return new RuleMeasurements(checks, [.. found.Answer.Lines.Select(Of)], found.Answer.Nothing)
         {
             Unit = found.Answer.Unit,
             Kind = found.Answer.Kind,
-            Absent = Of(nothing).Readings,
+            Absent = Of(nothing).Measurements,
         };
     }
 
@@ -118,7 +119,7 @@ public sealed class RuleReader(FigureReader figures)
     }
 
     /// <summary>The same hour on like days: its middle and spread, brought to every ten minutes.</summary>
-    private Task<RuleReadings> Usual(
+    private Task<RuleMeasurements> Usual(
         RuleDefinition definition,
         IReadOnlyList<long> checks,
         long[] ends,
@@ -170,7 +171,7 @@ public sealed class RuleReader(FigureReader figures)
         );
     }
 
-    private Task<RuleReadings> Trends(
+    private Task<RuleMeasurements> Trends(
         RuleDefinition definition,
         WillReach reach,
         IReadOnlyList<long> checks,
@@ -212,7 +213,7 @@ public sealed class RuleReader(FigureReader figures)
     /// <summary>Makes known what came before the first check, where a rule waits for what is new or does not come.</summary>
     public async Task WarmUp(
         RuleDefinition definition,
-        JudgeState state,
+        EvaluationState state,
         long first,
         Snapshot snapshot,
         CancellationToken cancel = default
@@ -225,9 +226,9 @@ public sealed class RuleReader(FigureReader figures)
             return;
         var before = first - definition.Delay - definition.InTheLast;
         // Windows of about a fiftieth of the history, one beside the other.
-        var length = Math.Max(1, Judgement.Memory(definition) / WarmWindows / definition.Slice) * definition.Slice;
+        var length = Math.Max(1, ConditionResult.Memory(definition) / WarmWindows / definition.Slice) * definition.Slice;
         long[] ends = [.. Enumerable.Range(0, WarmWindows).Select(w => before - ((WarmWindows - 1 - w) * length))];
-        var answer = await figures.At(
+        var answer = await values.At(
             definition with
             {
                 InTheLast = length,
@@ -243,7 +244,7 @@ public sealed class RuleReader(FigureReader figures)
         if (empty && definition.Condition is NewValue fresh)
         {
             // With no history at all everything would be new: what the first check finds is learned.
-            var found = await figures.At(definition, [first - definition.Delay], snapshot, cancel);
+            var found = await values.At(definition, [first - definition.Delay], snapshot, cancel);
             foreach (var line in found.Lines.Where(l => l.Seen[0]))
                 Known(state, line, first - fresh.History, first);
             return;
@@ -258,7 +259,7 @@ public sealed class RuleReader(FigureReader figures)
                 );
     }
 
-    private static void Known(JudgeState state, SlidingLine line, long firstSeen, long lastSeen) =>
+    private static void Known(EvaluationState state, SlidingLine line, long firstSeen, long lastSeen) =>
         state.Keys[line.Name] = new KeyState
         {
             Name = line.Name,

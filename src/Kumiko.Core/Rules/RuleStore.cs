@@ -124,24 +124,24 @@ public sealed class RuleStore(AppDatabase database, TimeProvider clock)
         });
 
     /// <summary>What the checks of a rule have come to.</summary>
-    internal JudgeState StateOf(long id)
+    internal EvaluationState StateOf(long id)
     {
         using var connection = database.Database.Read();
-        return JudgeState.FromJson(connection.ExecuteScalar<string?>("SELECT state FROM rule WHERE id = @id", new { id }));
+        return EvaluationState.FromJson(connection.ExecuteScalar<string?>("SELECT state FROM rule WHERE id = @id", new { id }));
     }
 
     /// <summary>The same within a transaction; null where the rule was changed, paused or removed since it was read.</summary>
-    internal static JudgeState? StateOf(SqliteConnection connection, Rule rule) =>
+    internal static EvaluationState? StateOf(SqliteConnection connection, Rule rule) =>
         connection.ExecuteScalar<string?>(
             "SELECT state FROM rule WHERE id = @Id AND removed IS NULL AND paused = 0 AND created = @Created",
             new { rule.Id, rule.Created }
         )
             is { } json
-            ? JudgeState.FromJson(json)
+            ? EvaluationState.FromJson(json)
             : null;
 
     /// <summary>Writes what happened between checks.</summary>
-    internal static void Happened(SqliteConnection connection, Rule rule, JudgeState state)
+    internal static void Happened(SqliteConnection connection, Rule rule, EvaluationState state)
     {
         var worst = state.Keys.Values.MaxBy(k => k.Level);
         connection.Execute(
@@ -175,7 +175,7 @@ public sealed class RuleStore(AppDatabase database, TimeProvider clock)
         SqliteConnection connection,
         Rule rule,
         long at,
-        JudgeState state,
+        EvaluationState state,
         string unit,
         long took,
         long skipped

@@ -61,7 +61,7 @@ public static class RuleText
             case DistinctOf distinct:
                 Block(text, $"distinct {Name(distinct.Field)} of", distinct.Query);
                 break;
-            case FigureOf figure:
+            case ValueOf figure:
                 Block(text, "figure of", figure.Query);
                 break;
             case EachRecord each:

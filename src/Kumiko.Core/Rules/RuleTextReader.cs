@@ -114,7 +114,7 @@ public sealed partial class RuleTextReader
         if (line == "count of")
             return new CountOf(Block());
         if (line == "figure of")
-            return new FigureOf(Block());
+            return new ValueOf(Block());
         if (line == "every record of")
             return new EachRecord(Block());
         if (line == "share of")

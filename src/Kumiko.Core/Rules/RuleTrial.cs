@@ -83,63 +83,68 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             notes.Add($"Each check of this query is a question of its own, so only the last {checks.Length} checks are tried.");
         }
         if (checks.Length == 0)
-            return new Trial(window, new RuleReadings([], [], double.NaN), []);
+            return new Trial(window, new RuleMeasurements([], [], double.NaN), []);
         window = window with { From = checks[0] - definition.CheckedEvery };
         var oldest = snapshot.Batches.Count == 0 ? window.To : snapshot.Batches.Min(b => b.MinTime);
         if (oldest > window.From + definition.InTheLast)
             notes.Add("Part of this stretch lies before anything was collected.");
-        var state = new JudgeState();
+        var state = new EvaluationState();
         await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
         var warm = state.ToJson();
-        var readings = await reader.Read(definition, checks, snapshot, cancel);
-        var (episodes, turns) = Judged(definition, state, readings);
+        var measurements = await reader.Read(definition, checks, snapshot, cancel);
+        var (episodes, turns) = Judged(definition, state, measurements);
         if (state.LeftOut > 0)
             notes.Add($"There are more than {RuleDefinition.MostKeys} keys: {state.LeftOut} are not judged. Narrow the query.");
-        if (readings.Lines.Count > 0 && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => !r.Seen)))
+        if (measurements.Lines.Count > 0 && measurements.Lines.All(l => Array.TrueForAll(l.Measurements, r => !r.Seen)))
             notes.Add("The query finds nothing in this stretch.");
         else if (
             definition.Condition is Unusual
-            && readings.Lines.All(l => Array.TrueForAll(l.Readings, r => double.IsNaN(r.Compared)))
+            && measurements.Lines.All(l => Array.TrueForAll(l.Measurements, r => double.IsNaN(r.Compared)))
         )
             notes.Add("There are too few like days yet to know what is usual.");
-        return new Trial(window, readings, episodes)
+        return new Trial(window, measurements, episodes)
         {
             Turns = turns,
-            Unit = RuleChecker.UnitOf(readings),
+            Unit = RuleChecker.UnitOf(measurements),
             Notes = notes,
-            Curve = Curve(definition, warm, readings, cancel),
+            Curve = Curve(definition, warm, measurements, cancel),
         };
     }
 
     private static (List<TrialEpisode> Episodes, int Turns) Judged(
         RuleDefinition definition,
-        JudgeState state,
-        RuleReadings readings
+        EvaluationState state,
+        RuleMeasurements measurements
     )
     {
         var collector = new Episodes();
-        var judge = new RuleJudge(definition, state);
-        for (var check = 0; check < readings.Checks.Count; check++)
+        var evaluator = new RuleEvaluator(definition, state);
+        for (var check = 0; check < measurements.Checks.Count; check++)
         {
-            foreach (var turn in judge.Check(readings, check, check + 1))
+            foreach (var turn in evaluator.Check(measurements, check, check + 1))
                 collector.Add(turn);
             collector.Worst(state);
         }
         return (collector.All, collector.Turns);
     }
 
-    private List<LimitCount> Curve(RuleDefinition definition, string warm, RuleReadings readings, CancellationToken cancel)
+    private List<LimitCount> Curve(
+        RuleDefinition definition,
+        string warm,
+        RuleMeasurements measurements,
+        CancellationToken cancel
+    )
     {
         var limits = definition.Condition.Limits;
-        if (limits is (null, null) || readings.Lines.Count == 0)
+        if (limits is (null, null) || measurements.Lines.Count == 0)
             return [];
-        var work = (long)readings.Checks.Count * readings.Lines.Count;
+        var work = (long)measurements.Checks.Count * measurements.Lines.Count;
         var points = (int)Math.Min(CurvePoints, MostCurveWork / Math.Max(1, work));
         if (points < 3)
             return [];
         var found = new List<LimitCount>();
         foreach (
-            var limit in Candidates(definition, readings, points)
+            var limit in Candidates(definition, measurements, points)
                 .Concat(new[] { limits.Warning, limits.Critical }.OfType<double>())
                 .Distinct()
                 .Order()
@@ -147,21 +152,24 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         {
             cancel.ThrowIfCancellationRequested();
             var tried = definition with { Condition = definition.Condition.With(limit, null) };
-            var judge = new RuleJudge(tried, JudgeState.FromJson(warm));
+            var evaluator = new RuleEvaluator(tried, EvaluationState.FromJson(warm));
             found.Add(
-                new LimitCount(limit, judge.Check(readings, 0, readings.Checks.Count).Count(t => t.Kind == TurnKind.Started))
+                new LimitCount(
+                    limit,
+                    evaluator.Check(measurements, 0, measurements.Checks.Count).Count(t => t.Kind == TurnKind.Started)
+                )
             );
         }
         return found;
     }
 
     /// <summary>Limits at which something would change: quantiles of what the checks found.</summary>
-    private static IEnumerable<double> Candidates(RuleDefinition definition, RuleReadings readings, int points)
+    private static IEnumerable<double> Candidates(RuleDefinition definition, RuleMeasurements measurements, int points)
     {
         var key = new KeyState();
         var down = definition.Condition is Beyond { Below: true } or WillReach;
-        var bad = readings
-            .Lines.SelectMany(l => l.Readings.Select(r => Judgement.Of(definition, r, key, 0)))
+        var bad = measurements
+            .Lines.SelectMany(l => l.Measurements.Select(r => ConditionResult.Of(definition, r, key, 0)))
             .Where(j => j.HasData && double.IsFinite(j.Badness))
             .Select(j => j.Badness)
             .Order()
@@ -211,22 +219,25 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             throw new QueryRefusedException(
                 $"More than {MostHappenings:N0} records match. Narrow the query, or take a shorter trial."
             );
-        var (state, collector) = (new JudgeState(), new Episodes());
-        var judge = new RuleJudge(definition, state);
+        var (state, collector) = (new EvaluationState(), new Episodes());
+        var evaluator = new RuleEvaluator(definition, state);
         found.Reverse();
         foreach (var record in found)
         {
-            foreach (var turn in judge.Calm(record.Time))
+            foreach (var turn in evaluator.Calm(record.Time))
                 collector.Add(turn);
             if (read(record) is not { } keys)
                 continue;
-            if (judge.Happened(GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is { } started)
+            if (
+                evaluator.Happened(GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is
+                { } started
+            )
                 collector.Add(started);
             collector.Worst(state);
         }
-        foreach (var turn in judge.Calm(window.To))
+        foreach (var turn in evaluator.Calm(window.To))
             collector.Add(turn);
-        return new Trial(window, new RuleReadings([], [], 0), collector.All)
+        return new Trial(window, new RuleMeasurements([], [], 0), collector.All)
         {
             Turns = collector.Turns,
             Notes = [found.Count == 1 ? "1 record matches." : FormattableString.Invariant($"{found.Count} records match.")],
@@ -259,10 +270,10 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             starts.AddRange(tried.Episodes.Select(e => new RuleStart(id, e.From, e.Key, e.Keys)));
         }
         starts.Sort((a, b) => a.At.CompareTo(b.At));
-        var (state, collector) = (new JudgeState(), new Episodes());
+        var (state, collector) = (new EvaluationState(), new Episodes());
         foreach (var turn in RuleChecker.Sequences(definition, state, order, starts, window.From, window.To))
             collector.Add(turn);
-        return new Trial(window, new RuleReadings([], [], 0), collector.All) { Turns = collector.Turns };
+        return new Trial(window, new RuleMeasurements([], [], 0), collector.All) { Turns = collector.Turns };
     }
 
     /// <summary>Turns as episodes.</summary>
@@ -289,7 +300,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             }
         }
 
-        public void Worst(JudgeState state)
+        public void Worst(EvaluationState state)
         {
             foreach (var (name, at) in _open)
                 if (state.Keys.TryGetValue(name, out var key) && key.Level != AlertLevel.None)

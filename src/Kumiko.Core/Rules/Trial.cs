@@ -40,7 +40,7 @@ public sealed record LimitCount(double Limit, int Alerts);
 /// <summary>What a rule would have done over a stretch of history.</summary>
 /// <param name="Window">The stretch that could be tried.</param>
 /// <param name="Readings">What its checks would have found.</param>
-public sealed record Trial(Window Window, RuleReadings Readings, IReadOnlyList<TrialEpisode> Episodes)
+public sealed record Trial(Window Window, RuleMeasurements Measurements, IReadOnlyList<TrialEpisode> Episodes)
 {
     /// <summary>Starts, rises and ends, of which people would have been told.</summary>
     public int Turns { get; init; }

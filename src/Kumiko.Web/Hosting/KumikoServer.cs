@@ -234,7 +234,7 @@ public static class KumikoServer
             .AddSingleton<FollowUpReader>()
             .AddSingleton<RecordRules>()
             .AddSingleton<RuleLoad>();
-        services.AddSingleton(s => new FigureReader(
+        services.AddSingleton(s => new RuleValueReader(
             s.GetRequiredService<QuerySources>(),
             s.GetRequiredService<ObjectiveStore>().Find
         ));
@@ -259,7 +259,7 @@ public static class KumikoServer
             .AddSingleton(s => s.GetRequiredService<RuleStore>().Alerts)
             .AddSingleton(s => new BaselineFinder(s.GetRequiredService<AlertStore>().CountIn));
         services
-            .AddSingleton<AlertFigureReader>()
+            .AddSingleton<AlertValueReader>()
             .AddSingleton<DifferenceReader>()
             .AddSingleton<BriefReader>()
             .AddSingleton<IResultSink, ResultMetrics>();

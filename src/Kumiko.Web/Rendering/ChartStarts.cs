@@ -61,7 +61,7 @@ public sealed record ChartStarts(IReadOnlyList<ChartStart> Asked, IReadOnlyList<
         {
             case CountOf count:
                 return QueryEdits.CountOverTime(AlertRecords.With(count.Query, alert.Definition.Keys, alert.Keys));
-            case FigureOf figure
+            case ValueOf figure
                 when QueryParser.Parse(figure.Query) is { Ok: true } parsed
                     && parsed.Query.Stages is [.., Group { Per: null } group]:
                 return figure.Query[..group.Span.Start] + QueryPrinter.Print(group with { Per = "auto" });

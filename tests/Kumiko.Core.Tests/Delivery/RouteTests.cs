@@ -95,7 +95,7 @@ public class RouteTests
         Assert.Equal(["gate-t1", "gate-control", "gate-t2"], AlertRecords.Sources(counting, ["Tarnhead", "gate-t1"]));
         var metric = counting with
         {
-            Quantity = new FigureOf("from metrics name = skerry.tide.height | group max(value) by host"),
+            Quantity = new ValueOf("from metrics name = skerry.tide.height | group max(value) by host"),
             Keys = [],
         };
         Assert.Equal(["tide-1"], AlertRecords.Sources(metric, ["tide-1"]));

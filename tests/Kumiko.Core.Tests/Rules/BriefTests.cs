@@ -181,7 +181,7 @@ public class BriefTests : RuleTest
         await Add(
             Refusals with
             {
-                Quantity = new FigureOf("refused | group count() by body"),
+                Quantity = new ValueOf("refused | group count() by body"),
                 Condition = new Beyond(false, 1, null),
             },
             name: "figure"

@@ -207,7 +207,7 @@ public sealed class RuleCheckTests : RuleTest
         var rule = await Add(
             Counting() with
             {
-                Quantity = new FigureOf("from metrics | group avg(host) by host"),
+                Quantity = new ValueOf("from metrics | group avg(host) by host"),
                 Condition = new Beyond(false, 1, null),
             }
         );
@@ -263,9 +263,13 @@ public sealed class RuleCheckTests : RuleTest
         };
         var at = Sample.At("2026-11-23T17:00:00Z");
         IEnumerable<string> Turns(long? known) =>
-            new RuleJudge(definition, new JudgeState())
+            new RuleEvaluator(definition, new EvaluationState())
                 .Check(
-                    new RuleReadings([at], [new ReadingLine("k", ["k"], [Reading.Of(3, true)]) { KnownSince = known }], 0),
+                    new RuleMeasurements(
+                        [at],
+                        [new MeasurementLine("k", ["k"], [Measurement.Of(3, true)]) { KnownSince = known }],
+                        0
+                    ),
                     0,
                     1
                 )
@@ -414,7 +418,7 @@ public sealed class RuleCheckTests : RuleTest
         var rule = await Add(
             Counting() with
             {
-                Quantity = new FigureOf("| group avg(wait)"),
+                Quantity = new ValueOf("| group avg(wait)"),
                 Condition = new Beyond(false, null, 5),
                 NoData = noData,
             }

@@ -67,13 +67,13 @@ public abstract class RuleTest : IDisposable
         {
             Metrics = Metrics,
         };
-        Reader = new RuleReader(new FigureReader(Around, Objectives.Find));
+        Reader = new RuleReader(new RuleValueReader(Around, Objectives.Find));
         Checker = new RuleChecker(Store, Records, Reader, Clock);
         OnRecords = new RecordRules(Store, Records, Around, Checker);
         (Channels, Changes) = (new ChannelStore(Database, Clock), new ChangeStore(Database));
         (Routes, Sendings) = (new RouteStore(Database, Channels, Clock), new SendingStore(Database, Clock));
         Briefs = new BriefReader(
-            new AlertFigureReader(Records, Reader, Around),
+            new AlertValueReader(Records, Reader, Around),
             new DifferenceReader(Records, Around, new BaselineFinder(Store.Alerts.CountIn), Store.Alerts),
             Changes,
             new FollowUpReader(Records, Around),

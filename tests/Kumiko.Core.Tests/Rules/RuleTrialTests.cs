@@ -37,11 +37,11 @@ public sealed class RuleTrialTests : RuleTest
         ("count by terminal", new CountOf("refused"), ["terminal"]),
         ("share", new ShareOf("refused", "", 2), ["terminal"]),
         ("distinct", new DistinctOf("", "ticket"), ["terminal"]),
-        ("mean", new FigureOf(Wait), []),
-        ("formula", new FigureOf("| group count(level >= error) as bad, count() as n | set part = bad / n | select part"), []),
+        ("mean", new ValueOf(Wait), []),
+        ("formula", new ValueOf("| group count(level >= error) as bad, count() as n | set part = bad / n | select part"), []),
         ("spans", new SlowSpans("", "", 400 * Second / 1_000, false, 1), []),
         ("share of spans", new SlowSpans("gate-control", "scan", 400 * Second / 1_000, true, 1), []),
-        ("metric", new FigureOf("from metrics name = queue | group max(value) by host"), []),
+        ("metric", new ValueOf("from metrics name = queue | group max(value) by host"), []),
         ("asked alone", new CountOf("refused | where time < now()"), []),
         ("budget burnt", new BudgetBurnt(1), []),
         ("burn rate", new BurnRate(1, 10 * Second), []),
@@ -254,7 +254,7 @@ public sealed class RuleTrialTests : RuleTest
             Assert.Equal(Now, found.Checked);
             var trial = await Try(rule.Definition, new Window(began - (RuleChecker.IsQuick(rule.Definition) ? 1 : 0), Now));
             // What asks for thirty windows at each check is tried over fewer.
-            if (trial.Readings.Checks.Count >= 40)
+            if (trial.Measurements.Checks.Count >= 40)
                 Assert.Equal(Store.Alerts.Of(rule.Id, 500).Count, trial.Episodes.Count);
             // There are no like days here; all else sees the trouble, or the silence behind it.
             if (condition is Silent or Beyond { Below: true } && quantity is CountOf)
@@ -340,7 +340,7 @@ public sealed class RuleTrialTests : RuleTest
         var trial = await Try(definition, new Window(today + (10 * Minute), today + (50 * Minute)));
         var episode = Assert.Single(trial.Episodes);
         Assert.Equal((today + (31 * Minute), today + (32 * Minute), 40.0), (episode.From, episode.To!.Value, episode.Worst));
-        Assert.InRange(trial.Readings.Lines[0].Readings[5].Compared, 9, 12);
+        Assert.InRange(trial.Measurements.Lines[0].Measurements[5].Compared, 9, 12);
         Assert.Empty(
             (
                 await Try(
@@ -397,7 +397,7 @@ public sealed class RuleTrialTests : RuleTest
         }
         var definition = new RuleDefinition
         {
-            Quantity = new FigureOf("from metrics name = disk | group last(value)"),
+            Quantity = new ValueOf("from metrics name = disk | group last(value)"),
             Condition = new WillReach(false, 0.9, 30 * Minute, 6 * 3_600, 4.2 * 3_600),
             InTheLast = 5 * Minute,
             CheckedEvery = Minute,
@@ -407,7 +407,7 @@ public sealed class RuleTrialTests : RuleTest
         // It grows 0.12 an hour from the sixtieth minute; one odd sample bends nothing.
         Assert.InRange(episode.From, began + (70 * Minute), began + (95 * Minute));
         Assert.Equal(AlertLevel.Critical, episode.Level);
-        Assert.InRange(trial.Readings.Lines[0].Readings[^1].Compared, 4 * 3_600, 4.2 * 3_600);
+        Assert.InRange(trial.Measurements.Lines[0].Measurements[^1].Compared, 4 * 3_600, 4.2 * 3_600);
     }
 
     [Fact]
@@ -415,9 +415,9 @@ public sealed class RuleTrialTests : RuleTest
     {
         await Send(1);
         var week = await Try(Counting() with { CheckedEvery = Minute }, new Window(Now - (7 * Day), Now));
-        Assert.Equal(7 * 1_440, week.Readings.Checks.Count);
+        Assert.Equal(7 * 1_440, week.Measurements.Checks.Count);
         var year = await Try(Counting() with { CheckedEvery = Minute }, new Window(Now - (365 * Day), Now));
-        Assert.Equal(30 * 1_440, year.Readings.Checks.Count);
+        Assert.Equal(30 * 1_440, year.Measurements.Checks.Count);
         Assert.Contains(year.Notes, n => n.Contains("before anything was collected", StringComparison.Ordinal));
     }
 }

@@ -121,7 +121,7 @@ public sealed class KeptWordsTests : IDisposable
         var handshakes = rules.Rules().Single(r => r.Name.StartsWith("Handshakes"));
         Assert.Equal(
             "from metrics name = skerry.payment.handshake.failures | group growth(value) by host | highest 3 host by `growth(value)`",
-            ((FigureOf)handshakes.Definition.Quantity).Query
+            ((ValueOf)handshakes.Definition.Quantity).Query
         );
         Assert.Equal((5 * 60_000_000_000, 60_000_000_000), (handshakes.Definition.InTheLast, handshakes.Definition.CheckedEvery));
         Assert.Equal("service = payment-bridge | group per_second() by host per 1m", handshakes.FollowUp);

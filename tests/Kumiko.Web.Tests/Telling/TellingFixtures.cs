@@ -61,7 +61,7 @@ internal static class TellingFixtures
             Focus = new Window(At - (10 * Instants.Minute), At),
             Level = AlertLevel.Critical,
             Value = 47,
-            Figures = new AlertFigures(
+            Figures = new AlertValues(
                 [.. Enumerable.Range(1, 60).Select(i => At + ((i - 60) * Instants.Minute))],
                 [.. Enumerable.Range(1, 60).Select(i => (double?)(i < 50 ? 3 : i))],
                 new double?[60],

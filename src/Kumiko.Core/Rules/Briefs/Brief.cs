@@ -19,7 +19,7 @@ public sealed record Brief
     public double? Compared { get; init; }
 
     /// <summary>The figure up to the start; null where there is none, or <see cref="FiguresProblem"/>.</summary>
-    public AlertFigures? Figures { get; init; }
+    public AlertValues? Figures { get; init; }
     public string? FiguresProblem { get; init; }
 
     public required BriefDifferences Differences { get; init; }

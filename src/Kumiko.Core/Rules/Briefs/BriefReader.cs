@@ -7,7 +7,7 @@ namespace Kumiko.Core.Rules.Briefs;
 
 /// <summary>Computes briefs. What cannot be told of one part is said there, and the other parts are told.</summary>
 public sealed class BriefReader(
-    AlertFigureReader figures,
+    AlertValueReader figures,
     DifferenceReader differences,
     ChangeStore changes,
     FollowUpReader followUps,
@@ -54,7 +54,7 @@ public sealed class BriefReader(
         };
     }
 
-    private async Task<(AlertFigures?, string?)> Figures(Alert alert, CancellationToken cancel)
+    private async Task<(AlertValues?, string?)> Figures(Alert alert, CancellationToken cancel)
     {
         try
         {

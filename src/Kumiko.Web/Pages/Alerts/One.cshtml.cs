@@ -22,7 +22,7 @@ namespace Kumiko.Web.Pages.Alerts;
 public sealed class OneModel(
     RuleStore rules,
     BriefShow show,
-    AlertFigureReader figures,
+    AlertValueReader figures,
     SendingStore sendings,
     RouteStore routes,
     RuleWords words,

@@ -258,7 +258,7 @@ public sealed class EditModel(
             using var snapshot = records.Current;
             var trial = await trials.Of(probe, new Window(Now - Instants.Day, Now), snapshot, HttpContext.RequestAborted);
             var values = trial
-                .Readings.Lines.SelectMany(l => l.Readings.Select(r => r.Value))
+                .Measurements.Lines.SelectMany(l => l.Measurements.Select(r => r.Value))
                 .Where(double.IsFinite)
                 .Order()
                 .ToList();
@@ -331,7 +331,7 @@ public sealed class EditModel(
             _ => 7 * Instants.Day,
         };
         var window = new Window(Now - length, Now);
-        var none = new Trial(window, new RuleReadings([], [], 0), []);
+        var none = new Trial(window, new RuleMeasurements([], [], 0), []);
         // A name may still be missing while the limits are tried.
         var wrong = faults.Where(f => !f.Contains("a name", StringComparison.Ordinal)).ToList();
         if (wrong.Count > 0)

@@ -16,7 +16,7 @@ public static class AlertPicture
     /// <param name="until">To where the alert is drawn; null for its start alone.</param>
     public static Drawing? Draw(
         Alert alert,
-        AlertFigures figures,
+        AlertValues figures,
         Window focus,
         long? until,
         string title,

@@ -16,7 +16,7 @@ public static class RowsBehind
             SlowSpans => "spans",
             InOrder => "alerts of other rules",
             BudgetBurnt or BurnRate => "all that its objective counts, good and bad",
-            FigureOf figure => Of(figure.Query),
+            ValueOf figure => Of(figure.Query),
             CountOf count => Of(count.Query),
             DistinctOf distinct => Of(distinct.Query),
             ShareOf share => Of(share.Part),

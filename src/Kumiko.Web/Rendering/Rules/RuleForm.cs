@@ -172,7 +172,7 @@ public sealed class RuleForm
             case DistinctOf distinct:
                 (Quantity, Query, Of) = ("distinct", distinct.Query, distinct.Field);
                 break;
-            case FigureOf figure:
+            case ValueOf figure:
                 (Quantity, Query) = ("figure", figure.Query);
                 break;
             case SlowSpans spans:
@@ -302,7 +302,7 @@ public sealed class RuleFormReader(RuleForm form)
                     ),
                     _ => new AtOnce(),
                 },
-            Keys = quantity is FigureOf or BudgetBurnt or BurnRate or InOrder
+            Keys = quantity is ValueOf or BudgetBurnt or BurnRate or InOrder
                 ? []
                 : [.. (form.Keys ?? "").Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)],
             InTheLast = Length(form.InTheLast, "how far checks look back"),
@@ -330,7 +330,7 @@ public sealed class RuleFormReader(RuleForm form)
         {
             "share" => new ShareOf(Query(form.Query), Query(form.Whole), Whole(form.Least, "least number")),
             "distinct" => new DistinctOf(Query(form.Query), Field(form.Of)),
-            "figure" => new FigureOf(Query(form.Query)),
+            "figure" => new ValueOf(Query(form.Query)),
             "spans" => new SlowSpans(
                 (form.Service ?? "").Trim(),
                 (form.Operation ?? "").Trim(),

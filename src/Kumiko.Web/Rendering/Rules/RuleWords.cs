@@ -53,7 +53,7 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
             ShareOf share =>
                 $"The share of {Rows(share.Part)} among {Rows(share.Whole)}{each}{(share.Least > 1 ? $" (at least {Format.Number(share.Least)})" : "")}",
             DistinctOf distinct => $"The number of different values of {distinct.Field} in {Rows(distinct.Query)}{each}",
-            FigureOf figure => Figure(figure.Query),
+            ValueOf figure => Figure(figure.Query),
             SlowSpans spans =>
                 $"The {(spans.AsShare ? "share" : "number")} of spans{(spans.Service.Length > 0 ? $" of {spans.Service}" : "")}{(spans.Operation.Length > 0 ? $" named “{spans.Operation}”" : "")} slower than {Format.Duration(spans.Slower)}{each}",
             BudgetBurnt budget =>

@@ -97,9 +97,9 @@ public static class TrialPicture
                 or Unusual { Side: Direction.Low }
                 or Silent;
         var lines = trial
-            .Readings.Lines.OrderByDescending(l => trial.Episodes.Count(e => e.Key == l.Name))
+            .Measurements.Lines.OrderByDescending(l => trial.Episodes.Count(e => e.Key == l.Name))
             .ThenByDescending(l =>
-                l.Readings.Where(r => !double.IsNaN(r.Value))
+                l.Measurements.Where(r => !double.IsNaN(r.Value))
                     .Select(r => low ? -r.Value : r.Value)
                     .DefaultIfEmpty(double.MinValue)
                     .Max()
@@ -108,7 +108,7 @@ public static class TrialPicture
             .ToList();
         var hasUsual = definition.Condition is Unusual or Moved && lines.Count == 1;
         var keyed = lines.Count > 1 || (lines.Count == 1 && lines[0].Keys.Count > 0);
-        var kind = trial.Readings.Kind == ValueKind.Integer ? ValueKind.Integer : ValueKind.Decimal;
+        var kind = trial.Measurements.Kind == ValueKind.Integer ? ValueKind.Integer : ValueKind.Decimal;
         const string Figure = "figure";
         const string Compared = "compared with";
         List<Column> columns = [new("time", ColumnRole.Time, ValueKind.Time)];
@@ -121,14 +121,14 @@ public static class TrialPicture
         foreach (var line in lines)
         {
             var (worst, usual) = (new double?[cut.Starts.Count], new double?[cut.Starts.Count]);
-            for (var c = 0; c < trial.Readings.Checks.Count; c++)
+            for (var c = 0; c < trial.Measurements.Checks.Count; c++)
             {
-                var reading = line.Readings[c];
-                if (double.IsNaN(reading.Value) || cut.IndexOf(trial.Readings.Checks[c] - 1) is not (>= 0 and var i))
+                var measurement = line.Measurements[c];
+                if (double.IsNaN(measurement.Value) || cut.IndexOf(trial.Measurements.Checks[c] - 1) is not (>= 0 and var i))
                     continue;
-                if (worst[i] is { } known && (low ? known <= reading.Value : known >= reading.Value))
+                if (worst[i] is { } known && (low ? known <= measurement.Value : known >= measurement.Value))
                     continue;
-                (worst[i], usual[i]) = (reading.Value, double.IsNaN(reading.Compared) ? null : reading.Compared);
+                (worst[i], usual[i]) = (measurement.Value, double.IsNaN(measurement.Compared) ? null : measurement.Compared);
             }
             for (var i = 0; i < worst.Length; i++)
             {

@@ -9,7 +9,7 @@ namespace Kumiko.Core.Rules;
 
 /// <summary>The figures of a rule's quantity at many instants.</summary>
 /// <param name="objectives">An objective by its id; null where there is none.</param>
-public sealed class FigureReader(QuerySources sources, Func<long, Objective?> objectives)
+public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?> objectives)
 {
     /// <summary>How long after its end an hour may still change.</summary>
     private const long Settled = Instants.Hour;
@@ -45,7 +45,7 @@ public sealed class FigureReader(QuerySources sources, Func<long, Objective?> ob
                 snapshot,
                 cancel
             ),
-            FigureOf figure => Ask(figure.Query, definition, definition.InTheLast, ends, snapshot, cancel),
+            ValueOf figure => Ask(figure.Query, definition, definition.InTheLast, ends, snapshot, cancel),
             ShareOf share => Share(
                 share.Part,
                 share.Whole,

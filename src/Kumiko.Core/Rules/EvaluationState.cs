@@ -41,7 +41,7 @@ public sealed class KeyState
 }
 
 /// <summary>What the checks of a rule have come to. Live checks keep it with the rule; a trial begins with a new one.</summary>
-public sealed class JudgeState
+public sealed class EvaluationState
 {
     public Dictionary<string, KeyState> Keys { get; init; } = new(StringComparer.Ordinal);
 
@@ -62,6 +62,8 @@ public sealed class JudgeState
 
     public string ToJson() => JsonSerializer.Serialize(this, Json);
 
-    public static JudgeState FromJson(string? json) =>
-        string.IsNullOrEmpty(json) ? new JudgeState() : JsonSerializer.Deserialize<JudgeState>(json, Json) ?? new JudgeState();
+    public static EvaluationState FromJson(string? json) =>
+        string.IsNullOrEmpty(json)
+            ? new EvaluationState()
+            : JsonSerializer.Deserialize<EvaluationState>(json, Json) ?? new EvaluationState();
 }

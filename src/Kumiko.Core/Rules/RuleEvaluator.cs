@@ -8,7 +8,7 @@ namespace Kumiko.Core.Rules;
 /// code judges live checks and a trial on history.
 /// </summary>
 /// <param name="state">Goes on from what it holds, and holds what comes of it.</param>
-public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
+public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState state)
 {
     private const int MostRemembered = 5_000;
     private const int FlappingStarts = 4;
@@ -19,23 +19,23 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
 
     private static readonly string[] Single = ["0", "1", "2"];
 
-    private readonly long _memory = Judgement.Memory(definition);
+    private readonly long _memory = ConditionResult.Memory(definition);
     private readonly (int Least, int Of) _lasting = definition.Duration.Checks(definition.CheckedEvery);
     private readonly int _mostKeys = definition.Condition is NewValue ? MostRemembered : RuleDefinition.MostKeys;
 
     /// <summary>Judges checks one after another.</summary>
     /// <param name="from">The first of them.</param>
     /// <param name="to">Behind the last.</param>
-    public IEnumerable<Turn> Check(RuleReadings readings, int from, int to)
+    public IEnumerable<Turn> Check(RuleMeasurements measurements, int from, int to)
     {
         for (var c = from; c < to; c++)
-            foreach (var turn in Check(readings, c))
+            foreach (var turn in Check(measurements, c))
                 yield return turn;
     }
 
-    private List<Turn> Check(RuleReadings readings, int check)
+    private List<Turn> Check(RuleMeasurements measurements, int check)
     {
-        var (at, turns) = (readings.Checks[check], new List<Turn>());
+        var (at, turns) = (measurements.Checks[check], new List<Turn>());
         state.IsOutside = definition.Hours?.Contain(at, definition.TimeZone) == false;
         if (state.IsOutside)
         {
@@ -48,13 +48,13 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
         }
         state.LeftOut = 0;
         var others = state.Keys.Count;
-        foreach (var line in readings.Lines)
+        foreach (var line in measurements.Lines)
         {
-            var reading = line.Readings[check];
+            var measurement = line.Measurements[check];
             if (!state.Keys.TryGetValue(line.Name, out var key))
             {
                 // A key begins when there is something of it.
-                if (!reading.Seen && line.Name.Length > 0)
+                if (!measurement.Seen && line.Name.Length > 0)
                     continue;
                 if (state.Keys.Count >= _mostKeys && line.Name.Length > 0)
                 {
@@ -67,34 +67,39 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
             }
             else
                 others--;
-            Judge(key, reading, at, turns);
+            Judge(key, measurement, at, turns);
         }
         if (others == 0)
             return turns;
-        var found = readings.Lines.Select(l => l.Name).ToHashSet(StringComparer.Ordinal);
+        var found = measurements.Lines.Select(l => l.Name).ToHashSet(StringComparer.Ordinal);
         foreach (var key in InOrder())
             if (!found.Contains(key.Name))
-                Judge(key, readings.Absent.Count > 0 ? readings.Absent[check] : Reading.Of(readings.Nothing, false), at, turns);
+                Judge(
+                    key,
+                    measurements.Absent.Count > 0 ? measurements.Absent[check] : Measurement.Of(measurements.Nothing, false),
+                    at,
+                    turns
+                );
         return turns;
     }
 
     private KeyState[] InOrder() => [.. state.Keys.Values.OrderBy(k => k.Name, StringComparer.Ordinal)];
 
-    private void Judge(KeyState key, in Reading reading, long at, List<Turn> turns)
+    private void Judge(KeyState key, in Measurement measurement, long at, List<Turn> turns)
     {
-        if (reading.Seen)
+        if (measurement.Seen)
         {
             if (key.LastSeen is not { } last || at - last > _memory)
                 key.FirstSeen = at;
             key.LastSeen = at;
         }
         // What has not come for very long is forgotten, and no longer wrong.
-        var forgotten = key.Name.Length > 0 && !reading.Seen && (key.LastSeen is not { } seen || at - seen > _memory);
-        var judgement = forgotten ? default : Judgement.Of(definition, reading, key, at);
-        (key.Value, key.Compared, key.HasNoData) = (reading.Value, reading.Compared, !forgotten && !judgement.HasData);
+        var forgotten = key.Name.Length > 0 && !measurement.Seen && (key.LastSeen is not { } seen || at - seen > _memory);
+        var result = forgotten ? default : ConditionResult.Of(definition, measurement, key, at);
+        (key.Value, key.Compared, key.HasNoData) = (measurement.Value, measurement.Compared, !forgotten && !result.HasData);
         var raw =
-            forgotten || judgement.HasData
-                ? judgement.Level
+            forgotten || result.HasData
+                ? result.Level
                 : definition.NoData switch
                 {
                     NoData.Warn => AlertLevel.Warning,
@@ -103,7 +108,7 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
                 };
         key.Marks = Longer(key.Marks, raw);
         key.Now = Lasting(key.Marks);
-        Settle(key, judgement, at, turns, forgotten);
+        Settle(key, result, at, turns, forgotten);
         if (forgotten && key.Level == AlertLevel.None)
             state.Keys.Remove(key.Name);
     }
@@ -131,7 +136,7 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
         return AlertLevel.None;
     }
 
-    private void Settle(KeyState key, in Judgement judgement, long at, List<Turn> turns, bool forgotten)
+    private void Settle(KeyState key, in ConditionResult result, long at, List<Turn> turns, bool forgotten)
     {
         if (key.IsHeld)
         {
@@ -157,12 +162,12 @@ public sealed class RuleJudge(RuleDefinition definition, JudgeState state)
             key.Starts.RemoveAll(s => at - s > _flapWindow);
             key.Starts.Add(at);
             key.IsFlapping = key.Starts.Count >= FlappingStarts;
-            (key.Badness, key.Worst) = (judgement.Badness, key.Value);
+            (key.Badness, key.Worst) = (result.Badness, key.Value);
             Rise(key, TurnKind.Started, at, turns);
             return;
         }
-        if (judgement.HasData && judgement.Badness > key.Badness)
-            (key.Badness, key.Worst) = (judgement.Badness, key.Value);
+        if (result.HasData && result.Badness > key.Badness)
+            (key.Badness, key.Worst) = (result.Badness, key.Value);
         if (key.Now > key.Level)
             Rise(key, TurnKind.Rose, at, turns);
     }

@@ -6,39 +6,39 @@ namespace Kumiko.Core.Rules;
 /// <param name="Level">Whatever comes before and after.</param>
 /// <param name="HasData">Whether there was anything to judge.</param>
 /// <param name="Badness">The higher, the worse; for comparing the checks of one episode.</param>
-public readonly record struct Judgement(AlertLevel Level, bool HasData, double Badness)
+public readonly record struct ConditionResult(AlertLevel Level, bool HasData, double Badness)
 {
-    private static readonly Judgement Nothing = new(AlertLevel.None, false, 0);
+    private static readonly ConditionResult Nothing = new(AlertLevel.None, false, 0);
 
     /// <param name="key">What is known of the key, with this check's sighting.</param>
-    public static Judgement Of(RuleDefinition definition, in Reading reading, KeyState key, long at) =>
+    public static ConditionResult Of(RuleDefinition definition, in Measurement measurement, KeyState key, long at) =>
         definition.Condition switch
         {
-            Beyond beyond => double.IsNaN(reading.Value) ? Nothing
-            : beyond.Below ? Low(reading.Value, beyond.Warning, beyond.Critical, -reading.Value)
-            : High(reading.Value, beyond.Warning, beyond.Critical, reading.Value),
-            Moved moved => Of(moved, reading),
-            Unusual unusual => Of(unusual, reading),
-            Silent silent => new(!reading.Seen && IsExpected(silent, key, at) ? silent.Level : AlertLevel.None, true, 0),
+            Beyond beyond => double.IsNaN(measurement.Value) ? Nothing
+            : beyond.Below ? Low(measurement.Value, beyond.Warning, beyond.Critical, -measurement.Value)
+            : High(measurement.Value, beyond.Warning, beyond.Critical, measurement.Value),
+            Moved moved => Of(moved, measurement),
+            Unusual unusual => Of(unusual, measurement),
+            Silent silent => new(!measurement.Seen && IsExpected(silent, key, at) ? silent.Level : AlertLevel.None, true, 0),
             // It is new until it has been there for as long as is looked at.
             NewValue fresh => new(
-                reading.Seen
+                measurement.Seen
                 && key.Name.Any(c => c != '\0' && c != '\u001f')
                 && key.FirstSeen is { } first
                 && at - first < definition.InTheLast
                     ? fresh.Level
                     : AlertLevel.None,
                 true,
-                double.IsNaN(reading.Value) ? 0 : reading.Value
+                double.IsNaN(measurement.Value) ? 0 : measurement.Value
             ),
-            WillReach reach => double.IsNaN(reading.Compared)
+            WillReach reach => double.IsNaN(measurement.Compared)
                 ? Nothing
                 : new(
-                    reading.Compared <= reach.Critical ? AlertLevel.Critical
-                        : reading.Compared <= reach.Warning ? AlertLevel.Warning
+                    measurement.Compared <= reach.Critical ? AlertLevel.Critical
+                        : measurement.Compared <= reach.Warning ? AlertLevel.Warning
                         : AlertLevel.None,
                     true,
-                    -reading.Compared
+                    -measurement.Compared
                 ),
             _ => Nothing,
         };
@@ -47,7 +47,7 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
     private static bool IsExpected(Silent silent, KeyState key, long at) =>
         key.Name.Length == 0 || (key.LastSeen is { } last && at - last <= silent.Expected);
 
-    private static Judgement High(double value, double? warning, double? critical, double badness) =>
+    private static ConditionResult High(double value, double? warning, double? critical, double badness) =>
         new(
             value > critical ? AlertLevel.Critical
                 : value > warning ? AlertLevel.Warning
@@ -56,7 +56,7 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
             badness
         );
 
-    private static Judgement Low(double value, double? warning, double? critical, double badness) =>
+    private static ConditionResult Low(double value, double? warning, double? critical, double badness) =>
         new(
             value < critical ? AlertLevel.Critical
                 : value < warning ? AlertLevel.Warning
@@ -65,11 +65,11 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
             badness
         );
 
-    private static Judgement Of(Moved moved, in Reading reading)
+    private static ConditionResult Of(Moved moved, in Measurement measurement)
     {
-        if (double.IsNaN(reading.Value) || double.IsNaN(reading.Compared))
+        if (double.IsNaN(measurement.Value) || double.IsNaN(measurement.Compared))
             return Nothing;
-        if (Change(moved.By, reading.Value, reading.Compared) is not { } change)
+        if (Change(moved.By, measurement.Value, measurement.Compared) is not { } change)
             return Nothing;
         var off = Directed(moved.Side, change, moved.By == MoveBy.Factor);
         return High(off, moved.Warning, moved.Critical, off);
@@ -97,11 +97,11 @@ public readonly record struct Judgement(AlertLevel Level, bool HasData, double B
         };
     }
 
-    private static Judgement Of(Unusual unusual, in Reading reading)
+    private static ConditionResult Of(Unusual unusual, in Measurement measurement)
     {
-        if (double.IsNaN(reading.Value) || double.IsNaN(reading.Compared) || !(reading.Spread > 0))
+        if (double.IsNaN(measurement.Value) || double.IsNaN(measurement.Compared) || !(measurement.Spread > 0))
             return Nothing;
-        var score = (reading.Value - reading.Compared) / reading.Spread;
+        var score = (measurement.Value - measurement.Compared) / measurement.Spread;
         var off = Directed(unusual.Side, score, isFactor: false);
         return High(off, unusual.Warning, unusual.Critical, off);
     }

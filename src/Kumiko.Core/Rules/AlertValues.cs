@@ -11,7 +11,7 @@ namespace Kumiko.Core.Rules;
 /// <param name="Values">One for each check; null where there was none.</param>
 /// <param name="Compared">What each was held against; null where there was nothing.</param>
 /// <param name="Others">How many other keys there are.</param>
-public sealed record AlertFigures(
+public sealed record AlertValues(
     IReadOnlyList<long> Checks,
     IReadOnlyList<double?> Values,
     IReadOnlyList<double?> Compared,
@@ -24,14 +24,14 @@ public sealed record AlertFigures(
 }
 
 /// <summary>Reads the figures of an alert over a stretch, by the same path as its checks.</summary>
-public sealed class AlertFigureReader(RecordStore records, RuleReader reader, QuerySources sources)
+public sealed class AlertValueReader(RecordStore records, RuleReader reader, QuerySources sources)
 {
     private const int MostPoints = 120;
     private const int MostSlowPoints = 16;
 
     /// <summary>Null where the rule has no figure to read.</summary>
     /// <exception cref="QueryRefusedException">It cannot be asked; the message says why.</exception>
-    public async Task<AlertFigures?> Read(Alert alert, Window window, CancellationToken cancel)
+    public async Task<AlertValues?> Read(Alert alert, Window window, CancellationToken cancel)
     {
         var definition = alert.Definition;
         if (definition.Quantity is EachRecord each)
@@ -48,20 +48,20 @@ public sealed class AlertFigureReader(RecordStore records, RuleReader reader, Qu
         if (checks.Count == 0)
             return null;
         using var snapshot = records.Current;
-        var readings = await reader.Read(definition, checks, snapshot, cancel);
-        var line = readings.Lines.FirstOrDefault(l => l.Name == alert.Key);
-        var none = double.IsFinite(readings.Nothing) ? readings.Nothing : (double?)null;
-        return new AlertFigures(
+        var measurements = await reader.Read(definition, checks, snapshot, cancel);
+        var line = measurements.Lines.FirstOrDefault(l => l.Name == alert.Key);
+        var none = double.IsFinite(measurements.Nothing) ? measurements.Nothing : (double?)null;
+        return new AlertValues(
             checks,
-            line is null ? [.. checks.Select(_ => none)] : [.. line.Readings.Select(r => Finite(r.Value))],
-            line is null ? [.. checks.Select(_ => (double?)null)] : [.. line.Readings.Select(r => Finite(r.Compared))],
-            RuleChecker.UnitOf(readings),
-            readings.Kind == ValueKind.Integer || readings.Nothing == 0,
-            Math.Max(0, readings.Lines.Count - 1)
+            line is null ? [.. checks.Select(_ => none)] : [.. line.Measurements.Select(r => Finite(r.Value))],
+            line is null ? [.. checks.Select(_ => (double?)null)] : [.. line.Measurements.Select(r => Finite(r.Compared))],
+            RuleChecker.UnitOf(measurements),
+            measurements.Kind == ValueKind.Integer || measurements.Nothing == 0,
+            Math.Max(0, measurements.Lines.Count - 1)
         );
     }
 
-    private async Task<AlertFigures?> Happenings(Alert alert, EachRecord each, Window window, CancellationToken cancel)
+    private async Task<AlertValues?> Happenings(Alert alert, EachRecord each, Window window, CancellationToken cancel)
     {
         var step = Steps.RoundFor(window, MostPoints);
         using var run = new Run(
@@ -79,7 +79,7 @@ public sealed class AlertFigureReader(RecordStore records, RuleReader reader, Qu
         using var reading = run.Attach(cancel);
         var span = new Window(window.From / step * step, window.To);
         var histogram = await run.Histogram(span, step);
-        return new AlertFigures(
+        return new AlertValues(
             [.. Enumerable.Range(1, histogram.Steps).Select(i => span.From + (i * step))],
             [.. Enumerable.Range(0, histogram.Steps).Select(i => (double?)histogram.Total(i))],
             [.. new double?[histogram.Steps]],
