@@ -69,7 +69,7 @@ public static class DemoHost
                 .Services.AddSingleton(hooks)
                 .AddSingleton<TrapReceiver>()
                 .AddHostedService(s => s.GetRequiredService<TrapReceiver>())
-                .AddSingleton<TellingDesk>();
+                .AddSingleton<NotificationDesk>();
             builder
                 .Services.AddSingleton<IHostedService>(sink)
                 .AddHostedService<LiveSender>()

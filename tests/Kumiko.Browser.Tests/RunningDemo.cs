@@ -59,7 +59,8 @@ public sealed class RunningDemo : IAsyncLifetime
     }
 
     /// <summary>The ferry line's channels, calendar and routes.</summary>
-    public Task AddTelling() => Get<TellingDesk>().Add(Get<PeopleStore>().FindByEmail("ines@skerryline.example")!.Id, default);
+    public Task AddTelling() =>
+        Get<NotificationDesk>().Add(Get<PeopleStore>().FindByEmail("ines@skerryline.example")!.Id, default);
 
     /// <summary>Takes channels, routes, calendars and quiet times away.</summary>
     public async Task ForgetTelling()

@@ -105,7 +105,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
             .AddDays(daysAhead)
             .ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
         _mirek.Driver.ExecuteScript("document.querySelector('[name=date]').value = arguments[0]", day);
-        Fill("mark", TellingDesk.Storm);
+        Fill("mark", NotificationDesk.Storm);
         _mirek.Press("Add the day");
         _mirek.Until(() => _mirek.Text(".trial-pane").Contains(day, StringComparison.Ordinal), "the storm day");
     }
@@ -200,18 +200,26 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         await Send(9, ",\"quay\":\"North\"");
         Wait(
             "/demo/mailbox",
-            () => Mails(TellingDesk.QuayMail, "Calm " + _word).Count + Mails(TellingDesk.OfficeMail, "Calm " + _word).Count > 0,
+            () =>
+                Mails(NotificationDesk.QuayMail, "Calm " + _word).Count
+                    + Mails(NotificationDesk.OfficeMail, "Calm " + _word).Count
+                > 0,
             "one of them"
         );
-        Assert.Single(Mails(TellingDesk.QuayMail, "Calm " + _word).Concat(Mails(TellingDesk.OfficeMail, "Calm " + _word)));
+        Assert.Single(
+            Mails(NotificationDesk.QuayMail, "Calm " + _word).Concat(Mails(NotificationDesk.OfficeMail, "Calm " + _word))
+        );
 
         _mirek.Open("/alerts/routes");
-        _mirek.Press(TellingDesk.Calendar);
+        _mirek.Press(NotificationDesk.Calendar);
         _mirek.Find(".add-day");
         MarkStorm(0);
         MarkStorm(1);
         _mirek.Open("/alerts/routes");
-        _mirek.Until(() => _mirek.Text(".routes-split").Contains(TellingDesk.Storm, StringComparison.Ordinal), "today's mark");
+        _mirek.Until(
+            () => _mirek.Text(".routes-split").Contains(NotificationDesk.Storm, StringComparison.Ordinal),
+            "today's mark"
+        );
         new SelectElement(_mirek.Find("select[name=rule]")).SelectByText("Calm " + _word);
         _mirek.Press("Say who");
         _mirek.Until(
@@ -228,7 +236,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
         await Send(9, ",\"quay\":\"South\"");
         Wait(
             "/demo/mailbox",
-            () => Mails(TellingDesk.QuayMail, "South").Count > 0 && Mails(TellingDesk.OfficeMail, "South").Count > 0,
+            () => Mails(NotificationDesk.QuayMail, "South").Count > 0 && Mails(NotificationDesk.OfficeMail, "South").Count > 0,
             "both are told"
         );
         Assert.Empty(_mirek.Problems);

@@ -12,7 +12,7 @@ public sealed class ResultMetrics(MetricStore metrics) : IResultSink
     private static readonly Resource Kumiko = new(new Attributes(["service.name"], [Value.Of("kumiko")]));
     private static readonly InstrumentationScope Scope = new("kumiko.rules", "", Attributes.Empty);
 
-    public async Task Write(Rule rule, Telling result, CancellationToken cancel)
+    public async Task Write(Rule rule, Notification result, CancellationToken cancel)
     {
         var results = JsonSerializer.Deserialize<CheckResult[]>(result.Text) ?? [];
         Attributes Of(CheckResult r) =>

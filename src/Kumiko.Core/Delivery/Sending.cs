@@ -54,23 +54,31 @@ public sealed class Sending
 }
 
 /// <summary>How many tellings of one rule and kind a message has.</summary>
-public sealed record TellingCount(long Rule, string Name, TellingKind Kind, AlertLevel Level, long Count, long First, long Last);
+public sealed record NotificationCount(
+    long Rule,
+    string Name,
+    NotificationKind Kind,
+    AlertLevel Level,
+    long Count,
+    long First,
+    long Last
+);
 
 /// <summary>What a message is about.</summary>
 /// <param name="Tellings">The first of them, the worst first.</param>
 /// <param name="Counts">All of them, counted by rule, kind and level.</param>
-public sealed record SendingContent(IReadOnlyList<ToldOf> Tellings, IReadOnlyList<TellingCount> Counts)
+public sealed record SendingContent(IReadOnlyList<NotificationOf> Notifications, IReadOnlyList<NotificationCount> Counts)
 {
     public long Total => Counts.Sum(c => c.Count);
 }
 
 /// <summary>A telling with what it is about.</summary>
-public sealed record ToldOf(Telling Telling, Rule? Rule, Alert? Alert);
+public sealed record NotificationOf(Notification Notification, Rule? Rule, Alert? Alert);
 
 /// <summary>Who was told of an alert, or is not yet and why.</summary>
 public sealed class ToldWhom
 {
-    public TellingKind Kind { get; init; }
+    public NotificationKind Kind { get; init; }
     public long? Channel { get; init; }
     public string? ChannelName { get; init; }
     public string Recipient { get; init; } = "";

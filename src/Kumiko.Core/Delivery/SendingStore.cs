@@ -74,9 +74,9 @@ public sealed class SendingStore(AppDatabase database, TimeProvider clock)
     {
         var of = sending.AgainOf ?? sending.Id;
         using var connection = database.Database.Read();
-        var tellings = connection
-            .Query<Telling>(
-                $"SELECT {TellingStore.Columns} FROM delivery_item i JOIN telling t ON t.id = i.telling WHERE i.delivery = @of ORDER BY t.level = 'critical' DESC, t.kind = 'ended', t.id LIMIT @MostTellings",
+        var notifications = connection
+            .Query<Notification>(
+                $"SELECT {NotificationStore.Columns} FROM delivery_item i JOIN telling t ON t.id = i.telling WHERE i.delivery = @of ORDER BY t.level = 'critical' DESC, t.kind = 'ended', t.id LIMIT @MostTellings",
                 new { of, MostTellings }
             )
             .ToList();
@@ -86,17 +86,17 @@ public sealed class SendingStore(AppDatabase database, TimeProvider clock)
         );
         return new SendingContent(
             [
-                .. tellings.Select(t => new ToldOf(
+                .. notifications.Select(t => new NotificationOf(
                     t,
                     rules.FindAny(t.Rule),
                     t.Alert is { } alert ? rules.Alerts.Find(alert) : null
                 )),
             ],
             [
-                .. counts.Select(c => new TellingCount(
+                .. counts.Select(c => new NotificationCount(
                     c.Rule,
                     c.Name,
-                    Enum.Parse<TellingKind>(c.Kind, true),
+                    Enum.Parse<NotificationKind>(c.Kind, true),
                     Enum.Parse<AlertLevel>(c.Level, true),
                     c.Count,
                     c.First,

@@ -35,7 +35,7 @@ public sealed class Run : IDisposable
     private readonly MemoryMeter _memory;
     private CountingPass? _counting;
     private readonly QuerySources? _sources;
-    private readonly RunTurns? _turns;
+    private readonly RunPasses? _turns;
     private int _readers;
 
     /// <param name="snapshot">Disposed with the run.</param>
@@ -50,7 +50,7 @@ public sealed class Run : IDisposable
         _fields = new FieldRefs(patterns is null ? null : patterns.Of);
         _executor = new Executor(snapshot, _context, _fields, patterns, question.Sources, _cancel.Token);
         _memory = new MemoryMeter(question.Limits.Memory, around.Memory);
-        _turns = around.Gate is { } gate ? new RunTurns(gate, question.Person, LimitTime) : null;
+        _turns = around.Gate is { } gate ? new RunPasses(gate, question.Person, LimitTime) : null;
         _pipeline = new Lazy<Pipeline>(() => Build(around));
         if (question.Limits.Time <= TimeSpan.Zero)
             _cancel.Cancel();

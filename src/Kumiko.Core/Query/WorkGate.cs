@@ -78,7 +78,7 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
             if (_working < limits.AtOnce && asker.Working < limits.OfOne)
             {
                 Begin(asker);
-                return new Turn(this, person);
+                return new Pass(this, person);
             }
             Admit(asker, person);
             asker.Waiting++;
@@ -87,7 +87,7 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
         try
         {
             await waiter.Granted.Task.WaitAsync(limits.Longest, clock, cancel);
-            return new Turn(this, person);
+            return new Pass(this, person);
         }
         catch (Exception e) when (e is TimeoutException or OperationCanceledException)
         {
@@ -197,7 +197,7 @@ public sealed class WorkGate(WorkLimits limits, TimeProvider clock)
         }
     }
 
-    private sealed class Turn(WorkGate gate, string person) : IDisposable
+    private sealed class Pass(WorkGate gate, string person) : IDisposable
     {
         private int _done;
 

@@ -114,32 +114,32 @@ public sealed class AlertStore(AppDatabase database, TimeProvider clock)
         Read(connection, "WHERE a.rule = @rule AND a.ended IS NULL", new { rule });
 
     /// <summary>Writes a turn into the running transaction; null where there is no such alert any more.</summary>
-    internal static Alert? Apply(SqliteConnection connection, Rule rule, Turn turn, string unit)
+    internal static Alert? Apply(SqliteConnection connection, Rule rule, AlertTransition transition, string unit)
     {
-        var level = turn.Level.ToString().ToLowerInvariant();
+        var level = transition.Level.ToString().ToLowerInvariant();
         var values = new
         {
             rule.Id,
             rule.Name,
-            key = turn.Name,
-            keys = JsonSerializer.Serialize(turn.Keys),
+            key = transition.Name,
+            keys = JsonSerializer.Serialize(transition.Keys),
             definition = rule.Definition.ToJson(),
             unit,
-            turn.At,
+            transition.At,
             level,
-            value = Finite(turn.Value),
-            compared = Finite(turn.Compared),
-            worst = Finite(turn.Worst),
-            turn.IsFlapping,
-            turn.Reason,
+            value = Finite(transition.Value),
+            compared = Finite(transition.Compared),
+            worst = Finite(transition.Worst),
+            transition.IsFlapping,
+            transition.Reason,
         };
-        var id = turn.Kind switch
+        var id = transition.Kind switch
         {
-            TurnKind.Started => connection.ExecuteScalar<long?>(
+            TransitionKind.Started => connection.ExecuteScalar<long?>(
                 "INSERT INTO alert (rule, name, key, keys, definition, unit, started, level, value, compared, worst, flapping) VALUES (@Id, @Name, @key, @keys, @definition, @unit, @At, @level, @value, @compared, @value, @IsFlapping) ON CONFLICT DO NOTHING RETURNING id",
                 values
             ),
-            TurnKind.Rose => connection.ExecuteScalar<long?>(
+            TransitionKind.Rose => connection.ExecuteScalar<long?>(
                 "UPDATE alert SET level = @level, value = @value, compared = @compared, worst = COALESCE(@worst, worst) WHERE rule = @Id AND key = @key AND ended IS NULL RETURNING id",
                 values
             ),
@@ -153,12 +153,12 @@ public sealed class AlertStore(AppDatabase database, TimeProvider clock)
         Note(
             connection,
             id.Value,
-            turn.At,
-            turn.Kind.ToString().ToLowerInvariant(),
+            transition.At,
+            transition.Kind.ToString().ToLowerInvariant(),
             level,
-            Finite(turn.Value),
+            Finite(transition.Value),
             "",
-            turn.Reason ?? (turn.IsFlapping ? "comes and goes; kept open until it is quiet for a while" : "")
+            transition.Reason ?? (transition.IsFlapping ? "comes and goes; kept open until it is quiet for a while" : "")
         );
         return Read(connection, "WHERE a.id = @id", new { id }).First();
     }
@@ -223,7 +223,7 @@ public sealed class AlertStore(AppDatabase database, TimeProvider clock)
             }
         );
         Note(connection, alert.Id, Now(), kind, alert.Level.ToString().ToLowerInvariant(), alert.Value, person, text);
-        TellingStore.AddEnded(connection, alert, Now(), text.Length > 0 && text != by ? $"{by}: {text}" : by);
+        NotificationStore.AddEnded(connection, alert, Now(), text.Length > 0 && text != by ? $"{by}: {text}" : by);
     }
 
     /// <summary>Says that a person has seen it; false where it has ended or somebody was before.</summary>

@@ -173,21 +173,21 @@ public sealed class RecordRules : IDisposable
             cancel.ThrowIfCancellationRequested();
             await _checker.SaveHappenings(rule, evaluator =>
             {
-                var turns = new List<Turn>();
+                var transitions = new List<AlertTransition>();
                 foreach (var (record, keys) in found.OrderBy(f => f.Record.Time).ThenBy(f => f.Record.Sequence))
                 {
-                    turns.AddRange(evaluator.Calm(record.Time));
+                    transitions.AddRange(evaluator.Calm(record.Time));
                     if (
                         evaluator.Happened(
                             RuleTrial.GroupName(keys),
                             [.. keys.Select(k => k.IsMissing ? "" : k.ToText())],
                             record.Time
                         ) is
-                        { } turn
+                        { } transition
                     )
-                        turns.Add(turn);
+                        transitions.Add(transition);
                 }
-                return turns;
+                return transitions;
             });
             return found.Count;
         }

@@ -111,25 +111,25 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
                     return 0;
                 if (last - since < Math.Max(PatientFor, PatientChecks * interval))
                     return 0;
-                TellingStore.AddFailed(connection, rule, e.Message, since);
+                NotificationStore.AddFailed(connection, rule, e.Message, since);
                 return 1;
             });
         }
     }
 
     /// <summary>Judges what happened between checks and writes it in one transaction.</summary>
-    internal Task<int> SaveHappenings(Rule rule, Func<RuleEvaluator, IReadOnlyList<Turn>> evaluator) =>
+    internal Task<int> SaveHappenings(Rule rule, Func<RuleEvaluator, IReadOnlyList<AlertTransition>> evaluator) =>
         rules.Write(connection =>
         {
             if (RuleStore.StateOf(connection, rule) is not { } state)
                 return 0;
             HoldEnded(connection, rule, state);
-            var turns = evaluator(new RuleEvaluator(rule.Definition, state));
+            var transitions = evaluator(new RuleEvaluator(rule.Definition, state));
             RuleStore.Happened(connection, rule, state);
-            Tell(connection, rule, turns, "");
+            Tell(connection, rule, transitions, "");
             foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
                 AlertStore.Update(connection, rule.Id, key);
-            return turns.Count;
+            return transitions.Count;
         });
 
     /// <summary>What people ended by hand does not begin anew while it is still wrong.</summary>
@@ -161,7 +161,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         };
 
     /// <summary>What began in order since the last check; and what has been quiet since.</summary>
-    internal static List<Turn> Sequences(
+    internal static List<AlertTransition> Sequences(
         RuleDefinition definition,
         EvaluationState state,
         InOrder order,
@@ -170,15 +170,15 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         long until
     )
     {
-        var (evaluator, turns) = (new RuleEvaluator(definition, state), new List<Turn>());
+        var (evaluator, transitions) = (new RuleEvaluator(definition, state), new List<AlertTransition>());
         foreach (var found in AlertSequences.Find(order, starts).Where(s => s.Last.At >= after && s.Last.At < until))
         {
-            turns.AddRange(evaluator.Calm(found.Last.At));
-            if (evaluator.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } turn)
-                turns.Add(turn);
+            transitions.AddRange(evaluator.Calm(found.Last.At));
+            if (evaluator.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } transition)
+                transitions.Add(transition);
         }
-        turns.AddRange(evaluator.Calm(until));
-        return turns;
+        transitions.AddRange(evaluator.Calm(until));
+        return transitions;
     }
 
     /// <summary>Judges and writes in one transaction.</summary>
@@ -190,7 +190,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         string unit,
         Func<long> took,
         long skipped,
-        Func<EvaluationState, List<Turn>> judge,
+        Func<EvaluationState, List<AlertTransition>> judge,
         CancellationToken cancel
     )
     {
@@ -201,21 +201,21 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             if (rule.Definition.Quantity is EachRecord)
                 state = RuleStore.StateOf(connection, rule) ?? state;
             HoldEnded(connection, rule, state);
-            var turns = judge(state);
+            var transitions = judge(state);
             if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped))
                 return 0;
-            Tell(connection, rule, turns, unit);
+            Tell(connection, rule, transitions, unit);
             foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
                 AlertStore.Update(connection, rule.Id, key);
             if (rule.HasOnward)
-                TellingStore.AddResult(
+                NotificationStore.AddResult(
                     connection,
                     rule,
                     at,
                     state.Keys.Values.Select(k => k.Level).DefaultIfEmpty(AlertLevel.None).Max(),
                     Results(state)
                 );
-            return turns.Count;
+            return transitions.Count;
         });
     }
 
@@ -229,10 +229,10 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             ));
 
     /// <summary>Writes turns, and that they are to be told.</summary>
-    private static void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<Turn> turns, string unit)
+    private static void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<AlertTransition> transitions, string unit)
     {
-        foreach (var turn in turns)
-            if (AlertStore.Apply(connection, rule, turn, unit) is { } alert)
-                TellingStore.Add(connection, rule, alert, turn);
+        foreach (var transition in transitions)
+            if (AlertStore.Apply(connection, rule, transition, unit) is { } alert)
+                NotificationStore.Add(connection, rule, alert, transition);
     }
 }

@@ -26,25 +26,25 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
     /// <summary>Judges checks one after another.</summary>
     /// <param name="from">The first of them.</param>
     /// <param name="to">Behind the last.</param>
-    public IEnumerable<Turn> Check(RuleMeasurements measurements, int from, int to)
+    public IEnumerable<AlertTransition> Check(RuleMeasurements measurements, int from, int to)
     {
         for (var c = from; c < to; c++)
-            foreach (var turn in Check(measurements, c))
-                yield return turn;
+            foreach (var transition in Check(measurements, c))
+                yield return transition;
     }
 
-    private List<Turn> Check(RuleMeasurements measurements, int check)
+    private List<AlertTransition> Check(RuleMeasurements measurements, int check)
     {
-        var (at, turns) = (measurements.Checks[check], new List<Turn>());
+        var (at, transitions) = (measurements.Checks[check], new List<AlertTransition>());
         state.IsOutside = definition.Hours?.Contain(at, definition.TimeZone) == false;
         if (state.IsOutside)
         {
             foreach (var key in InOrder())
             {
-                End(key, at, turns, "the hours of checking are over");
+                End(key, at, transitions, "the hours of checking are over");
                 key.Marks = "";
             }
-            return turns;
+            return transitions;
         }
         state.LeftOut = 0;
         var others = state.Keys.Count;
@@ -67,10 +67,10 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
             }
             else
                 others--;
-            Judge(key, measurement, at, turns);
+            Judge(key, measurement, at, transitions);
         }
         if (others == 0)
-            return turns;
+            return transitions;
         var found = measurements.Lines.Select(l => l.Name).ToHashSet(StringComparer.Ordinal);
         foreach (var key in InOrder())
             if (!found.Contains(key.Name))
@@ -78,14 +78,14 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
                     key,
                     measurements.Absent.Count > 0 ? measurements.Absent[check] : Measurement.Of(measurements.Nothing, false),
                     at,
-                    turns
+                    transitions
                 );
-        return turns;
+        return transitions;
     }
 
     private KeyState[] InOrder() => [.. state.Keys.Values.OrderBy(k => k.Name, StringComparer.Ordinal)];
 
-    private void Judge(KeyState key, in Measurement measurement, long at, List<Turn> turns)
+    private void Judge(KeyState key, in Measurement measurement, long at, List<AlertTransition> transitions)
     {
         if (measurement.Seen)
         {
@@ -108,7 +108,7 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
                 };
         key.Marks = Longer(key.Marks, raw);
         key.Now = Lasting(key.Marks);
-        Settle(key, result, at, turns, forgotten);
+        Settle(key, result, at, transitions, forgotten);
         if (forgotten && key.Level == AlertLevel.None)
             state.Keys.Remove(key.Name);
     }
@@ -136,7 +136,7 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
         return AlertLevel.None;
     }
 
-    private void Settle(KeyState key, in ConditionResult result, long at, List<Turn> turns, bool forgotten)
+    private void Settle(KeyState key, in ConditionResult result, long at, List<AlertTransition> transitions, bool forgotten)
     {
         if (key.IsHeld)
         {
@@ -153,7 +153,7 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
                 if (at - key.CalmSince < _flapWindow / 4)
                     return;
             }
-            End(key, at, turns, forgotten ? "nothing of it has come for long" : null);
+            End(key, at, transitions, forgotten ? "nothing of it has come for long" : null);
             return;
         }
         key.CalmSince = null;
@@ -163,31 +163,31 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
             key.Starts.Add(at);
             key.IsFlapping = key.Starts.Count >= FlappingStarts;
             (key.Badness, key.Worst) = (result.Badness, key.Value);
-            Rise(key, TurnKind.Started, at, turns);
+            Rise(key, TransitionKind.Started, at, transitions);
             return;
         }
         if (result.HasData && result.Badness > key.Badness)
             (key.Badness, key.Worst) = (result.Badness, key.Value);
         if (key.Now > key.Level)
-            Rise(key, TurnKind.Rose, at, turns);
+            Rise(key, TransitionKind.Rose, at, transitions);
     }
 
-    private static void Rise(KeyState key, TurnKind kind, long at, List<Turn> turns)
+    private static void Rise(KeyState key, TransitionKind kind, long at, List<AlertTransition> transitions)
     {
         key.Level = key.Now;
-        turns.Add(TurnOf(key, kind, at, null));
+        transitions.Add(TurnOf(key, kind, at, null));
     }
 
-    private static void End(KeyState key, long at, List<Turn> turns, string? reason)
+    private static void End(KeyState key, long at, List<AlertTransition> transitions, string? reason)
     {
         if (key.Level != AlertLevel.None)
-            turns.Add(TurnOf(key, TurnKind.Ended, at, reason));
+            transitions.Add(TurnOf(key, TransitionKind.Ended, at, reason));
         if (key.IsFlapping)
             key.Starts.Clear();
         (key.Level, key.IsFlapping, key.CalmSince, key.IsHeld) = (AlertLevel.None, false, null, false);
     }
 
-    private static Turn TurnOf(KeyState key, TurnKind kind, long at, string? reason) =>
+    private static AlertTransition TurnOf(KeyState key, TransitionKind kind, long at, string? reason) =>
         new(kind, at, key.Level, key.Value)
         {
             Name = key.Name,
@@ -199,7 +199,7 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
         };
 
     /// <summary>Something that a rule waits for happened: it starts an alert, or adds to the one that is open.</summary>
-    public Turn? Happened(string name, IReadOnlyList<string> keys, long at, int times = 1)
+    public AlertTransition? Happened(string name, IReadOnlyList<string> keys, long at, int times = 1)
     {
         if (definition.Condition is not Occurs happens || definition.Hours?.Contain(at, definition.TimeZone) == false)
             return null;
@@ -219,11 +219,11 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
             return null;
         }
         (key.Level, key.Now, key.Value, key.Worst) = (happens.Level, happens.Level, times, times);
-        return TurnOf(key, TurnKind.Started, at, null);
+        return TurnOf(key, TransitionKind.Started, at, null);
     }
 
     /// <summary>Ends what has not happened again for as long as is looked at.</summary>
-    public IEnumerable<Turn> Calm(long now)
+    public IEnumerable<AlertTransition> Calm(long now)
     {
         foreach (var key in state.Keys.Values.OrderBy(k => k.LastSeen).ThenBy(k => k.Name, StringComparer.Ordinal).ToList())
         {
@@ -231,7 +231,7 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
                 continue;
             state.Keys.Remove(key.Name);
             if (key.Level != AlertLevel.None)
-                yield return TurnOf(key, TurnKind.Ended, last + definition.InTheLast, null);
+                yield return TurnOf(key, TransitionKind.Ended, last + definition.InTheLast, null);
         }
     }
 }

@@ -121,8 +121,8 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         var evaluator = new RuleEvaluator(definition, state);
         for (var check = 0; check < measurements.Checks.Count; check++)
         {
-            foreach (var turn in evaluator.Check(measurements, check, check + 1))
-                collector.Add(turn);
+            foreach (var transition in evaluator.Check(measurements, check, check + 1))
+                collector.Add(transition);
             collector.Worst(state);
         }
         return (collector.All, collector.Turns);
@@ -156,7 +156,7 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             found.Add(
                 new LimitCount(
                     limit,
-                    evaluator.Check(measurements, 0, measurements.Checks.Count).Count(t => t.Kind == TurnKind.Started)
+                    evaluator.Check(measurements, 0, measurements.Checks.Count).Count(t => t.Kind == TransitionKind.Started)
                 )
             );
         }
@@ -224,8 +224,8 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         found.Reverse();
         foreach (var record in found)
         {
-            foreach (var turn in evaluator.Calm(record.Time))
-                collector.Add(turn);
+            foreach (var transition in evaluator.Calm(record.Time))
+                collector.Add(transition);
             if (read(record) is not { } keys)
                 continue;
             if (
@@ -235,8 +235,8 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
                 collector.Add(started);
             collector.Worst(state);
         }
-        foreach (var turn in evaluator.Calm(window.To))
-            collector.Add(turn);
+        foreach (var transition in evaluator.Calm(window.To))
+            collector.Add(transition);
         return new Trial(window, new RuleMeasurements([], [], 0), collector.All)
         {
             Turns = collector.Turns,
@@ -271,8 +271,8 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         }
         starts.Sort((a, b) => a.At.CompareTo(b.At));
         var (state, collector) = (new EvaluationState(), new Episodes());
-        foreach (var turn in RuleChecker.Sequences(definition, state, order, starts, window.From, window.To))
-            collector.Add(turn);
+        foreach (var transition in RuleChecker.Sequences(definition, state, order, starts, window.From, window.To))
+            collector.Add(transition);
         return new Trial(window, new RuleMeasurements([], [], 0), collector.All) { Turns = collector.Turns };
     }
 
@@ -284,19 +284,38 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         public List<TrialEpisode> All { get; } = [];
         public int Turns { get; private set; }
 
-        public void Add(Turn turn)
+        public void Add(AlertTransition transition)
         {
             Turns++;
-            if (turn.Kind == TurnKind.Started)
+            if (transition.Kind == TransitionKind.Started)
             {
-                _open[turn.Name] = All.Count;
-                All.Add(new TrialEpisode(turn.Name, turn.Keys, turn.At, null, turn.Level, turn.Value, turn.IsFlapping));
+                _open[transition.Name] = All.Count;
+                All.Add(
+                    new TrialEpisode(
+                        transition.Name,
+                        transition.Keys,
+                        transition.At,
+                        null,
+                        transition.Level,
+                        transition.Value,
+                        transition.IsFlapping
+                    )
+                );
             }
-            else if (_open.TryGetValue(turn.Name, out var at))
+            else if (_open.TryGetValue(transition.Name, out var at))
             {
-                All[at] = turn.Kind == TurnKind.Rose ? All[at] with { Level = turn.Level } : All[at] with { To = turn.At };
-                if (turn.Kind == TurnKind.Ended)
-                    _open.Remove(turn.Name);
+                All[at] =
+                    transition.Kind == TransitionKind.Rose
+                        ? All[at] with
+                        {
+                            Level = transition.Level,
+                        }
+                        : All[at] with
+                        {
+                            To = transition.At,
+                        };
+                if (transition.Kind == TransitionKind.Ended)
+                    _open.Remove(transition.Name);
             }
         }
 

@@ -14,8 +14,8 @@ public sealed class RuleDesk(
     RuleStore rules,
     ObjectiveStore objectives,
     RuleChecker checker,
-    Teller teller,
-    TellingDesk telling,
+    NotificationPlanner planner,
+    NotificationDesk telling,
     PeopleStore people,
     LineZone zone,
     TimeProvider clock
@@ -70,7 +70,7 @@ public sealed class RuleDesk(
         }
         // What was yesterday is there to be looked at, and nobody gets mail about it.
         await checker.CheckDue(now, cancel);
-        await teller.TellWaiting(cancel);
+        await planner.TellWaiting(cancel);
         await telling.Add(ines.Id, cancel);
         foreach (var (id, of) in added)
             await rules.Change(RuleOf(of, names, everybody, ines, zone.Id, mail: true, id));

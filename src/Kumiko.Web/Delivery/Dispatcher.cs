@@ -170,7 +170,7 @@ public sealed class Dispatcher(
         var of = fields.Of(content, settings is MailSettings ? sending.Recipient : channel?.Name ?? sending.Recipient);
         if (sending.Kind != "result" && FullUntil(sending, channel) is { } until)
         {
-            var zone = content.Tellings.Select(t => t.Rule?.Definition.TimeZone).FirstOrDefault(z => z is not null)
+            var zone = content.Notifications.Select(t => t.Rule?.Definition.TimeZone).FirstOrDefault(z => z is not null)
                 ?? NodaTime.DateTimeZone.Utc;
             of = of with
             {
@@ -196,7 +196,7 @@ public sealed class Dispatcher(
     }
 
     internal static (Alert, Brief)? ToldOf(SendingContent content) =>
-        content.Total == 1 && content.Tellings is [{ Alert: { } alert }] && Brief.FromJson(alert.Brief) is { } brief
+        content.Total == 1 && content.Notifications is [{ Alert: { } alert }] && Brief.FromJson(alert.Brief) is { } brief
             ? (alert, brief)
             : null;
 

@@ -179,7 +179,7 @@ public static class KumikoServer
             .AddHostedService(s => s.GetRequiredService<Scraper>())
             .AddHostedService<SourceService>()
             .AddHostedService<RuleService>()
-            .AddHostedService<TellingService>()
+            .AddHostedService<NotificationService>()
             .AddHostedService<MemoryService>();
         services.AddHttpContextAccessor().AddScoped<Viewer>().AddSingleton<ToldProblems>();
 
@@ -264,11 +264,11 @@ public static class KumikoServer
             .AddSingleton<BriefReader>()
             .AddSingleton<IResultSink, ResultMetrics>();
         services
-            .AddSingleton<TellingStore>()
+            .AddSingleton<NotificationStore>()
             .AddSingleton<ChannelStore>()
             .AddSingleton<RouteStore>()
             .AddSingleton<SendingStore>()
-            .AddSingleton<Teller>();
+            .AddSingleton<NotificationPlanner>();
         services
             .AddSingleton(new NetworkGuard(options.Reach))
             .AddSingleton<MailSender>()

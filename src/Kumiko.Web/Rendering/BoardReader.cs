@@ -51,7 +51,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
 
     private readonly SemaphoreSlim _turns = new(AtOnce);
 
-    private readonly struct Turn(SemaphoreSlim turns) : IDisposable
+    private readonly struct Pass(SemaphoreSlim turns) : IDisposable
     {
         public void Dispose() => turns.Release();
     }
@@ -90,7 +90,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         var run = runs.Shared(new Question(person, parsed, window, now, zone, Limits.Default));
         // A chart may ask hundreds of queries, with copies and days to compare; they take turns, so that others get theirs.
         await _turns.WaitAsync(cancel);
-        using var turn = new Turn(_turns);
+        using var turn = new Pass(_turns);
         using var reading = run.Attach(cancel);
         return run.IsGrouped
             ? await run.Frame()

@@ -197,9 +197,9 @@ public class TellerTests : RuleTest
         Assert.InRange(sendings.Count, 1, 12);
         Assert.Equal(
             10_000,
-            sendings.Sum(s => Sendings.Content(s, Store).Counts.Where(c => c.Kind == TellingKind.Started).Sum(c => c.Count))
+            sendings.Sum(s => Sendings.Content(s, Store).Counts.Where(c => c.Kind == NotificationKind.Started).Sum(c => c.Count))
         );
-        Assert.InRange(Store.Alerts.All(20_000).Count(a => a.Brief is not null), 1, Teller.MostBriefs);
+        Assert.InRange(Store.Alerts.All(20_000).Count(a => a.Brief is not null), 1, NotificationPlanner.MostBriefs);
     }
 
     [Fact]

@@ -37,7 +37,7 @@ public abstract class RuleTest : IDisposable
     protected RouteStore Routes { get; private set; } = null!;
     protected SendingStore Sendings { get; private set; } = null!;
     protected BriefReader Briefs { get; private set; } = null!;
-    protected Teller Teller { get; private set; } = null!;
+    protected NotificationPlanner Planner { get; private set; } = null!;
     protected List<KnownDisturbance> Disturbances { get; } = [];
 
     private sealed class Written(List<KnownDisturbance> all) : IKnownDisturbances
@@ -79,7 +79,15 @@ public abstract class RuleTest : IDisposable
             new FollowUpReader(Records, Around),
             Clock
         );
-        Teller = new Teller(Database, new TellingStore(Database), Store, Routes, Briefs, new ResultMetrics(Metrics), Clock);
+        Planner = new NotificationPlanner(
+            Database,
+            new NotificationStore(Database),
+            Store,
+            Routes,
+            Briefs,
+            new ResultMetrics(Metrics),
+            Clock
+        );
     }
 
     protected void Stop()
@@ -169,15 +177,15 @@ public abstract class RuleTest : IDisposable
     }
 
     /// <summary>Plans what waits to be told and makes the messages that may go.</summary>
-    protected Task<int> Tell() => Teller.TellWaiting(CancellationToken.None);
+    protected Task<int> Tell() => Planner.TellWaiting(CancellationToken.None);
 
     /// <summary>What was to be told, whoever to.</summary>
     protected List<string> Subjects() =>
         [
-            .. new TellingStore(Database)
+            .. new NotificationStore(Database)
                 .All()
                 .Select(t =>
-                    t.Kind == TellingKind.Failed
+                    t.Kind == NotificationKind.Failed
                         ? "Failed " + t.Text
                         : FormattableString.Invariant(
                             $"{t.Kind} {t.Level} {t.Value ?? double.NaN}{(Store.Alerts.Find(t.Alert!.Value) is { Of.Length: > 0 } alert ? " " + alert.Of : "")}"

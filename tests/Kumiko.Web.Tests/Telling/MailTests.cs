@@ -20,14 +20,14 @@ public sealed class MailTests : IAsyncLifetime
     public ValueTask DisposeAsync() => _server.DisposeAsync();
 
     /// <summary>The mail as it goes over the wire, read again.</summary>
-    private MimeMessage Mail(ToldOf told, string recipient = "ines@skerryline.example")
+    private MimeMessage Mail(NotificationOf notices, string recipient = "ines@skerryline.example")
     {
-        var fields = _server.Get<FieldReader>().Of(told, recipient);
+        var fields = _server.Get<FieldReader>().Of(notices, recipient);
         var composed = new MessageComposer().Compose(
             new MailSettings([recipient]),
             "",
             fields,
-            told.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null
+            notices.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null
         );
         using var wire = new MemoryStream();
         MailSender
@@ -44,7 +44,7 @@ public sealed class MailTests : IAsyncLifetime
     [Fact]
     public void It_is_text_and_html_with_the_chart_in_it()
     {
-        var mail = Mail(Told(TellingKind.Started));
+        var mail = Mail(Told(NotificationKind.Started));
         Assert.Equal("Critical: Refusals at the gates, Tarnhead", mail.Subject);
         Assert.Equal("k1@kumiko", mail.MessageId);
         Assert.Equal("auto-generated", mail.Headers["Auto-Submitted"]);
@@ -69,15 +69,16 @@ public sealed class MailTests : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData(TellingKind.Rose, "Now critical: Refusals at the gates, Tarnhead")]
-    [InlineData(TellingKind.Ended, "Ended: Refusals at the gates, Tarnhead")]
-    [InlineData(TellingKind.Escalated, "Nobody has acknowledged: Refusals at the gates, Tarnhead")]
-    public void Each_turn_has_its_headline(TellingKind kind, string subject) => Assert.Equal(subject, Mail(Told(kind)).Subject);
+    [InlineData(NotificationKind.Rose, "Now critical: Refusals at the gates, Tarnhead")]
+    [InlineData(NotificationKind.Ended, "Ended: Refusals at the gates, Tarnhead")]
+    [InlineData(NotificationKind.Escalated, "Nobody has acknowledged: Refusals at the gates, Tarnhead")]
+    public void Each_turn_has_its_headline(NotificationKind kind, string subject) =>
+        Assert.Equal(subject, Mail(Told(kind)).Subject);
 
     [Fact]
     public void An_end_says_how_long_it_lasted_and_offers_nothing_to_acknowledge()
     {
-        var mail = Mail(Told(TellingKind.Ended, value: 3));
+        var mail = Mail(Told(NotificationKind.Ended, value: 3));
         Assert.Contains("3, which is within the limits again. It lasted 20 min", mail.TextBody);
         Assert.Contains("the worst was 61", mail.TextBody);
         Assert.DoesNotContain("Acknowledge", mail.TextBody);
@@ -87,8 +88,8 @@ public sealed class MailTests : IAsyncLifetime
     [Fact]
     public void Hostile_text_of_records_stays_text_and_makes_no_headers()
     {
-        var told = Told(TellingKind.Started, where: Markup + "\r\nBcc: all@skerryline.example");
-        var mail = Mail(told with { Alert = told.Alert!, Telling = told.Telling });
+        var notices = Told(NotificationKind.Started, where: Markup + "\r\nBcc: all@skerryline.example");
+        var mail = Mail(notices with { Alert = notices.Alert!, Notification = notices.Notification });
         Assert.Empty(mail.Bcc);
         Assert.Equal(["ines@skerryline.example"], mail.To.Mailboxes.Select(m => m.Address));
         Assert.DoesNotContain("<img src=x", mail.HtmlBody);
@@ -102,10 +103,10 @@ public sealed class MailTests : IAsyncLifetime
     public void Many_alerts_are_one_mail_that_counts_them()
     {
         var content = new SendingContent(
-            [Told(TellingKind.Started), Told(TellingKind.Ended)],
+            [Told(NotificationKind.Started), Told(NotificationKind.Ended)],
             [
-                new TellingCount(3, "Refusals at the gates", TellingKind.Started, AlertLevel.Critical, 9_000, At, At),
-                new TellingCount(4, "Row locks", TellingKind.Ended, AlertLevel.Warning, 1, At, At),
+                new NotificationCount(3, "Refusals at the gates", NotificationKind.Started, AlertLevel.Critical, 9_000, At, At),
+                new NotificationCount(4, "Row locks", NotificationKind.Ended, AlertLevel.Warning, 1, At, At),
             ]
         );
         var fields = _server.Get<FieldReader>().Of(content, "x@skerryline.example");

@@ -116,20 +116,20 @@ internal static class TellingFixtures
             Link = "http://127.0.0.1:1/alerts/7",
         };
 
-    public static ToldOf Told(
-        TellingKind kind,
+    public static NotificationOf Told(
+        NotificationKind kind,
         AlertLevel level = AlertLevel.Critical,
         double? value = 47,
         string where = "Tarnhead"
     ) =>
         new(
-            new Core.Rules.Telling
+            new Core.Rules.Notification
             {
                 Id = 1,
                 Kind = kind,
                 Rule = 3,
                 Alert = 7,
-                At = kind == TellingKind.Started ? At : At + (20 * Instants.Minute),
+                At = kind == NotificationKind.Started ? At : At + (20 * Instants.Minute),
                 Level = level,
                 Value = value,
             },

@@ -73,7 +73,7 @@ public sealed class TellingPageTests : IAsyncLifetime
 
     private async Task Dispatch()
     {
-        await _server.Get<Teller>().TellWaiting(default);
+        await _server.Get<NotificationPlanner>().TellWaiting(default);
         await Task.WhenAll(_server.Get<Dispatcher>().Start(default));
     }
 
@@ -254,7 +254,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     public async Task A_signed_link_acknowledges_once_and_opening_it_changes_nothing()
     {
         var alert = await Alert();
-        await _server.Get<Teller>().TellWaiting(default);
+        await _server.Get<NotificationPlanner>().TellWaiting(default);
         await _server.Get<PeopleStore>().Add("Mirek Dane", "mirek@skerryline.example", Role.Administrator, null);
         var link = _server.Get<SignedLinks>().Make(alert.Id, "mirek@skerryline.example");
         using var stranger = _server.Stranger();
@@ -385,7 +385,7 @@ public sealed class TellingPageTests : IAsyncLifetime
     public async Task The_alerts_page_shows_figures_records_and_how_it_went_on()
     {
         var alert = await Alert();
-        await _server.Get<Teller>().TellWaiting(default);
+        await _server.Get<NotificationPlanner>().TellWaiting(default);
         using var client = await _server.Person(Role.Administrator);
         var page = WebUtility.HtmlDecode(await client.GetStringAsync($"/alerts/{alert.Id}"));
         Assert.Contains("refusals: 12 in 1 h; a warning above 1, since", page);

@@ -16,17 +16,17 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
     private const int MostRows = 8;
 
     public MessageFields Of(SendingContent content, string recipient) =>
-        content.Total == 1 && content.Tellings is [var only] ? Of(only, recipient) : Digest(content);
+        content.Total == 1 && content.Notifications is [var only] ? Of(only, recipient) : Digest(content);
 
     /// <summary>The fields of one telling.</summary>
-    public MessageFields Of(ToldOf told, string recipient)
+    public MessageFields Of(NotificationOf notices, string recipient)
     {
-        var (telling, rule, alert) = (told.Telling, told.Rule, told.Alert);
+        var (notification, rule, alert) = (notices.Notification, notices.Rule, notices.Alert);
         var zone = rule?.Definition.TimeZone ?? DateTimeZone.Utc;
         var common = new MessageFields
         {
-            Event = Event(telling.Kind),
-            Level = Level(telling.Kind == TellingKind.Ended ? AlertLevel.None : telling.Level),
+            Event = Event(notification.Kind),
+            Level = Level(notification.Kind == NotificationKind.Ended ? AlertLevel.None : notification.Level),
             Rule = rule?.Name ?? alert?.Name ?? "",
             Labels = rule?.LabelList ?? [],
             Team = rule?.Team ?? "",
@@ -34,17 +34,20 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Note = rule?.Note ?? "",
             RuleSentence = rule is null ? "" : words.Sentence(rule.Definition, rule.Unit),
         };
-        if (telling.Kind == TellingKind.Result)
-            return Result(common, telling, rule);
+        if (notification.Kind == NotificationKind.Result)
+            return Result(common, notification, rule);
         if (alert is null)
-            return Failed(common, telling, zone);
+            return Failed(common, notification, zone);
         var brief = Brief.FromJson(alert.Brief);
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
         var names = AlertRecords.KeyNames(alert.Definition);
         return common with
         {
-            Subject = PlainText.Line($"{BriefWords.Headline(telling.Kind, telling.Level)}: {BriefWords.Title(alert)}", 200),
-            Sentence = Sentence(telling, alert, zone),
+            Subject = PlainText.Line(
+                $"{BriefWords.Headline(notification.Kind, notification.Level)}: {BriefWords.Title(alert)}",
+                200
+            ),
+            Sentence = Sentence(notification, alert, zone),
             Where = BriefWords.Short(alert.Of),
             Keys = names
                 .Zip(alert.Keys)
@@ -54,10 +57,10 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Since = Instants.Format(alert.Started),
             SinceText = $"{Format.Moment(alert.Started, zone)} ({zone.Id})",
             Ended = alert.Ended is { } ended ? Instants.Format(ended) : null,
-            Reason = telling.Text.Length > 0 ? telling.Text : null,
-            Figure = telling.Value,
-            FigureText = RuleWords.Text(telling.Value, unit),
-            LimitText = BriefWords.Limit(alert, telling.Level),
+            Reason = notification.Text.Length > 0 ? notification.Text : null,
+            Figure = notification.Value,
+            FigureText = RuleWords.Text(notification.Value, unit),
+            LimitText = BriefWords.Limit(alert, notification.Level),
             FirstStep = brief is null ? "" : BriefWords.FirstStep(brief),
             Differences = brief is null
                 ? []
@@ -79,56 +82,62 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
                 ? new FollowUpFields(follow.Columns, [.. follow.Rows.Take(MostRows)], follow.Problem)
                 : null,
             Link = Link($"/alerts/{alert.Id}"),
-            Search = AlertLinks.Search(alert, alert.Started, telling.Kind == TellingKind.Ended ? telling.At : alert.Started)
+            Search = AlertLinks.Search(
+                alert,
+                alert.Started,
+                notification.Kind == NotificationKind.Ended ? notification.At : alert.Started
+            )
                 is { } search
                 ? Link(search.Url())
                 : "",
-            Acknowledge = telling.Kind == TellingKind.Ended ? "" : links.Make(alert.Id, recipient),
+            Acknowledge = notification.Kind == NotificationKind.Ended ? "" : links.Make(alert.Id, recipient),
         };
     }
 
-    private static string Sentence(Telling telling, Alert alert, DateTimeZone zone)
+    private static string Sentence(Notification notification, Alert alert, DateTimeZone zone)
     {
-        if (telling.Kind != TellingKind.Ended)
+        if (notification.Kind != NotificationKind.Ended)
         {
-            var sentence = BriefWords.Sentence(alert, telling.Level, telling.Value, telling.Compared, zone);
-            return telling.Kind == TellingKind.Escalated
-                ? $"Nobody has acknowledged this for {Format.Duration(telling.At - alert.Started)}. {sentence}"
+            var sentence = BriefWords.Sentence(alert, notification.Level, notification.Value, notification.Compared, zone);
+            return notification.Kind == NotificationKind.Escalated
+                ? $"Nobody has acknowledged this for {Format.Duration(notification.At - alert.Started)}. {sentence}"
                 : sentence
-                    + (telling.IsFlapping ? " It comes and goes, so it stays open until it has been quiet for a while." : "");
+                    + (
+                        notification.IsFlapping ? " It comes and goes, so it stays open until it has been quiet for a while." : ""
+                    );
         }
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
         string why;
-        if (telling.Text.Length > 0)
-            why = telling.Text;
-        else if (telling.Value is { } value && alert.Definition.Quantity.IsFigure)
+        if (notification.Text.Length > 0)
+            why = notification.Text;
+        else if (notification.Value is { } value && alert.Definition.Quantity.IsFigure)
             why = $"{RuleWords.Text(value, unit)}, which is within the limits again";
         else
             why = "it has ended";
-        return $"{BriefWords.Title(alert)}: {why}. It lasted {Format.Duration(telling.At - alert.Started)}, from {Format.Moment(alert.Started, zone)}{(alert.Worst is { } worst && alert.Definition.Quantity.IsFigure ? $"; the worst was {RuleWords.Text(worst, unit)}" : "")}.";
+        return $"{BriefWords.Title(alert)}: {why}. It lasted {Format.Duration(notification.At - alert.Started)}, from {Format.Moment(alert.Started, zone)}{(alert.Worst is { } worst && alert.Definition.Quantity.IsFigure ? $"; the worst was {RuleWords.Text(worst, unit)}" : "")}.";
     }
 
-    private MessageFields Failed(MessageFields common, Telling telling, DateTimeZone zone) =>
+    private MessageFields Failed(MessageFields common, Notification notification, DateTimeZone zone) =>
         common with
         {
             Subject = PlainText.Line($"Cannot be checked: {common.Rule}", 200),
-            Sentence = $"“{common.Rule}” could not be checked since {Format.Moment(telling.At, zone)}: {telling.Text}",
-            Since = Instants.Format(telling.At),
-            SinceText = $"{Format.Moment(telling.At, zone)} ({zone.Id})",
-            Reason = telling.Text,
-            Link = Link($"/rules/{telling.Rule}"),
+            Sentence = $"“{common.Rule}” could not be checked since {Format.Moment(notification.At, zone)}: {notification.Text}",
+            Since = Instants.Format(notification.At),
+            SinceText = $"{Format.Moment(notification.At, zone)} ({zone.Id})",
+            Reason = notification.Text,
+            Link = Link($"/rules/{notification.Rule}"),
         };
 
-    private MessageFields Result(MessageFields common, Telling telling, Rule? rule)
+    private MessageFields Result(MessageFields common, Notification notification, Rule? rule)
     {
-        var results = JsonSerializer.Deserialize<CheckResult[]>(telling.Text) ?? [];
+        var results = JsonSerializer.Deserialize<CheckResult[]>(notification.Text) ?? [];
         var worst = results.Where(r => r.Level != "none").Select(r => r.Key.Length > 0 ? r.Key : "it").ToList();
         return common with
         {
             Subject = PlainText.Line($"Checked: {common.Rule}", 200),
             Sentence =
                 $"{common.Rule}: {(worst.Count == 0 ? "all is well" : $"{Format.Count(worst.Count, "key is", "keys are")} wrong")}.",
-            Since = Instants.Format(telling.At),
+            Since = Instants.Format(notification.At),
             Results = [.. results.Select(r => new ResultFields(BriefWords.Short(r.Key), r.Value, r.Level))],
             Link = rule is null ? "" : Link($"/rules/{rule.Id}"),
         };
@@ -136,14 +145,14 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
 
     private MessageFields Digest(SendingContent content)
     {
-        long Of(Func<TellingCount, bool> of) => content.Counts.Where(of).Sum(c => c.Count);
+        long Of(Func<NotificationCount, bool> of) => content.Counts.Where(of).Sum(c => c.Count);
         var parts = new[]
         {
-            (Of(c => c.Kind is TellingKind.Started or TellingKind.Rose && c.Level == AlertLevel.Critical), "critical"),
-            (Of(c => c.Kind is TellingKind.Started or TellingKind.Rose && c.Level == AlertLevel.Warning), "warning"),
-            (Of(c => c.Kind == TellingKind.Escalated), "not acknowledged"),
-            (Of(c => c.Kind == TellingKind.Ended), "ended"),
-            (Of(c => c.Kind == TellingKind.Failed), "not checked"),
+            (Of(c => c.Kind is NotificationKind.Started or NotificationKind.Rose && c.Level == AlertLevel.Critical), "critical"),
+            (Of(c => c.Kind is NotificationKind.Started or NotificationKind.Rose && c.Level == AlertLevel.Warning), "warning"),
+            (Of(c => c.Kind == NotificationKind.Escalated), "not acknowledged"),
+            (Of(c => c.Kind == NotificationKind.Ended), "ended"),
+            (Of(c => c.Kind == NotificationKind.Failed), "not checked"),
         }
             .Where(p => p.Item1 > 0)
             .Select(p => $"{Format.Number(p.Item1)} {p.Item2}{(p is { Item1: > 1, Item2: "warning" } ? "s" : "")}")
@@ -151,7 +160,7 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         var rules = content.Counts.Select(c => c.Rule).Distinct().Count();
         var of = rules == 1 ? content.Counts[0].Name : Format.Count(rules, "rule", "rules");
         var zone = content
-            .Tellings.Select(t => t.Rule?.Definition.TimeZone)
+            .Notifications.Select(t => t.Rule?.Definition.TimeZone)
             .OfType<DateTimeZone>()
             .FirstOrDefault(DateTimeZone.Utc);
         var since = content.Counts.Count == 0 ? 0 : content.Counts.Min(c => c.First);
@@ -159,7 +168,11 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         {
             Event = "digest",
             Level = Level(
-                content.Counts.Where(c => c.Kind != TellingKind.Ended).Select(c => c.Level).DefaultIfEmpty(AlertLevel.None).Max()
+                content
+                    .Counts.Where(c => c.Kind != NotificationKind.Ended)
+                    .Select(c => c.Level)
+                    .DefaultIfEmpty(AlertLevel.None)
+                    .Max()
             ),
             Subject = PlainText.Line($"{string.Join(", ", parts)}: {of}", 200),
             Sentence =
@@ -171,11 +184,11 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Rules = [.. content.Counts.Select(c => new RuleFields(c.Name, Event(c.Kind), Level(c.Level), c.Count))],
             Alerts =
             [
-                .. content.Tellings.Select(t => new ItemFields(
-                    Event(t.Telling.Kind),
-                    Level(t.Telling.Level),
-                    t.Alert is { } alert ? Sentence(t.Telling, alert, zone) : $"{t.Rule?.Name}: {t.Telling.Text}",
-                    Link(t.Alert is null ? $"/rules/{t.Telling.Rule}" : $"/alerts/{t.Alert.Id}")
+                .. content.Notifications.Select(t => new ItemFields(
+                    Event(t.Notification.Kind),
+                    Level(t.Notification.Level),
+                    t.Alert is { } alert ? Sentence(t.Notification, alert, zone) : $"{t.Rule?.Name}: {t.Notification.Text}",
+                    Link(t.Alert is null ? $"/rules/{t.Notification.Rule}" : $"/alerts/{t.Alert.Id}")
                 )),
             ],
             Link = Link("/alerts"),
@@ -197,7 +210,7 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
 
     private string Link(string path) => (options.PublicAddress ?? "") + path;
 
-    private static string Event(TellingKind kind) => kind.ToString().ToLowerInvariant();
+    private static string Event(NotificationKind kind) => kind.ToString().ToLowerInvariant();
 
     private static string Level(AlertLevel level) => level.ToString().ToLowerInvariant();
 }

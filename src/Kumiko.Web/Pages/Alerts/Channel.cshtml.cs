@@ -106,9 +106,9 @@ public sealed class ChannelModel(
         if (rules.Alerts.All(1) is not [{ } alert])
             return new PreviewPart(null, "", null);
         var (channel, _) = form.Read(Existing, Viewer.Id, secrets);
-        var telling = new Telling
+        var notification = new Notification
         {
-            Kind = TellingKind.Started,
+            Kind = NotificationKind.Started,
             Rule = alert.Rule,
             Alert = alert.Id,
             At = alert.Started,
@@ -117,7 +117,7 @@ public sealed class ChannelModel(
             Compared = alert.Compared,
         };
         var of = fields.Of(
-            new ToldOf(telling, rules.FindAny(alert.Rule), alert),
+            new NotificationOf(notification, rules.FindAny(alert.Rule), alert),
             channel.Settings.Recipients is [var first, ..] ? first : ""
         ) with
         {

@@ -193,12 +193,12 @@ public sealed class OneModel(
         return Redirect(FormattableString.Invariant($"/alerts/{id}"));
     }
 
-    public static string KindWords(TellingKind kind) =>
+    public static string KindWords(NotificationKind kind) =>
         kind switch
         {
-            TellingKind.Rose => "the rise",
-            TellingKind.Ended => "the end",
-            TellingKind.Escalated => "nobody acknowledged",
+            NotificationKind.Rose => "the rise",
+            NotificationKind.Ended => "the end",
+            NotificationKind.Escalated => "nobody acknowledged",
             _ => "the start",
         };
 }

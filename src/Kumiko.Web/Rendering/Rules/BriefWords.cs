@@ -75,14 +75,14 @@ public static class BriefWords
     }
 
     /// <summary>What became of an alert, before its title.</summary>
-    public static string Headline(TellingKind kind, AlertLevel level) =>
+    public static string Headline(NotificationKind kind, AlertLevel level) =>
         kind switch
         {
-            TellingKind.Ended => "Ended",
-            TellingKind.Rose => $"Now {level.ToString().ToLowerInvariant()}",
-            TellingKind.Failed => "Cannot be checked",
-            TellingKind.Escalated => "Nobody has acknowledged",
-            TellingKind.Result => "Checked",
+            NotificationKind.Ended => "Ended",
+            NotificationKind.Rose => $"Now {level.ToString().ToLowerInvariant()}",
+            NotificationKind.Failed => "Cannot be checked",
+            NotificationKind.Escalated => "Nobody has acknowledged",
+            NotificationKind.Result => "Checked",
             _ => level == AlertLevel.Critical ? "Critical" : "Warning",
         };
 }

@@ -1,6 +1,6 @@
 namespace Kumiko.Core.Rules;
 
-public enum TurnKind
+public enum TransitionKind
 {
     Started,
     Rose,
@@ -9,7 +9,7 @@ public enum TurnKind
 
 /// <summary>A start, a rise or an end of an alert: what people are told of.</summary>
 /// <param name="Value">The figure at that check; not a number where there was none.</param>
-public sealed record Turn(TurnKind Kind, long At, AlertLevel Level, double Value)
+public sealed record AlertTransition(TransitionKind Kind, long At, AlertLevel Level, double Value)
 {
     public string Name { get; init; } = "";
     public IReadOnlyList<string> Keys { get; init; } = [];

@@ -10,7 +10,7 @@ namespace Kumiko.Demo.StandIns;
 
 /// <summary>The ferry line's channels, its sailing calendar, and its routes: quay duty from the first to the last sailing,
 /// otherwise the harbour office, on storm days both.</summary>
-public sealed class TellingDesk(
+public sealed class NotificationDesk(
     ChannelStore channels,
     RouteStore routes,
     SecretKeeper secrets,

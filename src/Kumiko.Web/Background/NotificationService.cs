@@ -7,15 +7,19 @@ using Microsoft.Extensions.Logging;
 namespace Kumiko.Web.Background;
 
 /// <summary>Plans what is to be told, and sends what is due; neither waits for the other.</summary>
-public sealed class TellingService(Teller teller, Dispatcher dispatcher, TimeProvider clock, ILogger<TellingService> log)
-    : BackgroundService
+public sealed class NotificationService(
+    NotificationPlanner planner,
+    Dispatcher dispatcher,
+    TimeProvider clock,
+    ILogger<NotificationService> log
+) : BackgroundService
 {
     private static readonly TimeSpan Pause = TimeSpan.FromMilliseconds(250);
 
     protected override Task ExecuteAsync(CancellationToken stoppingToken) =>
         Task.WhenAll(
             Again(
-                () => teller.TellWaiting(stoppingToken),
+                () => planner.TellWaiting(stoppingToken),
                 "What waits to be told could not be planned; trying again.",
                 stoppingToken
             ),

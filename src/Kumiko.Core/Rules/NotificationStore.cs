@@ -10,24 +10,24 @@ namespace Kumiko.Core.Rules;
 public sealed record CheckResult(string Key, double? Value, string Level);
 
 /// <summary>What waits to be told.</summary>
-public sealed class TellingStore(AppDatabase database)
+public sealed class NotificationStore(AppDatabase database)
 {
     internal const string Columns =
         "t.id AS Id, t.kind AS Kind, t.rule AS Rule, t.alert AS Alert, t.at AS At, t.level AS Level, t.value AS Value, t.compared AS Compared, t.flapping AS IsFlapping, t.text AS Text, t.planned AS Planned";
 
     /// <summary>Adds a turn of an alert to the running transaction.</summary>
-    internal static void Add(SqliteConnection connection, Rule rule, Alert alert, Turn turn) =>
+    internal static void Add(SqliteConnection connection, Rule rule, Alert alert, AlertTransition transition) =>
         Insert(
             connection,
-            turn.Kind.ToString().ToLowerInvariant(),
+            transition.Kind.ToString().ToLowerInvariant(),
             rule.Id,
             alert.Id,
-            turn.At,
-            turn.Level,
-            Finite(turn.Value),
-            Finite(turn.Compared),
-            turn.IsFlapping,
-            turn.Reason ?? "",
+            transition.At,
+            transition.Level,
+            Finite(transition.Value),
+            Finite(transition.Compared),
+            transition.IsFlapping,
+            transition.Reason ?? "",
             null
         );
 
@@ -119,22 +119,22 @@ public sealed class TellingStore(AppDatabase database)
         );
 
     /// <summary>What nobody has planned yet, in order.</summary>
-    public IReadOnlyList<Telling> Waiting(int most)
+    public IReadOnlyList<Notification> Waiting(int most)
     {
         using var connection = database.Database.Read();
         return
         [
-            .. connection.Query<Telling>(
+            .. connection.Query<Notification>(
                 $"SELECT {Columns} FROM telling t WHERE t.planned IS NULL ORDER BY t.id LIMIT @most",
                 new { most }
             ),
         ];
     }
 
-    public IReadOnlyList<Telling> All()
+    public IReadOnlyList<Notification> All()
     {
         using var connection = database.Database.Read();
-        return [.. connection.Query<Telling>($"SELECT {Columns} FROM telling t ORDER BY t.id")];
+        return [.. connection.Query<Notification>($"SELECT {Columns} FROM telling t ORDER BY t.id")];
     }
 
     private static double? Finite(double value) => double.IsFinite(value) ? value : null;

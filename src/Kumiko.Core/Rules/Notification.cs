@@ -1,6 +1,6 @@
 namespace Kumiko.Core.Rules;
 
-public enum TellingKind
+public enum NotificationKind
 {
     Started,
     Rose,
@@ -18,10 +18,10 @@ public enum TellingKind
 
 /// <summary>Something to be told: a turn of an alert, a rule that fails, a check's result. Written in the transaction of its
 /// cause.</summary>
-public sealed class Telling
+public sealed class Notification
 {
     public long Id { get; init; }
-    public TellingKind Kind { get; init; }
+    public NotificationKind Kind { get; init; }
     public long Rule { get; init; }
     public long? Alert { get; init; }
     public long At { get; init; }

@@ -2,7 +2,7 @@ namespace Kumiko.Core.Query;
 
 /// <summary>The turn that the pieces of one run's work share: it is taken with the first and ends with the last.</summary>
 /// <param name="begun">Told each time that a turn was got.</param>
-internal sealed class RunTurns(WorkGate gate, string person, Action begun)
+internal sealed class RunPasses(WorkGate gate, string person, Action begun)
 {
     private readonly Lock _lock = new();
     private int _atWork;

@@ -11,16 +11,16 @@ namespace Kumiko.Core.Delivery;
 /// <summary>Takes the results of checks that are to become samples.</summary>
 public interface IResultSink
 {
-    Task Write(Rule rule, Telling result, CancellationToken cancel);
+    Task Write(Rule rule, Notification result, CancellationToken cancel);
 }
 
 /// <summary>
 /// Settles who is told of what waits: routes, escalation, quiet times, and which tellings share a message. Each step is one
 /// transaction, so a restart neither loses nor repeats.
 /// </summary>
-public sealed class Teller(
+public sealed class NotificationPlanner(
     AppDatabase database,
-    TellingStore tellings,
+    NotificationStore notifications,
     RuleStore rules,
     RouteStore routes,
     BriefReader briefs,
@@ -65,36 +65,36 @@ public sealed class Teller(
 
     private async Task<int> PlanWaiting(CancellationToken cancel)
     {
-        var waiting = tellings.Waiting(AtOnce);
+        var waiting = notifications.Waiting(AtOnce);
         if (waiting.Count == 0)
             return 0;
         var book = routes.Book();
         var known = new Dictionary<long, Rule?>();
         Rule? RuleOf(long id) => known.TryGetValue(id, out var rule) ? rule : known[id] = rules.FindAny(id);
         var began = clock.GetTimestamp();
-        var late = new List<Telling>();
-        foreach (var telling in waiting)
+        var late = new List<Notification>();
+        foreach (var notification in waiting)
         {
-            if (telling.Kind == TellingKind.Started && clock.GetElapsedTime(began) > BriefsFirst)
-                late.Add(telling);
-            else if (telling.Kind == TellingKind.Started)
-                await BriefOf(telling, RuleOf(telling.Rule), cancel);
-            if (telling.Kind == TellingKind.Result && RuleOf(telling.Rule) is { IsMetric: true } rule)
-                await Sample(rule, telling, cancel);
+            if (notification.Kind == NotificationKind.Started && clock.GetElapsedTime(began) > BriefsFirst)
+                late.Add(notification);
+            else if (notification.Kind == NotificationKind.Started)
+                await BriefOf(notification, RuleOf(notification.Rule), cancel);
+            if (notification.Kind == NotificationKind.Result && RuleOf(notification.Rule) is { IsMetric: true } rule)
+                await Sample(rule, notification, cancel);
         }
         await database.Database.Writer.Write(
             connection =>
             {
-                foreach (var telling in waiting)
+                foreach (var notification in waiting)
                 {
                     // Once, even where two look at the same time.
                     if (
                         connection.Execute(
                             "UPDATE telling SET planned = @now WHERE id = @Id AND planned IS NULL",
-                            new { telling.Id, now = Now() }
+                            new { notification.Id, now = Now() }
                         ) > 0
                     )
-                        Plan(connection, telling, RuleOf(telling.Rule), book);
+                        Plan(connection, notification, RuleOf(notification.Rule), book);
                 }
                 return waiting.Count;
             },
@@ -102,18 +102,18 @@ public sealed class Teller(
         );
         if (late.Count > 0)
             await Release();
-        foreach (var telling in late)
-            await BriefOf(telling, RuleOf(telling.Rule), cancel);
+        foreach (var notification in late)
+            await BriefOf(notification, RuleOf(notification.Rule), cancel);
         return waiting.Count;
     }
 
     /// <summary>The brief of an alert that starts, before anybody is told of it.</summary>
-    private async Task BriefOf(Telling telling, Rule? rule, CancellationToken cancel)
+    private async Task BriefOf(Notification notification, Rule? rule, CancellationToken cancel)
     {
         var now = Now();
         while (_briefs.TryPeek(out var first) && first <= now - Instants.Minute)
             _briefs.Dequeue();
-        if (_briefs.Count >= MostBriefs || telling.Alert is not { } id || rules.Alerts.Find(id) is not { Brief: null } alert)
+        if (_briefs.Count >= MostBriefs || notification.Alert is not { } id || rules.Alerts.Find(id) is not { Brief: null } alert)
             return;
         _briefs.Enqueue(now);
         try
@@ -123,7 +123,7 @@ public sealed class Teller(
                 await briefs.Read(
                     alert,
                     rule,
-                    new AlertEvent { Level = telling.Level.ToString().ToLowerInvariant(), Value = telling.Value },
+                    new AlertEvent { Level = notification.Level.ToString().ToLowerInvariant(), Value = notification.Value },
                     cancel
                 )
             );
@@ -132,7 +132,7 @@ public sealed class Teller(
         catch (Exception) when (!cancel.IsCancellationRequested) { }
     }
 
-    private async Task Sample(Rule rule, Telling result, CancellationToken cancel)
+    private async Task Sample(Rule rule, Notification result, CancellationToken cancel)
     {
         try
         {
@@ -142,46 +142,46 @@ public sealed class Teller(
         catch (Exception) when (!cancel.IsCancellationRequested) { }
     }
 
-    private void Plan(SqliteConnection connection, Telling telling, Rule? rule, RouteBook book)
+    private void Plan(SqliteConnection connection, Notification notification, Rule? rule, RouteBook book)
     {
         if (rule is null)
             return;
-        if (telling.Kind == TellingKind.Result)
+        if (notification.Kind == NotificationKind.Result)
         {
             foreach (var channel in book.Among(rule.OnwardChannels))
             foreach (var recipient in channel.Settings.Recipients)
                 Item(
                     connection,
-                    telling,
+                    notification,
                     channel.Id,
                     recipient,
                     "",
                     null,
-                    Held.Free,
+                    Hold.Free,
                     SendingStore.Add(connection, channel.Id, recipient, "result", Now())
                 );
             return;
         }
-        var alert = telling.Alert is { } id ? AlertStore.Find(connection, id) : null;
-        if (telling.Alert is not null && alert is null)
+        var alert = notification.Alert is { } id ? AlertStore.Find(connection, id) : null;
+        if (notification.Alert is not null && alert is null)
             return;
-        var facts = alert is null ? AlertFacts.Of(rule, telling.Level) : AlertFacts.Of(alert, telling.Level);
+        var facts = alert is null ? AlertFacts.Of(rule, notification.Level) : AlertFacts.Of(alert, notification.Level);
         var held = Hold(facts, alert, book);
-        if (telling.Kind == TellingKind.Ended)
+        if (notification.Kind == NotificationKind.Ended)
         {
-            End(connection, telling, alert!, book, held);
+            End(connection, notification, alert!, book, held);
             return;
         }
         var hits = book.For(facts, Now());
         var told = new HashSet<(long?, string)>();
         foreach (var address in rule.Recipients)
             if (told.Add((null, address.ToLowerInvariant())))
-                Item(connection, telling, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, held);
+                Item(connection, notification, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, held);
         foreach (var hit in hits)
         {
             foreach (var channel in hit.Channels)
-                Add(connection, telling, channel, hit.Route.Id, facts, rule, held, told);
-            if (telling.Kind != TellingKind.Started || alert is null)
+                Add(connection, notification, channel, hit.Route.Id, facts, rule, held, told);
+            if (notification.Kind != NotificationKind.Started || alert is null)
                 continue;
             for (var step = 0; step < hit.Route.Definition.Steps.Count; step++)
                 connection.Execute(
@@ -200,22 +200,22 @@ public sealed class Teller(
     /// <param name="told">Who is told already: mail addresses, whatever leads to them, and recipients of other channels.</param>
     private static void Add(
         SqliteConnection connection,
-        Telling telling,
+        Notification notification,
         Channel channel,
         long route,
         AlertFacts facts,
         Rule rule,
-        Held held,
+        Hold held,
         HashSet<(long?, string)> told
     )
     {
         foreach (var recipient in channel.Settings.Recipients)
             if (told.Add((channel.Settings is MailSettings ? null : channel.Id, recipient.ToLowerInvariant())))
-                Item(connection, telling, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
+                Item(connection, notification, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
     }
 
     /// <summary>The end goes to those who were told of the alert, or wait to be.</summary>
-    private static void End(SqliteConnection connection, Telling telling, Alert alert, RouteBook book, Held held)
+    private static void End(SqliteConnection connection, Notification notification, Alert alert, RouteBook book, Hold held)
     {
         var before = connection
             .Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, long? Quiet, string Why)>(
@@ -230,56 +230,56 @@ public sealed class Teller(
             // What it ends is held still: they go, or stay away, together.
             Item(
                 connection,
-                telling,
+                notification,
                 to.Channel,
                 to.Recipient,
                 to.Bundle,
                 to.Route,
-                to.Hold is { } earlier && !(held.Until > earlier) ? new Held(earlier, to.Quiet, to.Why) : held
+                to.Hold is { } earlier && !(held.Until > earlier) ? new Hold(earlier, to.Quiet, to.Why) : held
             );
         }
     }
 
     /// <summary>Until when nobody is told, and why.</summary>
-    private Held Hold(AlertFacts facts, Alert? alert, RouteBook book)
+    private Hold Hold(AlertFacts facts, Alert? alert, RouteBook book)
     {
         var now = Now();
         var held = book.QuietFor(facts, now) is { } quiet
-            ? new Held(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}")
-            : Held.Free;
+            ? new Hold(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}")
+            : Hold.Free;
         return alert?.Snoozed is { } snoozed && snoozed > now && !(held.Until > snoozed)
-            ? new Held(snoozed, null, "snoozed")
+            ? new Hold(snoozed, null, "snoozed")
             : held;
     }
 
     /// <param name="Until">Null where nothing holds it.</param>
     /// <param name="Quiet">The quiet time that does; null for a snooze.</param>
-    private readonly record struct Held(long? Until, long? Quiet, string Why)
+    private readonly record struct Hold(long? Until, long? Quiet, string Why)
     {
-        public static readonly Held Free = new(null, null, "");
+        public static readonly Hold Free = new(null, null, "");
     }
 
     private static void Item(
         SqliteConnection connection,
-        Telling telling,
+        Notification notification,
         long? channel,
         string recipient,
         string bundle,
         long? route,
-        Held held,
+        Hold held,
         long? delivery = null
     ) =>
         connection.Execute(
             "INSERT INTO delivery_item (telling, channel, recipient, bundle, level, route, since, hold, quiet, why, delivery) VALUES (@Id, @channel, @recipient, @bundle, @level, @route, @since, @Until, @Quiet, @Why, @delivery)",
             new
             {
-                telling.Id,
+                notification.Id,
                 channel,
                 recipient,
                 bundle,
-                level = telling.Kind == TellingKind.Ended ? "none" : telling.Level.ToString().ToLowerInvariant(),
+                level = notification.Kind == NotificationKind.Ended ? "none" : notification.Level.ToString().ToLowerInvariant(),
                 route,
-                since = telling.At,
+                since = notification.At,
                 held.Until,
                 held.Quiet,
                 held.Why,
@@ -309,69 +309,82 @@ public sealed class Teller(
             )
                 return 0;
         var book = routes.Book();
-        return await database.Database.Writer.Write(connection =>
-        {
-            var escalated = 0;
-            foreach (
-                var (id, routeId, step) in connection
-                    .Query<(long Alert, long Route, int Step)>(
-                        "SELECT alert, route, step FROM escalation WHERE done IS NULL AND due <= @now ORDER BY due, alert, step LIMIT @AtOnce",
-                        new { now, AtOnce }
-                    )
-                    .ToList()
-            )
-            {
-                var alert = AlertStore.Find(connection, id);
-                if (
-                    alert is { IsOpen: true, Acknowledged: null }
-                    && book.Route(routeId) is { IsPaused: false } route
-                    && step < route.Definition.Steps.Count
-                    && rules.FindAny(alert.Rule) is { } rule
-                )
+        return await database.Database.Writer.Write(
+            (Func<SqliteConnection, int>)(
+                connection =>
                 {
-                    var facts = AlertFacts.Of(alert, alert.Level);
-                    if (Hold(facts, alert, book).Until is { } until)
+                    var escalated = 0;
+                    foreach (
+                        var (id, routeId, step) in connection
+                            .Query<(long Alert, long Route, int Step)>(
+                                "SELECT alert, route, step FROM escalation WHERE done IS NULL AND due <= @now ORDER BY due, alert, step LIMIT @AtOnce",
+                                new { now, AtOnce }
+                            )
+                            .ToList()
+                    )
                     {
+                        var alert = AlertStore.Find(connection, id);
+                        if (
+                            alert is { IsOpen: true, Acknowledged: null }
+                            && book.Route(routeId) is { IsPaused: false } route
+                            && step < route.Definition.Steps.Count
+                            && rules.FindAny(alert.Rule) is { } rule
+                        )
+                        {
+                            var facts = AlertFacts.Of(alert, alert.Level);
+                            if (Hold(facts, alert, book).Until is { } until)
+                            {
+                                connection.Execute(
+                                    "UPDATE escalation SET due = @until WHERE alert = @id AND route = @routeId AND step = @step",
+                                    new
+                                    {
+                                        id,
+                                        routeId,
+                                        step,
+                                        until,
+                                    }
+                                );
+                                continue;
+                            }
+                            var notification = new Notification
+                            {
+                                Id = NotificationStore.AddEscalated(connection, alert, now),
+                                Kind = NotificationKind.Escalated,
+                                Rule = rule.Id,
+                                Alert = id,
+                                At = now,
+                                Level = alert.Level,
+                            };
+                            connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { notification.Id, now });
+                            var told = new HashSet<(long?, string)>();
+                            foreach (var channel in book.Among(route.Definition.Steps[step].Channels))
+                                Add(
+                                    connection,
+                                    notification,
+                                    channel,
+                                    routeId,
+                                    facts,
+                                    rule,
+                                    (Hold)NotificationPlanner.Hold.Free,
+                                    told
+                                );
+                        }
                         connection.Execute(
-                            "UPDATE escalation SET due = @until WHERE alert = @id AND route = @routeId AND step = @step",
+                            "UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step",
                             new
                             {
+                                now,
                                 id,
                                 routeId,
                                 step,
-                                until,
                             }
                         );
-                        continue;
+                        escalated++;
                     }
-                    var telling = new Telling
-                    {
-                        Id = TellingStore.AddEscalated(connection, alert, now),
-                        Kind = TellingKind.Escalated,
-                        Rule = rule.Id,
-                        Alert = id,
-                        At = now,
-                        Level = alert.Level,
-                    };
-                    connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { telling.Id, now });
-                    var told = new HashSet<(long?, string)>();
-                    foreach (var channel in book.Among(route.Definition.Steps[step].Channels))
-                        Add(connection, telling, channel, routeId, facts, rule, Held.Free, told);
+                    return escalated;
                 }
-                connection.Execute(
-                    "UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step",
-                    new
-                    {
-                        now,
-                        id,
-                        routeId,
-                        step,
-                    }
-                );
-                escalated++;
-            }
-            return escalated;
-        });
+            )
+        );
     }
 
     /// <summary>What was held and is no longer worth telling, once its time is over; a quiet time that was ended early, or
