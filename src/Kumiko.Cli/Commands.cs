@@ -125,7 +125,7 @@ public static class Commands
         command.SetAction(
             (parsed, cancel) =>
                 RunCommand.Do(
-                    new RunWish
+                    new RunOptions
                     {
                         Data = parsed.GetValue(data)!,
                         Port = parsed.GetValue(port),

@@ -12,14 +12,14 @@ namespace Kumiko.Cli;
 /// <summary>Starts the server and waits until it is stopped.</summary>
 public static class RunCommand
 {
-    public static async Task<int> Do(RunWish wish, CancellationToken cancel)
+    public static async Task<int> Do(RunOptions wish, CancellationToken cancel)
     {
         ServerOptions options;
         try
         {
             options = wish.Read();
         }
-        catch (WrongWishException e)
+        catch (RunOptionsException e)
         {
             return Failed(e.Message);
         }

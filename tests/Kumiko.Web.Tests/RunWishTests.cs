@@ -6,7 +6,7 @@ namespace Kumiko.Web.Tests;
 /// <summary>What the command to run a server is given, read or refused in words.</summary>
 public sealed class RunWishTests
 {
-    private static readonly RunWish Plain = new()
+    private static readonly RunOptions Plain = new()
     {
         Data = "data",
         Listen = "127.0.0.1",
@@ -50,7 +50,7 @@ public sealed class RunWishTests
         File.Delete(file);
         Assert.Contains(
             "cannot be read",
-            Assert.Throws<WrongWishException>(() => (Plain with { SmtpPasswordFile = file }).Read()).Message
+            Assert.Throws<RunOptionsException>(() => (Plain with { SmtpPasswordFile = file }).Read()).Message
         );
     }
 
@@ -71,6 +71,6 @@ public sealed class RunWishTests
                 (Plain with { TlsKey = "/nowhere.pem" }, "--tls-cert"),
             }
         )
-            Assert.Contains(words, Assert.Throws<WrongWishException>(() => wish.Read()).Message);
+            Assert.Contains(words, Assert.Throws<RunOptionsException>(() => wish.Read()).Message);
     }
 }

@@ -180,7 +180,7 @@ public sealed class PeopleStore(AppDatabase database, TimeProvider clock)
                 Theme = r.Theme,
                 Off = r.Off,
                 Removed = r.Removed,
-                Wrong = new WrongTries(r.Wrong, r.WrongAt, r.WrongFrom),
+                Wrong = new FailedTries(r.Wrong, r.WrongAt, r.WrongFrom),
             })
             .ToDictionary(p => p.Id);
         // What was read before a change must not be remembered after it.

@@ -30,7 +30,7 @@ public sealed record Person
     public long? Removed { get; init; }
 
     /// <summary>Wrong passwords since they last signed in, and when and from where the last came.</summary>
-    public WrongTries Wrong { get; init; } = WrongTries.None;
+    public FailedTries Wrong { get; init; } = FailedTries.None;
 
     /// <summary>Whether they may be here at all.</summary>
     public bool IsActive => Off is null && Removed is null;
@@ -38,9 +38,9 @@ public sealed record Person
 
 /// <summary>Wrong passwords that were tried for an account.</summary>
 /// <param name="At">When the last was, UTC nanoseconds; null where there was none.</param>
-public sealed record WrongTries(long Count, long? At, string? From)
+public sealed record FailedTries(long Count, long? At, string? From)
 {
-    public static readonly WrongTries None = new(0, null, null);
+    public static readonly FailedTries None = new(0, null, null);
 }
 
 /// <summary>What a one-time link is for.</summary>

@@ -10,7 +10,7 @@ namespace Kumiko.Core.Accounts;
 /// <param name="Seen">When it was last used, UTC nanoseconds.</param>
 /// <param name="Browser">What the browser calls itself.</param>
 /// <param name="Wrong">Wrong passwords that came before it, since the sign-in before.</param>
-public sealed record Session(string Id, long Person, long Created, long Seen, string Address, string Browser, WrongTries Wrong);
+public sealed record Session(string Id, long Person, long Created, long Seen, string Address, string Browser, FailedTries Wrong);
 
 /// <summary>Who is signed in where. Looked at on each request, so all of it is in memory; what ends here ends at once.</summary>
 public sealed class SessionStore
@@ -44,7 +44,7 @@ public sealed class SessionStore
                             r.Seen,
                             r.Address,
                             r.Browser,
-                            new WrongTries(r.Wrong, r.WrongAt, r.WrongFrom)
+                            new FailedTries(r.Wrong, r.WrongAt, r.WrongFrom)
                         )
                     )
                 )

@@ -119,9 +119,11 @@ public sealed class TermMatcher
                 return -1;
             end += at + _parts[i].Length;
         }
-        return _openEnd || end == text.Length || !Words.IsTokenChar(text[end]) || !Words.IsTokenChar(text[end - 1]) ? end : -1;
+        return _openEnd || end == text.Length || !Keywords.IsTokenChar(text[end]) || !Keywords.IsTokenChar(text[end - 1])
+            ? end
+            : -1;
     }
 
     private static bool IsEdge(ReadOnlySpan<char> text, int at, char first) =>
-        at == 0 || !Words.IsTokenChar(text[at - 1]) || !Words.IsTokenChar(first);
+        at == 0 || !Keywords.IsTokenChar(text[at - 1]) || !Keywords.IsTokenChar(first);
 }

@@ -71,7 +71,7 @@ public sealed record CompletionPlace(
                 c == '-'
                 && at + 1 < text.Length
                 && text[at + 1] == '-'
-                && (at + 2 >= text.Length || Words.EndsBareWord(text[at + 2]))
+                && (at + 2 >= text.Length || Language.Keywords.EndsBareWord(text[at + 2]))
             )
             {
                 var line = text.IndexOf('\n', at);
@@ -107,7 +107,7 @@ public sealed record CompletionPlace(
                 at = end + 1;
                 continue;
             }
-            if (Words.Delimiters.Contains(c))
+            if (Language.Keywords.Delimiters.Contains(c))
             {
                 var length = at + 1 < text.Length && text.Substring(at, 2) is "!=" or "!~" or "<=" or ">=" ? 2 : 1;
                 tokens.Add(new Token(text.Substring(at, length), at, false));
@@ -115,7 +115,7 @@ public sealed record CompletionPlace(
                 continue;
             }
             var stop = at;
-            while (stop < text.Length && !Words.EndsBareWord(text[stop]))
+            while (stop < text.Length && !Language.Keywords.EndsBareWord(text[stop]))
                 stop++;
             if (stop >= caret)
                 return Place(text, caret, tokens, stage, stageStart, at, stop, false, false);
@@ -203,8 +203,8 @@ public sealed record CompletionPlace(
             return null;
         while (open >= 0 && tokens[open].Text != "(")
             open--;
-        return open >= 2 && Words.Is(tokens[open - 1].Text, "in")
-            ? tokens[Words.Is(tokens[open - 2].Text, "not") && open >= 3 ? open - 3 : open - 2].Text
+        return open >= 2 && Language.Keywords.Is(tokens[open - 1].Text, "in")
+            ? tokens[Language.Keywords.Is(tokens[open - 2].Text, "not") && open >= 3 ? open - 3 : open - 2].Text
             : null;
     }
 }

@@ -15,9 +15,9 @@ public static class Literals
         var quantity = ReadQuantity(text);
         if (!quantity.IsMissing)
             return quantity;
-        if (Words.Is(text, "true"))
+        if (Keywords.Is(text, "true"))
             return Value.True;
-        if (Words.Is(text, "false"))
+        if (Keywords.Is(text, "false"))
             return Value.False;
         if (Instants.TryParse(text, out var time))
             return Value.Time(time);
@@ -59,7 +59,7 @@ public static class Literals
     public static Literal For(Value value)
     {
         var text = value.ToText();
-        var bare = Words.IsBare(text) && !text.Contains('*') && !text.Contains('\\');
+        var bare = Keywords.IsBare(text) && !text.Contains('*') && !text.Contains('\\');
         if (value.IsText)
             bare = bare && Read(text).IsText;
         return new Literal(text, !bare);

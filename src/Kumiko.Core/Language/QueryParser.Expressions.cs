@@ -131,8 +131,8 @@ public sealed partial class QueryParser
             return Parameter();
         var word = _in.PeekIdentifier();
         if (
-            Words.Is(word, "true")
-            || Words.Is(word, "false")
+            Keywords.Is(word, "true")
+            || Keywords.Is(word, "false")
             || (levels && Records.Severity.Names.Contains(word.ToLowerInvariant()))
         )
         {
@@ -236,9 +236,9 @@ public sealed partial class QueryParser
         if (_in.Current == '(')
             return ParseCall(name, start);
         var span = TextSpan.Between(start, _in.Position);
-        if (Words.Is(name, "true") || Words.Is(name, "false"))
+        if (Keywords.Is(name, "true") || Keywords.Is(name, "false"))
             return new Literal(name.ToLowerInvariant(), false) { Span = span };
-        if (!Words.ExpressionKeywords.Contains(name))
+        if (!Keywords.ExpressionKeywords.Contains(name))
             return new Field(name) { Span = span };
         _in.Error(start, _in.Position, $"“{name}” stands where a value is missing. A field of this name goes in backticks.");
         return null;
@@ -264,7 +264,7 @@ public sealed partial class QueryParser
         if (!Deeper())
             return null;
         _in.Position++;
-        if (Words.Is(name, "exists"))
+        if (Keywords.Is(name, "exists"))
         {
             if (Primary() is not Field field)
             {
@@ -289,7 +289,7 @@ public sealed partial class QueryParser
         }
         if (Functions.Find(name) is not { } function)
         {
-            var near = Words.Nearest(name, Functions.List.Select(f => f.Name));
+            var near = Keywords.Nearest(name, Functions.List.Select(f => f.Name));
             _in.Error(
                 start,
                 start + name.Length,

@@ -220,7 +220,7 @@ public sealed partial class QueryParser
         var span = TextSpan.Between(start, _in.Position);
         if (Known(name) is { } known)
             return new Field(known) { Span = span };
-        var near = Words.Nearest(name, _sets);
+        var near = Keywords.Nearest(name, _sets);
         _in.Error(
             start,
             _in.Position,

@@ -8,7 +8,7 @@ public sealed partial class QueryParser
     private Seq<Binding> ParseWith()
     {
         var start = _in.Position;
-        if (!Words.Is(_in.PeekBareWord(), "with"))
+        if (!Keywords.Is(_in.PeekBareWord(), "with"))
             return Seq<Binding>.Empty;
         _in.Position += "with".Length;
         if (!char.IsWhiteSpace(_in.Current) || !IsBindingAhead())
@@ -86,7 +86,7 @@ public sealed partial class QueryParser
     {
         _in.SkipBlank();
         var start = _in.Position;
-        if (!Words.Is(_in.BareWord(), "from"))
+        if (!Keywords.Is(_in.BareWord(), "from"))
         {
             _in.Position = start;
             return null;
@@ -122,7 +122,7 @@ public sealed partial class QueryParser
             return null;
         if (_sets.Contains(set))
             return set;
-        return Array.Find(Words.Sets, s => Words.Is(s, set));
+        return Array.Find(Keywords.Sets, s => Keywords.Is(s, set));
     }
 
     /// <summary>A keyword with a length of time behind it; null, with nothing taken, where it is not that.</summary>
@@ -130,7 +130,7 @@ public sealed partial class QueryParser
     {
         var start = _in.Position;
         _in.SkipBlank();
-        if (Words.Is(_in.PeekBareWord(), keyword))
+        if (Keywords.Is(_in.PeekBareWord(), keyword))
         {
             _in.Position += keyword.Length;
             _in.SkipBlank();

@@ -37,10 +37,10 @@ public sealed partial class QueryParser
 
     private Stage? UnknownStage(string name, int start)
     {
-        var known = "A stage is one of " + string.Join(", ", Words.Stages).Replace("order", "order by") + ".";
+        var known = "A stage is one of " + string.Join(", ", Keywords.Stages).Replace("order", "order by") + ".";
         if (name.Length == 0)
             _in.Error(start, start + 1, "A stage is missing after |. " + known);
-        else if (Words.Nearest(name, Words.Stages) is { } near)
+        else if (Keywords.Nearest(name, Keywords.Stages) is { } near)
             _in.Error(start, _in.Position, $"There is no stage “{name}”. Did you mean {near}?");
         else
             _in.Error(start, _in.Position, $"There is no stage “{name}”. {known}");
@@ -111,7 +111,7 @@ public sealed partial class QueryParser
         if (_in.Current == '`')
             return _in.BacktickName();
         var name = _in.Identifier();
-        if (name.Length > 0 && !Words.ExpressionKeywords.Contains(name))
+        if (name.Length > 0 && !Keywords.ExpressionKeywords.Contains(name))
             return name;
         _in.Error(start, Math.Max(start + 1, _in.Position), missing);
         return null;

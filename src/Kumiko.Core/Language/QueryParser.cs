@@ -23,7 +23,7 @@ public sealed partial class QueryParser
     private QueryParser(string text, IEnumerable<string> tables)
     {
         _in = new Scanner(text);
-        _sets = new HashSet<string>([.. Words.Sets, .. tables], StringComparer.Ordinal);
+        _sets = new HashSet<string>([.. Keywords.Sets, .. tables], StringComparer.Ordinal);
     }
 
     /// <param name="text">Any text.</param>
@@ -153,14 +153,14 @@ public sealed partial class QueryParser
             _in.SkipBlank();
             if (TakeMatchKeyword("and"))
                 continue;
-            if (_in.AtEnd || _in.Current is '|' or ')' || Words.Is(_in.PeekBareWord(), "or"))
+            if (_in.AtEnd || _in.Current is '|' or ')' || Keywords.Is(_in.PeekBareWord(), "or"))
                 return Expr.And(items);
         }
     }
 
     private bool TakeMatchKeyword(string keyword)
     {
-        if (!Words.Is(_in.PeekBareWord(), keyword))
+        if (!Keywords.Is(_in.PeekBareWord(), keyword))
             return false;
         _in.Position += keyword.Length;
         return true;
@@ -203,7 +203,7 @@ public sealed partial class QueryParser
             Unexpected();
             return null;
         }
-        if (Words.MatchKeywords.Contains(word))
+        if (Keywords.MatchKeywords.Contains(word))
         {
             _in.Error(
                 start,
@@ -212,7 +212,7 @@ public sealed partial class QueryParser
             );
             return null;
         }
-        if (Words.Is(word, "exists") && _in.Current == '(')
+        if (Keywords.Is(word, "exists") && _in.Current == '(')
             return MatchExists(start);
         return MatchCondition(new Field(word) { Span = TextSpan.Between(start, _in.Position) }, mustCompare: false);
     }
@@ -315,7 +315,7 @@ public sealed partial class QueryParser
         if (_in.Current is '"' or '\'')
             return _in.Quoted() is { } text ? new Literal(text, true) { Span = TextSpan.Between(start, _in.Position) } : null;
         var word = _in.PeekBareWord();
-        if (word.Length == 0 || Words.MatchKeywords.Contains(word) || word[0] == '`')
+        if (word.Length == 0 || Keywords.MatchKeywords.Contains(word) || word[0] == '`')
             return null;
         _in.Position += word.Length;
         return new Literal(word, false) { Span = TextSpan.Between(start, _in.Position) };
@@ -340,7 +340,7 @@ public sealed partial class QueryParser
             var start = _in.Position;
             _in.Position += word.Length;
             var (from, to) = (word[..dots], word[(dots + 2)..]);
-            if (to.Contains("..") || Words.MatchKeywords.Contains(from) || Words.MatchKeywords.Contains(to))
+            if (to.Contains("..") || Keywords.MatchKeywords.Contains(from) || Keywords.MatchKeywords.Contains(to))
             {
                 _in.Error(start, _in.Position, "A range has two ends, such as 400..499.");
                 return true;

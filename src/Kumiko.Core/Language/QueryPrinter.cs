@@ -61,7 +61,7 @@ public static class QueryPrinter
 
     private static string Print(Binding binding)
     {
-        var name = Words.Name(binding.Name, match: false) + " = ";
+        var name = Keywords.Name(binding.Name, match: false) + " = ";
         if (binding.Literal is { } literal)
             return name + PrintMatch(literal);
         var query = binding.Query!;
@@ -74,7 +74,7 @@ public static class QueryPrinter
 
     private static string Print(From from) =>
         "from "
-        + Words.Name(from.Set, match: false)
+        + Keywords.Name(from.Set, match: false)
         + (from.Over is { } over ? " over " + over : "")
         + (from.Earlier is { } earlier ? " earlier " + earlier : "");
 
@@ -94,9 +94,9 @@ public static class QueryPrinter
                 + limit.Count.ToString(CultureInfo.InvariantCulture)
                 + (limit.By.Count > 0 ? " for each " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
             SetFields set => "set "
-                + string.Join(", ", set.Items.Select(i => Words.Name(i.Name, match: false) + " = " + Print(i.Expr))),
+                + string.Join(", ", set.Items.Select(i => Keywords.Name(i.Name, match: false) + " = " + Print(i.Expr))),
             // “select all” alone means every column.
-            Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Words.Is(first, "all") => "select `"
+            Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Keywords.Is(first, "all") => "select `"
                 + first
                 + "`"
                 + List(select.Columns)[first.Length..],
@@ -114,8 +114,8 @@ public static class QueryPrinter
                 }
                 + (gaps.Most is { } most ? FormattableString.Invariant($" up to {most} steps") : ""),
             Join join =>
-                $"join {(join.Kind == JoinKind.All ? "all " : "")}{Words.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
-            Union union => "union " + Words.Name(union.Right, match: false),
+                $"join {(join.Kind == JoinKind.All ? "all " : "")}{Keywords.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
+            Union union => "union " + Keywords.Name(union.Right, match: false),
             _ => throw new ArgumentOutOfRangeException(nameof(stage)),
         };
 
@@ -125,16 +125,16 @@ public static class QueryPrinter
             ParseShape.Json => "json",
             ParseShape.Logfmt => "logfmt",
             ParseShape.Regex => $"/{parse.Pattern}/{parse.Flags}",
-            _ => Words.Quote(parse.Pattern),
+            _ => Keywords.Quote(parse.Pattern),
         };
 
     private static string Names(IEnumerable<Field> fields) =>
-        string.Join(", ", fields.Select(f => Words.Name(f.Name, match: false)));
+        string.Join(", ", fields.Select(f => Keywords.Name(f.Name, match: false)));
 
     private static string List(IEnumerable<Named> items) =>
         string.Join(
             ", ",
-            items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Words.Name(alias, match: false) : ""))
+            items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Keywords.Name(alias, match: false) : ""))
         );
 
     /// <summary>A condition as the first line has it.</summary>
@@ -145,15 +145,15 @@ public static class QueryPrinter
             Or or => string.Join(" or ", or.Items.Select(i => i is And ? "(" + PrintMatch(i) + ")" : PrintMatch(i))),
             Not { Inner: And or Or } not => "not (" + PrintMatch(not.Inner) + ")",
             Not not => "not " + PrintMatch(not.Inner),
-            Term term => term.Quoted ? Words.Quote(term.Text) : term.Text,
-            Exists exists => "exists(" + Words.Name(exists.Field.Name, match: true) + ")",
+            Term term => term.Quoted ? Keywords.Quote(term.Text) : term.Text,
+            Exists exists => "exists(" + Keywords.Name(exists.Field.Name, match: true) + ")",
             Compare compare => $"{PrintMatch(compare.Left)} {QueryParser.Symbol(compare.Op)} {PrintMatch(compare.Right)}",
             InList list => $"{PrintMatch(list.Left)} in ({string.Join(", ", list.Items.Select(PrintMatch))})",
             InRange range => $"{PrintMatch(range.Left)} in {range.From?.Text}..{range.To?.Text}",
             InNetwork network => $"{PrintMatch(network.Left)} in {network.Network}",
             RegexMatch regex => $"{PrintMatch(regex.Left)} {(regex.Negated ? "!~" : "~")} /{regex.Pattern}/{regex.Flags}",
-            Field field => Words.Name(field.Name, match: true),
-            Literal literal => literal.Quoted ? Words.Quote(literal.Text) : literal.Text,
+            Field field => Keywords.Name(field.Name, match: true),
+            Literal literal => literal.Quoted ? Keywords.Quote(literal.Text) : literal.Text,
             _ => Print(expr),
         };
 
@@ -192,12 +192,12 @@ public static class QueryPrinter
             // Two dashes and a blank would be a comment, and without a blank hard to read.
             Negate { Inner: Negate } negate => (UnaryLevel, "-(" + Print(negate.Inner) + ")"),
             Negate negate => (UnaryLevel, "-" + Nested(negate.Inner, UnaryLevel)),
-            Exists exists => (PrimaryLevel, "exists(" + Words.Name(exists.Field.Name, match: false) + ")"),
+            Exists exists => (PrimaryLevel, "exists(" + Keywords.Name(exists.Field.Name, match: false) + ")"),
             Call call => (PrimaryLevel, $"{call.Name}({string.Join(", ", call.Arguments.Select(item => Print(item)))})"),
-            Field field => (PrimaryLevel, Words.Name(field.Name, match: false)),
-            Literal literal => (PrimaryLevel, literal.Quoted ? Words.Quote(literal.Text) : literal.Text),
+            Field field => (PrimaryLevel, Keywords.Name(field.Name, match: false)),
+            Literal literal => (PrimaryLevel, literal.Quoted ? Keywords.Quote(literal.Text) : literal.Text),
             RegexLiteral regex => (PrimaryLevel, $"/{regex.Pattern}/{regex.Flags}"),
-            Term term => (PrimaryLevel, Words.Quote(term.Text)),
+            Term term => (PrimaryLevel, Keywords.Quote(term.Text)),
             _ => throw new ArgumentOutOfRangeException(nameof(expr)),
         };
         return own < level ? "(" + text + ")" : text;

@@ -49,7 +49,11 @@ internal sealed class Scanner(string text)
         {
             if (char.IsWhiteSpace(Current))
                 Position++;
-            else if (Current == '-' && Peek() == '-' && (Position + 2 >= Text.Length || Words.EndsBareWord(Text[Position + 2])))
+            else if (
+                Current == '-'
+                && Peek() == '-'
+                && (Position + 2 >= Text.Length || Keywords.EndsBareWord(Text[Position + 2]))
+            )
                 ReadComment();
             else
                 return;
@@ -75,7 +79,7 @@ internal sealed class Scanner(string text)
     public string BareWord()
     {
         var start = Position;
-        while (!AtEnd && !Words.EndsBareWord(Current))
+        while (!AtEnd && !Keywords.EndsBareWord(Current))
             Position++;
         return Text[start..Position];
     }
@@ -136,7 +140,7 @@ internal sealed class Scanner(string text)
     public bool TakeKeyword(string keyword)
     {
         SkipBlank();
-        if (!Words.Is(PeekIdentifier(), keyword))
+        if (!Keywords.Is(PeekIdentifier(), keyword))
             return false;
         Position += keyword.Length;
         return true;

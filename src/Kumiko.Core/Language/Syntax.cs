@@ -121,7 +121,7 @@ public sealed record Literal(string Text, bool Quoted) : Expr
         !Quoted
         && Text.Length > 1
         && Text[0] == ':'
-        && Words.IsIdentifier(Text[1..].TrimEnd('?'))
+        && Keywords.IsIdentifier(Text[1..].TrimEnd('?'))
         && !Text.EndsWith("??", StringComparison.Ordinal)
             ? Text[1..].TrimEnd('?')
             : null;

@@ -65,8 +65,8 @@ public static class WordHelp
 
     /// <summary>Help for a word; null for words that are not the language's.</summary>
     public static HelpText? For(string word) =>
-        Stages.FirstOrDefault(h => Words.Is(h.Word, word))
-        ?? Keywords.FirstOrDefault(h => Words.Is(h.Word, word))
+        Stages.FirstOrDefault(h => Language.Keywords.Is(h.Word, word))
+        ?? Keywords.FirstOrDefault(h => Language.Keywords.Is(h.Word, word))
         ?? (Functions.Find(word) is { } function ? new HelpText(function.Name, function.Signature, function.Help) : null)
         ?? Fields.FirstOrDefault(h => h.Word == word);
 }

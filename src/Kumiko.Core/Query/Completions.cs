@@ -52,9 +52,15 @@ public static class Completions
             );
         if (place.Wanted.HasFlag(Wanted.Set))
             found.AddRange(
-                Words
+                Keywords
                     .Sets.Concat(tables)
-                    .Select(s => new Completion(CompletionKind.Set, s, s, Words.Sets.Contains(s) ? "set" : "look-up table", null))
+                    .Select(s => new Completion(
+                        CompletionKind.Set,
+                        s,
+                        s,
+                        Keywords.Sets.Contains(s) ? "set" : "look-up table",
+                        null
+                    ))
             );
         if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field)
             found.AddRange(
@@ -104,7 +110,7 @@ public static class Completions
             .Select(name => new Completion(
                 CompletionKind.Field,
                 name,
-                place.Quoted ? name : Words.Name(name, place.Stage.Length == 0),
+                place.Quoted ? name : Keywords.Name(name, place.Stage.Length == 0),
                 "computed above",
                 null
             ));
@@ -114,7 +120,7 @@ public static class Completions
     private static async Task<IEnumerable<Completion>> Fields(CompletionPlace place, Run run)
     {
         var match = place.Stage.Length == 0;
-        string Written(string name) => place.Quoted ? name : Words.Name(name, match);
+        string Written(string name) => place.Quoted ? name : Keywords.Name(name, match);
         var above = Computed(place.Before, out var grouped);
         var computed = above.Select(name => new Completion(CompletionKind.Field, name, Written(name), "computed above", null));
         if (grouped)
@@ -209,7 +215,7 @@ public static class Completions
             .Select(v =>
             {
                 var text = v.Value.ToText();
-                var written = place.Quoted ? Words.Quote(text)[1..^1] : QueryPrinter.PrintMatch(Literals.For(v.Value));
+                var written = place.Quoted ? Keywords.Quote(text)[1..^1] : QueryPrinter.PrintMatch(Literals.For(v.Value));
                 return new Completion(CompletionKind.Value, text, written, null, null, v.Count);
             });
     }

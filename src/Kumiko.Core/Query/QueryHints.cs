@@ -92,7 +92,7 @@ internal static class QueryHints
             if (RecordFields.BuiltIn.Contains(field.Name) || sample.Exists(r => !bind(r).IsMissing))
                 continue;
             var near = names.Find(n => string.Equals(n, field.Name, StringComparison.OrdinalIgnoreCase))
-                ?? Words.Nearest(field.Name, names);
+                ?? Keywords.Nearest(field.Name, names);
             yield return near is null
                 ? new AnswerHint($"No recent record here has a field {field.Name}.")
                 : new AnswerHint(
@@ -103,7 +103,9 @@ internal static class QueryHints
     }
 
     private static string? Replaced(string text, TextSpan span, string with) =>
-        span.End <= text.Length && span.Length > 0 ? text[..span.Start] + Words.Name(with, match: true) + text[span.End..] : null;
+        span.End <= text.Length && span.Length > 0
+            ? text[..span.Start] + Keywords.Name(with, match: true) + text[span.End..]
+            : null;
 
     /// <summary>Two conditions that no single value can meet.</summary>
     private static IEnumerable<AnswerHint> Contradictions(ParseResult parsed, StageCounts counts)
@@ -238,7 +240,7 @@ internal static class QueryHints
                 continue;
             if (!counts.Conditions.Any(c => c.Alone == 0 && c.Condition == compare))
                 continue;
-            var both = Words.Quote(literal.Text + " " + word.Text);
+            var both = Keywords.Quote(literal.Text + " " + word.Text);
             yield return new AnswerHint(
                 $"This reads as {field.Name} = {literal.Text}, and the word {word.Text} anywhere. A value of two words goes in quotes: {field.Name} = {both}.",
                 parsed.Text[..literal.Span.Start] + both + parsed.Text[word.Span.End..]

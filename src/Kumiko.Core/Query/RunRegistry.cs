@@ -10,10 +10,10 @@ public sealed class RunRegistry : IDisposable
 
     private readonly RecordStore _store;
     private readonly TimeProvider _clock;
-    private readonly ConcurrentDictionary<string, Held> _runs = new();
+    private readonly ConcurrentDictionary<string, RegisteredRun> _runs = new();
     private readonly ITimer _timer;
 
-    private sealed class Held(Run run, DateTimeOffset used)
+    private sealed class RegisteredRun(Run run, DateTimeOffset used)
     {
         public Run Run { get; } = run;
         public DateTimeOffset Used { get; set; } = used;
@@ -33,7 +33,7 @@ public sealed class RunRegistry : IDisposable
     public Run Open(Question question)
     {
         var run = new Run(question, _store.Current, Sources);
-        _runs[run.Id] = new Held(run, _clock.GetUtcNow());
+        _runs[run.Id] = new RegisteredRun(run, _clock.GetUtcNow());
         return run;
     }
 

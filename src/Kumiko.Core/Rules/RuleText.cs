@@ -149,7 +149,7 @@ public static class RuleText
     private static string Quoted(string text) => JsonSerializer.Serialize(text);
 
     private static string Name(string field) =>
-        Words.IsIdentifier(field) || (field.Length > 0 && field.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '.'))
+        Keywords.IsIdentifier(field) || (field.Length > 0 && field.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '.'))
             ? field
             : Quoted(field);
 }

@@ -35,8 +35,8 @@ public sealed class LookupTables(string folder)
                 .. Directory
                     .EnumerateFiles(folder, "*.csv")
                     .Select(f => Path.GetFileNameWithoutExtension(f)!)
-                    .Where(Words.IsIdentifier)
-                    .Where(n => !Words.Sets.Contains(n))
+                    .Where(Keywords.IsIdentifier)
+                    .Where(n => !Keywords.Sets.Contains(n))
                     .Order(StringComparer.Ordinal),
             ];
 
@@ -65,7 +65,7 @@ public sealed class LookupTables(string folder)
 
     private Loaded? Load(string name)
     {
-        if (!Words.IsIdentifier(name))
+        if (!Keywords.IsIdentifier(name))
             return null;
         var file = new FileInfo(Path.Combine(folder, name + ".csv"));
         if (!file.Exists)

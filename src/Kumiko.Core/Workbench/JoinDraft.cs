@@ -38,7 +38,7 @@ public sealed record JoinDraft(IReadOnlyList<JoinPart> Parts, string Question)
     public string Text =>
         Parts.Count == 0
             ? Question
-            : $"with {string.Join(",\n     ", Parts.Select(p => $"{Words.Name(p.Name, match: false)} = {(p.IsConstant ? p.Text : $"({p.Text})")}"))}\n{Question}";
+            : $"with {string.Join(",\n     ", Parts.Select(p => $"{Keywords.Name(p.Name, match: false)} = {(p.IsConstant ? p.Text : $"({p.Text})")}"))}\n{Question}";
 
     /// <summary>A part with what it is made of: the query that answers it alone.</summary>
     public string Alone(JoinPart part) => (this with { Parts = [.. Parts.TakeWhile(p => p != part)], Question = part.Text }).Text;

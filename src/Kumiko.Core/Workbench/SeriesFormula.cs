@@ -28,7 +28,7 @@ public sealed record SeriesFormula(Expr Expr, IReadOnlyList<string> Parts)
         if (fields.Find(f => !names.Contains(f)) is { } unknown)
             problem =
                 $"There is no series {unknown}."
-                + (Words.Nearest(unknown, names) is { } near ? $" Did you mean {near}?" : " Add one of this name.");
+                + (Keywords.Nearest(unknown, names) is { } near ? $" Did you mean {near}?" : " Add one of this name.");
         return new SeriesFormula(expr, fields);
     }
 

@@ -141,7 +141,7 @@ public sealed class PeopleTests : IDisposable
         var session = _sessions.Find(await _sessions.Begin(_people.Find(ines.Id)!, "127.0.0.1", "a browser"))!;
         Assert.Equal((3L, "198.51.100.7"), (session.Wrong.Count, session.Wrong.From));
         await _people.ForgetWrong(ines.Id);
-        Assert.Equal(WrongTries.None, _people.Find(ines.Id)!.Wrong);
+        Assert.Equal(FailedTries.None, _people.Find(ines.Id)!.Wrong);
     }
 
     [Fact]

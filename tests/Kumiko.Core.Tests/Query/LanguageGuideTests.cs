@@ -102,7 +102,7 @@ public sealed partial class LanguageGuideTests : StoreTest
         else
             Assert.Equal(guide, written);
         Assert.True(asked >= 20);
-        foreach (var stage in Words.Stages)
+        foreach (var stage in Keywords.Stages)
             Assert.Contains("| " + stage, guide);
     }
 

@@ -57,7 +57,7 @@ public sealed class PruningTests : StoreTest
             "body = \"refused at the gate\"",
             "resource.host.name = gate-t3"
         ),
-        SegmentTests.AnyRecord.Select(r => r.Body.Length == 0 ? "x" : Words.Quote(r.Body))
+        SegmentTests.AnyRecord.Select(r => r.Body.Length == 0 ? "x" : Keywords.Quote(r.Body))
     );
 
     private static readonly Gen<string> Queries = Conditions

@@ -19,9 +19,9 @@ internal sealed class ZoneGuess
         .. Enumerable.Range(-24, 53).Select(i => i * 30).Concat([345, 525, 765]).OrderBy(Math.Abs),
     ];
 
-    private readonly Dictionary<string, Known> _hosts = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, HostOffset> _hosts = new(StringComparer.Ordinal);
 
-    private sealed class Known
+    private sealed class HostOffset
     {
         public int Offset;
         public int Other;
@@ -39,7 +39,7 @@ internal sealed class ZoneGuess
                 return 0;
             if (_hosts.Count >= MostHosts)
                 _hosts.Clear();
-            _hosts.Add(host, known = new Known { Offset = fits.Value });
+            _hosts.Add(host, known = new HostOffset { Offset = fits.Value });
         }
         if (fits is null || fits == known.Offset)
             known.Times = 0;

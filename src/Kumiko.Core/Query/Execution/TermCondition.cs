@@ -28,7 +28,7 @@ internal sealed class TermCondition : SegmentCondition
         var longest = parts.MaxBy(p => p.Length)!;
         _searcher = SubstringSearcher.Of(longest, anyCase: true);
         // One token that is not open at either side.
-        _wholeTokens = parts.Length == 1 && longest.All(Words.IsTokenChar);
+        _wholeTokens = parts.Length == 1 && longest.All(Keywords.IsTokenChar);
         // Open on both sides, so that wherever it stands is a match.
         _isNeedle = !term.Quoted && parts.Length == 3 && parts[0].Length == 0 && parts[2].Length == 0;
         // Between several parts a star takes what it can, which the constants alone cannot tell.

@@ -28,7 +28,7 @@ public static partial class MetricCompletions
     public static IEnumerable<Completion> Fields(CompletionPlace place, string before, MetricStore store)
     {
         var series = Series(before, store);
-        string Written(string name) => place.Quoted ? name : Words.Name(name, place.Stage.Length == 0);
+        string Written(string name) => place.Quoted ? name : Keywords.Name(name, place.Stage.Length == 0);
         return OfSamples
             .Select(f => new Completion(CompletionKind.Field, f.Name, f.Name, null, f.Help))
             .Concat(
@@ -58,7 +58,7 @@ public static partial class MetricCompletions
             .Select(g => new Completion(
                 CompletionKind.Value,
                 g.Key,
-                place.Quoted ? Words.Quote(g.Key)[1..^1] : QueryPrinter.PrintMatch(Literals.For(g.First().Value)),
+                place.Quoted ? Keywords.Quote(g.Key)[1..^1] : QueryPrinter.PrintMatch(Literals.For(g.First().Value)),
                 null,
                 field == "name" ? g.Select(v => v.Series.Description).FirstOrDefault(d => d.Length > 0) : null,
                 g.Count()

@@ -47,13 +47,13 @@ internal sealed class RecordBlockBuilder
     private readonly List<RecordShape> _shapes = [];
     private readonly Dictionary<Resource, int> _placeOfResource = new(ReferenceEqualityComparer.Instance);
     private readonly Dictionary<string, int> _placeOfSource = new(StringComparer.Ordinal);
-    private readonly Dictionary<RecordShape, Known> _known = [];
-    private readonly Known?[] _recent = new Known?[Slots];
+    private readonly Dictionary<RecordShape, ShapePlace> _known = [];
+    private readonly ShapePlace?[] _recent = new ShapePlace?[Slots];
     private int _block = 1;
     private int _knownNames;
 
     /// <summary>A shape and its place in the block where it was met last.</summary>
-    private sealed class Known(RecordShape shape)
+    private sealed class ShapePlace(RecordShape shape)
     {
         public readonly RecordShape Shape = shape;
         public int Block;
@@ -267,7 +267,7 @@ internal sealed class RecordBlockBuilder
         return slot.Place;
     }
 
-    private Known KnownShape()
+    private ShapePlace KnownShape()
     {
         var shape = new RecordShape(_names[.._fields], _kinds[.._fields]);
         if (_known.TryGetValue(shape, out var known))
@@ -279,7 +279,7 @@ internal sealed class RecordBlockBuilder
             _knownNames = 0;
         }
         _knownNames += _fields;
-        return _known[shape] = new Known(shape);
+        return _known[shape] = new ShapePlace(shape);
     }
 
     private bool IsRow(RecordShape shape)

@@ -79,7 +79,7 @@ public sealed class TokenSet
         for (var i = 0; i < upper.Length; i++)
         {
             var start = i;
-            while (i < upper.Length && Language.Words.IsTokenChar(upper[i]))
+            while (i < upper.Length && Language.Keywords.IsTokenChar(upper[i]))
                 i++;
             if (i > start)
                 yield return upper[start..i];

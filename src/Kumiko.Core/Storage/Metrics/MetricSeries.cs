@@ -45,7 +45,7 @@ public sealed class MetricSeries
             "name" => Value.Of(Name),
             "unit" => Unit.Length == 0 ? Value.Missing : Value.Of(Unit),
             "source" => Value.Of(Source),
-            "kind" => Value.Of(Words.Of(this)),
+            "kind" => Value.Of(KindNames.Of(this)),
             "service" => Resource.Service.IsMissing ? Attributes.Get(name) : Resource.Service,
             "host" => Resource.Host.IsMissing ? Attributes.Get(name) : Resource.Host,
             "time" or "value" or "count" or "sum" or "start" => Value.Missing,
@@ -90,7 +90,7 @@ public sealed class MetricSeries
 
     private static readonly string[] OfModel = ["scope", "scope.version", "temporality"];
 
-    private static class Words
+    private static class KindNames
     {
         public static string Of(MetricSeries series) =>
             series.Kind switch

@@ -224,7 +224,7 @@ internal sealed class PatternGrouping
             accepted = int.MaxValue;
         // Behind the verb that a line begins with titles of things, of any length.
         var named =
-            to == words.Length && from == 1 && words[0] is { } verb && Words.IsDone(verb)
+            to == words.Length && from == 1 && words[0] is { } verb && WordClasses.IsDone(verb)
                 ? bucket.FindAll(c => _signatures[c.Signature].BeginsNamed(c.From))
                 : [];
         if (named.Count >= Titles)
@@ -415,15 +415,15 @@ internal sealed class PatternGrouping
                 gaps++;
                 continue;
             }
-            if (Words.Joins(word))
+            if (WordClasses.Joins(word))
                 joins++;
-            denies |= Words.Denies(word);
-            if (_values.Contains(word) || Words.LooksLikeValue(word) || (stretch.Length == 1 && Words.IsUnit(word)))
+            denies |= WordClasses.Denies(word);
+            if (_values.Contains(word) || WordClasses.LooksLikeValue(word) || (stretch.Length == 1 && WordClasses.IsUnit(word)))
                 values++;
             else if (
-                stretch.Length == 1 ? Words.IsTurn(word)
-                : isMixed ? Words.IsTurn(word) && !Words.Joins(word)
-                : Words.Denies(word) || (word == stretch[0] && Words.IsDone(word))
+                stretch.Length == 1 ? WordClasses.IsTurn(word)
+                : isMixed ? WordClasses.IsTurn(word) && !WordClasses.Joins(word)
+                : WordClasses.Denies(word) || (word == stretch[0] && WordClasses.IsDone(word))
             )
                 turns++;
         }
@@ -513,10 +513,10 @@ internal sealed class PatternGrouping
             stretch = stretch[1..];
         if (stretch.Length < 3 || stretch.Length % 2 == 0 || stretch[1] is not ":")
             return false;
-        if (stretch[0] is not { } first || Words.IsTurn(first) || stretch[2] is not null)
+        if (stretch[0] is not { } first || WordClasses.IsTurn(first) || stretch[2] is not null)
             return false;
         for (var i = 3; i < stretch.Length; i += 2)
-            if (stretch[i] is not { } name || Words.IsTurn(name) || stretch[i + 1] is not null)
+            if (stretch[i] is not { } name || WordClasses.IsTurn(name) || stretch[i + 1] is not null)
                 return false;
         return true;
     }
@@ -530,7 +530,7 @@ internal sealed class PatternGrouping
     private static bool HasPlainPair(ReadOnlySpan<string?> stretch)
     {
         foreach (var word in stretch[..2])
-            if (word is null or ":" || Words.Joins(word) || Words.LooksLikeValue(word))
+            if (word is null or ":" || WordClasses.Joins(word) || WordClasses.LooksLikeValue(word))
                 return false;
         return true;
     }

@@ -205,19 +205,19 @@ internal sealed class PatternText
         {
             var close = before.AsSpan().Trim(" \"'`([#<");
             // What follows a verb and a colon is its reason.
-            if (close is ":" && before.EndsWith(' ') && Words.IsDone(last))
+            if (close is ":" && before.EndsWith(' ') && WordClasses.IsDone(last))
                 return "reason";
             if (close is "=" or ":" && CanBe(last))
                 return Identifier(last);
-            if (close.IsEmpty && Words.CanName(last) && !Words.IsTurn(last))
+            if (close.IsEmpty && WordClasses.CanName(last) && !WordClasses.IsTurn(last))
                 return Identifier(last);
         }
         if (
             gap + 1 < _pieces.Count
             && _pieces[gap + 1] is { Before: " ", Word: { } next }
-            && Words.CanName(next)
+            && WordClasses.CanName(next)
             && next[^1] == 's'
-            && !Words.IsTurn(next)
+            && !WordClasses.IsTurn(next)
             && IsCount(_pieces[gap].Facts.Types)
         )
             return Identifier(next);

@@ -45,7 +45,7 @@ internal static class HeaderWords
 
     /// <summary>A word that tells what happened, or joins others in a sentence.</summary>
     public static bool IsSaid(ReadOnlySpan<byte> word) =>
-        word.Length < 24 && Encoding.ASCII.GetString(word) is var text && (Words.IsTurn(text) || Words.Joins(text));
+        word.Length < 24 && Encoding.ASCII.GetString(word) is var text && (WordClasses.IsTurn(text) || WordClasses.Joins(text));
 
     /// <summary>A capital that goes on in small letters, as sentences begin.</summary>
     public static bool IsCapitalised(ReadOnlySpan<byte> word) =>

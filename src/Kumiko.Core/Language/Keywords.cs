@@ -1,7 +1,7 @@
 namespace Kumiko.Core.Language;
 
 /// <summary>Keywords, delimiters and spellings that the parser and the printer share.</summary>
-internal static class Words
+internal static class Keywords
 {
     public const string Delimiters = "(),|\"'=!<>~";
 

@@ -3,7 +3,7 @@ using System.Collections.Frozen;
 namespace Kumiko.Core.Storage.Patterns;
 
 /// <summary>What a word says about itself, when templates differ in it.</summary>
-internal static class Words
+internal static class WordClasses
 {
     /// <summary>Words that change what a sentence says, so that sentences that differ in one of them are two.</summary>
     private static readonly FrozenSet<string> Turns = new[]

@@ -7,7 +7,7 @@ using Kumiko.Web.Hosting;
 namespace Kumiko.Cli;
 
 /// <summary>What the command to run a server was given, as it was typed.</summary>
-public sealed record RunWish
+public sealed record RunOptions
 {
     public const string PasswordVariable = "KUMIKO_SMTP_PASSWORD";
 
@@ -32,7 +32,7 @@ public sealed record RunWish
     public IReadOnlyList<string>? Proxies { get; init; }
 
     /// <summary>As options of a server.</summary>
-    /// <exception cref="WrongWishException">Something of it cannot be; the message says what and how to write it.</exception>
+    /// <exception cref="RunOptionsException">Something of it cannot be; the message says what and how to write it.</exception>
     public ServerOptions Read() =>
         new()
         {
@@ -46,14 +46,14 @@ public sealed record RunWish
             KeepLevels = Age(KeepLevels),
             Listen = IPAddress.TryParse(Listen, out var here)
                 ? here
-                : throw new WrongWishException($"“{Listen}” is no address. Write one of this machine, or 0.0.0.0 for all."),
+                : throw new RunOptionsException($"“{Listen}” is no address. Write one of this machine, or 0.0.0.0 for all."),
             GrpcPort = GrpcPort < 0 ? null : GrpcPort,
             SyslogPort = SyslogPort < 0 ? null : SyslogPort,
             Reach = [.. Reach.Select(Network)],
             Scripts =
                 Scripts is null || Directory.Exists(Scripts)
                     ? Scripts
-                    : throw new WrongWishException($"There is no folder {Scripts} for scripts."),
+                    : throw new RunOptionsException($"There is no folder {Scripts} for scripts."),
             Tls = ReadCertificate(),
             Proxies =
                 Proxies is null ? null
@@ -67,7 +67,7 @@ public sealed record RunWish
             return null;
         if (Uri.TryCreate(Smtp, UriKind.Absolute, out var mail) && mail.Scheme is "smtp" or "smtps")
             return mail;
-        throw new WrongWishException("Write the mail server as smtp://host:port or smtps://user@host.");
+        throw new RunOptionsException("Write the mail server as smtp://host:port or smtps://user@host.");
     }
 
     private string? ReadPassword()
@@ -80,7 +80,7 @@ public sealed record RunWish
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            throw new WrongWishException($"The password of the mail server cannot be read: {e.Message}");
+            throw new RunOptionsException($"The password of the mail server cannot be read: {e.Message}");
         }
     }
 
@@ -90,20 +90,20 @@ public sealed record RunWish
             return null;
         if (Uri.TryCreate(Address, UriKind.Absolute, out var uri) && uri.Scheme is "http" or "https")
             return Address.TrimEnd('/');
-        throw new WrongWishException($"“{Address}” is no address. Write it as https://kumiko.example.");
+        throw new RunOptionsException($"“{Address}” is no address. Write it as https://kumiko.example.");
     }
 
     private TlsCertificate? ReadCertificate()
     {
         if (TlsCertificate is null)
-            return TlsKey is null ? null : throw new WrongWishException("Give the certificate too, with --tls-cert.");
+            return TlsKey is null ? null : throw new RunOptionsException("Give the certificate too, with --tls-cert.");
         try
         {
             return new TlsCertificate(TlsCertificate, TlsKey);
         }
         catch (Exception e) when (e is CryptographicException or IOException or UnauthorizedAccessException or ArgumentException)
         {
-            throw new WrongWishException(
+            throw new RunOptionsException(
                 $"The certificate for TLS cannot be read: {e.Message} Give both in PEM, with --tls-cert and --tls-key."
             );
         }
@@ -115,7 +115,7 @@ public sealed record RunWish
             return null;
         if (Quantities.TryParseSize(KeepSize, out var most) && most > 0)
             return most;
-        throw new WrongWishException($"“{KeepSize}” is no size. Write it as 50GB or 500MiB.");
+        throw new RunOptionsException($"“{KeepSize}” is no size. Write it as 50GB or 500MiB.");
     }
 
     private static long? Age(string? text)
@@ -124,7 +124,7 @@ public sealed record RunWish
             return null;
         if (Quantities.TryParseDuration(text, out var duration) && duration > 0)
             return duration;
-        throw new WrongWishException($"“{text}” is no time to keep records or levels. Write it as 30d or 12h.");
+        throw new RunOptionsException($"“{text}” is no time to keep records or levels. Write it as 30d or 12h.");
     }
 
     private static IPNetwork Network(string text)
@@ -133,9 +133,9 @@ public sealed record RunWish
             return network;
         if (IPAddress.TryParse(text, out var one))
             return new IPNetwork(one, one.GetAddressBytes().Length * 8);
-        throw new WrongWishException($"“{text}” is no network. Write it as 10.1.0.0/16.");
+        throw new RunOptionsException($"“{text}” is no network. Write it as 10.1.0.0/16.");
     }
 }
 
 /// <summary>An option cannot be; the message is for the person who typed it.</summary>
-public sealed class WrongWishException(string message) : Exception(message);
+public sealed class RunOptionsException(string message) : Exception(message);
