@@ -157,7 +157,7 @@ public sealed class NotificationPlanner(
                     recipient,
                     "",
                     null,
-                    Hold.Free,
+                    Pause.None,
                     SendingStore.Add(connection, channel.Id, recipient, "result", Now())
                 );
             return;
@@ -166,21 +166,21 @@ public sealed class NotificationPlanner(
         if (notification.Alert is not null && alert is null)
             return;
         var facts = alert is null ? AlertFacts.Of(rule, notification.Level) : AlertFacts.Of(alert, notification.Level);
-        var held = Hold(facts, alert, book);
+        var pause = PauseOf(facts, alert, book);
         if (notification.Kind == NotificationKind.Ended)
         {
-            End(connection, notification, alert!, book, held);
+            End(connection, notification, alert!, book, pause);
             return;
         }
         var hits = book.For(facts, Now());
         var told = new HashSet<(long?, string)>();
         foreach (var address in rule.Recipients)
             if (told.Add((null, address.ToLowerInvariant())))
-                Item(connection, notification, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, held);
+                Item(connection, notification, null, address, BundleOf(facts, rule, ChannelQuiet.Default), null, pause);
         foreach (var hit in hits)
         {
             foreach (var channel in hit.Channels)
-                Add(connection, notification, channel, hit.Route.Id, facts, rule, held, told);
+                Add(connection, notification, channel, hit.Route.Id, facts, rule, pause, told);
             if (notification.Kind != NotificationKind.Started || alert is null)
                 continue;
             for (var step = 0; step < hit.Route.Definition.Steps.Count; step++)
@@ -191,7 +191,7 @@ public sealed class NotificationPlanner(
                         alert.Id,
                         route = hit.Route.Id,
                         step,
-                        due = Math.Max(Now(), held.Until ?? 0) + hit.Route.Definition.Steps[step].After,
+                        due = Math.Max(Now(), pause.Until ?? 0) + hit.Route.Definition.Steps[step].After,
                     }
                 );
         }
@@ -205,17 +205,17 @@ public sealed class NotificationPlanner(
         long route,
         AlertFacts facts,
         Rule rule,
-        Hold held,
+        Pause pause,
         HashSet<(long?, string)> told
     )
     {
         foreach (var recipient in channel.Settings.Recipients)
             if (told.Add((channel.Settings is MailSettings ? null : channel.Id, recipient.ToLowerInvariant())))
-                Item(connection, notification, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, held);
+                Item(connection, notification, channel.Id, recipient, BundleOf(facts, rule, channel.Quiet), route, pause);
     }
 
     /// <summary>The end goes to those who were told of the alert, or wait to be.</summary>
-    private static void End(SqliteConnection connection, Notification notification, Alert alert, RouteBook book, Hold held)
+    private static void End(SqliteConnection connection, Notification notification, Alert alert, RouteBook book, Pause pause)
     {
         var before = connection
             .Query<(long? Channel, string Recipient, string Bundle, long? Route, long? Hold, long? Quiet, string Why)>(
@@ -235,28 +235,28 @@ public sealed class NotificationPlanner(
                 to.Recipient,
                 to.Bundle,
                 to.Route,
-                to.Hold is { } earlier && !(held.Until > earlier) ? new Hold(earlier, to.Quiet, to.Why) : held
+                to.Hold is { } earlier && !(pause.Until > earlier) ? new Pause(earlier, to.Quiet, to.Why) : pause
             );
         }
     }
 
     /// <summary>Until when nobody is told, and why.</summary>
-    private Hold Hold(AlertFacts facts, Alert? alert, RouteBook book)
+    private Pause PauseOf(AlertFacts facts, Alert? alert, RouteBook book)
     {
         var now = Now();
-        var held = book.QuietFor(facts, now) is { } quiet
-            ? new Hold(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}")
-            : Hold.Free;
-        return alert?.Snoozed is { } snoozed && snoozed > now && !(held.Until > snoozed)
-            ? new Hold(snoozed, null, "snoozed")
-            : held;
+        var pause = book.QuietFor(facts, now) is { } quiet
+            ? new Pause(quiet.Until, quiet.Quiet.Id, $"quiet: {quiet.Quiet.Definition.Reason}")
+            : Pause.None;
+        return alert?.Snoozed is { } snoozed && snoozed > now && !(pause.Until > snoozed)
+            ? new Pause(snoozed, null, "snoozed")
+            : pause;
     }
 
     /// <param name="Until">Null where nothing holds it.</param>
     /// <param name="Quiet">The quiet time that does; null for a snooze.</param>
-    private readonly record struct Hold(long? Until, long? Quiet, string Why)
+    private readonly record struct Pause(long? Until, long? Quiet, string Why)
     {
-        public static readonly Hold Free = new(null, null, "");
+        public static readonly Pause None = new(null, null, "");
     }
 
     private static void Item(
@@ -266,7 +266,7 @@ public sealed class NotificationPlanner(
         string recipient,
         string bundle,
         long? route,
-        Hold held,
+        Pause pause,
         long? delivery = null
     ) =>
         connection.Execute(
@@ -280,9 +280,9 @@ public sealed class NotificationPlanner(
                 level = notification.Kind == NotificationKind.Ended ? "none" : notification.Level.ToString().ToLowerInvariant(),
                 route,
                 since = notification.At,
-                held.Until,
-                held.Quiet,
-                held.Why,
+                pause.Until,
+                pause.Quiet,
+                pause.Why,
                 delivery,
             }
         );
@@ -332,7 +332,7 @@ public sealed class NotificationPlanner(
                         )
                         {
                             var facts = AlertFacts.Of(alert, alert.Level);
-                            if (Hold(facts, alert, book).Until is { } until)
+                            if (PauseOf(facts, alert, book).Until is { } until)
                             {
                                 connection.Execute(
                                     "UPDATE escalation SET due = @until WHERE alert = @id AND route = @routeId AND step = @step",
@@ -358,16 +358,7 @@ public sealed class NotificationPlanner(
                             connection.Execute("UPDATE telling SET planned = @now WHERE id = @Id", new { notification.Id, now });
                             var told = new HashSet<(long?, string)>();
                             foreach (var channel in book.Among(route.Definition.Steps[step].Channels))
-                                Add(
-                                    connection,
-                                    notification,
-                                    channel,
-                                    routeId,
-                                    facts,
-                                    rule,
-                                    (Hold)NotificationPlanner.Hold.Free,
-                                    told
-                                );
+                                Add(connection, notification, channel, routeId, facts, rule, Pause.None, told);
                         }
                         connection.Execute(
                             "UPDATE escalation SET done = @now WHERE alert = @id AND route = @routeId AND step = @step",
