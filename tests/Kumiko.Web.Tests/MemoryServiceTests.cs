@@ -25,7 +25,7 @@ public sealed class MemoryServiceTests
         foreach (var more in held)
         {
             now = more;
-            memory.Look();
+            memory.CollectIfGrown();
         }
         return times;
     }
@@ -52,14 +52,14 @@ public sealed class MemoryServiceTests
     {
         var (clock, isBusy, held, inUse) = (new FakeTimeProvider(), false, 6_000 * Megabyte, 5_900 * Megabyte);
         var memory = new MemoryService(clock, () => isBusy, () => held, () => held = inUse);
-        memory.Look();
+        memory.CollectIfGrown();
         Assert.Equal(inUse, held);
         // The queries end; nothing grows any more.
         inUse = 200 * Megabyte;
         for (var i = 0; i < 60; i++)
         {
             clock.Advance(TimeSpan.FromSeconds(1));
-            memory.Look();
+            memory.CollectIfGrown();
         }
         Assert.Equal(inUse, held);
     }
@@ -71,7 +71,7 @@ public sealed class MemoryServiceTests
         var memory = new MemoryService(clock, () => false, () => 900 * Megabyte, () => times++);
         for (var i = 0; i < 3_600; i++)
         {
-            memory.Look();
+            memory.CollectIfGrown();
             clock.Advance(TimeSpan.FromSeconds(1));
         }
         Assert.InRange(times, 2, 9);
@@ -82,10 +82,10 @@ public sealed class MemoryServiceTests
     {
         var (busy, times) = (true, 0);
         var memory = new MemoryService(new FakeTimeProvider(), () => busy, () => 2_000 * Megabyte, () => times++);
-        memory.Look();
+        memory.CollectIfGrown();
         Assert.Equal(0, times);
         busy = false;
-        memory.Look();
+        memory.CollectIfGrown();
         Assert.Equal(1, times);
     }
 }

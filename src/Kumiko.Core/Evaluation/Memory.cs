@@ -10,7 +10,7 @@ public sealed class MemoryBudget(long most)
         new(Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4, 1L << 30, 4L << 30));
 
     /// <summary>Bytes that queries hold now.</summary>
-    public long Held => Interlocked.Read(ref _held);
+    public long BytesHeld => Interlocked.Read(ref _held);
 
     internal bool TryTake(long bytes)
     {

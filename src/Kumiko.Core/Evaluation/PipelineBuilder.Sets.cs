@@ -116,8 +116,8 @@ public sealed partial class PipelineBuilder
     /// <summary>An answer with columns; of records, their fields become columns.</summary>
     private Frame Frame(Pipeline pipeline)
     {
-        var answer = _around.Answer(pipeline);
-        return pipeline.IsRecords ? RecordColumns.Spread(pipeline, answer, _around.Limits.Rows) : pipeline.Collect(answer);
+        var answer = _context.Answer(pipeline);
+        return pipeline.IsRecords ? RecordColumns.Spread(pipeline, answer, _context.Limits.Rows) : pipeline.Collect(answer);
     }
 
     private void Joined(Join join)
@@ -184,7 +184,7 @@ public sealed partial class PipelineBuilder
         if (_scope is RecordScope left && right.Scope is RecordScope other)
         {
             var (l, r) = (left, other);
-            var merged = new RecordScope(_around.Fields);
+            var merged = new RecordScope(_context.Fields);
             string[] added = [.. l.Added.Union(r.Added, StringComparer.Ordinal)];
             var first = _slots;
             _slots += added.Length + 1;
@@ -201,7 +201,7 @@ public sealed partial class PipelineBuilder
                 return row with { Slots = slots };
             }
             Step(rows =>
-                Merge(rows.Select(row => Take(row, fromLeft)), _around.Answer(right).Select(row => Take(row, fromRight)))
+                Merge(rows.Select(row => Take(row, fromLeft)), _context.Answer(right).Select(row => Take(row, fromRight)))
             );
             _scope = merged;
             return;
@@ -223,7 +223,7 @@ public sealed partial class PipelineBuilder
         Step(rows =>
         {
             var both = rows.Select(row => Arranged(row, placesLeft))
-                .Concat(_around.Answer(right).Select(row => Arranged(row, placesRight)));
+                .Concat(_context.Answer(right).Select(row => Arranged(row, placesRight)));
             return time < 0 ? both : both.OrderBy(row => row.Slots[time], Comparer<Value>.Create(Comparison.Sort));
         });
         _scope = new ColumnScope(all);

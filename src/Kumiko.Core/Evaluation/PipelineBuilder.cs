@@ -7,7 +7,7 @@ namespace Kumiko.Core.Evaluation;
 /// <summary>Makes a query ready, stage by stage.</summary>
 public sealed partial class PipelineBuilder
 {
-    private readonly PipelineContext _around;
+    private readonly PipelineContext _context;
     private readonly Dictionary<string, (Language.Query Query, PipelineBuilder Within)> _bound = new(StringComparer.Ordinal);
     private readonly List<(int Index, Expr Condition)> _conditions = [];
     private readonly List<Func<Row, bool>> _tests = [];
@@ -28,7 +28,7 @@ public sealed partial class PipelineBuilder
 
     private PipelineBuilder(PipelineContext context, Window window)
     {
-        _around = context;
+        _context = context;
         _reads = window;
         _scope = new RecordScope(context.Fields);
         _schema = new Schema([], null, window);
@@ -43,7 +43,7 @@ public sealed partial class PipelineBuilder
     }
 
     private PipelineBuilder(PipelineBuilder outer)
-        : this(outer._around, outer._around.Window)
+        : this(outer._context, outer._context.Window)
     {
         foreach (var (name, bound) in outer._bound)
             _bound[name] = bound;
@@ -71,7 +71,7 @@ public sealed partial class PipelineBuilder
             Samples = _samples,
             Slots = _slots,
             BeforeGroup = _beforeGroup,
-            Limit = _around.Limits.Rows,
+            Limit = _context.Limits.Rows,
         };
 
     private void Add(Language.Query query, bool outermost)
@@ -113,13 +113,13 @@ public sealed partial class PipelineBuilder
         _set = from.Set;
         if (_set == "logs")
             return;
-        if (_set == "metrics" && _around.Samples(_reads) is { } samples)
+        if (_set == "metrics" && _context.Samples(_reads) is { } samples)
         {
             _samples = samples;
             _scope = new ColumnScope(samples.Columns);
             return;
         }
-        var frame = _around.Sets(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
+        var frame = _context.Sets(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
         if (_moved != 0 && frame.Schema.IndexOf("time") is var time and >= 0)
             frame = frame with
             {
@@ -149,7 +149,7 @@ public sealed partial class PipelineBuilder
         _schema = _schema with { Window = _reads.Shift(_moved) };
     }
 
-    private Compiler Compiler => new(_around.Context, _scope);
+    private Compiler Compiler => new(_context.Context, _scope);
 
     private void Add(Stage stage, Stage? next)
     {
@@ -350,15 +350,15 @@ public sealed partial class PipelineBuilder
     {
         if (group.Per is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
             throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
-        var slices = _group is null ? _around.Slices : null;
+        var slices = _group is null ? _context.Slices : null;
         var plan = new GroupPlan(
             group,
             _schema.Window,
             Compiler,
-            _around.Context,
+            _context.Context,
             _scope.Bind("time"),
-            _around.Limits,
-            _around.Memory,
+            _context.Limits,
+            _context.Memory,
             slices
         );
         var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
@@ -439,7 +439,7 @@ public sealed partial class PipelineBuilder
         var keys = order.Items.Select(item => (Value: Compiler.Value(item.Expr), item.Descending)).ToArray();
         // With a limit behind it only so many rows need to be held.
         var most = next is { By.Count: 0 } limit ? (int?)Math.Min(limit.Count, int.MaxValue) : null;
-        Step(rows => Sorting.Sort(rows, keys, most, _around.Limits));
+        Step(rows => Sorting.Sort(rows, keys, most, _context.Limits));
     }
 
     private void Limited(Limit limit)
@@ -459,7 +459,7 @@ public sealed partial class PipelineBuilder
             {
                 var key = GroupTable.NameOf(Array.ConvertAll(keys, k => k(row)));
                 if (!seen.ContainsKey(key))
-                    _around.Memory.Take(100);
+                    _context.Memory.Take(100);
                 if ((seen[key] = seen.GetValueOrDefault(key) + 1) <= limit.Count)
                     yield return row;
             }

@@ -218,7 +218,7 @@ public sealed partial class QueryParser
         if (Name($"After {stage} comes a name bound by with.") is not { } name)
             return null;
         var span = TextSpan.Between(start, _in.Position);
-        if (Known(name) is { } known)
+        if (KnownSet(name) is { } known)
             return new Field(known) { Span = span };
         var near = Keywords.Nearest(name, _sets);
         _in.Error(

@@ -98,7 +98,7 @@ public sealed partial class QueryParser
         var after = _in.Position;
         while (char.IsWhiteSpace(_in.Current))
             _in.Position++;
-        if (after == blank || Known(set) is not { } known || _in.Current is '=' or '!' or '<' or '>' or '~')
+        if (after == blank || KnownSet(set) is not { } known || _in.Current is '=' or '!' or '<' or '>' or '~')
         {
             _in.Position = start;
             return null;
@@ -116,7 +116,7 @@ public sealed partial class QueryParser
         return end < 0 ? null : _in.BacktickName();
     }
 
-    private string? Known(string? set)
+    private string? KnownSet(string? set)
     {
         if (set is null)
             return null;

@@ -246,12 +246,12 @@ public sealed class RuleReader(RuleValueReader values)
             // With no history at all everything would be new: what the first check finds is learned.
             var found = await values.At(definition, [first - definition.Delay], snapshot, cancel);
             foreach (var line in found.Lines.Where(l => l.Seen[0]))
-                Known(state, line, first - fresh.History, first);
+                RememberKey(state, line, first - fresh.History, first);
             return;
         }
         foreach (var line in answer.Lines)
             if (Array.LastIndexOf(line.Seen, true) is >= 0 and var last)
-                Known(
+                RememberKey(
                     state,
                     line,
                     ends[Array.IndexOf(line.Seen, true)] + definition.Delay - length,
@@ -259,7 +259,7 @@ public sealed class RuleReader(RuleValueReader values)
                 );
     }
 
-    private static void Known(EvaluationState state, SlidingLine line, long firstSeen, long lastSeen) =>
+    private static void RememberKey(EvaluationState state, SlidingLine line, long firstSeen, long lastSeen) =>
         state.Keys[line.Name] = new KeyState
         {
             Name = line.Name,

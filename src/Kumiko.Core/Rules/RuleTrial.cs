@@ -34,10 +34,10 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             InOrder order => await Sequence(definition, order, window, snapshot, cancel),
             _ => await Figures(definition, window, snapshot, cancel),
         };
-        return trial with { Disturbances = Known(trial) };
+        return trial with { Disturbances = DisturbancesWithEpisodes(trial) };
     }
 
-    private List<(KnownDisturbance, TrialEpisode?)> Known(Trial trial) =>
+    private List<(KnownDisturbance, TrialEpisode?)> DisturbancesWithEpisodes(Trial trial) =>
         [
             .. known
                 .In(trial.Window)

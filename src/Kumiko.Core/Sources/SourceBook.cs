@@ -30,17 +30,17 @@ public sealed class SourceBook
                 )
             )
                 _sources[row.Name] = row;
-        records.Committed += SeeRecords;
-        records.Kept += (source, refused) => See(source, 0, 0, s => s.Refused += refused);
-        metrics.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s => s.Samples += batch.Items);
-        signals.Committed += batch => See(batch.Source, batch.Items, batch.Newest, s => s.Spans += batch.Items);
+        records.Committed += CountRecords;
+        records.Kept += (source, refused) => Count(source, 0, 0, s => s.Refused += refused);
+        metrics.Committed += batch => Count(batch.Source, batch.Items, batch.Newest, s => s.Samples += batch.Items);
+        signals.Committed += batch => Count(batch.Source, batch.Items, batch.Newest, s => s.Spans += batch.Items);
     }
 
     private long Now => Instants.FromDateTime(_clock.GetUtcNow());
 
-    private void SeeRecords(string source, RecordBlock records)
+    private void CountRecords(string source, RecordBlock records)
     {
-        See(source, records.Count, records.TimeOf.Max(), s =>
+        Count(source, records.Count, records.TimeOf.Max(), s =>
         {
             s.Records += records.Count;
             for (var i = 0; i < DelaysOfBatch && i < records.Count; i++)
@@ -49,13 +49,13 @@ public sealed class SourceBook
                 var (time, observed) = (records.TimeOf[row], records.ObservedOf[row]);
                 // Where the sender gave no time, the observed one stands for it and there is nothing to learn.
                 if (time != observed)
-                    s.SeeDelay(observed - time);
+                    s.AddDelay(observed - time);
             }
         });
     }
 
     /// <summary>Counts changes, which a store of their own keeps.</summary>
-    public void SeeChange(string source, long at) => See(source, 1, at, s => s.Changes++);
+    public void CountChange(string source, long at) => Count(source, 1, at, s => s.Changes++);
 
     /// <summary>Notes how a source sends and how it was told from others.</summary>
     public void Recognise(string source, string protocol, string how)
@@ -68,7 +68,7 @@ public sealed class SourceBook
         }
     }
 
-    private void See(string source, long items, long newest, Action<SourceCounts> count)
+    private void Count(string source, long items, long newest, Action<SourceCounts> count)
     {
         lock (_sources)
         {
@@ -76,7 +76,7 @@ public sealed class SourceBook
                 return;
             // What was refused was seen too, but is no sign of its records.
             if (items > 0)
-                counts.See(Now, items, newest);
+                counts.Add(Now, items, newest);
             else if (counts.FirstSeen == 0)
                 counts.FirstSeen = Now;
             counts.IsChanged = true;

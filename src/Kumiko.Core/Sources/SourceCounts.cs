@@ -31,7 +31,7 @@ internal sealed class SourceCounts
     public string Recognised { get; set; } = "";
     public bool IsChanged { get; set; }
 
-    public void See(long now, long items, long newest)
+    public void Add(long now, long items, long newest)
     {
         if (FirstSeen == 0)
             FirstSeen = now;
@@ -49,7 +49,7 @@ internal sealed class SourceCounts
         slot = slot.At == at ? (at, slot.Count + items) : (at, items);
     }
 
-    public void SeeDelay(long delay)
+    public void AddDelay(long delay)
     {
         if (delay is < -LongestDelay or > LongestDelay)
             return;

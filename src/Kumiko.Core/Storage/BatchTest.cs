@@ -38,7 +38,7 @@ public sealed class BatchTest
 
     /// <summary>The same, one record after another.</summary>
     public static BatchTest Of(Func<LogRecord, bool> test, Func<SegmentBatch, Window, bool>? mayMatch = null) =>
-        new((batch, cancel) => Look(test, batch, cancel), mayMatch);
+        new((batch, cancel) => RowsThatPass(test, batch, cancel), mayMatch);
 
     public bool PassesAll => _look is null;
 
@@ -62,7 +62,7 @@ public sealed class BatchTest
         return found;
     }
 
-    private static int[] Look(Func<LogRecord, bool> test, RecordBatch batch, CancellationToken cancel)
+    private static int[] RowsThatPass(Func<LogRecord, bool> test, RecordBatch batch, CancellationToken cancel)
     {
         var found = new int[Math.Min(batch.Count, 256)];
         var count = 0;

@@ -113,7 +113,7 @@ public sealed class RecordStore : IDisposable
             [
                 .. _damaged
                     .Where(d => window.Overlaps(d.Segment.MinTime, d.Segment.MaxTime))
-                    .Select(d => Told(d.Segment, d.Reason)),
+                    .Select(d => DamageText(d.Segment, d.Reason)),
             ];
     }
 
@@ -121,7 +121,7 @@ public sealed class RecordStore : IDisposable
     {
         lock (_damaged)
             _damaged.Add((segment, reason));
-        _notices.Add(Told(segment, reason));
+        _notices.Add(DamageText(segment, reason));
     }
 
     /// <summary>All records committed so far, to be disposed after reading.</summary>
@@ -247,7 +247,7 @@ public sealed class RecordStore : IDisposable
         Publish();
     }
 
-    private static string Told(Segment segment, string damage) =>
+    private static string DamageText(Segment segment, string damage) =>
         FormattableString.Invariant(
             $"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})"
         );

@@ -65,7 +65,7 @@ public sealed class Snapshot : IDisposable
         var merge = new PriorityQueue<IEnumerator<LogRecord>, RecordId>(
             Comparer<RecordId>.Create((a, b) => direction * a.CompareTo(b))
         );
-        (RecordBatch Batch, Task<Looked> Look)? ahead = null;
+        (RecordBatch Batch, Task<TestedBatch> Look)? ahead = null;
         var opened = 0;
         try
         {
@@ -78,7 +78,7 @@ public sealed class Snapshot : IDisposable
                     // While one batch is looked through, another worker goes on with the next.
                     ahead = !test.PassesAll && waiting.TryPeek(out var following) ? (following, Ahead(following)) : null;
                     var cursor = Cursor(
-                            mine is null ? Look(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(),
+                            mine is null ? Test(next, window, test, newest, cancel) : mine.GetAwaiter().GetResult(),
                             newest,
                             from,
                             opened++ < KeptSegments
@@ -102,7 +102,7 @@ public sealed class Snapshot : IDisposable
                 left.Dispose();
         }
 
-        Task<Looked> Ahead(RecordBatch batch)
+        Task<TestedBatch> Ahead(RecordBatch batch)
         {
             // Whoever asked may be gone before it is done.
             var pin = _pin.Again();
@@ -110,7 +110,7 @@ public sealed class Snapshot : IDisposable
                 () =>
                 {
                     using (pin)
-                        return Look(batch, window, test, newest, cancel);
+                        return Test(batch, window, test, newest, cancel);
                 },
                 CancellationToken.None
             );
@@ -121,19 +121,19 @@ public sealed class Snapshot : IDisposable
     }
 
     /// <param name="Few">The records, where they are so few that they were put together by themselves.</param>
-    private sealed record Looked(MatchSet.Part Part, LogRecord[]? Few);
+    private sealed record TestedBatch(MatchSet.Part Part, LogRecord[]? Few);
 
-    private static Looked Look(RecordBatch batch, Window window, BatchTest test, bool newest, CancellationToken cancel)
+    private static TestedBatch Test(RecordBatch batch, Window window, BatchTest test, bool newest, CancellationToken cancel)
     {
         var part = Part(batch, window, test, cancel);
-        return new Looked(
+        return new TestedBatch(
             part,
             batch is SegmentBatch segment && part.Count is > 0 and <= FewRecords ? Few(segment, part, newest) : null
         );
     }
 
     /// <param name="keep">Whether a segment stays unpacked for the next reader.</param>
-    private static IEnumerable<LogRecord> Cursor(Looked looked, bool newest, RecordId? from, bool keep)
+    private static IEnumerable<LogRecord> Cursor(TestedBatch looked, bool newest, RecordId? from, bool keep)
     {
         var part = looked.Part;
         if (part.Count == 0)

@@ -111,7 +111,7 @@ public sealed class LiveSender(
         }
         catch (Exception e) when (e is HttpRequestException or IOException)
         {
-            Told(until, e);
+            LogFailure(until, e);
         }
     }
 
@@ -130,11 +130,11 @@ public sealed class LiveSender(
         }
         catch (Exception e) when (e is HttpRequestException or IOException)
         {
-            Told(until, e);
+            LogFailure(until, e);
         }
     }
 
-    private void Told(DateTimeOffset until, Exception e)
+    private void LogFailure(DateTimeOffset until, Exception e)
     {
         if (until - _told < KeptFor)
             return;

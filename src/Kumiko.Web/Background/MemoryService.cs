@@ -53,14 +53,14 @@ public sealed class MemoryService : BackgroundService
         try
         {
             while (await timer.WaitForNextTickAsync(stoppingToken))
-                Look();
+                CollectIfGrown();
         }
         catch (OperationCanceledException)
         { /* the server stops */
         }
     }
 
-    internal void Look()
+    internal void CollectIfGrown()
     {
         var held = _held();
         if (held < Enough || _isBusy())

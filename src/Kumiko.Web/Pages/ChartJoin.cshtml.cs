@@ -15,7 +15,7 @@ namespace Kumiko.Web.Pages;
 
 /// <summary>A part of a join as it was looked at.</summary>
 /// <param name="Rows">How many rows it has; null for a constant or where it has a problem.</param>
-public sealed record JoinLook(JoinPart Part, long? Rows, TablePart? Table, string? Problem);
+public sealed record JoinPreview(JoinPart Part, long? Rows, TablePart? Table, string? Problem);
 
 /// <summary>Data sets joined step by step: named parts and constants, each looked at by itself, and the question over
 /// them.</summary>
@@ -28,7 +28,7 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
 
     public SearchAddress Address { get; private set; } = new();
     public JoinDraft Draft { get; private set; } = new([], "");
-    public IReadOnlyList<JoinLook> Parts { get; private set; } = [];
+    public IReadOnlyList<JoinPreview> Parts { get; private set; } = [];
 
     /// <summary>What is wrong with the query as a whole; null for nothing.</summary>
     public string? Problem { get; private set; }
@@ -114,9 +114,9 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
     private async Task Answer()
     {
         Problem = Faults(Draft);
-        var looks = new List<JoinLook>();
+        var looks = new List<JoinPreview>();
         foreach (var part in Draft.Parts)
-            looks.Add(part.IsConstant ? new JoinLook(part, null, null, null) : await Look(part));
+            looks.Add(part.IsConstant ? new JoinPreview(part, null, null, null) : await Preview(part));
         Parts = looks;
         if (Problem is not null)
             return;
@@ -203,19 +203,19 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
         return BesideUsual.Of(frame, earlier) ?? frame;
     }
 
-    private async Task<JoinLook> Look(JoinPart part)
+    private async Task<JoinPreview> Preview(JoinPart part)
     {
         var parsed = QueryParser.Parse(Draft.Alone(part));
         if (!parsed.Ok)
-            return new JoinLook(part, null, null, parsed.Errors[0].Describe(part.Text));
+            return new JoinPreview(part, null, null, parsed.Errors[0].Describe(part.Text));
         var run = RunOf(parsed.Text);
         using var reading = run.Attach(HttpContext.RequestAborted);
         try
         {
             if (!run.IsGrouped)
-                return new JoinLook(part, (await run.Counts()).Records, null, null);
+                return new JoinPreview(part, (await run.Counts()).Records, null, null);
             var frame = await run.Frame();
-            return new JoinLook(
+            return new JoinPreview(
                 part,
                 frame.Rows.Count,
                 new TablePart(frame with { Rows = [.. frame.Rows.Take(RowsOfPart)] }, Zone) { Units = true },
@@ -224,7 +224,7 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
         }
         catch (QueryRefusedException e)
         {
-            return new JoinLook(part, null, null, e.Message);
+            return new JoinPreview(part, null, null, e.Message);
         }
     }
 

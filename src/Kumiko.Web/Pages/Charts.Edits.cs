@@ -25,7 +25,7 @@ public sealed partial class ChartsModel
             "save" => Saved(),
             "remove" => (Address.With(Board with { Series = [.. Board.Series.Where(s => s.Name != Asked("name"))] }), null),
             "up" => (Address.With(Board with { Series = Moved(Asked("name")) }), null),
-            "look" => Looked(),
+            "look" => WithLooks(),
             "lay" => Laid(),
             "pin" => Pinned(),
             "axes" => Axes(),
@@ -132,7 +132,7 @@ public sealed partial class ChartsModel
         var text = Request.Query["text"].ToString().ReplaceLineEndings("\n").Trim();
         if (text.Length > LongestText)
             return (Address, "The text is too long.");
-        var changed = Look(series) with { Name = called, Text = text };
+        var changed = Styled(series) with { Name = called, Text = text };
         if (series.Peers is { } peers)
             changed = changed with
             {
@@ -193,7 +193,7 @@ public sealed partial class ChartsModel
             _ => "avg",
         };
 
-    private BoardSeries Look(BoardSeries series) =>
+    private BoardSeries Styled(BoardSeries series) =>
         series with
         {
             Form = Enum.TryParse<ChartForm>(Asked("form"), out var form) ? form : null,
@@ -218,7 +218,7 @@ public sealed partial class ChartsModel
         return list;
     }
 
-    private (ChartAddress, string?) Looked()
+    private (ChartAddress, string?) WithLooks()
     {
         var by = Asked("by");
         return (

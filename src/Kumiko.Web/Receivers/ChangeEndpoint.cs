@@ -80,7 +80,7 @@ public static class ChangeEndpoint
                 }
                 // One that was told before is as good as taken.
                 if (await changes.Add(change) > 0)
-                    book.SeeChange(entry.Source, change.At);
+                    book.CountChange(entry.Source, change.At);
                 taken++;
             }
         }

@@ -40,7 +40,7 @@ public sealed record BoardAnswer(Window Focus, Window Drawn, IReadOnlyList<Serie
 public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore changes)
 {
     /// <summary>What is drawn around the focus on each side, as a share of it.</summary>
-    private const double Around = 0.25;
+    private const double Margin = 0.25;
     private const int RoundParts = 24;
 
     private const int MostChanges = 200;
@@ -63,7 +63,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             return focus;
         // In whole round steps, so that neither end cuts one.
         var round = Steps.RoundFor(focus, RoundParts);
-        var more = Math.Max(1, (long)(focus.Length * Around) / round) * round;
+        var more = Math.Max(1, (long)(focus.Length * Margin) / round) * round;
         return new Window(focus.From - more, Math.Max(focus.To, Math.Min(focus.To + more, now)));
     }
 

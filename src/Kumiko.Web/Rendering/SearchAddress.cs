@@ -130,7 +130,7 @@ public sealed record SearchAddress
         var address = new SearchAddress
         {
             Query = (value("q") ?? "").ReplaceLineEndings("\n"),
-            Zone = Known(value("zone"), notices),
+            Zone = KnownZone(value("zone"), notices),
         };
         address = address with { Focus = FocusOf(value("from"), value("to"), now, notices) };
         if (BaselineChoice.Parse(value("base")) is { } baseline)
@@ -215,7 +215,7 @@ public sealed record SearchAddress
         return DefaultFocus;
     }
 
-    private static string? Known(string? zone, List<string> notices)
+    private static string? KnownZone(string? zone, List<string> notices)
     {
         if (string.IsNullOrEmpty(zone))
             return null;

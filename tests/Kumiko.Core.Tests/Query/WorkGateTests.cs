@@ -250,12 +250,12 @@ public sealed class WorkGateTests : StoreTest
             held.Add(new Run(Ask(Distinct), store.Current, around));
             Assert.Equal(3_000, (await held[^1].Frame()).Rows[0][0].AsLong);
         }
-        Assert.InRange(budget.Held, 1 << 20, 3 << 20);
+        Assert.InRange(budget.BytesHeld, 1 << 20, 3 << 20);
         using var refused = new Run(Ask(Distinct), store.Current, around);
         Assert.IsType<QueryBusyException>(await Record.ExceptionAsync(() => refused.Frame()));
         foreach (var run in held)
             run.Dispose();
-        Assert.Equal(0, budget.Held);
+        Assert.Equal(0, budget.BytesHeld);
         Assert.Equal(3_000, (await refused.Frame()).Rows[0][0].AsLong);
     }
 

@@ -60,7 +60,7 @@ public sealed class SourceTests : StoreTest
             await records.Append([Record("quay", Now - (3 * Instants.Second)), Record("quay", Now - Instants.Second)], "quay");
             await metrics.Append([Gauge(Now)], "quay");
             await records.Keep([new Refused(1, 2, "wrong", [1])], "quay", 7);
-            book.SeeChange("desk", Now);
+            book.CountChange("desk", Now);
             book.Recognise("quay", "syslog over TCP", "address 10.0.0.1");
             await book.Save();
             var again = new SourceBook(records, signals, metrics, database, Clock);

@@ -20,14 +20,14 @@ public sealed class MailTests : IAsyncLifetime
     public ValueTask DisposeAsync() => _server.DisposeAsync();
 
     /// <summary>The mail as it goes over the wire, read again.</summary>
-    private MimeMessage Mail(NotificationOf notices, string recipient = "ines@skerryline.example")
+    private MimeMessage Mail(NotificationOf notice, string recipient = "ines@skerryline.example")
     {
-        var fields = _server.Get<FieldReader>().Of(notices, recipient);
+        var fields = _server.Get<FieldReader>().Of(notice, recipient);
         var composed = new MessageComposer().Compose(
             new MailSettings([recipient]),
             "",
             fields,
-            notices.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null
+            notice.Alert is { } alert && Brief.FromJson(alert.Brief) is { } brief ? (alert, brief) : null
         );
         using var wire = new MemoryStream();
         MailSender
@@ -88,8 +88,8 @@ public sealed class MailTests : IAsyncLifetime
     [Fact]
     public void Hostile_text_of_records_stays_text_and_makes_no_headers()
     {
-        var notices = Told(NotificationKind.Started, where: Markup + "\r\nBcc: all@skerryline.example");
-        var mail = Mail(notices with { Alert = notices.Alert!, Notification = notices.Notification });
+        var notice = Told(NotificationKind.Started, where: Markup + "\r\nBcc: all@skerryline.example");
+        var mail = Mail(notice with { Alert = notice.Alert!, Notification = notice.Notification });
         Assert.Empty(mail.Bcc);
         Assert.Equal(["ines@skerryline.example"], mail.To.Mailboxes.Select(m => m.Address));
         Assert.DoesNotContain("<img src=x", mail.HtmlBody);

@@ -60,7 +60,7 @@ internal sealed class OtlpReading
             var value =
                 field.Value?.ValueCase == Wire.AnyValue.ValueOneofCase.StringValue
                 && field.Value.StringValue.Length <= LongestKnown
-                    ? Records.Value.Of(Known(field.Value.StringValue))
+                    ? Records.Value.Of(Interned(field.Value.StringValue))
                     : Value(field.Value);
             if (field.Key.Length > 0 && !value.IsMissing)
                 Set(field.Key, value);
@@ -69,7 +69,7 @@ internal sealed class OtlpReading
 
     private void Set(string key, Value value)
     {
-        key = Known(key);
+        key = Interned(key);
         // Lists are short, as in all that is measured or written.
         for (var i = 0; i < _keys.Count && _keys.Count <= MostCompared; i++)
             if (ReferenceEquals(_keys[i], key))
@@ -82,7 +82,7 @@ internal sealed class OtlpReading
     }
 
     /// <summary>The same object for the same name or short text, for as many as a sane sender has.</summary>
-    public string Known(string key)
+    public string Interned(string key)
     {
         if (_known.TryGetValue(key, out var known))
             return known;

@@ -61,7 +61,7 @@ public sealed class SyslogFraming
             _start++;
         if (_start == _end)
             return false;
-        return Look(out var digits, out var length) switch
+        return ReadLength(out var digits, out var length) switch
         {
             Frame.Counted => TryCounted(digits, length, out message, out problem),
             Frame.Line => TryLine(out message, out problem),
@@ -87,7 +87,7 @@ public sealed class SyslogFraming
         return !_skipLine;
     }
 
-    private Frame Look(out int digits, out long length)
+    private Frame ReadLength(out int digits, out long length)
     {
         var bytes = _buffer.AsSpan(_start, _end - _start);
         (digits, length) = (0, 0);

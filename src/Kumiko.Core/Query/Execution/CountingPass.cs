@@ -51,7 +51,7 @@ internal sealed class CountingPass
             cancel.ThrowIfCancellationRequested();
             if (batch is RecentBatch recent)
             {
-                Look(recent, cancel);
+                CountBatch(recent, cancel);
                 continue;
             }
             var segment = (SegmentBatch)batch;
@@ -59,7 +59,7 @@ internal sealed class CountingPass
             {
                 segment.Scan(_conditions.PatternOf, scan =>
                 {
-                    Look(segment, scan, cancel);
+                    CountBatch(segment, scan, cancel);
                     return 0;
                 });
             }
@@ -68,7 +68,7 @@ internal sealed class CountingPass
         }
     }
 
-    private void Look(RecentBatch batch, CancellationToken cancel)
+    private void CountBatch(RecentBatch batch, CancellationToken cancel)
     {
         var (first, end) = batch.Range(_pipeline.Reads);
         Count(ref _all, end - first);
@@ -96,7 +96,7 @@ internal sealed class CountingPass
         }
     }
 
-    private void Look(SegmentBatch batch, SegmentScan scan, CancellationToken cancel)
+    private void CountBatch(SegmentBatch batch, SegmentScan scan, CancellationToken cancel)
     {
         var (first, end) = scan.Range(_pipeline.Reads);
         Count(ref _all, end - first);

@@ -35,7 +35,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             || QueryParser.Parse(query) is not { Ok: true, Query: { From: null, Stages: var stages } }
             || stages.Any(s => s is not Where)
         )
-            query = Around(alert);
+            query = QueryOfPlace(alert);
         using var snapshot = records.Current;
         using var run = Open(query, alert, focus, snapshot);
         using var reading = run.Attach(cancel);
@@ -75,7 +75,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             .ThenBy(c => c.First.Value.ToText(), StringComparer.Ordinal)
             .ToList();
         return new BriefDifferences(
-            Told(strongest, snapshot),
+            Described(strongest, snapshot),
             query,
             baseline.Words,
             baseline.Choice.ToString() ?? "",
@@ -143,7 +143,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
 
     /// <summary>A rule on a metric, on spans or on other rules has no records of its own: those of its place, or all that
     /// warn.</summary>
-    private static string Around(Alert alert)
+    private static string QueryOfPlace(Alert alert)
     {
         var names = AlertRecords.KeyNames(alert.Definition);
         var places = Enumerable
@@ -261,7 +261,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
         }
     }
 
-    private static List<BriefDifference> Told(List<(Candidate Of, ShareShift Shift)> strongest, Snapshot snapshot)
+    private static List<BriefDifference> Described(List<(Candidate Of, ShareShift Shift)> strongest, Snapshot snapshot)
     {
         var told = new List<(BriefDifference Difference, ShareShift Shift)>();
         foreach (var (of, shift) in strongest)

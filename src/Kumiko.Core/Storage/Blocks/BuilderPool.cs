@@ -14,7 +14,7 @@ internal static class BuilderPool
     /// <summary>Takes an empty builder back. One that an error left half filled is not to come back.</summary>
     public static void Return(RecordBlockBuilder builder)
     {
-        if (builder.Count == 0 && builder.Held <= RecordBlockBuilder.MostHeld && Free.Count < MostKept)
+        if (builder.Count == 0 && builder.BytesHeld <= RecordBlockBuilder.MostHeld && Free.Count < MostKept)
             Free.Add(builder);
     }
 }

@@ -90,7 +90,7 @@ public sealed class RecordBlock
         foreach (var record in records)
             builder.Add(record);
         var block = builder.Build();
-        if (builder.Held <= RecordBlockBuilder.MostHeld)
+        if (builder.BytesHeld <= RecordBlockBuilder.MostHeld)
             _builder = builder;
         return block;
     }

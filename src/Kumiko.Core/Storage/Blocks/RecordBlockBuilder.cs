@@ -70,7 +70,7 @@ internal sealed class RecordBlockBuilder
     public const int MostHeld = 8 << 20;
 
     /// <summary>Bytes of memory that it holds for the next block.</summary>
-    public int Held => _bytes.Buffer.Length + (_cells.Length * sizeof(long));
+    public int BytesHeld => _bytes.Buffer.Length + (_cells.Length * sizeof(long));
 
     public void Begin()
     {

@@ -114,7 +114,7 @@ internal sealed class PatternText
             for (var i = 0; i < a.Count; i++)
             {
                 var both = Gap(a[i]);
-                both.See(Gap(b[i]));
+                both.Observe(Gap(b[i]));
                 to.Add(new Piece(null, Longer(a[i].Before, b[i].Before), both));
             }
             return;
@@ -132,7 +132,7 @@ internal sealed class PatternText
             if (side.Count == 0)
                 continue;
             if (side is [var one])
-                facts.See(Gap(one));
+                facts.Observe(Gap(one));
             else
                 facts.Types |= VariableTypes.Text;
         }
@@ -154,7 +154,7 @@ internal sealed class PatternText
     {
         var facts = piece.Facts;
         if (piece.Word is { } word)
-            facts.See(Encoding.UTF8.GetBytes(word), closely: true);
+            facts.Observe(Encoding.UTF8.GetBytes(word), closely: true);
         return facts;
     }
 
@@ -174,7 +174,7 @@ internal sealed class PatternText
                 continue;
             }
             var type = VariableType.Name(piece.Facts.Types);
-            var name = Told(i) ?? type;
+            var name = GapText(i) ?? type;
             for (var n = 2; !names.Add(name); n++)
                 name = $"{name.TrimEnd('0', '1', '2', '3', '4', '5', '6', '7', '8', '9')}{n}";
             to.Append('{').Append(name).Append('}');
@@ -197,7 +197,7 @@ internal sealed class PatternText
 
     /// <summary>What the words beside a gap call it: the name before an equals sign or a colon, the noun before it, or what is
     /// counted behind it.</summary>
-    private string? Told(int gap)
+    private string? GapText(int gap)
     {
         var before = _pieces[gap].Before;
         var last = gap > 0 ? _pieces[gap - 1].Word : null;

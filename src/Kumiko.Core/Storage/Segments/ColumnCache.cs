@@ -13,7 +13,7 @@ internal sealed class ColumnCache(long budget, TimeProvider clock)
     /// beside its bytes.</summary>
     private const int MostBytesPerRow = 4;
     private const int Head = 256;
-    private const int Around = 160;
+    private const int EntryOverhead = 160;
 
     private static readonly TimeSpan Moment = TimeSpan.FromSeconds(30);
 
@@ -26,7 +26,7 @@ internal sealed class ColumnCache(long budget, TimeProvider clock)
     {
         public long Key => key;
         public byte[] Bytes => bytes;
-        public int Size => bytes.Length + Around;
+        public int Size => bytes.Length + EntryOverhead;
         public long Used { get; set; }
     }
 
@@ -56,7 +56,7 @@ internal sealed class ColumnCache(long budget, TimeProvider clock)
     /// while.</summary>
     public void Offer(long key, ReadOnlySpan<byte> bytes, int rows)
     {
-        var size = bytes.Length + Around;
+        var size = bytes.Length + EntryOverhead;
         if (bytes.Length > ((long)rows * MostBytesPerRow) + Head || size > budget)
             return;
         lock (_lock)

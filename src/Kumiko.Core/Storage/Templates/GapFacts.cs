@@ -14,7 +14,7 @@ internal struct GapFacts
     public bool Varies;
 
     /// <returns>Whether this was news.</returns>
-    public bool See(ReadOnlySpan<byte> value, bool closely)
+    public bool Observe(ReadOnlySpan<byte> value, bool closely)
     {
         var news = false;
         if (!Varies)
@@ -32,13 +32,13 @@ internal struct GapFacts
         return news;
     }
 
-    public void See(in GapFacts other)
+    public void Observe(in GapFacts other)
     {
         Types |= other.Types;
         if (other.Varies)
             (Only, Varies) = (null, true);
         else if (other.Only is { } only)
-            See(only, closely: false);
+            Observe(only, closely: false);
     }
 
     public static byte[] Write(GapFacts[] facts)

@@ -104,12 +104,12 @@ public sealed class TemplateMiner
             gaps.Add(new Slice(0, body.Length));
             return Template.Whole;
         }
-        See(template, body, time, gaps);
+        Observe(template, body, time, gaps);
         return template;
     }
 
     /// <summary>Adds the gaps, and notes what is seen in them: closely at the first records and at some of those after.</summary>
-    private void See(Template template, ReadOnlySpan<byte> body, long time, List<Slice> gaps)
+    private void Observe(Template template, ReadOnlySpan<byte> body, long time, List<Slice> gaps)
     {
         var closely = template.Looks++ is var looks && (looks < LooksAtFirst || (looks & LooksAfter) == 0);
         var news = time < template.FirstSeen || time > template.LastSeen;
@@ -128,7 +128,7 @@ public sealed class TemplateMiner
             gaps.Add(variable);
             ref var facts = ref template.Facts[gap++];
             if (closely || !facts.Varies)
-                news |= facts.See(variable.Of(body), closely);
+                news |= facts.Observe(variable.Of(body), closely);
         }
         if (news)
             Save(template);
@@ -313,7 +313,7 @@ public sealed class TemplateMiner
             tail.Template.IsHeir |= other.IsHeir;
             tail.Template.LastSeen = Math.Max(tail.Template.LastSeen, other.LastSeen);
             for (var gap = 0; gap < tail.Template.Gaps - 1; gap++)
-                tail.Template.Facts[gap].See(other.Facts[gap]);
+                tail.Template.Facts[gap].Observe(other.Facts[gap]);
             Retire(of, other, tail.Template);
             Save(other);
         }
@@ -457,9 +457,9 @@ public sealed class TemplateMiner
             if (!general.Wiped[t])
                 continue;
             if (sibling.Wiped[t])
-                general.Facts[into++].See(sibling.Facts[of++]);
+                general.Facts[into++].Observe(sibling.Facts[of++]);
             else
-                general.Facts[into++].See(_tokens[t].Of(sibling.Key), closely: true);
+                general.Facts[into++].Observe(_tokens[t].Of(sibling.Key), closely: true);
         }
     }
 

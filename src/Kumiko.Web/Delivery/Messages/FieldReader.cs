@@ -19,9 +19,9 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         content.Total == 1 && content.Notifications is [var only] ? Of(only, recipient) : Digest(content);
 
     /// <summary>The fields of one telling.</summary>
-    public MessageFields Of(NotificationOf notices, string recipient)
+    public MessageFields Of(NotificationOf notice, string recipient)
     {
-        var (notification, rule, alert) = (notices.Notification, notices.Rule, notices.Alert);
+        var (notification, rule, alert) = (notice.Notification, notice.Rule, notice.Alert);
         var zone = rule?.Definition.TimeZone ?? DateTimeZone.Utc;
         var common = new MessageFields
         {

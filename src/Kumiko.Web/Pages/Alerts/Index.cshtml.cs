@@ -135,8 +135,15 @@ public sealed class IndexModel(
     }
 
     /// <summary>What an alert is in one sentence.</summary>
-    public static string Told(Alert alert) =>
-        RuleWords.Told(alert.Definition, alert.Unit, "", alert.Level, alert.IsOpen ? alert.Value : alert.Worst, alert.Compared);
+    public static string ValueText(Alert alert) =>
+        RuleWords.ValueSentence(
+            alert.Definition,
+            alert.Unit,
+            "",
+            alert.Level,
+            alert.IsOpen ? alert.Value : alert.Worst,
+            alert.Compared
+        );
 
     public Task<IActionResult> OnPostPauseAsync(long id, bool paused) =>
         Change(() => rules.Pause(id, paused, Viewer.Name), "/alerts");

@@ -34,7 +34,7 @@ public sealed class OneModel(
     IAuthorizationService authorization
 ) : StripPage(runs, strips, viewer, clock)
 {
-    private const long Around = 15 * Instants.Minute;
+    private const long RecordsAround = 15 * Instants.Minute;
     private const int PictureHeight = 200;
     private const int MostRecords = 5;
     private const int Beside = 780;
@@ -43,7 +43,7 @@ public sealed class OneModel(
     public BriefPart Part { get; private set; } = null!;
     public Drawing? Later { get; private set; }
     public IReadOnlyList<Alert> Near { get; private set; } = [];
-    public IReadOnlyList<ToldWhom> Told { get; private set; } = [];
+    public IReadOnlyList<ToldWhom> Recipients { get; private set; } = [];
 
     /// <summary>Null where somebody was told.</summary>
     public WhyNobody? Why { get; private set; }
@@ -62,11 +62,11 @@ public sealed class OneModel(
         Near =
         [
             .. rules
-                .Alerts.In(new Window(alert.Started - Around, alert.Started + Around))
-                .Where(a => a.Id != id && Math.Abs(a.Started - alert.Started) <= Around),
+                .Alerts.In(new Window(alert.Started - RecordsAround, alert.Started + RecordsAround))
+                .Where(a => a.Id != id && Math.Abs(a.Started - alert.Started) <= RecordsAround),
         ];
-        (Told, Events) = (sendings.Of(id), rules.Alerts.Events(id));
-        if (Told.Count == 0)
+        (Recipients, Events) = (sendings.Of(id), rules.Alerts.Events(id));
+        if (Recipients.Count == 0)
             Why = WhyNobody.Of(alert, rules.Find(alert.Rule), routes.Book(), sendings.IsWaiting(id), Zone);
         // Where nothing asks later, all comes at once.
         if (!Viewer.HasScripts)

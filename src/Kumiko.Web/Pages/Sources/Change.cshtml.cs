@@ -66,7 +66,7 @@ public sealed class ChangeModel(
         if (Problem is not null)
             return await OnGetAsync(null);
         await changes.Add(Draft);
-        book.SeeChange(Draft.Source, Draft.At);
+        book.CountChange(Draft.Source, Draft.At);
         book.Recognise(Draft.Source, "a form", "the person who signed in");
         return Redirect("/sources/change");
     }

@@ -100,7 +100,7 @@ public sealed class ConnectModel(
         Begin();
         Problem = guide.IsScrape ? await AddTargets() : await MakeToken(guide);
         if (Problem is null)
-            Waiting = await Look(Name, Now);
+            Waiting = await Progress(Name, Now);
         return await Show("/sources/connect/" + guide.Id, null);
     }
 
@@ -152,10 +152,10 @@ public sealed class ConnectModel(
         if (!MayRun)
             return StatusCode(403);
         Begin();
-        return Partial("_Waiting", await Look(name ?? "", since));
+        return Partial("_Waiting", await Progress(name ?? "", since));
     }
 
-    private async Task<Waiting> Look(string name, long since)
+    private async Task<Waiting> Progress(string name, long since)
     {
         var source = book.Find(name);
         var refused = records

@@ -60,7 +60,7 @@ public sealed class IndexModel(
     private static double Seconds(long nanoseconds) => nanoseconds / Instants.Second * (double)Instants.Second;
 
     /// <summary>What a source holds, in words: <c>12 records, 3 samples</c>.</summary>
-    public static string Held(SourceState source) =>
+    public static string ContentText(SourceState source) =>
         string.Join(
             ", ",
             new[]

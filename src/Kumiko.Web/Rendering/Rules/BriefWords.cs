@@ -18,7 +18,7 @@ public static class BriefWords
 
     /// <summary>What, where, since when, how much against what limit.</summary>
     public static string Sentence(Alert alert, AlertLevel level, double? value, double? compared, DateTimeZone zone) =>
-        $"{Title(alert)}: {RuleWords.Told(alert.Definition, alert.Unit, "", level, value, compared)}, since {Format.Moment(alert.Started, zone)}.";
+        $"{Title(alert)}: {RuleWords.ValueSentence(alert.Definition, alert.Unit, "", level, value, compared)}, since {Format.Moment(alert.Started, zone)}.";
 
     public static string Sentence(Alert alert, Brief brief, DateTimeZone zone) =>
         Sentence(alert, brief.Level, brief.Value, brief.Compared, zone);

@@ -159,7 +159,7 @@ public sealed class RuleWords(Func<long, string?> ruleName, Func<long, string?> 
             };
 
     /// <summary>What an alert is, in one sentence: what, where, how much against what.</summary>
-    public static string Told(
+    public static string ValueSentence(
         RuleDefinition definition,
         string unit,
         string of,
