@@ -50,7 +50,7 @@ public sealed record ChartPart(Drawing Drawing)
                     Drawing.ViewHeight is null && MarkUrl is null && MenuUrl is null
                         ? "{}"
                         : System.Text.Json.JsonSerializer.Serialize(
-                            new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(Told) }
+                            new { view = Drawing.ViewHeight, series = Drawing.Legend.Select(SeriesData) }
                         )
                 ),
             ]
@@ -71,14 +71,14 @@ public sealed record ChartPart(Drawing Drawing)
                             from = plot.From / 1_000_000,
                             to = plot.To / 1_000_000,
                             view = Drawing.ViewHeight,
-                            series = Drawing.Legend.Select(Told),
+                            series = Drawing.Legend.Select(SeriesData),
                             points = Drawing.Hover.Select(h => new
                             {
                                 x = Math.Round(h.X, 1),
                                 at = h.Start / 1_000_000,
                                 end = h.End / 1_000_000,
                                 title = h.Title,
-                                values = Told(h),
+                                values = PointData(h),
                                 more = Math.Max(
                                     0,
                                     h.Numbers.Index()
@@ -93,7 +93,7 @@ public sealed record ChartPart(Drawing Drawing)
                 ),
             ];
 
-    private object Told(LegendEntry entry) =>
+    private object SeriesData(LegendEntry entry) =>
         MarkUrl is null && MenuUrl is null
             ? new { name = entry.Name, style = entry.Style }
             : new
@@ -105,7 +105,7 @@ public sealed record ChartPart(Drawing Drawing)
             };
 
     /// <summary>Places of series with their values at one point, the highest first.</summary>
-    private IEnumerable<object[]> Told(HoverPoint point) =>
+    private IEnumerable<object[]> PointData(HoverPoint point) =>
         Enumerable
             .Range(0, point.Values.Count)
             .Where(i => point.Numbers[i] is not null && !Drawing.Legend[i].Style.Contains("ghost", StringComparison.Ordinal))
@@ -243,7 +243,7 @@ public sealed record HowPart(StageCounts Counts, IReadOnlyList<string> Steps, Se
 public sealed record HintsPart(IReadOnlyList<AnswerHint> Hints, SearchAddress Address, DateTimeZone Zone, Question Question)
 {
     /// <summary>The same query with a focus of the same length around a time.</summary>
-    public string Around(long time)
+    public string AroundAddress(long time)
     {
         var half = Math.Max(Question.Window.Length / 2, Instants.Minute);
         return (Address with { Focus = new TimeRange(Moment.At(time - half), Moment.At(time + half)), At = null }).Url();

@@ -113,6 +113,25 @@ public sealed class RuleTextTests
         };
 
     [Fact]
+    public void A_kept_definition_keeps_its_names_in_JSON()
+    {
+        const string Kept =
+            """{"quantity":{"kind":"figure","query":"| group count() by host"},"wrong":{"kind":"beyond","below":false,"warning":3},"lasting":{"kind":"checks","count":2},"keys":[],"inTheLast":300000000000,"checkedEvery":60000000000,"delay":0,"noData":"quiet","zone":"UTC"}""";
+        var definition = new RuleDefinition
+        {
+            Quantity = new ValueOf("| group count() by host"),
+            Condition = new Beyond(false, 3, null),
+            Duration = new ForChecks(2),
+        };
+        Assert.Equal(definition, RuleDefinition.FromJson(Kept));
+        var written = definition.ToJson();
+        foreach (
+            var name in new[] { "quantity", "wrong", "lasting", "keys", "inTheLast", "checkedEvery", "delay", "noData", "zone" }
+        )
+            Assert.Contains($"\"{name}\":", written);
+    }
+
+    [Fact]
     public void Any_rule_prints_and_reads_back() =>
         Definitions.Sample(
             definition =>

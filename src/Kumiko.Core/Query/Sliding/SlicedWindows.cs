@@ -100,7 +100,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             {
                 var (low, high) = line.Range(places[e] - slices, places[e]);
                 for (var i = low; i < high; i++)
-                    totals[e] += ((CountAccumulator)line.Held[i][share]).Count;
+                    totals[e] += ((CountAccumulator)line.Accumulators[i][share]).Count;
             }
         }
         return totals;
@@ -148,7 +148,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private Accumulator[] Window(Line line, int end, int low, int high, Dictionary<long, Accumulator[]> blocks)
     {
         if (high - low == 1)
-            return line.Held[low];
+            return line.Accumulators[low];
         var merged = New();
         for (var i = low; i < high; )
         {
@@ -165,7 +165,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             }
             else
                 for (var s = i; s < stop; s++)
-                    Merge(merged, line.Held[s]);
+                    Merge(merged, line.Accumulators[s]);
             i = stop;
         }
         return merged;
@@ -175,7 +175,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     {
         var merged = New();
         for (var i = low; i < high; i++)
-            Merge(merged, line.Held[i]);
+            Merge(merged, line.Accumulators[i]);
         return merged;
     }
 
@@ -201,11 +201,11 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         {
             Places = [.. group.Steps.Keys];
             Array.Sort(Places);
-            Held = Array.ConvertAll(Places, p => group.Steps[p]);
+            Accumulators = Array.ConvertAll(Places, p => group.Steps[p]);
         }
 
         public int[] Places { get; }
-        public Accumulator[][] Held { get; }
+        public Accumulator[][] Accumulators { get; }
 
         /// <summary>Which of its slices lie in [from, to).</summary>
         public (int Low, int High) Range(int from, int to) => (LowerBound(from), LowerBound(to));
@@ -223,9 +223,9 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
                     .Range(0, aggregates)
                     .Select(a =>
                     {
-                        var sums = new long[Held.Length + 1];
-                        for (var i = 0; i < Held.Length; i++)
-                            sums[i + 1] = sums[i] + ((CountAccumulator)Held[i][a]).Count;
+                        var sums = new long[Accumulators.Length + 1];
+                        for (var i = 0; i < Accumulators.Length; i++)
+                            sums[i + 1] = sums[i] + ((CountAccumulator)Accumulators[i][a]).Count;
                         return sums;
                     }),
             ];

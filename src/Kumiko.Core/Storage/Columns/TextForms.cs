@@ -31,7 +31,7 @@ internal readonly record struct ColumnForm(byte Code)
     public TextForm Form => (TextForm)(Code & ((1 << InnerAt) - 1));
     public TextForm Inner => (TextForm)(Code >> InnerAt);
 
-    public static ColumnForm Around(ColumnForm inner) => new((byte)((byte)TextForm.Affixed | ((byte)inner.Form << InnerAt)));
+    public static ColumnForm AffixedOver(ColumnForm inner) => new((byte)((byte)TextForm.Affixed | ((byte)inner.Form << InnerAt)));
 }
 
 /// <summary>Spellings that come back exactly from a number.</summary>

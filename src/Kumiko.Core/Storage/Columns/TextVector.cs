@@ -112,7 +112,7 @@ public sealed class TextVector
             case TextForm.Affixed:
                 from.Sized();
                 from.Sized();
-                return ColumnForm.Around(Skip(ref from, count));
+                return ColumnForm.AffixedOver(Skip(ref from, count));
             default:
                 throw Unknown();
         }

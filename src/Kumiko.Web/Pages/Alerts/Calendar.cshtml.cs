@@ -4,7 +4,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
-using Kumiko.Web.Rendering.Telling;
+using Kumiko.Web.Rendering.Notifications;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
 

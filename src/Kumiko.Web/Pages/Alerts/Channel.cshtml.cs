@@ -7,8 +7,8 @@ using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Delivery.Messages;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
+using Kumiko.Web.Rendering.Notifications;
 using Kumiko.Web.Rendering.Rules;
-using Kumiko.Web.Rendering.Telling;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
 

@@ -3,7 +3,7 @@ using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
-using Kumiko.Web.Rendering.Telling;
+using Kumiko.Web.Rendering.Notifications;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Kumiko.Web.Pages.Alerts;

@@ -2,7 +2,7 @@ using Kumiko.Core.Delivery;
 using Kumiko.Core.Query;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Rendering;
-using Kumiko.Web.Rendering.Telling;
+using Kumiko.Web.Rendering.Notifications;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.Mvc;
 

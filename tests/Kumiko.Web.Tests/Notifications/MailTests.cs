@@ -7,9 +7,9 @@ using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Delivery.Messages;
 using Kumiko.Web.Hosting;
 using MimeKit;
-using static Kumiko.Web.Tests.Telling.TellingFixtures;
+using static Kumiko.Web.Tests.Notifications.NotificationFixtures;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 public sealed class MailTests : IAsyncLifetime
 {
@@ -130,7 +130,7 @@ public sealed class MailTests : IAsyncLifetime
                 Smtp = sink.Address,
                 MailFrom = "kumiko@skerryline.example",
             },
-            TellingFixtures.ThisMachine
+            NotificationFixtures.ThisMachine
         );
         var outgoing = new Outgoing(
             "k7",
@@ -159,7 +159,7 @@ public sealed class MailTests : IAsyncLifetime
         var mailbox = new Mailbox(_server.Path);
         using var sink = new SmtpSink(mailbox) { Login = "kumiko\0let me in" };
         await sink.StartAsync(default);
-        var sender = new MailSender(new ServerOptions { Data = "" }, TellingFixtures.ThisMachine);
+        var sender = new MailSender(new ServerOptions { Data = "" }, NotificationFixtures.ThisMachine);
         var settings = new MailSettings(
             ["ines@skerryline.example"],
             "127.0.0.1",
@@ -197,7 +197,7 @@ public sealed class MailTests : IAsyncLifetime
     [Fact]
     public async Task A_server_that_is_not_there_is_said()
     {
-        var sender = new MailSender(new ServerOptions { Data = "" }, TellingFixtures.ThisMachine);
+        var sender = new MailSender(new ServerOptions { Data = "" }, NotificationFixtures.ThisMachine);
         var outgoing = new Outgoing(
             "k",
             1,

@@ -1,10 +1,10 @@
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
-using Kumiko.Web.Rendering.Telling;
+using Kumiko.Web.Rendering.Notifications;
 using NodaTime;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 /// <summary>Why nobody was told, in sentences that say what to change.</summary>
 public sealed class WhyNobodyTests
@@ -24,8 +24,8 @@ public sealed class WhyNobodyTests
         AlertLevel level = AlertLevel.Critical
     ) =>
         WhyNobody.Of(
-            TellingFixtures.AlertOf(level: level),
-            rule ?? TellingFixtures.Refusals,
+            NotificationFixtures.AlertOf(level: level),
+            rule ?? NotificationFixtures.Refusals,
             new RouteBook(
                 route is null ? [] : [new Route(4, "Night shift", route, isPaused)],
                 [],
@@ -141,18 +141,18 @@ public sealed class WhyNobodyTests
         var mailed = new Rule
         {
             Name = "refusals",
-            Definition = TellingFixtures.Refusals.Definition,
+            Definition = NotificationFixtures.Refusals.Definition,
             MailTo = "quay@skerryline.example",
         };
         Assert.Equal(
             "The rule has mail sent to quay@skerryline.example now, and did not when this alert began.",
             Why(null, rule: mailed).Sentences[0]
         );
-        var removed = WhyNobody.Of(TellingFixtures.AlertOf(), null, new RouteBook([], [], [], []), false, DateTimeZone.Utc);
+        var removed = WhyNobody.Of(NotificationFixtures.AlertOf(), null, new RouteBook([], [], [], []), false, DateTimeZone.Utc);
         Assert.Equal("Its rule was removed.", removed.Sentences[0]);
         Assert.Equal(
             ["It is being told just now."],
-            WhyNobody.Of(TellingFixtures.AlertOf(), null, new RouteBook([], [], [], []), true, DateTimeZone.Utc).Sentences
+            WhyNobody.Of(NotificationFixtures.AlertOf(), null, new RouteBook([], [], [], []), true, DateTimeZone.Utc).Sentences
         );
     }
 }

@@ -4,7 +4,7 @@ using Kumiko.Core.Query.Execution;
 namespace Kumiko.Core.Tests.Query;
 
 /// <summary>Sets of rows that are made many rows at once hold what a look at each row says.</summary>
-public sealed class BitsTests
+public sealed class RowMaskTests
 {
     private static readonly Gen<int> Count = Gen.OneOf(Gen.Int[0, 300], Gen.OneOf(0, 1, 63, 64, 65, 128));
 

@@ -3,7 +3,7 @@ using Kumiko.Core.Delivery;
 using Kumiko.Core.Rules;
 using NodaTime;
 
-namespace Kumiko.Web.Rendering.Telling;
+namespace Kumiko.Web.Rendering.Notifications;
 
 /// <summary>Why nobody was told of an alert, in sentences that say what can be changed.</summary>
 /// <param name="Sentences">At least one.</param>

@@ -7,10 +7,10 @@ using Kumiko.Core.Rules.Briefs;
 using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Delivery.Messages;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 /// <summary>An alert with its brief, and fields of messages about it.</summary>
-internal static class TellingFixtures
+internal static class NotificationFixtures
 {
     public const string Markup = "<img src=x onerror=alert(1)>\u202e";
 

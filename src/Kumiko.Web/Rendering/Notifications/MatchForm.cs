@@ -1,7 +1,7 @@
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Rules;
 
-namespace Kumiko.Web.Rendering.Telling;
+namespace Kumiko.Web.Rendering.Notifications;
 
 /// <summary>The part of a form that says which alerts are meant: lists with commas.</summary>
 public class MatchForm

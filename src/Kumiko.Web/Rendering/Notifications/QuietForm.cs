@@ -3,7 +3,7 @@ using Kumiko.Core.Records;
 using NodaTime;
 using NodaTime.Text;
 
-namespace Kumiko.Web.Rendering.Telling;
+namespace Kumiko.Web.Rendering.Notifications;
 
 /// <summary>What the form of a quiet time holds, as it was typed.</summary>
 public sealed class QuietForm : MatchForm

@@ -1,7 +1,7 @@
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Records;
 
-namespace Kumiko.Web.Rendering.Telling;
+namespace Kumiko.Web.Rendering.Notifications;
 
 /// <summary>What the form of a route holds, as it was typed.</summary>
 public sealed class RouteForm : MatchForm

@@ -11,7 +11,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Logging;
 using Channel = Kumiko.Core.Delivery.Channel;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 /// <summary>What waits to be sent outlives a process that is killed in the middle of sending it; the receiver knows the repeat by
 /// its id.</summary>

@@ -3,9 +3,9 @@ using System.Net;
 using System.Net.Sockets;
 using Kumiko.Core.Delivery;
 using Kumiko.Web.Delivery.Channels;
-using static Kumiko.Web.Tests.Telling.TellingFixtures;
+using static Kumiko.Web.Tests.Notifications.NotificationFixtures;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 /// <summary>Traps as a receiver reads them that nobody here wrote: Debian's snmptrapd.</summary>
 public sealed class SnmpTests : IDisposable
@@ -72,7 +72,7 @@ public sealed class SnmpTests : IDisposable
             while (!heard.IsCompleted)
             {
                 limit.Token.ThrowIfCancellationRequested();
-                await new TrapSender(TellingFixtures.ThisMachine).Send(outgoing, limit.Token);
+                await new TrapSender(NotificationFixtures.ThisMachine).Send(outgoing, limit.Token);
                 await Task.WhenAny(heard, Task.Delay(100, limit.Token));
             }
             var line = await heard;

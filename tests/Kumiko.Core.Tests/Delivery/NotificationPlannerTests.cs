@@ -10,7 +10,7 @@ using Kumiko.Core.Tests.Rules;
 
 namespace Kumiko.Core.Tests.Delivery;
 
-public class TellerTests : RuleTest
+public class NotificationPlannerTests : RuleTest
 {
     private const long Minute = Instants.Minute;
 

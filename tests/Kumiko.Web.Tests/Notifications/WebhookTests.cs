@@ -8,9 +8,9 @@ using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Extensions;
 using Microsoft.Extensions.Logging;
-using static Kumiko.Web.Tests.Telling.TellingFixtures;
+using static Kumiko.Web.Tests.Notifications.NotificationFixtures;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 public sealed class WebhookTests : IAsyncLifetime
 {

@@ -6,9 +6,9 @@ using Kumiko.Core.Delivery;
 using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Delivery.Messages;
 using Kumiko.Web.Hosting;
-using static Kumiko.Web.Tests.Telling.TellingFixtures;
+using static Kumiko.Web.Tests.Notifications.NotificationFixtures;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 public sealed class SenderTests : IDisposable
 {
@@ -55,7 +55,10 @@ public sealed class SenderTests : IDisposable
     {
         using var server = new UdpClient(new IPEndPoint(IPAddress.Loopback, 0));
         var settings = new SyslogSettings("127.0.0.1", ((IPEndPoint)server.Client.LocalEndPoint!).Port, "udp");
-        await new SyslogSender(TellingFixtures.ThisMachine).Send(Out(settings, Fields("Tarn]\"\\head\r\n<0>1 forged")), default);
+        await new SyslogSender(NotificationFixtures.ThisMachine).Send(
+            Out(settings, Fields("Tarn]\"\\head\r\n<0>1 forged")),
+            default
+        );
         var line = Encoding.UTF8.GetString((await server.ReceiveAsync()).Buffer);
         Assert.StartsWith("<130>1 2026-11-23T17:54:00.000Z ", line);
         Assert.DoesNotContain('\n', line);
@@ -71,7 +74,7 @@ public sealed class SenderTests : IDisposable
     {
         var server = new TcpListener(IPAddress.Loopback, 0);
         server.Start();
-        var sending = new SyslogSender(TellingFixtures.ThisMachine).Send(
+        var sending = new SyslogSender(NotificationFixtures.ThisMachine).Send(
             Out(new SyslogSettings("127.0.0.1", ((IPEndPoint)server.LocalEndpoint).Port, "tcp"), Fields("Café")),
             default
         );
@@ -86,7 +89,7 @@ public sealed class SenderTests : IDisposable
         Assert.False(
             (
                 await Assert.ThrowsAsync<SendFailedException>(() =>
-                    new SyslogSender(TellingFixtures.ThisMachine).Send(
+                    new SyslogSender(NotificationFixtures.ThisMachine).Send(
                         Out(new SyslogSettings("127.0.0.1", 1, "tcp"), Fields()),
                         default
                     )

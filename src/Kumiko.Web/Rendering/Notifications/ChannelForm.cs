@@ -4,7 +4,7 @@ using Kumiko.Core.Records;
 using Kumiko.Web.Delivery;
 using Kumiko.Web.Delivery.Channels;
 
-namespace Kumiko.Web.Rendering.Telling;
+namespace Kumiko.Web.Rendering.Notifications;
 
 /// <summary>What the form of a channel holds, as it was typed.</summary>
 public sealed class ChannelForm

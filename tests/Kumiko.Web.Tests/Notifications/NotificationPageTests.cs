@@ -9,9 +9,9 @@ using Kumiko.Web.Delivery;
 using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Hosting;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
-public sealed class TellingPageTests : IAsyncLifetime
+public sealed class NotificationPageTests : IAsyncLifetime
 {
     private RunningServer _server = null!;
     private HookInbox _chat = null!;

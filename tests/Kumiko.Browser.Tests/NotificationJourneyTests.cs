@@ -6,7 +6,7 @@ namespace Kumiko.Browser.Tests;
 
 /// <summary>Who is told of what, how, and when not.</summary>
 [Collection("watching")]
-public sealed class TellingJourneyTests : IAsyncLifetime
+public sealed class NotificationJourneyTests : IAsyncLifetime
 {
     private const int PhoneWidth = 390;
     private const int PhoneHeight = 844;
@@ -17,7 +17,7 @@ public sealed class TellingJourneyTests : IAsyncLifetime
     // Stand-ins keep what other tests sent; a word of its own tells each test's messages.
     private readonly string _word = "lamp" + Guid.NewGuid().ToString("N")[..8];
 
-    public TellingJourneyTests(RunningDemo demo)
+    public NotificationJourneyTests(RunningDemo demo)
     {
         _demo = demo;
         _mirek = new Browser(demo);

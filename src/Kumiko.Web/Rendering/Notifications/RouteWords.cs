@@ -2,7 +2,7 @@ using Kumiko.Charts;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Rules;
 
-namespace Kumiko.Web.Rendering.Telling;
+namespace Kumiko.Web.Rendering.Notifications;
 
 /// <summary>Routes, calendars and quiet times in plain English.</summary>
 public static class RouteWords

@@ -3,9 +3,9 @@ using Kumiko.Core.Delivery;
 using Kumiko.Web.Delivery;
 using Kumiko.Web.Delivery.Channels;
 using Kumiko.Web.Delivery.Messages;
-using static Kumiko.Web.Tests.Telling.TellingFixtures;
+using static Kumiko.Web.Tests.Notifications.NotificationFixtures;
 
-namespace Kumiko.Web.Tests.Telling;
+namespace Kumiko.Web.Tests.Notifications;
 
 public class TemplateTests
 {
