@@ -152,7 +152,7 @@ public sealed class RecordStore : IDisposable
 
     /// <summary>Makes the disk as good as full: for tests.</summary>
     internal Task<int> LimitPages(long pages) =>
-        _database.Writer.Write(c =>
+        _database.Writer.Alone(c =>
         {
             c.ExecuteScalar<long>($"PRAGMA max_page_count = {pages}");
             return 0;

@@ -221,23 +221,37 @@ public sealed class WriterThread : IDisposable
 
     private void Commit(List<Work> batch)
     {
-        var done = new List<Work>(batch.Count);
+        for (var first = 0; first < batch.Count; )
+            first = CommitFrom(batch, first);
+    }
+
+    /// <summary>Does what there is from a place on in one transaction.</summary>
+    /// <returns>Where to go on: a full disk undoes the whole transaction by itself, and what stands behind the work that met it
+    /// gets one of its own.</returns>
+    private int CommitFrom(List<Work> batch, int first)
+    {
+        var done = new List<Work>(batch.Count - first);
+        var at = first;
         try
         {
             Execute("BEGIN IMMEDIATE");
-            foreach (var work in batch)
+            for (; at < batch.Count; at++)
             {
                 Execute("SAVEPOINT one");
                 try
                 {
-                    work.Do(_connection);
+                    batch[at].Do(_connection);
                     Execute("RELEASE one");
-                    done.Add(work);
+                    done.Add(batch[at]);
                 }
                 catch (Exception e)
                 {
-                    work.Failed(e);
-                    // A full disk undoes the whole transaction by itself; then there is no savepoint to go back to.
+                    batch[at].Failed(e);
+                    if (IsUndone)
+                    {
+                        done.ForEach(work => work.Failed(e));
+                        return at + 1;
+                    }
                     Execute("ROLLBACK TO one");
                     Execute("RELEASE one");
                 }
@@ -248,18 +262,21 @@ public sealed class WriterThread : IDisposable
         {
             try
             {
-                Execute("ROLLBACK");
+                if (!IsUndone)
+                    Execute("ROLLBACK");
             }
             catch (SqliteException)
-            { /* already undone */
+            { /* the disk is gone; who waits is told why all the same */
             }
-            foreach (var work in batch)
-                work.Failed(e);
-            return;
+            for (var i = first; i < batch.Count; i++)
+                batch[i].Failed(e);
+            return batch.Count;
         }
-        foreach (var work in done)
-            work.Committed(Tell);
+        done.ForEach(work => work.Committed(Tell));
+        return batch.Count;
     }
+
+    private bool IsUndone => SQLitePCL.raw.sqlite3_get_autocommit(_connection.Handle) != 0;
 
     private void Execute(string sql)
     {

@@ -51,6 +51,37 @@ public sealed class WriterTests : StoreTest
     }
 
     [Fact]
+    public async Task A_full_disk_is_told_to_those_it_undid_and_the_rest_goes_on()
+    {
+        using var database = new Database(Path.Combine(Folder, "x.db"), "records");
+        await database.Writer.Alone(c => c.Execute("CREATE TABLE note (id INTEGER PRIMARY KEY, text BLOB)"));
+        await database.Writer.Alone(c =>
+            c.ExecuteScalar<long>($"PRAGMA max_page_count = {c.ExecuteScalar<long>("PRAGMA page_count") + 2}")
+        );
+        // All wait behind this one, so that they share a transaction.
+        using var gate = new ManualResetEventSlim();
+        var before = database.Writer.Alone(_ =>
+        {
+            gate.Wait();
+            return 0;
+        });
+        var noise = new byte[1 << 16];
+        var first = database.Writer.Write(c => c.Execute("INSERT INTO note VALUES (1, 'a')"));
+        var large = database.Writer.Write(c => c.Execute("INSERT INTO note VALUES (2, @noise)", new { noise }));
+        var behind = database.Writer.Write(c => c.Execute("INSERT INTO note VALUES (3, 'b')"));
+        gate.Set();
+        await before;
+        await behind;
+        await Assert.ThrowsAsync<DiskFullException>(() => large);
+        using var connection = database.Read();
+        var kept = connection.Query<int>("SELECT id FROM note ORDER BY id").ToList();
+        // What shared the transaction was either kept, or its sender knows the true reason.
+        if (first.IsFaulted)
+            Assert.IsType<DiskFullException>(first.Exception!.InnerException);
+        Assert.Equal(first.IsFaulted ? [3] : [1, 3], kept);
+    }
+
+    [Fact]
     public async Task Work_that_stands_alone_keeps_its_place_in_the_queue()
     {
         using var database = new Database(Path.Combine(Folder, "x.db"), "records");
