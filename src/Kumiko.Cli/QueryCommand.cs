@@ -51,7 +51,7 @@ public static class QueryCommand
         CancellationToken cancel
     )
     {
-        var now = Instants.FromDateTime(DateTimeOffset.UtcNow);
+        var now = Instants.FromDateTime(TimeProvider.System.GetUtcNow());
         using var database = new AppDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
