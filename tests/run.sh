@@ -6,6 +6,12 @@ home=$(cd "$(dirname "$0")/.." && pwd)
 cd "$home"
 export DOTNET_CLI_TELEMETRY_OPTOUT=1 DOTNET_NOLOGO=1
 
+# Properties are tried with many cases instead of a few.
+if [ "${1:-}" = --long ]; then
+  export KUMIKO_TEST_LONG=1
+  shift
+fi
+
 if ! [ -x /usr/bin/chromium ] || ! [ -x /usr/bin/chromedriver ]; then
   echo "Installing Chromium and its driver…"
   sudo=$([ "$(id -u)" = 0 ] || echo sudo)

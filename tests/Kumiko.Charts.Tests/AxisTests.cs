@@ -53,7 +53,7 @@ public class AxisTests
                     Assert.InRange(ticks.Count, 0, (most * 2) + 2);
                     Assert.Equal(ticks.Select(t => t.Time), ticks.Select(t => t.Time).Distinct().Order());
                 },
-                iter: 1_000
+                iter: Cases.Of(1_000)
             );
 
     [Fact]
@@ -68,7 +68,7 @@ public class AxisTests
                     Assert.InRange(axis.Ticks.Count, 2, most + 3);
                     Assert.Contains(0.0, axis.Ticks);
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     private static readonly ValueAxis Durations = ValueAxis.For(

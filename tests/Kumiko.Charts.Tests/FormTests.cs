@@ -400,7 +400,7 @@ public class FormTests
                     if (series == 2 && alone)
                         Assert.True(PngWriter.Write(drawing, Theme.Paper, 1).Length > 100);
                 },
-                iter: 120
+                iter: Cases.Of(120)
             );
 
     [Fact]

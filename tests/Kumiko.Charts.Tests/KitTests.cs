@@ -65,7 +65,7 @@ public partial class KitTests
                         Assert.Equal(axis.Ticks.Count, axis.Ticks.Select(axis.Label).Distinct().Count());
                     Assert.Equal((0.0, 1.0), (axis.Share(axis.Min), axis.Share(axis.Max)));
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Theory]
@@ -98,7 +98,7 @@ public partial class KitTests
                     var order = Enumerable.Range(0, wanted.Length).OrderBy(i => wanted[i]).ThenBy(i => i);
                     Assert.Equal(places.Order(), order.Select(i => places[i]));
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -154,7 +154,7 @@ public partial class KitTests
                     Assert.Equal(Math.Min(50, points.Length), triangles.Count);
                     Assert.Equal((points[0], points[^1]), (triangles[0], triangles[^1]));
                 },
-                iter: 200
+                iter: Cases.Of(200)
             );
 
     [Fact]

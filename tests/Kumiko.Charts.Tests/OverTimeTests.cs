@@ -148,6 +148,6 @@ public class OverTimeTests
                     }
                     Assert.DoesNotContain("NaN", SvgWriter.Write(drawing, "x"));
                 },
-                iter: 500
+                iter: Cases.Of(500)
             );
 }

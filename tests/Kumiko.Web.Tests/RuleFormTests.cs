@@ -67,7 +67,7 @@ public sealed class RuleFormTests
                 var read = reader.Definition(DateTimeZone.Utc);
                 Assert.Equal(definition, read);
             },
-            iter: 2_000
+            iter: Cases.Of(2_000)
         );
 
     [Theory]
@@ -178,7 +178,7 @@ public sealed class RuleFormTests
             ),
             StringComparison.Ordinal
         );
-        Definitions.Sample(d => Assert.DoesNotContain("  ", Words.Sentence(d)), iter: 300);
+        Definitions.Sample(d => Assert.DoesNotContain("  ", Words.Sentence(d)), iter: Cases.Of(300));
     }
 
     [Fact]

@@ -77,9 +77,12 @@ public sealed class Database : IDisposable
         return connection;
     }
 
+    /// <summary>Tests, in whose folders nothing must outlive a power cut, turn it off.</summary>
+    private static readonly string Synchronous = AppContext.GetData("Kumiko.Storage.Synchronous") as string ?? "FULL";
+
     private static void Configure(SqliteConnection connection) =>
         connection.Execute(
-            "PRAGMA synchronous = FULL; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 30000; PRAGMA mmap_size = 0;"
+            $"PRAGMA synchronous = {Synchronous}; PRAGMA journal_size_limit = 67108864; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 30000; PRAGMA mmap_size = 0;"
         );
 
     private static void Migrate(SqliteConnection connection, string prefix)

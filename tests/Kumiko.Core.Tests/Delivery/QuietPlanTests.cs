@@ -115,6 +115,6 @@ public class QuietPlanTests
                     }
                     Assert.Equal(added, told);
                 },
-                iter: 60
+                iter: Cases.Of(60)
             );
 }

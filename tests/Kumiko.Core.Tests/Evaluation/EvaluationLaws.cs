@@ -55,7 +55,7 @@ public class EvaluationLaws
     [Fact]
     public void The_spread_of_whole_numbers_does_not_hang_on_their_order_or_on_how_they_are_put_together() =>
         Gen.Select(Wholes.Array[0, 60], Gen.Int[0, 60], Gen.Int)
-            .Sample((values, cut, seed) => Assert.Equal(Spread(values), InParts(values, cut, seed)), iter: 2_000);
+            .Sample((values, cut, seed) => Assert.Equal(Spread(values), InParts(values, cut, seed)), iter: Cases.Of(2_000));
 
     [Fact]
     public void That_of_any_numbers_is_the_root_of_their_mean_square_from_the_mean() =>
@@ -76,7 +76,7 @@ public class EvaluationLaws
                     Assert.Equal(expected, Spread(values).AsDouble, expected * 1e-9);
                     Assert.Equal(expected, InParts(values, cut, seed).AsDouble, expected * 1e-9);
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -96,7 +96,7 @@ public class EvaluationLaws
                     Assert.Equal(expected, Spread(values).AsDouble, expected * 1e-13);
                     Assert.Equal(Spread(values), InParts(values, cut, seed));
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -115,7 +115,7 @@ public class EvaluationLaws
                         Correlation(far[..Math.Min(cut, far.Length)], far[Math.Min(cut, far.Length)..])
                     );
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     private static Value Correlation(params (Value A, Value B)[][] parts)
@@ -188,7 +188,7 @@ public class EvaluationLaws
                         text
                     );
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Fact]
@@ -203,7 +203,7 @@ public class EvaluationLaws
                     if (Sign(a, b) <= 0 && Sign(b, c) <= 0)
                         Assert.True(Sign(a, c) <= 0);
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Fact]
@@ -217,7 +217,7 @@ public class EvaluationLaws
                 foreach (var op in "+-*/%")
                     Assert.True(Scalars.Arithmetic(op, value, Value.Missing).IsMissing);
             },
-            iter: 1_000
+            iter: Cases.Of(1_000)
         );
 
     [Fact]
@@ -232,7 +232,7 @@ public class EvaluationLaws
                     Assert.Equal(Scalars.Arithmetic('*', a, b), Scalars.Arithmetic('*', b, a));
                     Assert.True(Scalars.Arithmetic('/', a, Value.Of(0L)).IsMissing);
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Fact]
@@ -252,7 +252,7 @@ public class EvaluationLaws
                         );
                     Assert.Equal(expected, new TermMatcher(new Term(word, true)).Find(text, 0, out _) >= 0);
                 },
-                iter: 20_000
+                iter: Cases.Of(20_000)
             );
 
     [Fact]
@@ -274,7 +274,7 @@ public class EvaluationLaws
                         Wildcard.Parse(pattern)!.IsWhole(text)
                     );
                 },
-                iter: 10_000
+                iter: Cases.Of(10_000)
             );
 
     [Fact]
@@ -304,7 +304,7 @@ public class EvaluationLaws
                     );
                     Assert.All(frame.Rows, r => Assert.InRange(r[3].AsLong, 0, 1));
                 },
-                iter: 300
+                iter: Cases.Of(300)
             );
 
     [Fact]
@@ -331,7 +331,7 @@ public class EvaluationLaws
                         Assert.True(steps.Starts[at] <= time && (at + 1 == steps.Starts.Count || time < steps.Starts[at + 1]));
                     }
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -343,7 +343,7 @@ public class EvaluationLaws
                     var window = new Window(0, seconds * Instants.Second);
                     Assert.True(window.Length / Steps.RoundFor(window, most) <= most);
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]

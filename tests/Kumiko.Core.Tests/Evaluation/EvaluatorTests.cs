@@ -121,7 +121,7 @@ public class EvaluatorTests
                     var row = new Row(RowSource.Of(record), 0, []);
                     Assert.True(compiler.Condition(condition)(row) ^ compiler.Condition(new Not(condition))(row));
                 },
-                iter: 3_000
+                iter: Cases.Of(3_000)
             );
 
     [Theory]
@@ -155,7 +155,7 @@ public class EvaluatorTests
                     if (Regexes.Of(pattern, "").IsMatch(text))
                         Assert.Contains(literal, text);
                 },
-                iter: 20_000
+                iter: Cases.Of(20_000)
             );
 
     [Fact]

@@ -70,7 +70,7 @@ public class ParseTests
                         : null;
                     Assert.Equal(expected, Cut(template, text));
                 },
-                iter: 20_000
+                iter: Cases.Of(20_000)
             );
 
     [Fact]
@@ -87,7 +87,7 @@ public class ParseTests
                     if (ParseTemplate.Read(template).Error is null)
                         Cut(template, text);
                 },
-                iter: 20_000
+                iter: Cases.Of(20_000)
             );
 
     [Theory]

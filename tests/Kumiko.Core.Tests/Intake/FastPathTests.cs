@@ -25,7 +25,7 @@ public sealed class FastPathTests
                     Assert.True(Instants.TryParse(text, out var general));
                     Assert.Equal(general, quick);
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Theory]
@@ -139,7 +139,7 @@ public sealed class FastPathTests
                         Assert.Same(found, cache.Find(Encoding.UTF8.GetBytes(name)).Name);
                     }
                 },
-                iter: 20
+                iter: Cases.Of(20)
             );
 
     [Theory]

@@ -36,7 +36,7 @@ public class LineReaderTests
                         expected.RemoveAt(expected.Count - 1);
                     Assert.Equal(expected, Lines(new Trickle(Encoding.UTF8.GetBytes(text), sizes)));
                 },
-                iter: 3_000
+                iter: Cases.Of(3_000)
             );
 
     [Fact]
@@ -62,7 +62,7 @@ public class LineReaderTests
                     }
                     Assert.Equal(expected, lines);
                 },
-                iter: 3_000
+                iter: Cases.Of(3_000)
             );
 
     [Fact]

@@ -176,7 +176,7 @@ public class OpenMetricsTests
                             )
                         );
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
     }
 }

@@ -68,7 +68,7 @@ public class CompletionPlaceTests
                     if (place.Wanted != Wanted.Nothing)
                         Assert.Equal(text[place.Span.Start..at], place.Prefix);
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Fact]

@@ -16,7 +16,7 @@ public class LanguageLaws
                 Assert.True(parsed.Ok, text + "\n" + string.Join("\n", parsed.Errors.Select(e => e.Describe(text))));
                 Assert.Equal(tree, parsed.Query);
             },
-            iter: 5_000
+            iter: Cases.Of(5_000)
         );
 
     [Fact]
@@ -27,7 +27,7 @@ public class LanguageLaws
                 var text = QueryPrinter.Print(tree);
                 Assert.Equal(text, QueryPrinter.Print(QueryParser.Parse(text).Query));
             },
-            iter: 2_000
+            iter: Cases.Of(2_000)
         );
 
     [Fact]
@@ -52,7 +52,7 @@ public class LanguageLaws
                 Assert.Equal(parsed.Query, again.Query);
                 Assert.Equal(printed, QueryPrinter.Print(again.Query));
             },
-            iter: 20_000
+            iter: Cases.Of(20_000)
         );
 
     [Fact]
@@ -71,7 +71,7 @@ public class LanguageLaws
                     Assert.Equal(printed, QueryPrinter.Print(QueryParser.Parse(printed).Query));
                     Assert.Equal(tree, QueryParser.Parse(printed).Query);
                 },
-                iter: 1_000
+                iter: Cases.Of(1_000)
             );
 
     [Fact]
@@ -95,6 +95,6 @@ public class LanguageLaws
                     // Once is enough.
                     Assert.Equal(edited.Text, QueryEdits.With(edited.Text, field, Value.Of(value), excluded: false).Text);
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 }

@@ -501,7 +501,7 @@ public sealed class ExecutorLaws : StoreTest
                         }
                     }
                 },
-                iter: 30,
+                iter: Cases.Of(30),
                 threads: 1
             );
 
@@ -563,7 +563,7 @@ public sealed class ExecutorLaws : StoreTest
                             counts.Conditions[i].Left
                         );
                 },
-                iter: 60,
+                iter: Cases.Of(60),
                 threads: 1
             );
 }

@@ -105,7 +105,7 @@ public sealed class FieldTests : StoreTest
                         Assert.Equal(fields.Single(f => f.Name == p.Name).Present, p.Present)
                     );
                 },
-                iter: 60
+                iter: Cases.Of(60)
             );
 
     [Fact]

@@ -219,7 +219,7 @@ public sealed class MetricQueryTests : MetricTest
                     window = window with { To = window.From + Math.Max(step, (window.To - window.From) / step * step) };
                     Tried(series, window, step);
                 },
-                iter: 60,
+                iter: Cases.Of(60),
                 threads: 1
             );
 

@@ -161,7 +161,7 @@ public sealed class PatternQueryTests : StoreTest
                         found
                     );
                 },
-                iter: 12
+                iter: Cases.Of(12)
             );
 
     [Fact]

@@ -86,7 +86,7 @@ public sealed class PointingLaws : StoreTest
                         Assert.Equal(only, [.. Ids(store, condition).Intersect(all)]);
                     }
                 },
-                iter: 40
+                iter: Cases.Of(40)
             );
 
     [Fact]
@@ -105,7 +105,7 @@ public sealed class PointingLaws : StoreTest
                         Assert.Equal(counts.Left[stage], cut.Counts().GetAwaiter().GetResult().Records);
                     }
                 },
-                iter: 60
+                iter: Cases.Of(60)
             );
 
     [Fact]
@@ -124,7 +124,7 @@ public sealed class PointingLaws : StoreTest
                     Assert.Equal(down[..at], up);
                     Assert.All(down, id => Assert.True(run.Meets(run.Find(id)!)));
                 },
-                iter: 40
+                iter: Cases.Of(40)
             );
 
     [Fact]

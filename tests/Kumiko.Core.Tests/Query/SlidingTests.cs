@@ -102,7 +102,7 @@ public sealed class SlidingTests : StoreTest
                         Assert.Equal(alone, slid);
                     }
                 },
-                iter: 150,
+                iter: Cases.Of(150),
                 threads: 1
             );
     }

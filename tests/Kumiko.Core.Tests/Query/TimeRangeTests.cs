@@ -86,7 +86,7 @@ public class TimeRangeTests
                     // "now" stays relative when it is typed, so the end is compared as resolved.
                     Assert.Equal(range.Resolve(Now), back.Resolve(Now));
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -98,7 +98,7 @@ public class TimeRangeTests
                     var moment = relative ? new Moment(-Math.Abs(n), true) : Moment.At(n);
                     Assert.Equal(moment, Moment.Parse(moment.ToString()));
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Theory]

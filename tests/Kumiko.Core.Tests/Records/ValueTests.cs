@@ -25,7 +25,7 @@ public class ValueTests
                 Assert.True(Quantities.TryParseSize(Quantities.Size(number), out var size));
                 Assert.Equal(number, size);
             },
-            iter: 5_000
+            iter: Cases.Of(5_000)
         );
 
     [Fact]
@@ -45,7 +45,7 @@ public class ValueTests
                     if (!text.Any(char.IsSurrogate))
                         Assert.Equal(text, System.Text.Json.JsonSerializer.Deserialize<string>(json.ToString()));
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Fact]
@@ -57,7 +57,7 @@ public class ValueTests
                     Assert.True(Instants.TryParse(Instants.Format(time), out var back), Instants.Format(time));
                     Assert.Equal(time, back);
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 
     [Theory]

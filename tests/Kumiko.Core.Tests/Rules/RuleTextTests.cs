@@ -142,12 +142,15 @@ public sealed class RuleTextTests
                 Assert.Equal(definition, read);
                 Assert.Equal(text, RuleText.Print(read!));
             },
-            iter: 4_000
+            iter: Cases.Of(4_000)
         );
 
     [Fact]
     public void Any_rule_is_kept_as_json() =>
-        Definitions.Sample(definition => Assert.Equal(definition, RuleDefinition.FromJson(definition.ToJson())), iter: 1_000);
+        Definitions.Sample(
+            definition => Assert.Equal(definition, RuleDefinition.FromJson(definition.ToJson())),
+            iter: Cases.Of(1_000)
+        );
 
     [Fact]
     public void No_text_breaks_the_reader() =>
@@ -159,7 +162,7 @@ public sealed class RuleTextTests
                     var (read, problem) = RuleTextReader.Read(text.Insert(Math.Min(t.Item2, text.Length), t.Item3.ToString()));
                     Assert.True(read is null != problem is null);
                 },
-                iter: 4_000
+                iter: Cases.Of(4_000)
             );
 
     [Fact]

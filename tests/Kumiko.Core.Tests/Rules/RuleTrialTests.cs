@@ -203,7 +203,7 @@ public sealed class RuleTrialTests : RuleTest
                     episodes += trial.Episodes.Count;
                     await Store.Remove(rule.Id, true, "test");
                 },
-                iter: 40,
+                iter: Cases.Of(40),
                 threads: 1
             );
         Assert.True(episodes > 0);

@@ -39,7 +39,7 @@ public sealed class BlockTests
                         Assert.Equal(blocks[rows[chosen[i]].Block].SizeOf(rows[chosen[i]].Row), again.SizeOf(i));
                     }
                 },
-                iter: 300
+                iter: Cases.Of(300)
             );
 
     [Fact]
@@ -191,7 +191,7 @@ public sealed class BlockTests
                 Assert.Equal(a.Attributes.GetHashCode(), b.Attributes.GetHashCode());
                 Assert.Equal(Value.Of(a.Attributes).GetHashCode(), Value.Of(b.Attributes).GetHashCode());
             },
-            iter: 500
+            iter: Cases.Of(500)
         );
 
     [Fact]

@@ -38,7 +38,7 @@ public sealed class ByteTests
                     }
                     Assert.Equal(0, from.Left);
                 },
-                iter: 500
+                iter: Cases.Of(500)
             );
 
     [Theory]
@@ -70,7 +70,7 @@ public sealed class ByteTests
                             Assert.Equal(i, ranks[expected[i]]);
                     }
                 },
-                iter: 300
+                iter: Cases.Of(300)
             );
 
     [Fact]

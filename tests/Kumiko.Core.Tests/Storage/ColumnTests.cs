@@ -40,7 +40,7 @@ public sealed class ColumnTests
                     Assert.Equal(values, back);
                     Assert.Equal(0, from.Left);
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     private static readonly Gen<int[]> Places = Gen.Select(
@@ -72,7 +72,7 @@ public sealed class ColumnTests
                 if (entries > 1)
                     Assert.Throws<InvalidDataException>(() => Read(to.Written.ToArray(), values.Length, entries - 1));
             },
-            iter: 2_000
+            iter: Cases.Of(2_000)
         );
 
     private static int[] Read(byte[] bytes, int count, int entries)
@@ -96,7 +96,7 @@ public sealed class ColumnTests
                     Assert.Equal(values, bytes.Select(b => (int)b));
                     Assert.Equal(0, from.Left);
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -124,7 +124,7 @@ public sealed class ColumnTests
                             (words[i >> 6] >> (i & 63) & 1) != 0
                         );
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]
@@ -207,7 +207,7 @@ public sealed class ColumnTests
                     DecimalColumn.Read(ref from, back);
                     Assert.Equal(values.Select(BitConverter.DoubleToInt64Bits), back.Select(BitConverter.DoubleToInt64Bits));
                 },
-                iter: 1_000
+                iter: Cases.Of(1_000)
             );
 
     private static readonly Gen<string> Texts = Gen.OneOf(
@@ -244,7 +244,7 @@ public sealed class ColumnTests
                         Assert.Equal(values[i], Encoding.UTF8.GetString(to.Written));
                     }
                 },
-                iter: 3_000
+                iter: Cases.Of(3_000)
             );
 
     private static Gen<string> FormOf(int form) =>
@@ -336,7 +336,7 @@ public sealed class ColumnTests
                     Assert.InRange(Enumerable.Range(0, 1_000).Count(i => filter.MayHold(TokenSet.Whole($"absent {i}"))), 0, 40);
                     Assert.InRange(filter.Size, 32, 32 + (tokens.Count * 12 / 8) + 32);
                 },
-                iter: 200
+                iter: Cases.Of(200)
             );
 
     [Fact]
@@ -353,7 +353,7 @@ public sealed class ColumnTests
                 foreach (var token in TokenSet.TokenTexts(text))
                     Assert.Contains(TokenSet.HashOfUpper(token), fromBytes.Hashes);
             },
-            iter: 2_000
+            iter: Cases.Of(2_000)
         );
 
     [Fact]
@@ -385,6 +385,6 @@ public sealed class ColumnTests
                     { /* told */
                     }
                 },
-                iter: 5_000
+                iter: Cases.Of(5_000)
             );
 }

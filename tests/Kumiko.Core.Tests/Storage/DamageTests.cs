@@ -143,7 +143,7 @@ public sealed class DamageTests : StoreTest
                         $"{all.Count - read.Count} records are missing and nothing was said. The check says: {string.Join('\n', report.Problems)}"
                     );
                 },
-                iter: 25,
+                iter: Cases.Of(25),
                 threads: 1
             );
 

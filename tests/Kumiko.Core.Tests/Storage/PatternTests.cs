@@ -96,7 +96,7 @@ public sealed class PatternTests
                     foreach (var line in lines)
                         Assert.Equal(Of(first, one, line.Body), Of(second, other, line.Body));
                 },
-                iter: 40
+                iter: Cases.Of(40)
             );
 
     [Fact]
@@ -114,7 +114,7 @@ public sealed class PatternTests
                     Assert.Equal(found.Select(f => f.Line).Distinct().Count(), found.Count);
                     Assert.Equal(found.Count, found.Select(f => f.Pattern).Distinct().Count());
                 },
-                iter: 30
+                iter: Cases.Of(30)
             );
 
     [Fact]
@@ -137,7 +137,7 @@ public sealed class PatternTests
                     foreach (var line in lines)
                         Assert.Equal(Of(one, whole, line.Body), Of(other, after, line.Body));
                 },
-                iter: 40
+                iter: Cases.Of(40)
             );
 
     [Fact]

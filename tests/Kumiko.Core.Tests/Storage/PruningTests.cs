@@ -106,7 +106,7 @@ public sealed class PruningTests : StoreTest
                         );
                     }
                 },
-                iter: 80,
+                iter: Cases.Of(80),
                 threads: 1
             );
 

@@ -37,7 +37,7 @@ public sealed class RecordStoreTests : IDisposable
                         Assert.Equal(100 + i, back[i].Sequence);
                     }
                 },
-                iter: 300
+                iter: Cases.Of(300)
             );
 
     [Fact]
@@ -56,7 +56,7 @@ public sealed class RecordStoreTests : IDisposable
                     { /* told */
                     }
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
 
     [Fact]

@@ -40,7 +40,7 @@ public sealed class SealerTests
                         Assert.True(part.Count == 1 || part.Size <= 20_000);
                     }
                 },
-                iter: 300
+                iter: Cases.Of(300)
             );
 
     [Theory]

@@ -139,7 +139,7 @@ public sealed class SegmentTests : StoreTest
                     );
                     Assert.Empty(store.Notices);
                 },
-                iter: 60,
+                iter: Cases.Of(60),
                 threads: 1
             );
 
@@ -177,7 +177,7 @@ public sealed class SegmentTests : StoreTest
                     Same(expected, All(snapshot));
                     Assert.Empty(store.Notices);
                 },
-                iter: 40,
+                iter: Cases.Of(40),
                 threads: 1
             );
 

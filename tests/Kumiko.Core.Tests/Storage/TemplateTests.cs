@@ -124,7 +124,7 @@ public sealed class TemplateTests
                         Assert.Equal(body, rebuilt);
                     }
                 },
-                iter: 300
+                iter: Cases.Of(300)
             );
     }
 

@@ -157,7 +157,7 @@ public sealed class UpkeepTests : StoreTest
                     Assert.Empty(after.Problems);
                     Directory.Delete(Path.GetDirectoryName(path)!, true);
                 },
-                iter: 60,
+                iter: Cases.Of(60),
                 threads: 1
             );
 

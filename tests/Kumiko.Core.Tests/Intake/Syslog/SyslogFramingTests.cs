@@ -99,7 +99,7 @@ public class SyslogFramingTests
                     var stream = Encoding.Latin1.GetBytes(string.Concat(messages));
                     return Read(stream, pieces).SequenceEqual(Read(stream)) && Read(stream, 1).SequenceEqual(Read(stream));
                 },
-                iter: 2_000
+                iter: Cases.Of(2_000)
             );
     }
 
@@ -111,5 +111,8 @@ public class SyslogFramingTests
                     .Array[0, 30]
                     .Select(p => Encoding.Latin1.GetBytes(string.Concat(p)))
             )
-            .Sample(bytes => Read(bytes, 7).Sum(m => (long)m.Length) <= bytes.Length + 100L * bytes.Length, iter: 3_000);
+            .Sample(
+                bytes => Read(bytes, 7).Sum(m => (long)m.Length) <= bytes.Length + 100L * bytes.Length,
+                iter: Cases.Of(3_000)
+            );
 }

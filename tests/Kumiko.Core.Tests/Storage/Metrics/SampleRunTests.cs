@@ -29,7 +29,7 @@ public sealed class SampleRunTests
                 Assert.Equal(last.Values.Select(i => i * 10L), run.Starts);
                 Assert.Null(run.Distributions);
             },
-            iter: 2_000
+            iter: Cases.Of(2_000)
         );
 
     [Fact]
