@@ -146,7 +146,7 @@ public class BriefTests : RuleTest
         await Tell();
         var brief = Brief.FromJson(Store.Alerts.All(1)[0].Brief)!;
         Assert.Contains("No records came", brief.Differences.Problem);
-        Assert.NotNull(brief.FollowUp!.Problem);
+        Assert.Equal("Batch 7 of changes does not match its checksum.", brief.FollowUp!.Problem);
         Assert.NotNull(brief.Figures);
     }
 

@@ -171,7 +171,7 @@ public class BoardTests
             new NamedSeries("empty"),
             new NamedSeries("still", "| group count() by host")
         );
-        Assert.NotNull((await board.Answer("bad")).Problem);
+        Assert.StartsWith("Line 1, column 19: A value is missing after =.", (await board.Answer("bad")).Problem);
         Assert.StartsWith("bad has no answer: ", (await board.Answer("f")).Problem);
         Assert.StartsWith("Write a query", (await board.Answer("empty")).Problem);
         Assert.Equal("There is no series nobody.", (await board.Answer("nobody")).Problem);

@@ -142,6 +142,8 @@ public sealed class SyslogTests : IAsyncLifetime
         }
         await Send("<13>still here\n");
         await _server.Arrived(1);
+        Assert.Equal(["still here"], Bodies);
+        Assert.Empty(_server.Get<RecordStore>().Refusals(10));
     }
 
     [Fact]

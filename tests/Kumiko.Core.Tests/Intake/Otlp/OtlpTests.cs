@@ -210,7 +210,7 @@ public class OtlpTests : StoreTest
                 out var reason
             )
         );
-        Assert.NotNull(reason);
+        Assert.StartsWith("This is not the JSON that belongs here: ", reason);
     }
 
     private static OtlpTaken<IReadOnlyList<Metric>> Metrics(string metrics) =>
