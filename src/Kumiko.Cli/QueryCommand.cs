@@ -3,6 +3,7 @@ using Kumiko.Charts;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.RowSets;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
@@ -55,15 +56,17 @@ public static class QueryCommand
         using var database = new AppDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
-        var sources = StoreSets.Of(
-            store,
-            metrics,
-            new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System),
-            new RuleStore(database, TimeProvider.System),
-            new Kumiko.Core.Changes.ChangeStore(database),
-            new LookupTables(folder.Tables)
+        var sources = RowSetList.Sources(
+            new RowStores(
+                store,
+                metrics,
+                new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System),
+                new RuleStore(database, TimeProvider.System),
+                new Kumiko.Core.Changes.ChangeStore(database),
+                new LookupTables(folder.Tables)
+            )
         );
-        var parsed = QueryParser.Parse(text, sources.Tables());
+        var parsed = QueryParser.Parse(text, sources.Sets.Names());
         if (!parsed.Ok)
             return Failed(parsed.Errors[0].Describe(text));
         if (Moment.Parse(from) is not { } first || Moment.Parse(to) is not { } last)

@@ -7,6 +7,7 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
@@ -242,10 +243,7 @@ internal static class MetricsBench
                 using var run = new Run(
                     new Question("bench", QueryParser.Parse(query), asked, today, DateTimeZone.Utc, Limits.Default),
                     records.Current,
-                    QuerySources.None with
-                    {
-                        Metrics = metrics,
-                    }
+                    new QuerySources(new RowSetBook([new MetricSet(metrics)]))
                 );
                 var frame = run.Frame().GetAwaiter().GetResult();
                 // Every row is read: rows may be made when they are.

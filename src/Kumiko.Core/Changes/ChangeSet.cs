@@ -1,10 +1,12 @@
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Changes;
 
 /// <summary>Changes as rows that queries can read: <c>from changes</c>.</summary>
-public static class ChangeSet
+public sealed class ChangeSet(ChangeStore changes) : RowSet
 {
     private static readonly Column[] Columns =
     [
@@ -20,31 +22,30 @@ public static class ChangeSet
         new("event_source", ColumnRole.Detail),
     ];
 
-    /// <summary>The newest first.</summary>
-    public static Frame Read(ChangeStore changes, Window window) =>
-        new(
-            new Schema(Columns, null, window),
-            [
-                .. changes
-                    .In(window)
-                    .Reverse()
-                    .Select(c =>
-                        (Value[])
-                            [
-                                Value.Time(c.At),
-                                Text(c.Kind),
-                                Value.Of(c.What),
-                                Text(c.Place),
-                                Text(c.From),
-                                Text(c.To),
-                                Text(c.Who),
-                                Text(c.Source),
-                                Text(c.EventId),
-                                Text(c.EventSource),
-                            ]
-                    ),
-            ]
+    public override string Name => "changes";
+
+    public override string Title => "deploys, flags and other changes";
+
+    public override RowScan Scan(ScanRequest request) =>
+        new ColumnScan(
+            Columns,
+            () => changes.In(request.Window).Reverse().Where(c => request.Access.MayRead(c.Source)).Select(Row),
+            request.Cancel
         );
+
+    private static Value[] Row(Change c) =>
+        [
+            Value.Time(c.At),
+            Text(c.Kind),
+            Value.Of(c.What),
+            Text(c.Place),
+            Text(c.From),
+            Text(c.To),
+            Text(c.Who),
+            Text(c.Source),
+            Text(c.EventId),
+            Text(c.EventSource),
+        ];
 
     private static Value Text(string text) => text.Length == 0 ? Value.Missing : Value.Of(text);
 }

@@ -8,20 +8,20 @@ namespace Kumiko.Core.Evaluation;
 /// <param name="Context">The run's instant and zone, look-up tables.</param>
 /// <param name="Limits">Of the whole query.</param>
 /// <param name="Window">The run's window.</param>
-/// <param name="Sets">The rows of a known set other than logs in a window; null where there is no such set.</param>
+/// <param name="Scan">The rows of a set other than logs in a window; null where there is no such set.</param>
 /// <param name="Answer">The whole answer of another pipeline of this query.</param>
 public sealed record PipelineContext(
     EvaluationContext Context,
     Limits Limits,
     Window Window,
-    Func<string, Window, Frame?> Sets,
+    Func<string, Window, RowScan?> Scan,
     Func<Pipeline, IEnumerable<Row>> Answer
 )
 {
     public FieldRefs Fields { get; init; } = new();
 
-    /// <summary>The samples of metrics in a window; null where there is no store of them.</summary>
-    public Func<Window, SampleSet?> Samples { get; init; } = _ => null;
+    /// <summary>What rows of other sets than logs must meet to be read; null for nothing.</summary>
+    public Expr? Allowed { get; init; }
 
     public MemoryMeter Memory { get; init; } = new(Limits.Memory);
 
@@ -91,13 +91,13 @@ public sealed class Pipeline
     /// <summary>Columns of the answer, but for their kinds; those of records where it is made of records.</summary>
     public required Schema Schema { get; init; }
 
-    /// <summary>Columns that the rows of another set have; null for logs.</summary>
-    public required Frame? Rows { get; init; }
-
-    /// <summary>The samples that are read; null for other sets.</summary>
-    public required SampleSet? Samples { get; init; }
+    /// <summary>The rows of another set than logs; null for logs.</summary>
+    public required RowScan? Scan { get; init; }
 
     public required int Slots { get; init; }
+
+    /// <summary>The index of steps that leave what may be read, which no line of the query stands for.</summary>
+    public const int BeforeMatch = -1;
 
     /// <summary>With slices: what comes between the rows of another set and the first group.</summary>
     public IReadOnlyList<PipelineStep> BeforeGroup { get; init; } = [];

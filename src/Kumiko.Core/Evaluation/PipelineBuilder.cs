@@ -20,8 +20,7 @@ public sealed partial class PipelineBuilder
     private string _set = "logs";
     private Window _reads;
     private long _moved;
-    private Frame? _rows;
-    private SampleSet? _samples;
+    private RowScan? _scan;
     private List<PipelineStep> _beforeGroup = [];
     private int _slots;
     private int _index;
@@ -67,8 +66,7 @@ public sealed partial class PipelineBuilder
                     Columns = columns.Columns,
                 }
                 : RecordColumns.Schema((RecordScope)_scope, _schema.Window),
-            Rows = _rows,
-            Samples = _samples,
+            Scan = _scan,
             Slots = _slots,
             BeforeGroup = _beforeGroup,
             Limit = _context.Limits.Rows,
@@ -113,27 +111,15 @@ public sealed partial class PipelineBuilder
         _set = from.Set;
         if (_set == "logs")
             return;
-        if (_set == "metrics" && _context.Samples(_reads) is { } samples)
-        {
-            _samples = samples;
-            _scope = new ColumnScope(samples.Columns);
+        _scan = _context.Scan(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
+        _scope = new ColumnScope(_scan.Columns);
+        if (_context.Allowed is not { } allowed)
             return;
-        }
-        var frame = _context.Sets(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
-        if (_moved != 0 && frame.Schema.IndexOf("time") is var time and >= 0)
-            frame = frame with
-            {
-                Rows =
-                [
-                    .. frame.Rows.Select(r =>
-                    {
-                        Value[] row = [.. r];
-                        row[time] = Value.Time(row[time].AsLong + _moved);
-                        return row;
-                    }),
-                ],
-            };
-        (_rows, _scope, _schema) = (frame, new ColumnScope(frame.Schema.Columns), frame.Schema with { Window = _schema.Window });
+        // What nobody may see is not counted as left out by the match.
+        var index = _index;
+        _index = Pipeline.BeforeMatch;
+        Filter(allowed);
+        _index = index;
     }
 
     private void Shift(From from)
@@ -221,16 +207,16 @@ public sealed partial class PipelineBuilder
     /// <summary>Takes out of a condition on samples the parts that tell which series are read; answers with the rest.</summary>
     private Expr? Narrowed(Expr condition)
     {
-        if (_samples is null || _steps.Count > 0 || _group is not null)
+        if (_scan is null || _steps.Count > 0 || _group is not null)
             return condition;
         var left = new List<Expr>();
         foreach (var part in condition is And and ? and.Items : new Seq<Expr>([condition]))
-            if (_samples.Narrow(part) is { } fewer)
-                _samples = fewer;
+            if (_scan.Narrow(part) is { } fewer)
+                _scan = fewer;
             else
                 left.Add(part);
         // What only some of the other series had is no column any more.
-        _scope = new ColumnScope(_samples.Columns);
+        _scope = new ColumnScope(_scan.Columns);
         return left.Count switch
         {
             0 => null,
@@ -361,15 +347,15 @@ public sealed partial class PipelineBuilder
             _context.Memory,
             slices
         );
-        var onSamples = _samples is not null && _steps.Count == 0 && _group is null;
+        var onScan = _scan is not null && _steps.Count == 0 && _group is null;
         if (
-            _samples is not null
+            _scan is { HasSeries: true }
             && _group is null
-            && !(onSamples && _samples.CanGather(plan))
+            && !(onScan && _scan.CanGather(plan))
             && plan.Aggregates.FirstOrDefault(a =>
                 a.Call.Computes is "growth" or "per_second"
                 && _scope is ColumnScope read
-                && read.Columns.SequenceEqual(_samples.Columns)
+                && read.Columns.SequenceEqual(_scan.Columns)
             )
                 is { } counter
         )
@@ -381,7 +367,7 @@ public sealed partial class PipelineBuilder
             (_group, _beforeGroup) = ((plan, null, _index), [.. _steps]);
             _steps.Clear();
         }
-        else if (OnRecords || (onSamples && _samples!.CanGather(plan)))
+        else if (OnRecords || (onScan && _scan!.CanGather(plan)))
             _group = (plan, highest, _index);
         else
             Step(rows =>
@@ -405,7 +391,7 @@ public sealed partial class PipelineBuilder
                             Unit = UnitOf(
                                 (Call)group.Aggregates.First(a => a.Name == c.Name).Expr,
                                 units,
-                                _samples?.AreDistributions == true
+                                _scan?.AreDistributions == true
                             ),
                         }
                 ),

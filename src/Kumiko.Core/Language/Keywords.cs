@@ -37,9 +37,6 @@ internal static class Keywords
         "union",
     ];
 
-    /// <summary>What can be read without being bound first.</summary>
-    public static readonly string[] Sets = ["logs", "metrics", "exemplars", "spans", "alerts", "changes", "patterns"];
-
     public static bool Is(string word, string keyword) => string.Equals(word, keyword, StringComparison.OrdinalIgnoreCase);
 
     public static bool EndsBareWord(char c) => char.IsWhiteSpace(c) || Delimiters.Contains(c);

@@ -122,7 +122,7 @@ public sealed partial class QueryParser
             return null;
         if (_sets.Contains(set))
             return set;
-        return Array.Find(Keywords.Sets, s => Keywords.Is(s, set));
+        return RowSetNames.All.FirstOrDefault(s => Keywords.Is(s, set));
     }
 
     /// <summary>A keyword with a length of time behind it; null, with nothing taken, where it is not that.</summary>

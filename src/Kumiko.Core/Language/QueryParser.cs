@@ -23,7 +23,7 @@ public sealed partial class QueryParser
     private QueryParser(string text, IEnumerable<string> tables)
     {
         _in = new Scanner(text);
-        _sets = new HashSet<string>([.. Keywords.Sets, .. tables], StringComparer.Ordinal);
+        _sets = new HashSet<string>([.. RowSetNames.All, .. tables], StringComparer.Ordinal);
     }
 
     /// <param name="text">Any text.</param>

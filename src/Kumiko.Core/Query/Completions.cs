@@ -1,5 +1,7 @@
+using System.Text.RegularExpressions;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
+using Group = Kumiko.Core.Language.Group;
 
 namespace Kumiko.Core.Query;
 
@@ -29,22 +31,17 @@ public sealed record Completion(
 );
 
 /// <summary>What could be written at a place of a query: from the language, and from the records of the focus.</summary>
-public static class Completions
+public static partial class Completions
 {
     private const int Most = 60;
     private const int MostValues = 400;
 
     /// <param name="run">A run of all records of the focus.</param>
-    /// <param name="metrics">What is measured and all text before the caret, which tells whether metrics are read; null where
-    /// there are none.</param>
-    public static async Task<IReadOnlyList<Completion>> At(
-        CompletionPlace place,
-        Run run,
-        IEnumerable<string> tables,
-        (Storage.Metrics.MetricStore Store, string Before)? metrics = null
-    )
+    /// <param name="sets">What can be read besides them.</param>
+    /// <param name="before">All text before the caret, which tells which set is read.</param>
+    public static async Task<IReadOnlyList<Completion>> At(CompletionPlace place, Run run, RowSetBook sets, string before = "")
     {
-        var measured = metrics is { } m && Metrics.MetricCompletions.IsAsked(m.Before) ? metrics : null;
+        var asked = SetAsked(before) is { } name ? sets.Find(name) : null;
         var found = new List<Completion>();
         if (place.Wanted.HasFlag(Wanted.Stage))
             found.AddRange(
@@ -52,24 +49,15 @@ public static class Completions
             );
         if (place.Wanted.HasFlag(Wanted.Set))
             found.AddRange(
-                Keywords
-                    .Sets.Concat(tables)
-                    .Select(s => new Completion(
-                        CompletionKind.Set,
-                        s,
-                        s,
-                        Keywords.Sets.Contains(s) ? "set" : "look-up table",
-                        null
-                    ))
+                sets.All.Select(s => new Completion(CompletionKind.Set, s.Name, s.Name, s.Title, null))
+                    .Prepend(new Completion(CompletionKind.Set, RowSetNames.Logs, RowSetNames.Logs, "records of logs", null))
             );
         if (place.Wanted.HasFlag(Wanted.Value) && place.Field is { } field)
-            found.AddRange(
-                measured is { } of
-                    ? Metrics.MetricCompletions.Values(place, field, of.Before, of.Store)
-                    : await Values(place, field, run)
-            );
+            found.AddRange(asked?.Values(place, field, before) ?? await Values(place, field, RunOf(asked, run)));
         if (place.Wanted.HasFlag(Wanted.Field))
-            found.AddRange(measured is { } asked ? MeasuredFields(place, asked.Before, asked.Store) : await Fields(place, run));
+            found.AddRange(
+                asked?.Fields(place, before) is { } fields ? Above(place, fields) : await Fields(place, RunOf(asked, run))
+            );
         if (place.Wanted.HasFlag(Wanted.Function))
             found.AddRange(
                 Functions
@@ -104,7 +92,18 @@ public static class Completions
     private static bool Fits(string label, string prefix) =>
         prefix.Length == 0 || label.Contains(prefix, StringComparison.OrdinalIgnoreCase);
 
-    private static IEnumerable<Completion> MeasuredFields(CompletionPlace place, string before, Storage.Metrics.MetricStore store)
+    /// <summary>The set that the query which is being written reads; null where it names none.</summary>
+    private static string? SetAsked(string before) =>
+        From().Matches(before) is { Count: > 0 } matches ? matches[^1].Groups[1].Value.ToLowerInvariant() : null;
+
+    [GeneratedRegex(@"\bfrom\s+([A-Za-z_]\w*)", RegexOptions.IgnoreCase)]
+    private static partial Regex From();
+
+    /// <summary>All rows of a set in the focus.</summary>
+    private static Run RunOf(RowSet? set, Run run) => set is null ? run : run.Other("from " + set.Name);
+
+    /// <summary>What stages above have made, and what the rows have unless a group hides it.</summary>
+    private static IEnumerable<Completion> Above(CompletionPlace place, IEnumerable<Completion> fields)
     {
         var above = Computed(place.Before, out var grouped)
             .Select(name => new Completion(
@@ -114,17 +113,13 @@ public static class Completions
                 "computed above",
                 null
             ));
-        return grouped ? above : above.Concat(Metrics.MetricCompletions.Fields(place, before, store)).DistinctBy(c => c.Label);
+        return grouped ? above : above.Concat(fields).DistinctBy(c => c.Label);
     }
 
     private static async Task<IEnumerable<Completion>> Fields(CompletionPlace place, Run run)
     {
         var match = place.Stage.Length == 0;
         string Written(string name) => place.Quoted ? name : Keywords.Name(name, match);
-        var above = Computed(place.Before, out var grouped);
-        var computed = above.Select(name => new Completion(CompletionKind.Field, name, Written(name), "computed above", null));
-        if (grouped)
-            return computed;
         var presence = await run.Presence();
         var known = presence.ToDictionary(p => p.Name, StringComparer.Ordinal);
         var common = WordHelp
@@ -139,7 +134,7 @@ public static class Completions
             p.Present,
             p.Total
         ));
-        return computed.Concat(found).Concat(common).DistinctBy(c => c.Label);
+        return Above(place, run.ReadsRecords ? found.Concat(common) : found);
     }
 
     /// <summary>Names that stages above have made.</summary>
@@ -182,11 +177,11 @@ public static class Completions
                 .Read(parse.Pattern)
                 .Parts.Where(p => p.IsSlot && p.Text.Length > 0)
                 .Select(p => p.Text),
-            ParseShape.Regex => System
-                .Text.RegularExpressions.Regex.Matches(
+            ParseShape.Regex => Regex
+                .Matches(
                     parse.Pattern,
                     @"\(\?<([A-Za-z_]\w*)>",
-                    System.Text.RegularExpressions.RegexOptions.NonBacktracking
+                    RegexOptions.NonBacktracking
                 )
                 .Select(m => m.Groups[1].Value),
             _ => [],

@@ -12,7 +12,7 @@ namespace Kumiko.Core.Query;
 /// Patterns as rows that queries can read: <c>from patterns</c>. Counted in the window and in the stretch of the same length
 /// before it.
 /// </summary>
-internal static class PatternSet
+public sealed class PatternSet : RowSet
 {
     private static readonly Column[] Columns =
     [
@@ -29,17 +29,24 @@ internal static class PatternSet
 
     private static readonly ParseResult Counting = QueryParser.Parse("| group count() as n by pattern");
 
+    public override string Name => "patterns";
+
+    public override string Title => "kinds of lines, counted";
+
+    public override RowScan Scan(ScanRequest request) => new ColumnScan(Columns, () => Read(request), request.Cancel);
+
     /// <summary>The patterns with records in the window or before it, the most frequent first; last, what was not kept
     /// apart.</summary>
-    public static Frame Read(Question question, Snapshot snapshot, Window window)
+    private static IEnumerable<Value[]> Read(ScanRequest request)
     {
-        var now = Counts(question, snapshot, window);
+        var (snapshot, window) = (request.Snapshot, request.Window);
+        var now = Counts(request, window);
         // All of time has nothing before it.
         var length = Math.Max(1, window.Length);
         var earlier = new Window(window.From > long.MinValue + length ? window.From - length : window.From, window.From);
-        var before = Counts(question, snapshot, earlier);
+        var before = Counts(request, earlier);
         if (snapshot.Patterns is not { } book)
-            return new Frame(new Schema(Columns, null, window), []);
+            return [];
         var all = book.All().Where(p => now.ContainsKey(p.Name) || before.ContainsKey(p.Name)).ToList();
         var changes = RateChange.Judge(
             all.ConvertAll(p => (before.GetValueOrDefault(p.Name), now.GetValueOrDefault(p.Name))),
@@ -53,7 +60,7 @@ internal static class PatternSet
             .Select(x => Row(x.First, x.Second, earlier.From))
             .ToList();
         // Who may read some sources only is not told of services elsewhere.
-        foreach (var service in question.Sources is null ? book.Overflowing() : [])
+        foreach (var service in request.Access.IsAll ? book.Overflowing() : [])
             rows.Add([
                 Value.Missing,
                 Value.Of(service),
@@ -65,7 +72,7 @@ internal static class PatternSet
                 Value.Missing,
                 Value.Missing,
             ]);
-        return new Frame(new Schema(Columns, null, window), rows);
+        return rows;
     }
 
     /// <summary>What was seen before both stretches is not new.</summary>
@@ -93,18 +100,9 @@ internal static class PatternSet
             _ => trend.ToString().ToLowerInvariant(),
         };
 
-    private static Dictionary<string, long> Counts(Question question, Snapshot snapshot, Window window)
-    {
-        using var run = new Run(
-            question with
-            {
-                Parsed = Counting,
-                Window = window,
-                Parameters = System.Collections.Immutable.ImmutableDictionary<string, string>.Empty,
-            },
-            snapshot.Share()
-        );
-        var frame = run.Frame().GetAwaiter().GetResult();
-        return frame.Rows.Where(r => !r[0].IsMissing).ToDictionary(r => r[0].AsText, r => r[1].AsLong, StringComparer.Ordinal);
-    }
+    private static Dictionary<string, long> Counts(ScanRequest request, Window window) =>
+        request
+            .Ask(Counting, window)
+            .Rows.Where(r => !r[0].IsMissing)
+            .ToDictionary(r => r[0].AsText, r => r[1].AsLong, StringComparer.Ordinal);
 }

@@ -13,8 +13,8 @@ internal static class PlanText
     public static IReadOnlyList<string> Of(Pipeline pipeline, LogConditions conditions, Snapshot snapshot)
     {
         var lines = new List<string>();
-        if (pipeline.Rows is { } rows)
-            lines.Add($"read {pipeline.Set}: {Number(rows.Rows.Count)} rows");
+        if (pipeline.Scan is not null)
+            lines.Add($"read {pipeline.Set}, newest first");
         else
         {
             var touched = snapshot.Batches.Where(b => pipeline.Reads.Overlaps(b.MinTime, b.MaxTime)).ToList();

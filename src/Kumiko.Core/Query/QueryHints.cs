@@ -29,10 +29,9 @@ internal static class QueryHints
         if (parsed.Query.Match is null && !parsed.Query.Stages.Any(s => s is Where or Parse))
             return [];
         // Advice must not tell of records that the person may not read.
-        var allowed = run.Question.Sources;
         var sample = run
             .Snapshot.NewestFirst(run.Question.Window, BatchTest.All, null, cancel)
-            .Where(r => allowed is null || allowed.Contains(r.Source))
+            .Where(run.MayRead)
             .Take(Looked)
             .ToList();
         var hints = new List<AnswerHint>();

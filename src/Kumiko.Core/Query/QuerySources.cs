@@ -7,16 +7,13 @@ using Kumiko.Core.Storage.Patterns;
 namespace Kumiko.Core.Query;
 
 /// <summary>What queries can reach besides records: other sets of rows, look-up tables.</summary>
-/// <param name="Sets">The rows of a set in a window; null where there is no such set.</param>
-public sealed record QuerySources(Func<string, Window, Frame?> Sets)
+public sealed record QuerySources(RowSetBook Sets)
 {
-    public static readonly QuerySources None = new((_, _) => null);
+    /// <summary>What the records alone give.</summary>
+    public static readonly QuerySources None = new(new RowSetBook([new PatternSet()]));
 
     /// <summary>A look at a table by key, for a table and a column of it.</summary>
     public Func<string, string, Func<Value, Value>> Lookup { get; init; } = (_, _) => _ => Value.Missing;
-
-    /// <summary>The metrics that queries can read; null for none.</summary>
-    public Storage.Metrics.MetricStore? Metrics { get; init; }
 
     /// <summary>Lets runs work in turn; null for those that always may.</summary>
     public WorkGate? Gate { get; init; }
@@ -29,9 +26,6 @@ public sealed record QuerySources(Func<string, Window, Frame?> Sets)
 
     /// <summary>By which the limit of time goes.</summary>
     public TimeProvider Clock { get; init; } = TimeProvider.System;
-
-    /// <summary>Names of look-up tables, which queries can read.</summary>
-    public Func<IReadOnlyCollection<string>> Tables { get; init; } = () => [];
 }
 
 /// <summary>Ids of patterns in a query, each as the pattern it was merged into: links to old ones go on working.</summary>

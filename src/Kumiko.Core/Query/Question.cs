@@ -11,17 +11,18 @@ namespace Kumiko.Core.Query;
 /// <param name="Window">The focus.</param>
 /// <param name="Now">The instant of the run.</param>
 /// <param name="Zone">In which days and hours are cut.</param>
-/// <param name="Sources">Sources that may be read; null for all.</param>
 public sealed record Question(
     string Person,
     ParseResult Parsed,
     Window Window,
     long Now,
     DateTimeZone Zone,
-    Limits Limits,
-    IReadOnlySet<string>? Sources = null
+    Limits Limits
 )
 {
+    /// <summary>What may be read.</summary>
+    public Access Access { get; init; } = Access.All;
+
     /// <summary>Values of the query's parameters, as typed.</summary>
     public IReadOnlyDictionary<string, string> Parameters { get; init; } =
         System.Collections.Immutable.ImmutableDictionary<string, string>.Empty;
@@ -33,7 +34,7 @@ public sealed record Question(
         && Window == other.Window
         && Zone.Id == other.Zone.Id
         && Limits == other.Limits
-        && (Sources is null ? other.Sources is null : other.Sources is not null && Sources.SetEquals(other.Sources))
+        && Access == other.Access
         && Parameters.Count == other.Parameters.Count
         && Parameters.All(p => other.Parameters.TryGetValue(p.Key, out var value) && value == p.Value);
 }

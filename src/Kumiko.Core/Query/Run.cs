@@ -6,7 +6,6 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Execution;
 using Kumiko.Core.Query.Fields;
-using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Query.Sliding;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
@@ -33,6 +32,7 @@ public sealed class Run : IDisposable
     private readonly Executor _executor;
     private readonly Lazy<Pipeline> _pipeline;
     private readonly MemoryMeter _memory;
+    private readonly Func<Row, bool>? _mayRead;
     private CountingPass? _counting;
     private readonly QuerySources? _sources;
     private readonly RunPasses? _turns;
@@ -48,7 +48,10 @@ public sealed class Run : IDisposable
         var patterns = snapshot.Patterns;
         _context = new EvaluationContext(question.Now, question.Zone) { Lookup = around.Lookup };
         _fields = new FieldRefs(patterns is null ? null : patterns.Of);
-        _executor = new Executor(snapshot, _context, _fields, patterns, question.Sources, _cancel.Token);
+        _executor = new Executor(snapshot, _context, _fields, patterns, question.Access.OfRows, _cancel.Token);
+        _mayRead = question.Access.OfRows is { } allowed
+            ? new Compiler(_context, new RecordScope(_fields)).Condition(allowed)
+            : null;
         _memory = new MemoryMeter(question.Limits.Memory, around.Memory);
         _turns = around.Gate is { } gate ? new RunPasses(gate, question.Person, LimitTime) : null;
         _pipeline = new Lazy<Pipeline>(() => Build(around));
@@ -68,29 +71,21 @@ public sealed class Run : IDisposable
             throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
         return PipelineBuilder.Build(
             PatternNames.Settle(query, Snapshot.Patterns),
-            new PipelineContext(_context, Question.Limits, Question.Window, Sets, _executor.Answer)
+            new PipelineContext(_context, Question.Limits, Question.Window, Scan, _executor.Answer)
             {
                 Fields = _fields,
                 Memory = _memory,
                 Slices = Slices,
-                Samples = window =>
-                    around.Metrics is { } metrics ? new MetricSamples(metrics, window, Question, _context, _cancel.Token) : null,
+                Allowed = Question.Access.Condition,
             }
         );
 
-        Frame? Sets(string name, Window window) =>
-            name switch
-            {
-                "patterns" => PatternSet.Read(Question, Snapshot, window),
-                "exemplars" when around.Metrics is { } metrics => ExemplarSet.Read(
-                    metrics,
-                    Question.Sources,
-                    window,
-                    Question.Limits.Rows
-                ),
-                _ => around.Sets(name, window),
-            };
+        RowScan? Scan(string name, Window window) =>
+            around.Sets.Find(name)?.Scan(new ScanRequest(Question, Snapshot, window, _context, _cancel.Token));
     }
+
+    /// <summary>Ends its work, whoever waits for it.</summary>
+    internal void Stop() => _cancel.Cancel();
 
     private Pipeline Pipeline => _pipeline.Value;
 
@@ -158,7 +153,7 @@ public sealed class Run : IDisposable
     public bool IsGrouped => !Pipeline.IsRecords;
 
     /// <summary>Whether the run reads log records at all, and not another set.</summary>
-    public bool ReadsRecords => Pipeline.Rows is null && Pipeline.Samples is null;
+    public bool ReadsRecords => Pipeline.Scan is null;
 
     /// <summary>Whether further pages of records follow by reading on below the last one.</summary>
     public bool ReadsOn => ReadsRecords && (Pipeline.ReadsOn || IsGrouped);
@@ -198,11 +193,14 @@ public sealed class Run : IDisposable
         return new FoundRecord(row.Record!, computed);
     }
 
-    /// <summary>One record of the snapshot, whatever the query says.</summary>
+    /// <summary>Whether the person may read a record, whatever the query says.</summary>
+    public bool MayRead(LogRecord record) => _mayRead?.Invoke(new Row(RowSource.Of(record), 0, [])) != false;
+
+    /// <summary>One record of the snapshot that may be read, whatever the query says.</summary>
     public LogRecord? Find(RecordId id) =>
         Snapshot
             .OldestFirst(new Window(id.Time, id.Time + 1), BatchTest.All, null, _cancel.Token)
-            .FirstOrDefault(r => r.Sequence == id.Sequence);
+            .FirstOrDefault(r => r.Sequence == id.Sequence && MayRead(r));
 
     /// <summary>Whether a record passes the conditions and the steps on single records.</summary>
     public bool Meets(LogRecord record) => ReadsRecords && Pipeline.Passes(Pipeline.RowOf(record));
@@ -343,7 +341,7 @@ public sealed class Run : IDisposable
             var sums = new double[(int)((span.Length + step - 1) / step)];
             if (baseline.Query is { } query)
             {
-                var (other, own) = (await SetRun(query).Histogram(span, step), await Histogram(span, step));
+                var (other, own) = (await Other(query).Histogram(span, step), await Histogram(span, step));
                 var total = Enumerable.Range(0, other.Steps).Sum(other.Total);
                 var scale = total == 0 ? 0 : (double)Enumerable.Range(0, own.Steps).Sum(own.Total) / total;
                 for (var i = 0; i < sums.Length; i++)
@@ -427,7 +425,7 @@ public sealed class Run : IDisposable
     private async Task<IReadOnlyList<(MatchSet Matches, Window Window)>> Compared(Baseline baseline)
     {
         if (baseline.Query is { } query)
-            return [(await SetRun(query).Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved))];
+            return [(await Other(query).Matches(Question.Window), Question.Window.Shift(-Pipeline.Moved))];
         var parts = new List<(MatchSet, Window)>();
         foreach (var window in baseline.Windows)
             parts.Add((await Matches(window), window.Shift(-Pipeline.Moved)));
@@ -436,7 +434,7 @@ public sealed class Run : IDisposable
 
     /// <summary>A run of the same question with another query, over the same snapshot and within the same turn; it ends with this
     /// one.</summary>
-    private Run SetRun(string query) =>
+    internal Run Other(string query) =>
         (
             (Lazy<Run>)
                 _work.GetOrAdd(("set", query), _ => new Lazy<Run>(() =>

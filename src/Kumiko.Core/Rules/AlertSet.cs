@@ -1,10 +1,12 @@
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Rules;
 
 /// <summary>Alerts as rows that queries can read: <c>from alerts</c>.</summary>
-public static class AlertSet
+public sealed class AlertSet(AlertStore alerts) : RowSet
 {
     private static readonly Column[] Columns =
     [
@@ -22,33 +24,37 @@ public static class AlertSet
         new("labels", ColumnRole.Detail),
     ];
 
-    /// <summary>The alerts that were open at some time in a window, by their start, the newest first.</summary>
-    public static Frame Read(AlertStore alerts, Window window) =>
-        new(
-            new Schema(Columns, null, window),
-            [
-                .. alerts
-                    .In(window)
-                    .OrderByDescending(a => a.Started)
-                    .Select(a =>
-                        (Value[])
-                            [
-                                Value.Time(a.Started),
-                                Value.Of(a.Name),
-                                Text(a.Of),
-                                Value.Of(a.Level.ToString().ToLowerInvariant()),
-                                Number(a.Value),
-                                Number(a.Worst),
-                                a.Ended is { } ended ? Value.Duration(ended - a.Started) : Value.Missing,
-                                a.Ended is { } end ? Value.Time(end) : Value.Missing,
-                                Text(a.EndedBy),
-                                Text(a.Acknowledger),
-                                Text(a.Team),
-                                Text(a.Labels),
-                            ]
-                    ),
-            ]
-        );
+    public override string Name => "alerts";
+
+    public override string Title => "alerts of rules";
+
+    /// <summary>The alerts that were open at some time in the window, by their start.</summary>
+    public override RowScan Scan(ScanRequest request) =>
+        request.Access.IsAll
+            ? new ColumnScan(
+                Columns,
+                () => alerts.In(request.Window).OrderByDescending(a => a.Started).Select(Row),
+                request.Cancel
+            )
+            : throw new QueryRefusedException(
+                $"Alerts sum up what all sources sent, and you may read some of it. Ask for the records themselves."
+            );
+
+    private static Value[] Row(Alert a) =>
+        [
+            Value.Time(a.Started),
+            Value.Of(a.Name),
+            Text(a.Of),
+            Value.Of(a.Level.ToString().ToLowerInvariant()),
+            Number(a.Value),
+            Number(a.Worst),
+            a.Ended is { } ended ? Value.Duration(ended - a.Started) : Value.Missing,
+            a.Ended is { } end ? Value.Time(end) : Value.Missing,
+            Text(a.EndedBy),
+            Text(a.Acknowledger),
+            Text(a.Team),
+            Text(a.Labels),
+        ];
 
     private static Value Text(string? text) => string.IsNullOrEmpty(text) ? Value.Missing : Value.Of(text);
 

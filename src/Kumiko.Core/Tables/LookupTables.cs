@@ -3,6 +3,7 @@ using CsvHelper;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Tables;
@@ -11,7 +12,7 @@ namespace Kumiko.Core.Tables;
 /// Look-up tables: CSV files with a head line in a folder, each a set that queries read by the file's name. A changed
 /// file counts from the next query on.
 /// </summary>
-public sealed class LookupTables(string folder)
+public sealed class LookupTables(string folder) : IRowSetFamily
 {
     public const long LargestFile = 16 << 20;
 
@@ -36,16 +37,31 @@ public sealed class LookupTables(string folder)
                     .EnumerateFiles(folder, "*.csv")
                     .Select(f => Path.GetFileNameWithoutExtension(f)!)
                     .Where(Keywords.IsIdentifier)
-                    .Where(n => !Keywords.Sets.Contains(n))
+                    .Where(n => !RowSetNames.Has(n))
                     .Order(StringComparer.Ordinal),
             ];
 
-    /// <summary>The whole table; null where there is none of this name.</summary>
-    /// <exception cref="QueryRefusedException">The file cannot be read as a table.</exception>
-    public Frame? Read(string name, Window window) =>
-        Load(name) is { } table
-            ? new Frame(new Schema([.. table.Columns.Select(c => new Column(c, ColumnRole.Detail))], null, window), table.Rows)
-            : null;
+    /// <summary>A table as a set; null where there is none of this name.</summary>
+    public RowSet? Find(string name) => File(name) is null ? null : new TableSet(this, name);
+
+    /// <summary>The whole table, which is no collected data: who may read anything may read it.</summary>
+    private sealed class TableSet(LookupTables tables, string name) : RowSet
+    {
+        public override string Name => name;
+
+        public override string Title => "look-up table";
+
+        /// <exception cref="QueryRefusedException">The file cannot be read as a table.</exception>
+        public override RowScan Scan(ScanRequest request)
+        {
+            var table = tables.Load(name) ?? throw new QueryRefusedException($"The look-up table {name} is gone.");
+            return new ColumnScan(
+                [.. table.Columns.Select(c => new Column(c, ColumnRole.Detail))],
+                () => table.Rows,
+                request.Cancel
+            );
+        }
+    }
 
     /// <summary>A look by the first column at another; missing where the table has no such row.</summary>
     /// <exception cref="QueryRefusedException">There is no such table or column.</exception>
@@ -63,12 +79,12 @@ public sealed class LookupTables(string folder)
         return key => table.ByKey.TryGetValue(key.ToText(), out var row) ? row[at] : Value.Missing;
     }
 
+    private FileInfo? File(string name) =>
+        Keywords.IsIdentifier(name) && new FileInfo(Path.Combine(folder, name + ".csv")) is { Exists: true } file ? file : null;
+
     private Loaded? Load(string name)
     {
-        if (!Keywords.IsIdentifier(name))
-            return null;
-        var file = new FileInfo(Path.Combine(folder, name + ".csv"));
-        if (!file.Exists)
+        if (File(name) is not { } file)
             return null;
         if (_loaded.TryGetValue(name, out var known) && known.Written == file.LastWriteTimeUtc && known.Length == file.Length)
             return known;

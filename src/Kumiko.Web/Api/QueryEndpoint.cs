@@ -61,7 +61,7 @@ public static class QueryEndpoint
             return Wrong($"There is no zone “{value("zone")}”. Use a name such as Europe/Dublin.");
         var text = value("q") ?? "";
         var sources = http.RequestServices.GetRequiredService<RunRegistry>().Sources;
-        var parsed = QueryParser.Parse(text, sources.Tables());
+        var parsed = QueryParser.Parse(text, sources.Sets.Names());
         if (!parsed.Ok)
             return Results.Json(
                 new

@@ -5,6 +5,7 @@ using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Query;
+using Kumiko.Core.RowSets;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
@@ -119,13 +120,15 @@ public static class KumikoServer
         services
             .AddSingleton(new LookupTables(folder.Tables))
             .AddSingleton(s =>
-                StoreSets.Of(
-                    s.GetRequiredService<RecordStore>(),
-                    s.GetRequiredService<MetricStore>(),
-                    s.GetRequiredService<SignalStore>(),
-                    s.GetRequiredService<RuleStore>(),
-                    s.GetRequiredService<ChangeStore>(),
-                    s.GetRequiredService<LookupTables>()
+                RowSetList.Sources(
+                    new RowStores(
+                        s.GetRequiredService<RecordStore>(),
+                        s.GetRequiredService<MetricStore>(),
+                        s.GetRequiredService<SignalStore>(),
+                        s.GetRequiredService<RuleStore>(),
+                        s.GetRequiredService<ChangeStore>(),
+                        s.GetRequiredService<LookupTables>()
+                    )
                 ) with
                 {
                     Memory = s.GetRequiredService<MemoryBudget>(),

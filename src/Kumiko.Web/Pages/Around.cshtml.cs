@@ -156,13 +156,13 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
 
     /// <summary>The search's query, whose words are marked.</summary>
     public Query Marked =>
-        QueryParser.Parse(Address.Query, sources.Tables()) is { Ok: true } parsed ? parsed.Query : Run.Question.Parsed.Query;
+        QueryParser.Parse(Address.Query, sources.Sets.Names()) is { Ok: true } parsed ? parsed.Query : Run.Question.Parsed.Query;
 
     private RowMaker Maker() => new(Run, Address, Marked);
 
     private Func<LogRecord, bool> Meets()
     {
-        var parsed = QueryParser.Parse(QueryEdits.RecordsOnly(Address.Query), sources.Tables());
+        var parsed = QueryParser.Parse(QueryEdits.RecordsOnly(Address.Query), sources.Sets.Names());
         if (Condition.Length == 0 || !parsed.Ok)
             return _ => false;
         return runs.Shared(

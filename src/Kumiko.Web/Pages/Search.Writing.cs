@@ -12,7 +12,7 @@ public sealed partial class SearchModel
     /// <summary>What is wrong with a text while it is typed.</summary>
     public IActionResult OnGetCheck(string? q)
     {
-        var parsed = QueryParser.Parse((q ?? "").ReplaceLineEndings("\n"), sources.Tables());
+        var parsed = QueryParser.Parse((q ?? "").ReplaceLineEndings("\n"), sources.Sets.Names());
         return new JsonResult(
             new
             {
@@ -55,8 +55,8 @@ public sealed partial class SearchModel
             found = await Completions.At(
                 place,
                 focus,
-                sources.Tables(),
-                sources.Metrics is { } metrics ? (metrics, text[..Math.Clamp(caret, 0, text.Length)]) : null
+                sources.Sets,
+                text[..Math.Clamp(caret, 0, text.Length)]
             );
         }
         catch (Core.Evaluation.QueryRefusedException)

@@ -193,7 +193,7 @@ public sealed partial class SearchModel(
             now = told;
         Address = SearchAddress.Parse(name => Request.Query[name], now, Notices);
         Zone = viewer.Zone(Address.Zone);
-        Parsed = QueryParser.Parse(Address.Query, sources.Tables());
+        Parsed = QueryParser.Parse(Address.Query, sources.Sets.Names());
         Parameters = Core.Language.Parameters.WithoutValue(Parsed.Query);
         Address = Address with
         {

@@ -119,7 +119,7 @@ public sealed class SearchesModel(
             return Redirect(Listed(known.Kind));
         }
         var view = Read(known.Address) with { Query = (query ?? "").ReplaceLineEndings("\n").Trim() };
-        if (QueryParser.Parse(view.Query, sources.Tables()) is { Ok: false } wrong)
+        if (QueryParser.Parse(view.Query, sources.Sets.Names()) is { Ok: false } wrong)
             return Refused("The query has an error: " + wrong.Errors[0].Describe(wrong.Text));
         var search = new KeptSearch
         {
@@ -191,7 +191,7 @@ public sealed class SearchesModel(
         if (!viewer.MayKeep)
             return StatusCode(403);
         var (view, now) = (Read(address), Instants.FromDateTime(clock.GetUtcNow()));
-        var parsed = QueryParser.Parse(view.Query, sources.Tables());
+        var parsed = QueryParser.Parse(view.Query, sources.Sets.Names());
         if (!parsed.Ok)
             return Refused("A query with errors has no answer to freeze.");
         var zone = viewer.Zone(view.Zone);

@@ -14,10 +14,30 @@ public sealed class CompletionTests : StoreTest
     private static readonly Window Hours = new(Sample.At("2026-11-23T16:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));
 
     private static Run Ask(RecordStore store, string text) =>
-        new(new Question("test", QueryParser.Parse(text), Hours, Hours.To, DateTimeZone.Utc, Limits.Default), store.Current);
+        new(
+            new Question("test", QueryParser.Parse(text), Hours, Hours.To, DateTimeZone.Utc, Limits.Default),
+            store.Current,
+            new QuerySources(Sets)
+        );
 
     private static Task<IReadOnlyList<Completion>> At(Run run, string marked) =>
-        Completions.At(CompletionPlace.At(marked.Replace("¦", ""), marked.IndexOf('¦')), run, ["berths"]);
+        Completions.At(CompletionPlace.At(marked.Replace("¦", ""), marked.IndexOf('¦')), run, Sets, marked[..marked.IndexOf('¦')]);
+
+    private sealed class Berths : RowSet
+    {
+        public override string Name => "berths";
+
+        public override string Title => "look-up table";
+
+        public override RowScan Scan(ScanRequest request) =>
+            new ColumnScan(
+                [new("berth", ColumnRole.Key), new("depth", ColumnRole.Value)],
+                () => [[Value.Of("north"), Value.Of(4)], [Value.Of("south"), Value.Of(5)], [Value.Of("south"), Value.Of(6)]],
+                request.Cancel
+            );
+    }
+
+    private static readonly RowSetBook Sets = new([new Berths()]);
 
     private async Task<RecordStore> Filled()
     {

@@ -179,7 +179,7 @@ public sealed class HintTests : StoreTest
             "no look-up table boats",
             Assert.Throws<QueryRefusedException>(() => tables.Lookup("boats", "x")).Message
         );
-        Assert.Null(tables.Read("../secret", Hour));
+        Assert.Null(tables.Find("../secret"));
         await System.IO.File.WriteAllTextAsync(Path.Combine(folder, "berths.csv"), "terminal,berth\nTarnhead,5\nHollin,11\n");
         Assert.Equal(5, tables.Lookup("berths", "berth")(Value.Of("Tarnhead")).AsLong);
         var parsed = QueryParser.Parse("from berths | where berth > 5 | select terminal", tables.Names());
@@ -187,7 +187,7 @@ public sealed class HintTests : StoreTest
         using var run = new Run(
             new Core.Query.Question("test", parsed, Hour, Hour.To, DateTimeZone.Utc, Limits.Default),
             store.Current,
-            new QuerySources(tables.Read) { Lookup = tables.Lookup }
+            new QuerySources(new RowSetBook([], tables)) { Lookup = tables.Lookup }
         );
         Assert.Equal("Hollin", Assert.Single((await run.Frame()).Rows)[0].ToText());
     }

@@ -1,6 +1,8 @@
 using CsCheck;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
+using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
@@ -765,8 +767,8 @@ public sealed class MetricQueryTests : MetricTest
             var found = await Kumiko.Core.Query.Completions.At(
                 Kumiko.Core.Language.CompletionPlace.At(text, caret),
                 run,
-                [],
-                (metrics, text[..caret])
+                new RowSetBook([new MetricSet(metrics)]),
+                text[..caret]
             );
             return string.Join(
                 ", ",

@@ -35,7 +35,10 @@ public sealed class RunTests : IDisposable
     }
 
     private static Question Ask(string text, string person = "Ines Halloran", IReadOnlySet<string>? sources = null) =>
-        new(person, QueryParser.Parse(text), Focus, Start + (2 * Instants.Hour), DateTimeZone.Utc, Limits.Default, sources);
+        new(person, QueryParser.Parse(text), Focus, Start + (2 * Instants.Hour), DateTimeZone.Utc, Limits.Default)
+        {
+            Access = new Access(sources),
+        };
 
     private Run Run(string text) => new(Ask(text), _store.Current);
 

@@ -1,11 +1,14 @@
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Rules.Briefs;
+using Kumiko.Core.Spans;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
@@ -46,6 +49,16 @@ public abstract class RuleTest : IDisposable
             [.. all.Where(d => d.Window.Overlaps(window.From, window.To - 1))];
     }
 
+    private sealed class DamagedChanges : RowSet
+    {
+        public override string Name => "changes";
+
+        public override string Title => "damaged";
+
+        public override RowScan Scan(ScanRequest request) =>
+            throw new InvalidDataException("Batch 7 of changes does not match its checksum.");
+    }
+
     protected void Start()
     {
         Database = new AppDatabase(Path.Combine(_folder, "kumiko.db"));
@@ -55,18 +68,14 @@ public abstract class RuleTest : IDisposable
         Store = new RuleStore(Database, Clock);
         Objectives = new ObjectiveStore(Database, Clock);
         Around = new QuerySources(
-            (name, window) =>
-                name switch
-                {
-                    "spans" => SpanSet.Read(Spans, window),
-                    "alerts" => AlertSet.Read(Store.Alerts, window),
-                    "changes" => throw new InvalidDataException("Batch 7 of changes does not match its checksum."),
-                    _ => null,
-                }
-        )
-        {
-            Metrics = Metrics,
-        };
+            new RowSetBook([
+                new SpanSet(Spans),
+                new AlertSet(Store.Alerts),
+                new MetricSet(Metrics),
+                new PatternSet(),
+                new DamagedChanges(),
+            ])
+        );
         Reader = new RuleReader(new RuleValueReader(Around, Objectives.Find));
         Checker = new RuleChecker(Store, Records, Reader, Clock);
         OnRecords = new RecordRules(Store, Records, Around, Checker);

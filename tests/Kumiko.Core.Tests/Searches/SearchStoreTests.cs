@@ -155,7 +155,7 @@ public sealed class SearchStoreTests : IDisposable
         await changes.Add(change with { Key = "desk-2", At = 2_000, From = "7.3", To = "7.2" });
         Assert.Equal([change], changes.In(new Window(0, 1_500)));
         Assert.Equal("gate firmware 7.3", change.Short);
-        var rows = ChangeSet.Read(changes, new Window(0, 5_000)).Rows;
+        var rows = Scanned.Rows(new ChangeSet(changes), new Window(0, 5_000));
         Assert.Equal(
             [
                 Value.Time(2_000),

@@ -146,7 +146,7 @@ public sealed class ChangeTests : IAsyncLifetime
     {
         for (var i = 0; i < 620; i++)
             await _server.Get<ChangeStore>().Add(new Change($"{i}", i, "x", "", "", "", ""));
-        Assert.Equal(620, ChangeSet.Read(_server.Get<ChangeStore>(), new Window(0, 1_000)).Rows.Count);
+        Assert.Equal(620, Scanned.Rows(new ChangeSet(_server.Get<ChangeStore>()), new Window(0, 1_000)).Count);
         Assert.Equal([618L, 619L], _server.Get<ChangeStore>().In(new Window(0, 1_000), 2).Select(c => c.At));
     }
 

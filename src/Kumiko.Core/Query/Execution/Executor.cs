@@ -18,7 +18,7 @@ internal sealed class Executor(
     EvaluationContext context,
     FieldRefs fields,
     PatternView? patterns,
-    IReadOnlySet<string>? sources,
+    Expr? allowed,
     CancellationToken cancel
 )
 {
@@ -30,8 +30,7 @@ internal sealed class Executor(
     public ScanMeter Meter { get; } = new();
 
     /// <summary>The condition that leaves only what the person may read; null for all.</summary>
-    public Expr? Allowed { get; } =
-        sources is null ? null : new InList(new Field("source"), new Seq<Literal>(sources.Select(s => new Literal(s, true))));
+    public Expr? Allowed { get; } = allowed;
 
     /// <summary>The conditions of a pipeline, as batches are asked.</summary>
     public LogConditions Conditions(Pipeline pipeline) => _conditions.GetOrAdd(pipeline, p =>
@@ -98,10 +97,8 @@ internal sealed class Executor(
     /// <param name="before">Reads on below this one.</param>
     public IEnumerable<Row> Passing(Pipeline pipeline, RecordId? before = null)
     {
-        if (pipeline.Rows is { } frame)
-            return Pipeline.RowsOf(frame);
-        if (pipeline.Samples is { } samples)
-            return samples.Rows(pipeline.Moved, sorted: true);
+        if (pipeline.Scan is { } scan)
+            return scan.Rows(pipeline.Moved, sorted: true);
         var moved = before is { } id ? id with { Time = id.Time - pipeline.Moved } : (RecordId?)null;
         // The steps drop rows and fill slots; the conditions alone decide what is read.
         var test = Filter(pipeline);
@@ -114,7 +111,7 @@ internal sealed class Executor(
     /// <summary>Records of a window above one, with their slots filled, oldest first.</summary>
     public IEnumerable<Row> PassingUp(Pipeline pipeline, RecordId after, Window window)
     {
-        if (pipeline.Rows is not null || pipeline.Samples is not null)
+        if (pipeline.Scan is not null)
             return [];
         var records = snapshot
             .OldestFirst(
@@ -150,8 +147,8 @@ internal sealed class Executor(
 
     /// <summary>The answer as it is gathered, where nothing comes behind a group of samples; null elsewhere.</summary>
     public static Frame? Gathered(Pipeline pipeline) =>
-        pipeline is { Samples: { } samples, Group: { } group, Steps.Count: 0 }
-        && samples.Gather(group.Plan, group.Highest, pipeline.Moved) is var frame
+        pipeline is { Scan: { } scan, Group: { } group, Steps.Count: 0 }
+        && scan.Gather(group.Plan, group.Highest, pipeline.Moved) is var frame
         && frame.Rows.Count <= pipeline.Limit
             ? frame with
             {
@@ -164,8 +161,8 @@ internal sealed class Executor(
         pipeline.Group is not { } group
             ? Passing(pipeline)
             : Pipeline.RowsOf(
-                pipeline.Samples is { } samples
-                    ? samples.Gather(group.Plan, group.Highest, pipeline.Moved)
+                pipeline.Scan is { } scan
+                    ? scan.Gather(group.Plan, group.Highest, pipeline.Moved)
                     : Gather(pipeline, group.Plan).Collect(group.Highest)
             );
 
@@ -173,9 +170,9 @@ internal sealed class Executor(
     public GroupTable Table(Pipeline pipeline)
     {
         var plan = pipeline.Group!.Value.Plan;
-        if (pipeline.Samples is { } samples && pipeline.BeforeGroup.Count == 0 && samples.CanGather(plan))
-            return samples.GatherTable(plan, pipeline.Moved);
-        if (pipeline.Samples is null && pipeline.Rows is null)
+        if (pipeline.Scan is { } scan && pipeline.BeforeGroup.Count == 0 && scan.CanGather(plan))
+            return scan.GatherTable(plan, pipeline.Moved);
+        if (pipeline.Scan is null)
             return Gather(pipeline, plan);
         var table = new GroupTable(plan);
         foreach (var row in pipeline.BeforeGroup.Aggregate(Passing(pipeline), (rows, step) => step.Run(rows)))

@@ -7,7 +7,7 @@ namespace Kumiko.Core.Query.Metrics;
 
 /// <summary>Exemplars as rows that queries can read: <c>from exemplars</c>. Each has what its series has, and the trace that it
 /// was measured in.</summary>
-internal static class ExemplarSet
+public sealed class ExemplarSet(MetricStore metrics) : RowSet
 {
     private static readonly Column[] Fixed =
     [
@@ -22,15 +22,21 @@ internal static class ExemplarSet
         new("source", ColumnRole.Detail),
     ];
 
-    /// <summary>The newest first.</summary>
-    /// <param name="sources">Sources that may be read; null for all.</param>
+    public override string Name => "exemplars";
+
+    public override string Title => "single measurements with their trace";
+
+    /// <summary>Which attributes exemplars have only they tell, so they are read for their columns; the most that an answer may
+    /// have is the most that are read.</summary>
     /// <exception cref="QueryRefusedException">There are more than may be.</exception>
-    public static Frame Read(MetricStore metrics, IReadOnlySet<string>? sources, Window window, int most)
+    public override RowScan Scan(ScanRequest request)
     {
+        var most = request.Question.Limits.Rows;
         var found = new List<(MetricSeries Series, long Sample, Exemplar Exemplar)>();
-        foreach (var one in metrics.Exemplars(window))
+        foreach (var one in metrics.Exemplars(request.Window))
         {
-            if (sources?.Contains(one.Series.Source) == false)
+            request.Cancel.ThrowIfCancellationRequested();
+            if (!request.Access.MayRead(one.Series.Source))
                 continue;
             if (found.Count >= most)
                 throw new QueryRefusedException($"These are more than {most:N0} exemplars. Take a shorter focus.");
@@ -42,16 +48,16 @@ internal static class ExemplarSet
             .Where(n => !Array.Exists(Fixed, c => c.Name == n))
             .Order(StringComparer.Ordinal)
             .ToList();
-        return new Frame(
-            new Schema([.. Fixed, .. names.Select(n => new Column(n, ColumnRole.Key))], null, window),
-            [
-                .. found
+        return new ColumnScan(
+            [.. Fixed, .. names.Select(n => new Column(n, ColumnRole.Key))],
+            () =>
+                found
                     .OrderByDescending(f => f.Exemplar.Time)
                     .ThenBy(f => f.Series.Id)
                     .Select(f =>
                         (Value[])[.. Row(f.Series, f.Sample, f.Exemplar), .. names.Select(n => FieldOf(f.Series, f.Exemplar, n))]
                     ),
-            ]
+            request.Cancel
         );
     }
 

@@ -19,12 +19,6 @@ public static partial class MetricCompletions
 
     private static readonly string[] OfAll = ["name", "unit", "kind", "source"];
 
-    /// <summary>Whether the query that is being written reads metrics.</summary>
-    /// <param name="before">All text before the caret.</param>
-    public static bool IsAsked(string before) =>
-        From().Matches(before) is { Count: > 0 } matches
-        && matches[^1].Groups[1].Value.Equals("metrics", StringComparison.OrdinalIgnoreCase);
-
     public static IEnumerable<Completion> Fields(CompletionPlace place, string before, MetricStore store)
     {
         var series = Series(before, store);

@@ -7,7 +7,7 @@ using Kumiko.Core.Storage.Metrics;
 namespace Kumiko.Core.Query.Metrics;
 
 /// <summary>What <c>from metrics</c> reads: the samples of the series that meet the conditions.</summary>
-internal sealed class MetricSamples : SampleSet
+internal sealed class MetricSamples : RowScan
 {
     private const int Time = 0;
     private const int Name = 1;
@@ -16,32 +16,21 @@ internal sealed class MetricSamples : SampleSet
 
     private readonly MetricStore _store;
     private readonly Window _window;
-    private readonly Question _question;
     private readonly EvaluationContext _context;
     private readonly CancellationToken _cancel;
     private readonly IReadOnlyList<MetricSeries> _series;
     private readonly Lazy<IReadOnlyList<Column>> _columns;
 
-    public MetricSamples(MetricStore store, Window window, Question question, EvaluationContext context, CancellationToken cancel)
-        : this(
-            store,
-            window,
-            question,
-            context,
-            [.. store.Book.All().Where(s => question.Sources?.Contains(s.Source) != false)],
-            cancel
-        ) { }
-
-    private MetricSamples(
+    /// <param name="series">The series whose samples are read.</param>
+    public MetricSamples(
         MetricStore store,
         Window window,
-        Question question,
         EvaluationContext context,
         IReadOnlyList<MetricSeries> series,
         CancellationToken cancel
     )
     {
-        (_store, _window, _question, _context, _cancel, _series) = (store, window, question, context, cancel, series);
+        (_store, _window, _context, _cancel, _series) = (store, window, context, cancel, series);
         _columns = new(() => ColumnsOf(_series));
     }
 
@@ -76,14 +65,16 @@ internal sealed class MetricSamples : SampleSet
         return columns;
     }
 
+    public override bool HasSeries => true;
+
     public override bool AreDistributions => _series.Count > 0 && _series.All(s => s.IsDistribution);
 
-    public override SampleSet? Narrow(Expr condition)
+    public override RowScan? Narrow(Expr condition)
     {
         if (Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(condition, name)))
             return null;
         var test = new Compiler(_context, new SeriesScope()).Condition(condition);
-        return new MetricSamples(_store, _window, _question, _context, [.. _series.Where(s => test(SeriesRow.Of(s)))], _cancel);
+        return new MetricSamples(_store, _window, _context, [.. _series.Where(s => test(SeriesRow.Of(s)))], _cancel);
     }
 
     public override IEnumerable<Row> Rows(long moved, bool sorted)

@@ -63,6 +63,53 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
                 yield return span;
     }
 
+    /// <summary>Spans that began in a window, the newest first, read only as far as asked: what is held at a time are those of
+    /// batches that overlap.</summary>
+    /// <param name="mayRead">Which sources are read.</param>
+    /// <exception cref="InvalidDataException">A batch is damaged.</exception>
+    public IEnumerable<Span> NewestFirst(Window window, Func<string, bool> mayRead, CancellationToken cancel)
+    {
+        var held = new PriorityQueue<Span, (long Start, int Place)>();
+        var place = 0;
+        foreach (var (id, source, latest) in Latest(window))
+        {
+            // No span of this batch or of one behind it began later than it ends.
+            while (held.TryPeek(out var next, out _) && next.Start > latest)
+                yield return held.Dequeue();
+            if (!mayRead(source))
+                continue;
+            cancel.ThrowIfCancellationRequested();
+            foreach (var span in Batch(id).Where(s => window.Contains(s.Start)))
+                held.Enqueue(span, (-span.Start, place++));
+        }
+        while (held.TryDequeue(out var span, out _))
+            yield return span;
+    }
+
+    /// <summary>Batches of spans that touch a window, by their latest time, falling.</summary>
+    private List<(long Id, string Source, long Latest)> Latest(Window window)
+    {
+        using var connection = records.Database.Read();
+        return
+        [
+            .. connection.Query<(long, string, long)>(
+                "SELECT id, source, max_time FROM signal WHERE kind = 'spans' AND min_time < @To AND max_time >= @From ORDER BY max_time DESC",
+                new { window.From, window.To }
+            ),
+        ];
+    }
+
+    /// <summary>The spans of a batch; none where it was dropped meanwhile.</summary>
+    private IReadOnlyList<Span> Batch(long id)
+    {
+        using var connection = records.Database.Read();
+        var row = connection.QueryFirstOrDefault<Row>(
+            "SELECT id AS Id, kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE id = @id",
+            new { id }
+        );
+        return row is null ? [] : SpanCodec.Decode(Unpacked(row));
+    }
+
     /// <summary>The spans of a source that came last; null where there is none.</summary>
     public IReadOnlyList<Span>? Latest(string source)
     {

@@ -2,6 +2,7 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
@@ -71,10 +72,7 @@ public abstract class MetricTest : StoreTest
                 limits ?? Limits.Default
             ),
             records.Current,
-            QuerySources.None with
-            {
-                Metrics = metrics,
-            }
+            new QuerySources(new RowSetBook([new MetricSet(metrics), new ExemplarSet(metrics)]))
         );
         return run.Frame().GetAwaiter().GetResult();
     }

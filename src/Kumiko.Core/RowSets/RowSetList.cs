@@ -1,0 +1,49 @@
+using System.Runtime.CompilerServices;
+using Kumiko.Core.Changes;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
+using Kumiko.Core.Rules;
+using Kumiko.Core.Spans;
+using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
+using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Tables;
+
+namespace Kumiko.Core.RowSets;
+
+/// <summary>The stores whose rows can be asked for.</summary>
+public sealed record RowStores(
+    RecordStore Records,
+    MetricStore Metrics,
+    SignalStore Signals,
+    RuleStore Rules,
+    ChangeStore Changes,
+    LookupTables Tables
+);
+
+/// <summary>All sets of rows besides the logs: a new one is a line here.</summary>
+public static class RowSetList
+{
+    private static readonly (string Name, Func<RowStores, RowSet> Make)[] All =
+    [
+        ("metrics", stores => new MetricSet(stores.Metrics)),
+        ("exemplars", stores => new ExemplarSet(stores.Metrics)),
+        ("spans", stores => new SpanSet(stores.Signals)),
+        ("alerts", stores => new AlertSet(stores.Rules.Alerts)),
+        ("changes", stores => new ChangeSet(stores.Changes)),
+        ("patterns", _ => new PatternSet()),
+    ];
+
+    /// <summary>What queries of a data folder can reach besides its records.</summary>
+    public static QuerySources Sources(RowStores stores) =>
+        new(new RowSetBook(All.Select(s => s.Make(stores)), stores.Tables))
+        {
+            Lookup = stores.Tables.Lookup,
+            Damage = stores.Records.DamageIn,
+        };
+
+    /// <summary>Queries know these names before anything of them is asked.</summary>
+    [ModuleInitializer]
+    internal static void Register() => Array.ForEach(All, set => RowSetNames.Add(set.Name));
+}
