@@ -61,6 +61,9 @@ public sealed class JoinCounts
 /// </summary>
 public sealed class Pipeline
 {
+    /// <summary>The query as it was made ready, its parameters bound.</summary>
+    public required Language.Query Bound { get; init; }
+
     /// <summary>The set that is read: <c>logs</c> or another known one.</summary>
     public required string Set { get; init; }
 

@@ -110,7 +110,7 @@ public sealed partial class PipelineBuilder
         var from = new Language.Query(null, Seq<Stage>.Empty, new From(name));
         var builder = new PipelineBuilder(this);
         builder.Add(from, outermost: false);
-        return builder.Finish();
+        return builder.Finish(from);
     }
 
     /// <summary>An answer with columns; of records, their fields become columns.</summary>

@@ -38,7 +38,7 @@ public sealed partial class PipelineBuilder
     {
         var builder = new PipelineBuilder(context, context.Window);
         builder.Add(query, outermost: true);
-        return builder.Finish();
+        return builder.Finish(query);
     }
 
     private PipelineBuilder(PipelineBuilder outer)
@@ -48,9 +48,10 @@ public sealed partial class PipelineBuilder
             _bound[name] = bound;
     }
 
-    private Pipeline Finish() =>
+    private Pipeline Finish(Language.Query query) =>
         new()
         {
+            Bound = query,
             Set = _set,
             Reads = _reads,
             Moved = _moved,
@@ -113,7 +114,7 @@ public sealed partial class PipelineBuilder
             return;
         _scan = _context.Scan(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
         _scope = new ColumnScope(_scan.Columns);
-        if (_context.Allowed is not { } allowed)
+        if (_scan.IsAllowed || _context.Allowed is not { } allowed)
             return;
         // What nobody may see is not counted as left out by the match.
         var index = _index;

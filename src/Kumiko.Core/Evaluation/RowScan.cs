@@ -20,6 +20,10 @@ public abstract class RowScan
     /// <param name="sorted">Whether their order matters.</param>
     public abstract IEnumerable<Row> Rows(long moved, bool sorted);
 
+    /// <summary>Whether all of its rows may be read as they are: they are made of rows that may, or are no collected data. Others
+    /// are tested by the condition of <see cref="Access"/>.</summary>
+    public virtual bool IsAllowed => false;
+
     /// <summary>Whether each of its rows is a sample of a series, so that growth follows the series and not the rows.</summary>
     public virtual bool HasSeries => false;
 
@@ -42,6 +46,11 @@ public abstract class RowScan
 public sealed class ColumnScan(IReadOnlyList<Column> columns, Func<IEnumerable<Value[]>> read, CancellationToken cancel) : RowScan
 {
     private const int CancelEvery = 8_192;
+
+    /// <summary>Whether all of its rows may be read as they are.</summary>
+    public bool MayAllBeRead { get; init; }
+
+    public override bool IsAllowed => MayAllBeRead;
 
     public override IReadOnlyList<Column> Columns => columns;
 

@@ -178,11 +178,7 @@ public static partial class Completions
                 .Parts.Where(p => p.IsSlot && p.Text.Length > 0)
                 .Select(p => p.Text),
             ParseShape.Regex => Regex
-                .Matches(
-                    parse.Pattern,
-                    @"\(\?<([A-Za-z_]\w*)>",
-                    RegexOptions.NonBacktracking
-                )
+                .Matches(parse.Pattern, @"\(\?<([A-Za-z_]\w*)>", RegexOptions.NonBacktracking)
                 .Select(m => m.Groups[1].Value),
             _ => [],
         };

@@ -33,7 +33,8 @@ public sealed class PatternSet : RowSet
 
     public override string Title => "kinds of lines, counted";
 
-    public override RowScan Scan(ScanRequest request) => new ColumnScan(Columns, () => Read(request), request.Cancel);
+    public override RowScan Scan(ScanRequest request) =>
+        new ColumnScan(Columns, () => Read(request), request.Cancel) { MayAllBeRead = true };
 
     /// <summary>The patterns with records in the window or before it, the most frequent first; last, what was not kept
     /// apart.</summary>

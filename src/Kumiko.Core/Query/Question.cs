@@ -11,14 +11,7 @@ namespace Kumiko.Core.Query;
 /// <param name="Window">The focus.</param>
 /// <param name="Now">The instant of the run.</param>
 /// <param name="Zone">In which days and hours are cut.</param>
-public sealed record Question(
-    string Person,
-    ParseResult Parsed,
-    Window Window,
-    long Now,
-    DateTimeZone Zone,
-    Limits Limits
-)
+public sealed record Question(string Person, ParseResult Parsed, Window Window, long Now, DateTimeZone Zone, Limits Limits)
 {
     /// <summary>What may be read.</summary>
     public Access Access { get; init; } = Access.All;

@@ -54,7 +54,7 @@ public sealed class Run : IDisposable
             : null;
         _memory = new MemoryMeter(question.Limits.Memory, around.Memory);
         _turns = around.Gate is { } gate ? new RunPasses(gate, question.Person, LimitTime) : null;
-        _pipeline = new Lazy<Pipeline>(() => Build(around));
+        _pipeline = new Lazy<Pipeline>(Build);
         if (question.Limits.Time <= TimeSpan.Zero)
             _cancel.Cancel();
         else
@@ -64,14 +64,18 @@ public sealed class Run : IDisposable
     /// <summary>The time that it may take begins now: what was waited before does not count.</summary>
     private void LimitTime() => _cancel.CancelAfter(Question.Limits.Time);
 
-    private Pipeline Build(QuerySources around)
+    private Pipeline Build()
     {
         var (query, missing) = Parameters.Bind(Question.Parsed.Query, Question.Parameters);
         if (missing.Count > 0)
             throw new QueryRefusedException($"{string.Join(", ", missing.Select(m => ":" + m))} has no value. Give it one.");
-        return PipelineBuilder.Build(
-            PatternNames.Settle(query, Snapshot.Patterns),
-            new PipelineContext(_context, Question.Limits, Question.Window, Scan, _executor.Answer)
+        return Build(PatternNames.Settle(query, Snapshot.Patterns), Question.Window);
+    }
+
+    private Pipeline Build(Language.Query query, Window window) =>
+        PipelineBuilder.Build(
+            query,
+            new PipelineContext(_context, Question.Limits, window, Scan, _executor.Answer)
             {
                 Fields = _fields,
                 Memory = _memory,
@@ -80,9 +84,10 @@ public sealed class Run : IDisposable
             }
         );
 
-        RowScan? Scan(string name, Window window) =>
-            around.Sets.Find(name)?.Scan(new ScanRequest(Question, Snapshot, window, _context, _cancel.Token));
-    }
+    private RowScan? Scan(string name, Window window) =>
+        (_sources ?? QuerySources.None)
+            .Sets.Find(name)
+            ?.Scan(new ScanRequest(Question, Snapshot, window, _context, _cancel.Token));
 
     /// <summary>Ends its work, whoever waits for it.</summary>
     internal void Stop() => _cancel.Cancel();
@@ -224,10 +229,11 @@ public sealed class Run : IDisposable
     /// <summary>How many records the match, each condition and each stage left in the focus.</summary>
     public Task<StageCounts> Counts() => Once("counts", () =>
         {
+            if (!ReadsRecords)
+                return CountsOfRows();
             var stages = Question.Parsed.Query.Stages;
             var counting = Counting();
-            if (ReadsRecords)
-                counting.Run(Snapshot, _cancel.Token);
+            counting.Run(Snapshot, _cancel.Token);
             var (recordStages, others) = (RecordStages, _executor.Allowed is null ? 0 : 1);
             var counts = counting.Counts(stages.Count, recordStages, others, done: true);
             if (recordStages == stages.Count + 1)
@@ -236,10 +242,6 @@ public sealed class Run : IDisposable
             var left = counts.Left.ToList();
             for (var stage = recordStages; stage <= stages.Count; stage++)
                 left.Add(behind.GetValueOrDefault(stage, left[^1]));
-            var joins = Pipeline
-                .Steps.Where(s => s.Join is not null)
-                .Select(s => new JoinCount(s.Index, s.Join!.Unmatched, s.Join.Multiplied))
-                .ToList();
             // Stages behind the records that still give records count records too.
             var records =
                 1
@@ -250,9 +252,30 @@ public sealed class Run : IDisposable
             {
                 Left = left,
                 RecordStages = IsGrouped ? Math.Max(recordStages, Math.Min(records, stages.Count)) : left.Count,
-                Joins = joins,
+                Joins = Joins(),
             };
         });
+
+    private List<JoinCount> Joins() =>
+        [
+            .. Pipeline
+                .Steps.Where(s => s.Join is not null)
+                .Select(s => new JoinCount(s.Index, s.Join!.Unmatched, s.Join.Multiplied)),
+        ];
+
+    private const int BeforeAll = Pipeline.BeforeMatch - 1;
+
+    /// <summary>Rows of another set: what was read, and what each line left.</summary>
+    private StageCounts CountsOfRows()
+    {
+        var behind = Behind();
+        var last = behind.GetValueOrDefault(Pipeline.BeforeMatch, behind.GetValueOrDefault(BeforeAll, StageCounts.NotCounted));
+        var all = last;
+        var left = new List<long>();
+        for (var stage = 0; stage <= Question.Parsed.Query.Stages.Count; stage++)
+            left.Add(last = behind.GetValueOrDefault(stage, last));
+        return new StageCounts(all, left, 0) { Joins = Joins() };
+    }
 
     /// <summary>What is counted by now, at least; null before counting began.</summary>
     public StageCounts? CountsSoFar =>
@@ -293,6 +316,8 @@ public sealed class Run : IDisposable
         var (rows, steps) = (_executor.Start(Pipeline), Pipeline.Steps);
         if (Pipeline.Group is { } group)
             rows = Counted(group.Index, rows);
+        else
+            rows = Counted(BeforeAll, rows);
         foreach (var step in steps)
             rows = Counted(step.Index, step.Run(rows));
         foreach (var _ in rows)
@@ -409,17 +434,46 @@ public sealed class Run : IDisposable
     /// <summary>Which fields the records of the answer have, without reading a value; the most common first.</summary>
     public Task<IReadOnlyList<FieldPresence>> Presence() =>
         Once<IReadOnlyList<FieldPresence>>("presence", async () =>
-            FieldNames.Of((await Matches(Question.Window)).PartsIn(Question.Window.Shift(-Pipeline.Moved)), _cancel.Token)
+            ReadsRecords
+                ? FieldNames.Of((await Matches(Question.Window)).PartsIn(Question.Window.Shift(-Pipeline.Moved)), _cancel.Token)
+                : FieldNames.Of(CountedRows([Question.Window], 1, null))
         );
 
     private Task<FieldCounts> Counted(int mostValues, string? only) => Once(("counted", mostValues, only), async () =>
         {
+            if (!ReadsRecords)
+                return CountedRows([Question.Window], mostValues, only);
             var window = Question.Window.Shift(-Pipeline.Moved);
             return FieldCounting.Count([(await Matches(Question.Window), window)], mostValues, only, Computed(), _cancel.Token);
         });
 
-    private async Task<FieldCounts> Counted(Baseline baseline, int mostValues, string? only) =>
-        FieldCounting.Count(await Compared(baseline), mostValues, only, Computed(), _cancel.Token);
+    private async Task<FieldCounts> Counted(Baseline baseline, int mostValues, string? only)
+    {
+        if (ReadsRecords)
+            return FieldCounting.Count(await Compared(baseline), mostValues, only, Computed(), _cancel.Token);
+        return baseline.Query is { } query
+            ? await Other(query).Counted(mostValues, only)
+            : CountedRows(baseline.Windows, mostValues, only);
+    }
+
+    /// <summary>The fields of the rows of another set that the lines on single rows leave.</summary>
+    private FieldCounts CountedRows(IReadOnlyList<Window> windows, int mostValues, string? only)
+    {
+        var query = Pipeline.Bound with { Stages = new Seq<Stage>(Pipeline.Bound.Stages.Take(RecordStages - 1)) };
+        var pipelines = windows.Select(window => Build(query, window)).ToList();
+        // Which columns there are may differ between stretches.
+        var columns = pipelines.SelectMany(p => p.Schema.Columns).DistinctBy(c => c.Name).ToList();
+        return FieldCounting.Count(columns, pipelines.SelectMany(p => Arranged(p, columns)), mostValues, only, _cancel.Token);
+
+        IEnumerable<Row> Arranged(Pipeline pipeline, List<Column> all)
+        {
+            var own = new ColumnScope(pipeline.Schema.Columns);
+            var places = all.ConvertAll(c => own.IndexOf(c.Name));
+            return _executor
+                .Answer(pipeline)
+                .Select(row => row with { Slots = [.. places.Select(at => at < 0 ? Value.Missing : row.Slots[at])] });
+        }
+    }
 
     /// <summary>The records of a baseline, stretch by stretch.</summary>
     private async Task<IReadOnlyList<(MatchSet Matches, Window Window)>> Compared(Baseline baseline)
@@ -441,7 +495,7 @@ public sealed class Run : IDisposable
                     new Run(
                         Question with
                         {
-                            Parsed = QueryParser.Parse(query),
+                            Parsed = QueryParser.Parse(query, (_sources ?? QuerySources.None).Sets.Names()),
                         },
                         Snapshot.Share(),
                         _sources is null ? null : _sources with { Gate = null }

@@ -17,8 +17,10 @@ public sealed record FitCount(int Stage, long Fitted, long Of);
 public sealed record JoinCount(int Stage, long Unmatched, long Multiplied);
 
 /// <param name="All">Records in the focus before any condition.</param>
-/// <param name="Left">What the match left, then each stage: records, and rows behind a group.</param>
-/// <param name="RecordStages">How many of them count records; the rest count rows.</param>
+/// <param name="Left">What the match left, then each stage: records, and rows behind a group; <see cref="NotCounted"/> where rows
+/// were gathered without being read one by one.</param>
+/// <param name="RecordStages">How many of them count records; the rest count rows. None where another set than the logs is
+/// read.</param>
 public sealed record StageCounts(long All, IReadOnlyList<long> Left, int RecordStages)
 {
     /// <summary>False while counting goes on: then every number is at least so large.</summary>
@@ -29,5 +31,7 @@ public sealed record StageCounts(long All, IReadOnlyList<long> Left, int RecordS
     public IReadOnlyList<JoinCount> Joins { get; init; } = [];
 
     /// <summary>Records that the answer is made of.</summary>
-    public long Records => Left[RecordStages - 1];
+    public long Records => RecordStages == 0 ? 0 : Left[RecordStages - 1];
+
+    public const long NotCounted = -1;
 }

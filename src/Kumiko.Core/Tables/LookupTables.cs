@@ -59,7 +59,10 @@ public sealed class LookupTables(string folder) : IRowSetFamily
                 [.. table.Columns.Select(c => new Column(c, ColumnRole.Detail))],
                 () => table.Rows,
                 request.Cancel
-            );
+            )
+            {
+                MayAllBeRead = true,
+            };
         }
     }
 

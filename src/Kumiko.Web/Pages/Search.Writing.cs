@@ -52,12 +52,7 @@ public sealed partial class SearchModel
         IReadOnlyList<Completion> found;
         try
         {
-            found = await Completions.At(
-                place,
-                focus,
-                sources.Sets,
-                text[..Math.Clamp(caret, 0, text.Length)]
-            );
+            found = await Completions.At(place, focus, sources.Sets, text[..Math.Clamp(caret, 0, text.Length)]);
         }
         catch (Core.Evaluation.QueryRefusedException)
         {

@@ -21,7 +21,12 @@ public sealed class CompletionTests : StoreTest
         );
 
     private static Task<IReadOnlyList<Completion>> At(Run run, string marked) =>
-        Completions.At(CompletionPlace.At(marked.Replace("¦", ""), marked.IndexOf('¦')), run, Sets, marked[..marked.IndexOf('¦')]);
+        Completions.At(
+            CompletionPlace.At(marked.Replace("¦", ""), marked.IndexOf('¦')),
+            run,
+            Sets,
+            marked[..marked.IndexOf('¦')]
+        );
 
     private sealed class Berths : RowSet
     {
@@ -32,7 +37,12 @@ public sealed class CompletionTests : StoreTest
         public override RowScan Scan(ScanRequest request) =>
             new ColumnScan(
                 [new("berth", ColumnRole.Key), new("depth", ColumnRole.Value)],
-                () => [[Value.Of("north"), Value.Of(4)], [Value.Of("south"), Value.Of(5)], [Value.Of("south"), Value.Of(6)]],
+                () =>
+                    [
+                        [Value.Of("north"), Value.Of(4)],
+                        [Value.Of("south"), Value.Of(5)],
+                        [Value.Of("south"), Value.Of(6)],
+                    ],
                 request.Cancel
             );
     }

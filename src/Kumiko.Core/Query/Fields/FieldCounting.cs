@@ -72,6 +72,31 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
         return new FieldCounts(all[0]._fields, parts.Sum(p => (long)p.Count));
     }
 
+    /// <summary>The fields of rows that have columns; times are no field that one counts.</summary>
+    public static FieldCounts Count(
+        IReadOnlyList<Column> columns,
+        IEnumerable<Row> rows,
+        int mostValues,
+        string? only,
+        CancellationToken cancel
+    )
+    {
+        var counting = new FieldCounting(mostValues, only, null, cancel);
+        var counted = Enumerable
+            .Range(0, columns.Count)
+            .Where(i => columns[i].Role != ColumnRole.Time && (only is null || columns[i].Name == only))
+            .ToArray();
+        long total = 0;
+        foreach (var row in rows)
+        {
+            if (total++ % BatchTest.CancelEvery == 0)
+                cancel.ThrowIfCancellationRequested();
+            foreach (var i in counted)
+                counting.Add(columns[i].Name, row.Slots[i]);
+        }
+        return new FieldCounts(counting._fields, total);
+    }
+
     private FieldCounter? Counter(string name)
     {
         if (_fields.TryGetValue(name, out var known))

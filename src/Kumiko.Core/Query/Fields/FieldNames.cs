@@ -43,6 +43,15 @@ internal static class FieldNames
         ];
     }
 
+    /// <summary>Which fields counted rows have.</summary>
+    public static IReadOnlyList<FieldPresence> Of(FieldCounts counts) =>
+        [
+            .. counts
+                .Fields.Select(f => new FieldPresence(f.Key, f.Value.Present, counts.Total))
+                .OrderByDescending(f => f.Present)
+                .ThenBy(f => f.Name, StringComparer.Ordinal),
+        ];
+
     private static void OfRows(IRecordRows rows, MatchSet.Part part, Action<string, long> add)
     {
         for (var i = 0; i < part.Count; i++)

@@ -140,7 +140,8 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private Value Result(Accumulator[] held, int aggregate, int present, in StepFacts facts)
     {
         var result = held[aggregate].Result(facts);
-        return pipeline.Scan is { HasSeries: true } && _plan.Aggregates[aggregate].Call.Computes == "per_second" && result.IsQuantity
+        return
+            pipeline.Scan is { HasSeries: true } && _plan.Aggregates[aggregate].Call.Computes == "per_second" && result.IsQuantity
             ? Value.Of(result.AsDouble / present)
             : result;
     }

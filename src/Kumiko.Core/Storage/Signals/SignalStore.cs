@@ -22,7 +22,7 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
             : Insert(
                 "spans",
                 SpanCodec.Encode(spans),
-                new SignalBatch(source, spans.Count, spans.Max(s => s.End)),
+                new SignalBatch(source, spans.Count, spans.Max(s => Math.Max(s.Start, s.End))),
                 spans.Min(s => s.Start),
                 cancel
             );
@@ -93,7 +93,11 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
         return
         [
             .. connection.Query<(long, string, long)>(
-                "SELECT id, source, max_time FROM signal WHERE kind = 'spans' AND min_time < @To AND max_time >= @From ORDER BY max_time DESC",
+                """
+                SELECT id, source, max_time FROM signal
+                WHERE kind = 'spans' AND min_time < @To AND max_time >= @From
+                ORDER BY max_time DESC
+                """,
                 new { window.From, window.To }
             ),
         ];
@@ -104,7 +108,10 @@ public sealed class SignalStore(RecordStore records, TimeProvider clock)
     {
         using var connection = records.Database.Read();
         var row = connection.QueryFirstOrDefault<Row>(
-            "SELECT id AS Id, kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content FROM signal WHERE id = @id",
+            """
+            SELECT id AS Id, kind AS Kind, min_time AS MinTime, checksum AS Checksum, content AS Content
+            FROM signal WHERE id = @id
+            """,
             new { id }
         );
         return row is null ? [] : SpanCodec.Decode(Unpacked(row));
