@@ -20,6 +20,24 @@ public sealed class SearchJourneyTests(RunningDemo demo)
     }
 
     [Fact]
+    public void Changes_have_counts_fields_and_conditions_as_records_have()
+    {
+        using var ines = new Browser(demo);
+        ines.SignIn("Ines Halloran", "/search?q=from changes&from=-30h&to=now");
+        ines.Until(() => ines.All(".fields [data-value]").Count > 0, "values of fields");
+        var all = ines.All("tbody tr").Count;
+        Assert.Equal($"{all} rows", ines.Text("#total"));
+        Assert.Empty(ines.Axe());
+        ines.Click(() => ines.FieldValue("after", "7.3"));
+        ines.Until(() => ines.Query == "from changes after = 7.3", "one of the changes");
+        ines.Until(() => ines.All("tbody tr").Count is > 0 and var fewer && fewer < all, "fewer rows");
+        var left = ines.All("tbody tr").Count;
+        Assert.Equal(left == 1 ? "1 row" : $"{left} rows", ines.Text("#total"));
+        // Beside the line stands what it left.
+        ines.Until(() => ines.Text("#counts").Contains(left == 1 ? "1 row" : $"{left} rows"), "the count beside the line");
+    }
+
+    [Fact]
     public void A_hosts_errors_narrowed_by_three_clicks_the_first_record_and_what_stands_around_it()
     {
         using var ines = new Browser(demo);

@@ -207,7 +207,11 @@ public sealed record FieldPart(
 );
 
 /// <summary>One value of a field in a list.</summary>
-public sealed record ValuePart(string Field, ValueShare Share, SearchAddress Address, bool HasBaseline);
+public sealed record ValuePart(string Field, ValueShare Share, SearchAddress Address, bool HasBaseline, Run Run)
+{
+    /// <summary>What is counted, for one and for several.</summary>
+    public (string One, string Many) Counted => Run.ReadsRecords ? ("record", "records") : ("row", "rows");
+}
 
 /// <summary>Something that can be done with what somebody points at.</summary>
 public sealed record PointAction(string Label, string Url, bool NewTab = false);

@@ -75,7 +75,7 @@ internal sealed class Executor(
     private int[] Steps(Pipeline pipeline, RecordBatch batch, int[] places, CancellationToken token)
     {
         if (batch is SegmentBatch segment && places.Length > 0)
-            return segment.Scan(patterns is null ? null : patterns.Of, scan => Look(place => pipeline.RowOf(scan, place)));
+            return segment.Scan(patterns is null ? null : patterns.ValueOf, scan => Look(place => pipeline.RowOf(scan, place)));
         return Look(place => pipeline.RowOf(((RecentBatch)batch)[place]));
 
         int[] Look(Func<int, Row> rowOf)

@@ -25,7 +25,7 @@ internal sealed class LogConditions
 {
     private readonly LogCondition[] _written;
     private readonly LogCondition[] _cheapest;
-    private readonly Func<LogRecord, Value>? _patternOf;
+    private readonly Func<long, Value>? _patternOf;
 
     public LogConditions(
         IEnumerable<(int Index, Expr Condition)> conditions,
@@ -35,7 +35,7 @@ internal sealed class LogConditions
     )
     {
         var compiler = new Compiler(context, new RecordScope(fields));
-        _patternOf = patterns is null ? null : patterns.Of;
+        _patternOf = patterns is null ? null : patterns.ValueOf;
         // Each part of an “and” is a condition by itself, in the order in which they stand.
         _written =
         [
@@ -56,7 +56,7 @@ internal sealed class LogConditions
 
     public bool IsEmpty => _written.Length == 0;
 
-    public Func<LogRecord, Value>? PatternOf => _patternOf;
+    public Func<long, Value>? PatternOf => _patternOf;
 
     /// <summary>False where no record of the segment inside the window can meet all, told without reading its rows.</summary>
     public bool MayMatch(SegmentBatch batch, Window window) => Array.TrueForAll(_written, c => c.MayMatch(batch, window));

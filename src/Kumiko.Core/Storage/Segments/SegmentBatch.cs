@@ -25,7 +25,7 @@ public sealed class SegmentBatch : RecordBatch
 
     /// <summary>Looks through the segment, reading what is asked for.</summary>
     /// <exception cref="DamagedSegmentException">It is damaged.</exception>
-    public T Scan<T>(Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Scan(this, patternOf, look);
+    public T Scan<T>(Func<long, Value>? patternOf, Func<SegmentScan, T> look) => _cache.Scan(this, patternOf, look);
 
     /// <summary>
     /// Records made one after the other as they are asked for, without keeping the segment. They end where it turns out to be

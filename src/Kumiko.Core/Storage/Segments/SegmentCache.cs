@@ -72,7 +72,7 @@ internal sealed class SegmentCache(Database database, TimeProvider clock, Action
     public T Guard<T>(Segment segment, Func<IColumnSource, T> read) => Guard(segment, new SegmentColumns(segment, _reader), read);
 
     /// <summary>Looks through a segment of which something is known.</summary>
-    public T Scan<T>(SegmentBatch batch, Func<LogRecord, Value>? patternOf, Func<SegmentScan, T> look)
+    public T Scan<T>(SegmentBatch batch, Func<long, Value>? patternOf, Func<SegmentScan, T> look)
     {
         var facts = Facts(batch);
         return Guard(batch.Segment, new SegmentColumns(batch.Segment, _reader, facts.Small, _columns), source =>

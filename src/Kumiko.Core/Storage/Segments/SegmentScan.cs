@@ -13,7 +13,8 @@ public sealed class SegmentScan : RowSource, IDisposable
     private readonly Arena _arena = new();
     private readonly Counting _source;
     private readonly SegmentFacts _facts;
-    private readonly Func<LogRecord, Value>? _patternOf;
+    private readonly Func<long, Value>? _patternOf;
+    private Value[]? _patterns;
     private readonly Dictionary<FieldRef, FieldColumn> _fields = [];
     private long[]? _times;
     private long[]? _sequences;
@@ -42,7 +43,7 @@ public sealed class SegmentScan : RowSource, IDisposable
         }
     }
 
-    internal SegmentScan(Segment segment, IColumnSource source, SegmentFacts facts, Func<LogRecord, Value>? patternOf)
+    internal SegmentScan(Segment segment, IColumnSource source, SegmentFacts facts, Func<long, Value>? patternOf)
     {
         (Segment, _source, _facts, _patternOf) = (segment, new Counting(source), facts, patternOf);
     }
@@ -221,7 +222,9 @@ public sealed class SegmentScan : RowSource, IDisposable
             case "span_id":
                 return Text(SpanId, place);
             case "pattern":
-                return _patternOf?.Invoke(Record(place)!) ?? Value.Missing;
+                // A pattern is told by the template alone, once for each that the segment has.
+                _patterns ??= [.. Bodies.Templates.Select(t => _patternOf?.Invoke(t.Id) ?? Value.Missing)];
+                return _patterns[Bodies.TemplateOfRow[place]];
             default:
                 return Column(field).Of(place);
         }
