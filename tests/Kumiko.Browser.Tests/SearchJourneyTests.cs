@@ -29,7 +29,7 @@ public sealed class SearchJourneyTests(RunningDemo demo)
         Assert.Equal($"{all} rows", ines.Text("#total"));
         Assert.Empty(ines.Axe());
         ines.Click(() => ines.FieldValue("after", "7.3"));
-        ines.Until(() => ines.Query == "from changes after = 7.3", "one of the changes");
+        ines.Until(() => ines.Query == "from changes after = \"7.3\"", "one of the changes");
         ines.Until(() => ines.All("tbody tr").Count is > 0 and var fewer && fewer < all, "fewer rows");
         var left = ines.All("tbody tr").Count;
         Assert.Equal(left == 1 ? "1 row" : $"{left} rows", ines.Text("#total"));
