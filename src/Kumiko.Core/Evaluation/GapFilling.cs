@@ -6,7 +6,7 @@ namespace Kumiko.Core.Evaluation;
 /// <summary>Fills the empty steps of each key with what the stage says, marked as filled.</summary>
 internal static class GapFilling
 {
-    public static IEnumerable<Row> Fill(Language.Gaps gaps, IEnumerable<Row> rows, IReadOnlyList<Column> columns, long? step)
+    public static IEnumerable<Row> Fill(Gaps gaps, IEnumerable<Row> rows, IReadOnlyList<Column> columns, long? step)
     {
         var all = rows.Select(row => row with { Slots = [.. row.Slots] }).ToList();
         var time = columns.ToList().FindIndex(c => c.Role == ColumnRole.Time);
@@ -25,7 +25,7 @@ internal static class GapFilling
         return all;
     }
 
-    private static void Fill(Language.Gaps gaps, List<Row> rows, int time, int figure)
+    private static void Fill(Gaps gaps, List<Row> rows, int time, int figure)
     {
         for (var i = 0; i < rows.Count; )
         {
@@ -39,14 +39,14 @@ internal static class GapFilling
                 i++;
             var (before, after) = (start > 0 ? rows[start - 1] : (Row?)null, i < rows.Count ? rows[i] : (Row?)null);
             // Half a line would lead nowhere, so it is drawn over the whole gap or not at all.
-            if (gaps.Fill == Language.GapFill.Line && i - start > gaps.Most)
+            if (gaps.Fill == GapFill.Line && i - start > gaps.Most)
                 continue;
             for (var n = start; n < i && n - start < (gaps.Most ?? long.MaxValue); n++)
             {
                 var value = gaps.Fill switch
                 {
-                    Language.GapFill.Zero => Value.Of(0L),
-                    Language.GapFill.Last => before?.Slots[figure] ?? Value.Missing,
+                    GapFill.Zero => Value.Of(0L),
+                    GapFill.Last => before?.Slots[figure] ?? Value.Missing,
                     _ => before is { } b && after is { } a
                         ? Between(b.Slots, a.Slots, rows[n].Slots[time].AsLong, time, figure)
                         : Value.Missing,

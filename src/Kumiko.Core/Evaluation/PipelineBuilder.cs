@@ -5,7 +5,7 @@ using Kumiko.Core.Records;
 namespace Kumiko.Core.Evaluation;
 
 /// <summary>Makes a query ready, stage by stage.</summary>
-public sealed partial class PipelineBuilder
+public sealed class PipelineBuilder
 {
     private readonly PipelineContext _context;
     private readonly Dictionary<string, (Language.Query Query, PipelineBuilder Within)> _bound = new(StringComparer.Ordinal);
@@ -91,7 +91,7 @@ public sealed partial class PipelineBuilder
             if (outermost)
                 _index = i + 1;
             var next = i + 1 < query.Stages.Count ? query.Stages[i + 1] : null;
-            Add(query.Stages[i], next);
+            ((PipelineStage)query.Stages[i]).Build(this, next);
         }
     }
 
@@ -136,66 +136,55 @@ public sealed partial class PipelineBuilder
         _schema = _schema with { Window = _reads.Shift(_moved) };
     }
 
-    private Compiler Compiler => new(_context.Context, _scope);
-
-    private void Add(Stage stage, Stage? next)
-    {
-        switch (stage)
-        {
-            case Where where:
-                Filter(where.Condition);
-                break;
-            case SetFields set:
-                foreach (var item in set.Items)
-                    Set(item.Name, Compiler.Value(item.Expr), KnownColumn(item.Expr) ?? Followed(item));
-                break;
-            case Parse parse:
-                Parse(parse);
-                break;
-            case Select select:
-                Select(select.Columns);
-                break;
-            case SelectAll all:
-                Remove(all.Except.Select(f => f.Name).ToHashSet(StringComparer.Ordinal));
-                break;
-            case Group group:
-                Grouped(group, next as Highest);
-                break;
-            // It was taken into the group before it.
-            case Highest:
-                break;
-            case Gaps gaps:
-                var (columns, step) = (Columns("gaps"), _schema.Step);
-                Step(rows => GapFilling.Fill(gaps, rows, columns, step));
-                break;
-            case OrderBy order:
-                Order(order, next as Limit);
-                break;
-            case Limit limit:
-                Limited(limit);
-                break;
-            case Join join:
-                Joined(join);
-                break;
-            case Union union:
-                United(union);
-                break;
-            default:
-                throw new ArgumentOutOfRangeException(nameof(stage));
-        }
-    }
-
-    private IReadOnlyList<Column> Columns(string stage) =>
+    /// <summary>The columns of the rows.</summary>
+    /// <param name="stage">Which needs them.</param>
+    public IReadOnlyList<Column> ColumnsFor(string stage) =>
         (_scope as ColumnScope)?.Columns
         ?? throw new QueryRefusedException($"{stage} needs columns. Write group or select before it.");
 
-    private void Step(Func<IEnumerable<Row>, IEnumerable<Row>> run, JoinCounts? join = null) =>
+    /// <summary>What has to be known of the query besides its rows.</summary>
+    public PipelineContext Context => _context;
+
+    /// <summary>How names are meant by what comes next.</summary>
+    public Scope Scope
+    {
+        get => _scope;
+        set => _scope = value;
+    }
+
+    /// <summary>Schema of the answer so far, but for its columns.</summary>
+    public Schema Schema
+    {
+        get => _schema;
+        set => _schema = value;
+    }
+
+    /// <summary>Makes expressions ready for the rows so far.</summary>
+    public Compiler Compiler => new(_context.Context, _scope);
+
+    /// <summary>Slots of each record so far.</summary>
+    public int Slots => _slots;
+
+    /// <summary>More slots for each record.</summary>
+    /// <returns>The first of them.</returns>
+    public int NewSlots(int count)
+    {
+        var first = _slots;
+        _slots += count;
+        return first;
+    }
+
+    /// <summary>Adds a step on all rows.</summary>
+    public void Step(Func<IEnumerable<Row>, IEnumerable<Row>> run, JoinCounts? join = null) =>
         _steps.Add(new PipelineStep(_index, run) { Join = join });
 
     /// <summary>Whether rows are still single records, one after another.</summary>
     private bool OnRecords => _scope is RecordScope && _group is null && _steps.Count == 0;
 
-    private void Step(Func<Row, bool> onRow, bool drops, int? fitSlot = null) =>
+    /// <summary>Adds a step on each row: a test that may fill its slots.</summary>
+    /// <param name="drops">Whether it can drop a row.</param>
+    /// <param name="fitSlot">The slot that says whether the row fitted; null for none.</param>
+    public void Step(Func<Row, bool> onRow, bool drops, int? fitSlot = null) =>
         (OnRecords ? _recordSteps : _steps).Add(
             new PipelineStep(_index, rows => rows.Where(onRow))
             {
@@ -226,7 +215,8 @@ public sealed partial class PipelineBuilder
         };
     }
 
-    private void Filter(Expr written)
+    /// <summary>Keeps what meets a condition.</summary>
+    public void Filter(Expr written)
     {
         if (Narrowed(written) is not { } condition)
             return;
@@ -255,85 +245,16 @@ public sealed partial class PipelineBuilder
             ? new Column(item.Name, ColumnRole.Value, ValueKind.Decimal) { Unit = unit }
             : null;
 
-    private void Set(string name, Func<Row, Value> value, Column? like)
-    {
-        if (_scope is RecordScope records)
-        {
-            var slot = _slots++;
-            _scope = records.With(name, slot);
-            Step(
-                row =>
-                {
-                    row.Slots[slot] = value(row);
-                    return true;
-                },
-                drops: false
-            );
-            return;
-        }
-        var columns = ((ColumnScope)_scope).Columns;
-        var at = ((ColumnScope)_scope).IndexOf(name);
-        var column = like is null ? new Column(name, ColumnRole.Value) : like with { Name = name };
-        if (at >= 0 && columns[at].Role == ColumnRole.Key)
-            column = column with { Role = ColumnRole.Key };
-        _scope = new ColumnScope(at < 0 ? [.. columns, column] : [.. columns.Select((c, i) => i == at ? column : c)]);
-        Step(rows =>
-            rows.Select(row =>
-            {
-                var slots = new Value[at < 0 ? row.Slots.Length + 1 : row.Slots.Length];
-                row.Slots.CopyTo(slots, 0);
-                slots[at < 0 ? ^1 : at] = value(row);
-                return row with { Slots = slots };
-            })
-        );
-    }
-
     private Column? KnownColumn(Expr expr) =>
         expr is Field field && _scope is ColumnScope columns && columns.IndexOf(field.Name) is var at and >= 0
             ? columns.Columns[at]
             : null;
 
-    private void Select(Seq<Named> items)
-    {
-        var columns = items
-            .Select(item =>
-                KnownColumn(item.Expr) is { } known
-                    ? known with
-                    {
-                        Name = item.Name,
-                    }
-                    : Followed(item)
-                        ?? new Column(
-                            item.Name,
-                            _scope is ColumnScope ? ColumnRole.Value : ColumnRole.Detail,
-                            _scope is RecordScope && item.Expr is Field { Name: "time" } ? ValueKind.Time : ValueKind.Text
-                        )
-            )
-            .ToList();
-        var values = items.Select(item => Compiler.Value(item.Expr)).ToArray();
-        Step(rows => rows.Select((row, i) => new Row(RowSource.Columns, i, Array.ConvertAll(values, value => value(row)))));
-        _scope = new ColumnScope(columns);
-        if (!columns.Exists(c => c.Role == ColumnRole.Time))
-            _schema = _schema with { Step = null };
-    }
+    /// <summary>The column that an expression gives: one that is there, or one whose unit follows; null for another.</summary>
+    public Column? ColumnLike(Named item) => KnownColumn(item.Expr) ?? Followed(item);
 
-    private void Remove(IReadOnlySet<string> names)
-    {
-        if (_scope is RecordScope records)
-        {
-            _scope = names.Aggregate(records, (scope, name) => scope.Without(name));
-            Step(_ => true, drops: false);
-            return;
-        }
-        var columns = ((ColumnScope)_scope).Columns;
-        var kept = Enumerable.Range(0, columns.Count).Where(i => !names.Contains(columns[i].Name)).ToArray();
-        Step(rows => rows.Select(row => row with { Slots = Array.ConvertAll(kept, i => row.Slots[i]) }));
-        _scope = new ColumnScope([.. kept.Select(i => columns[i])]);
-        if (names.Contains("time"))
-            _schema = _schema with { Step = null };
-    }
-
-    private void Grouped(Group group, Highest? highest)
+    /// <summary>Gathers rows into groups, where they are read if that can be.</summary>
+    internal void Grouped(Group group, Highest? highest)
     {
         if (group.Per is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
             throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
@@ -421,35 +342,19 @@ public sealed partial class PipelineBuilder
         };
     }
 
-    private void Order(OrderBy order, Limit? next)
+    /// <summary>The other side of a join or union, made ready: a bound query, or a known set.</summary>
+    internal Pipeline Other(string name)
     {
-        var keys = order.Items.Select(item => (Value: Compiler.Value(item.Expr), item.Descending)).ToArray();
-        // With a limit behind it only so many rows need to be held.
-        var most = next is { By.Count: 0 } limit ? (int?)Math.Min(limit.Count, int.MaxValue) : null;
-        Step(rows => Sorting.Sort(rows, keys, most, _context.Limits));
+        var from = new Language.Query(null, Seq<Stage>.Empty, new From(name));
+        var builder = new PipelineBuilder(this);
+        builder.Add(from, outermost: false);
+        return builder.Finish(from);
     }
 
-    private void Limited(Limit limit)
+    /// <summary>An answer with columns; of records, their fields become columns.</summary>
+    internal Frame FrameOf(Pipeline pipeline)
     {
-        if (limit.By.Count == 0)
-        {
-            Step(rows => rows.Take((int)Math.Min(limit.Count, int.MaxValue)));
-            return;
-        }
-        var keys = limit.By.Select(Compiler.Value).ToArray();
-        Step(rows => Each(rows));
-
-        IEnumerable<Row> Each(IEnumerable<Row> rows)
-        {
-            var seen = new Dictionary<string, long>(StringComparer.Ordinal);
-            foreach (var row in rows)
-            {
-                var key = GroupTable.NameOf(Array.ConvertAll(keys, k => k(row)));
-                if (!seen.ContainsKey(key))
-                    _context.Memory.Take(100);
-                if ((seen[key] = seen.GetValueOrDefault(key) + 1) <= limit.Count)
-                    yield return row;
-            }
-        }
+        var answer = _context.Answer(pipeline);
+        return pipeline.IsRecords ? RecordColumns.Spread(pipeline, answer, _context.Limits.Rows) : pipeline.Collect(answer);
     }
 }

@@ -35,21 +35,6 @@ public sealed record CompletionPlace(
     private static readonly string[] Joins = ["and", "or"];
     private static readonly string[] Orders = ["asc", "desc"];
 
-    private static readonly Dictionary<string, string[]> StageKeywords = new(StringComparer.OrdinalIgnoreCase)
-    {
-        ["where"] = ["and", "or", "not", "in"],
-        ["set"] = ["and", "or", "not"],
-        ["select"] = ["all", "except", "as"],
-        ["parse"] = ["as", "json", "logfmt", "only"],
-        ["group"] = ["by", "per", "as"],
-        ["highest"] = ["by", "with", "rest"],
-        ["order"] = ["by", "asc", "desc"],
-        ["limit"] = ["for", "each"],
-        ["join"] = ["all", "on", "nearest", "within"],
-        ["gaps"] = ["as", "last", "line", "up", "to", "steps"],
-        ["union"] = [],
-    };
-
     private readonly record struct Token(string Text, int Start, bool IsName);
 
     /// <param name="text">Any text.</param>
@@ -183,14 +168,13 @@ public sealed record CompletionPlace(
         }
         if (tokens.Count == 0)
             return Of(Wanted.Stage);
-        if (word is "join" or "union" && tokens.Count == 1 || before == "from")
+        var kind = StageKinds.Find(word);
+        if (kind is { TakesSet: true } && tokens.Count == 1 || before == "from")
             return Of(Wanted.Set);
-        var keywords = StageKeywords.GetValueOrDefault(word) ?? [];
+        var keywords = kind?.Keywords ?? [];
         if (word == "order" && tokens[^1].IsName && before is not "by" && tokens.Count > 1)
             return Of(Wanted.Field, Orders);
-        return word is "order" or "limit" or "join" or "union"
-            ? Of(Wanted.Field, keywords)
-            : Of(Wanted.Field | Wanted.Function, keywords);
+        return kind is { TakesExpressions: false } ? Of(Wanted.Field, keywords) : Of(Wanted.Field | Wanted.Function, keywords);
     }
 
     /// <summary>The field whose value stands next: behind an operator, or in a list.</summary>

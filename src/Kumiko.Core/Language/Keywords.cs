@@ -22,21 +22,6 @@ internal static class Keywords
         "false",
     };
 
-    public static readonly string[] Stages =
-    [
-        "where",
-        "set",
-        "select",
-        "parse",
-        "group",
-        "highest",
-        "gaps",
-        "order",
-        "limit",
-        "join",
-        "union",
-    ];
-
     public static bool Is(string word, string keyword) => string.Equals(word, keyword, StringComparison.OrdinalIgnoreCase);
 
     public static bool EndsBareWord(char c) => char.IsWhiteSpace(c) || Delimiters.Contains(c);

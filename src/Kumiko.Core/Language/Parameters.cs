@@ -75,12 +75,10 @@ public static class Parameters
         }
 
         protected override Stage Visit(Stage stage) =>
-            stage switch
-            {
-                // A name bound to a value is a constant in expressions; names of columns and keys stay.
-                Limit or Highest => stage,
-                _ => base.Visit(stage),
-            };
+            // A name bound to a value is a constant in expressions; names of columns and keys stay.
+            stage.TakesConstants
+                ? base.Visit(stage)
+                : stage;
 
         protected override Expr Visit(Expr expr)
         {

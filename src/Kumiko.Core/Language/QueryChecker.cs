@@ -11,71 +11,20 @@ internal static class QueryChecker
         foreach (var binding in query.With)
             if (binding.Query is { } inner)
                 Check(inner, errors);
-        HashSet<string>? columns = null;
-        Stage? before = null;
-        var (grouped, perStep) = ((Group?)null, false);
+        var checks = new StageChecks(errors);
         foreach (var stage in query.Stages)
         {
-            foreach (var call in Expressions(stage).SelectMany(Calls))
-                if (Functions.Find(call.Name)!.Aggregate && columns?.Contains(QueryPrinter.Print(call)) != true)
-                    errors.Add(
-                        new SyntaxError(
-                            call.Span,
-                            $"{call.Name}( ) is an aggregate. Use it right after group, or give its name from an earlier group."
-                        )
+            foreach (var call in stage.Expressions.SelectMany(Calls))
+                if (Functions.Find(call.Name)!.Aggregate && checks.Columns?.Contains(QueryPrinter.Print(call)) != true)
+                    checks.Error(
+                        call.Span,
+                        $"{call.Name}( ) is an aggregate. Use it right after group, or give its name from an earlier group."
                     );
-            foreach (var expr in Expressions(stage).Concat(stage is Group g ? g.Aggregates.Select(a => a.Expr) : []))
+            foreach (var expr in stage.AllExpressions)
                 CheckRegexes(expr, errors);
-            switch (stage)
-            {
-                case Group group:
-                    (columns, grouped, perStep) = (Columns(group, errors), group, group.Per is not null);
-                    break;
-                case SetFields set:
-                    columns?.UnionWith(set.Items.Select(i => i.Name));
-                    break;
-                case Select select:
-                    columns = Distinct(select.Columns, [], errors);
-                    perStep &= columns.Contains("time");
-                    break;
-                case Highest highest:
-                    CheckHighest(highest, before as Group, errors);
-                    break;
-                case Gaps when !perStep:
-                    errors.Add(new SyntaxError(stage.Span, "gaps fills empty steps. Write it behind a group with per."));
-                    break;
-                case Join join when grouped is null && join.On.Count == 0 && join.Kind != JoinKind.Nearest:
-                    errors.Add(new SyntaxError(stage.Span, "After on come the columns that both sides have."));
-                    break;
-            }
-            before = stage;
+            stage.Check(checks);
+            checks.Before = stage;
         }
-    }
-
-    private static void CheckHighest(Highest highest, Group? group, List<SyntaxError> errors)
-    {
-        if (group is null)
-            errors.Add(new SyntaxError(highest.Span, "highest stands right behind a group."));
-        else if (!group.By.Any(b => b.Expr == highest.Key || (highest.Key is Field key && key.Name == b.Name)))
-            errors.Add(
-                new SyntaxError(highest.Key.Span, "highest ranks a key of the group before it. Name one of its keys here.")
-            );
-        else if (!group.Aggregates.Any(a => a.Expr == highest.By || (highest.By is Field by && by.Name == a.Name)))
-            errors.Add(
-                new SyntaxError(highest.By.Span, "highest ranks by an aggregate of the group before it. Name one of them here.")
-            );
-    }
-
-    private static HashSet<string> Columns(Group group, List<SyntaxError> errors) =>
-        Distinct(group.By.Concat(group.Aggregates), group.Per is null ? [] : ["time"], errors);
-
-    private static HashSet<string> Distinct(IEnumerable<Named> items, IEnumerable<string> already, List<SyntaxError> errors)
-    {
-        var columns = new HashSet<string>(already, StringComparer.Ordinal);
-        foreach (var named in items)
-            if (!columns.Add(named.Name))
-                errors.Add(new SyntaxError(named.Span, $"Two columns are called “{named.Name}”. Give one another name with as."));
-        return columns;
     }
 
     private static void CheckRegexes(Expr expr, List<SyntaxError> errors)
@@ -119,19 +68,6 @@ internal static class QueryChecker
                 break;
         }
     }
-
-    internal static IEnumerable<Expr> Expressions(Stage stage) =>
-        stage switch
-        {
-            Where where => [where.Condition],
-            Group group => group.By.Select(b => b.Expr).Concat(group.Aggregates.SelectMany(a => ((Call)a.Expr).Arguments)),
-            OrderBy order => order.Items.Select(i => i.Expr),
-            Limit limit => limit.By,
-            SetFields set => set.Items.Select(i => i.Expr),
-            Select select => select.Columns.Select(c => c.Expr),
-            Parse parse => [parse.Source],
-            _ => [],
-        };
 
     // The arguments of an aggregate that is found as a column are part of its name.
     private static IEnumerable<Call> Calls(Expr expr) =>

@@ -4,7 +4,7 @@ namespace Kumiko.Core.Language;
 
 public sealed partial class QueryParser
 {
-    private Expr? Expression() => ExpressionOr();
+    public Expr? Expression() => ExpressionOr();
 
     private Expr? ExpressionOr()
     {
@@ -199,7 +199,7 @@ public sealed partial class QueryParser
         return new Negate(inner) { Span = TextSpan.Between(start, inner.Span.End) };
     }
 
-    private Expr? Primary()
+    public Expr? Primary()
     {
         _in.SkipBlank();
         var start = _in.Position;
@@ -322,7 +322,7 @@ public sealed partial class QueryParser
     }
 
     /// <summary>A number with an optional unit or percent sign, or an ISO time; null where there is none.</summary>
-    private Literal? Number()
+    public Literal? Number()
     {
         var start = _in.Position;
         if (!char.IsAsciiDigit(_in.Current))

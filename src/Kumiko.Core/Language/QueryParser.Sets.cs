@@ -126,7 +126,7 @@ public sealed partial class QueryParser
     }
 
     /// <summary>A keyword with a length of time behind it; null, with nothing taken, where it is not that.</summary>
-    private string? Length(string keyword)
+    public string? Length(string keyword)
     {
         var start = _in.Position;
         _in.SkipBlank();

@@ -1,81 +1,105 @@
-using Kumiko.Core.Records;
+using System.Globalization;
 
 namespace Kumiko.Core.Language;
 
+/// <summary>What stages are read with.</summary>
 public sealed partial class QueryParser
 {
     private Stage? ParseStage()
     {
         var start = _in.Position;
-        var name = _in.Identifier();
-        Stage? stage = name.ToLowerInvariant() switch
+        var word = _in.Identifier();
+        var kind = StageKinds.Find(word);
+        if (kind is null && StageKinds.All.FirstOrDefault(k => k.FormerWord is { } old && Keywords.Is(old, word)) is { } today)
         {
-            "where" => ParseWhere(),
-            "group" => ParseGroup(),
-            "order" => ParseOrder(),
-            "limit" => ParseLimit(),
-            "set" => ParseSet(),
-            "select" => ParseSelect(),
-            "parse" => ParseParse(),
-            "highest" => ParseHighest(),
-            "top" => Renamed("highest", start) ? ParseHighest() : null,
-            "gaps" => ParseGaps(),
-            "join" => ParseJoin(),
-            "union" => ParseUnion(),
-            _ => UnknownStage(name, start),
-        };
-        return stage is null ? null : stage with { Span = TextSpan.Between(start, _in.Position) };
-    }
-
-    /// <summary>Says that the word before the cursor is another one today. What follows is read as if that stood there.</summary>
-    private bool Renamed(string today, int start)
-    {
-        var old = _in.Text[start.._in.Position].TrimEnd();
-        _in.Error(start, start + old.Length, $"“{old}” is written “{today}” now.", today);
-        return true;
+            Renamed(today.Word, start);
+            kind = today;
+        }
+        var stage = kind is null ? UnknownStage(word, start) : kind.Parse(this);
+        return stage is null ? null : stage with { Span = Since(start) };
     }
 
     private Stage? UnknownStage(string name, int start)
     {
-        var known = "A stage is one of " + string.Join(", ", Keywords.Stages).Replace("order", "order by") + ".";
+        var known = "A stage is one of " + string.Join(", ", StageKinds.All.Select(kind => kind.Named)) + ".";
         if (name.Length == 0)
             _in.Error(start, start + 1, "A stage is missing after |. " + known);
-        else if (Keywords.Nearest(name, Keywords.Stages) is { } near)
+        else if (Keywords.Nearest(name, [.. StageKinds.Words]) is { } near)
             _in.Error(start, _in.Position, $"There is no stage “{name}”. Did you mean {near}?");
         else
             _in.Error(start, _in.Position, $"There is no stage “{name}”. {known}");
         return null;
     }
 
-    private Where? ParseWhere() => Expression() is { } condition ? new Where(condition) : null;
-
-    private Group? ParseGroup()
+    /// <summary>Where it reads, counted from 0.</summary>
+    public int Position
     {
-        if (NamedList(aggregates: true) is not { } aggregates)
-            return null;
-        var by = new Seq<Named>([]);
-        if (_in.TakeKeyword("by"))
+        get => _in.Position;
+        set => _in.Position = value;
+    }
+
+    public char Current => _in.Current;
+
+    /// <summary>Passes by blanks.</summary>
+    /// <returns>Where something begins.</returns>
+    public int Begin()
+    {
+        _in.SkipBlank();
+        return _in.Position;
+    }
+
+    public bool IsAtEndOfStage
+    {
+        get
         {
-            if (NamedList(aggregates: false) is not { } keys)
-                return null;
-            by = keys;
+            _in.SkipBlank();
+            return _in.AtEnd || _in.Current is '|' or ')';
         }
+    }
+
+    public bool IsAtQuotes => _in.Current is '"' or '\'';
+
+    /// <summary>The word that comes next, in small letters; null where none does.</summary>
+    public string? NextWord => _in.PeekAny(out var word) ? word : null;
+
+    /// <summary>Takes a sign, and the blanks before it, where it comes next.</summary>
+    public bool Take(char sign)
+    {
         _in.SkipBlank();
-        var start = _in.Position;
-        if (!_in.TakeKeyword("per") && !(_in.TakeKeyword("every") && Renamed("per", start)))
-            return new Group(aggregates, by, null);
-        _in.SkipBlank();
-        start = _in.Position;
-        if (_in.TakeKeyword("auto"))
-            return new Group(aggregates, by, "auto") { PerSpan = TextSpan.Between(start, _in.Position) };
-        var step = Number();
-        if (step is not null && step.ToValue() is { Kind: ValueKind.Duration, AsLong: > 0 })
-            return new Group(aggregates, by, step.Text) { PerSpan = step.Span };
-        _in.Error(start, Math.Max(start + 1, _in.Position), "After per comes a length of time, such as 5m, or auto.");
+        return _in.Take(sign);
+    }
+
+    /// <summary>Takes a word, and the blanks before it, where it comes next.</summary>
+    public bool TakeKeyword(string keyword) => _in.TakeKeyword(keyword);
+
+    /// <summary>A text in quotes; null, with an error, where they are not closed.</summary>
+    public string? Quoted() => _in.Quoted();
+
+    public TextSpan Since(int start) => TextSpan.Between(start, _in.Position);
+
+    /// <summary>The same, of one sign at least.</summary>
+    public TextSpan SinceOrOne(int start) => TextSpan.Between(start, Math.Max(start + 1, _in.Position));
+
+    public void Error(TextSpan span, string message) => _in.Error(span.Start, span.End, message);
+
+    /// <summary>Says what is wrong with the next sign.</summary>
+    public T? Wrong<T>(string message)
+        where T : Stage
+    {
+        _in.Error(_in.Position, _in.Position + 1, message);
         return null;
     }
 
-    private Seq<Named>? NamedList(bool aggregates)
+    /// <summary>Says that the word before the cursor is another one today. What follows is read as if that stood there.</summary>
+    public bool Renamed(string today, int start)
+    {
+        var old = _in.Text[start.._in.Position].TrimEnd();
+        _in.Error(start, start + old.Length, $"“{old}” is written “{today}” now.", today);
+        return true;
+    }
+
+    /// <summary>Expressions with their names, one at least: aggregates alone, or none of them.</summary>
+    public Seq<Named>? NamedList(bool aggregates)
     {
         var items = new List<Named>();
         do
@@ -104,7 +128,24 @@ public sealed partial class QueryParser
         return new Seq<Named>(items);
     }
 
-    private string? Name(string missing)
+    /// <summary>Names of fields, one at least.</summary>
+    public Seq<Field>? FieldList()
+    {
+        var fields = new List<Field>();
+        do
+        {
+            _in.SkipBlank();
+            var start = _in.Position;
+            if (Name("The name of a field is missing here.") is not { } name)
+                return null;
+            fields.Add(new Field(name) { Span = TextSpan.Between(start, _in.Position) });
+            _in.SkipBlank();
+        } while (_in.Take(','));
+        return new Seq<Field>(fields);
+    }
+
+    /// <param name="missing">What is said where there is none.</param>
+    public string? Name(string missing)
     {
         _in.SkipBlank();
         var start = _in.Position;
@@ -117,49 +158,36 @@ public sealed partial class QueryParser
         return null;
     }
 
-    private OrderBy? ParseOrder()
+    /// <param name="missing">What is said where there is none.</param>
+    public long? WholeNumber(string missing)
     {
-        if (!_in.TakeKeyword("by"))
-        {
-            _in.Error(_in.Position, _in.Position + 1, "Write order by, then a field.");
-            return null;
-        }
-        var items = new List<OrderItem>();
-        do
-        {
-            _in.SkipBlank();
-            var start = _in.Position;
-            if (Expression() is not { } expression)
-                return null;
-            var descending = _in.TakeKeyword("desc");
-            if (!descending)
-                _in.TakeKeyword("asc");
-            items.Add(new OrderItem(expression, descending) { Span = TextSpan.Between(start, _in.Position) });
-            _in.SkipBlank();
-        } while (_in.Take(','));
-        return new OrderBy(new Seq<OrderItem>(items));
-    }
-
-    private Limit? ParseLimit()
-    {
-        if (WholeNumber("After limit comes a whole number, such as 20.") is not { } count)
-            return null;
-        var by = new List<Expr>();
         _in.SkipBlank();
         var start = _in.Position;
-        if (_in.TakeKeyword("for") && !_in.TakeKeyword("each"))
-        {
-            _in.Error(start, Math.Max(start + 1, _in.Position), "Write limit 1 for each, then the fields.");
+        if (Number() is { } number && long.TryParse(number.Text, NumberStyles.None, CultureInfo.InvariantCulture, out var count))
+            return count;
+        _in.Error(start, Math.Max(start + 1, _in.Position), missing);
+        return null;
+    }
+
+    /// <summary>The name of a set that is known or bound.</summary>
+    /// <param name="stage">Behind whose word it stands.</param>
+    public Field? SetName(string stage)
+    {
+        _in.SkipBlank();
+        var start = _in.Position;
+        if (Name($"After {stage} comes a name bound by with.") is not { } name)
             return null;
-        }
-        if (_in.Position > start || (_in.TakeKeyword("by") && Renamed("for each", start)))
-            do
-            {
-                if (Expression() is not { } key)
-                    return null;
-                by.Add(key);
-                _in.SkipBlank();
-            } while (_in.Take(','));
-        return new Limit(count, new Seq<Expr>(by));
+        var span = TextSpan.Between(start, _in.Position);
+        if (KnownSet(name) is { } known)
+            return new Field(known) { Span = span };
+        var near = Keywords.Nearest(name, _sets);
+        _in.Error(
+            start,
+            _in.Position,
+            near is null
+                ? $"Nothing is called “{name}”. Bind it at the start: with {name} = (…)."
+                : $"Nothing is called “{name}”. Did you mean {near}?"
+        );
+        return null;
     }
 }

@@ -437,7 +437,7 @@ public sealed partial class QueryParser
     private RegexMatch? ParseRegex(Expr left, bool negated) =>
         RegexText() is { } regex ? new RegexMatch(left, regex.Pattern, regex.Flags, negated) : null;
 
-    private RegexLiteral? RegexText()
+    public RegexLiteral? RegexText()
     {
         _in.SkipBlank();
         var start = _in.Position;

@@ -23,7 +23,7 @@ public static class QueryPrinter
         {
             var line = new StringBuilder();
             if (stage > 0)
-                line.Append("| ").Append(Print(query.Stages[stage - 1]));
+                line.Append("| ").Append(query.Stages[stage - 1].Print());
             else
             {
                 if (query.With.Count > 0)
@@ -80,58 +80,15 @@ public static class QueryPrinter
 
     private static StringBuilder NewLine(StringBuilder text) => text.Length == 0 ? text : text.Append('\n');
 
-    public static string Print(Stage stage) =>
-        stage switch
-        {
-            Where where => "where " + Print(where.Condition),
-            Group group => "group "
-                + List(group.Aggregates)
-                + (group.By.Count > 0 ? " by " + List(group.By) : "")
-                + (group.Per is { } step ? " per " + step : ""),
-            OrderBy order => "order by "
-                + string.Join(", ", order.Items.Select(i => Print(i.Expr) + (i.Descending ? " desc" : ""))),
-            Limit limit => "limit "
-                + limit.Count.ToString(CultureInfo.InvariantCulture)
-                + (limit.By.Count > 0 ? " for each " + string.Join(", ", limit.By.Select(key => Print(key))) : ""),
-            SetFields set => "set "
-                + string.Join(", ", set.Items.Select(i => Keywords.Name(i.Name, match: false) + " = " + Print(i.Expr))),
-            // “select all” alone means every column.
-            Select { Columns: [{ Expr: Field { Name: var first } }, ..] } select when Keywords.Is(first, "all") => "select `"
-                + first
-                + "`"
-                + List(select.Columns)[first.Length..],
-            Select select => "select " + List(select.Columns),
-            SelectAll all => "select all" + (all.Except.Count > 0 ? " except " + Names(all.Except) : ""),
-            Parse parse => $"parse {(parse.Only ? "only " : "")}{Nested(parse.Source, PrimaryLevel)} as {Shape(parse)}",
-            Highest highest =>
-                $"highest {highest.Count.ToString(CultureInfo.InvariantCulture)} {Print(highest.Key)} by {Print(highest.By)}{(highest.Rest ? " with rest" : "")}",
-            Gaps gaps => "gaps as "
-                + gaps.Fill switch
-                {
-                    GapFill.Last => "last",
-                    GapFill.Line => "line",
-                    _ => "0",
-                }
-                + (gaps.Most is { } most ? FormattableString.Invariant($" up to {most} steps") : ""),
-            Join join =>
-                $"join {(join.Kind == JoinKind.All ? "all " : "")}{Keywords.Name(join.Right, match: false)}{(join.Kind == JoinKind.Nearest ? " nearest time within " + join.Within : "")}{(join.On.Count > 0 ? " on " + Names(join.On) : "")}",
-            Union union => "union " + Keywords.Name(union.Right, match: false),
-            _ => throw new ArgumentOutOfRangeException(nameof(stage)),
-        };
+    public static string Print(Stage stage) => stage.Print();
 
-    private static string Shape(Parse parse) =>
-        parse.Shape switch
-        {
-            ParseShape.Json => "json",
-            ParseShape.Logfmt => "logfmt",
-            ParseShape.Regex => $"/{parse.Pattern}/{parse.Flags}",
-            _ => Keywords.Quote(parse.Pattern),
-        };
+    /// <summary>An expression in the place of one operand.</summary>
+    public static string PrintPrimary(Expr expr) => Nested(expr, PrimaryLevel);
 
-    private static string Names(IEnumerable<Field> fields) =>
+    public static string Names(IEnumerable<Field> fields) =>
         string.Join(", ", fields.Select(f => Keywords.Name(f.Name, match: false)));
 
-    private static string List(IEnumerable<Named> items) =>
+    public static string List(IEnumerable<Named> items) =>
         string.Join(
             ", ",
             items.Select(i => Print(i.Expr) + (i.Alias is { } alias ? " as " + Keywords.Name(alias, match: false) : ""))

@@ -13,23 +13,7 @@ public abstract class QueryRewriter
 
     protected virtual Expr VisitMatch(Expr match) => Visit(match);
 
-    protected virtual Stage Visit(Stage stage) =>
-        stage switch
-        {
-            Where where => where with { Condition = Visit(where.Condition) },
-            Group group => group with { Aggregates = Visit(group.Aggregates), By = Visit(group.By) },
-            SetFields set => set with { Items = Visit(set.Items) },
-            Select select => select with { Columns = Visit(select.Columns) },
-            Parse parse => parse with { Source = Visit(parse.Source) },
-            Highest highest => highest with { Key = Visit(highest.Key), By = Visit(highest.By) },
-            OrderBy order => order with { Items = new Seq<OrderItem>(order.Items.Select(i => i with { Expr = Visit(i.Expr) })) },
-            Limit limit => limit with { By = Visit(limit.By) },
-            _ => stage,
-        };
-
-    // A column keeps the name it had before its expression changed.
-    private Seq<Named> Visit(Seq<Named> items) =>
-        new(items.Select(i => Visit(i.Expr) is var expr && expr == i.Expr ? i : i with { Expr = expr, Alias = i.Name }));
+    protected virtual Stage Visit(Stage stage) => stage.Rewrite(Visit);
 
     private Seq<Expr> Visit(Seq<Expr> items) => new(items.Select(Visit));
 

@@ -146,90 +146,9 @@ public sealed record Negate(Expr Inner) : Expr;
 /// <summary>One of <c>+ - * / %</c>.</summary>
 public sealed record Arithmetic(Expr Left, char Op, Expr Right) : Expr;
 
-public abstract record Stage : Node;
-
-public sealed record Where(Expr Condition) : Stage;
-
-/// <param name="Aggregates">At least one.</param>
-/// <param name="By">Keys; empty for one row over all.</param>
-/// <param name="Every">The step as it was spelled (<c>5m</c>, <c>auto</c>), or null.</param>
-public sealed record Group(Seq<Named> Aggregates, Seq<Named> By, string? Per) : Stage
-{
-    public TextSpan PerSpan { get; init; }
-}
-
 /// <summary>An expression and the name it was given, if any.</summary>
 public sealed record Named(Expr Expr, string? Alias) : Node
 {
     /// <summary>The column's name: the alias, a field's own name, or the printed text.</summary>
     public string Name => Alias ?? (Expr is Field plain ? plain.Name : QueryPrinter.Print(Expr));
-}
-
-public sealed record OrderItem(Expr Expr, bool Descending) : Node;
-
-public sealed record OrderBy(Seq<OrderItem> Items) : Stage;
-
-/// <summary>The first <paramref name="Count"/> rows, of each key where there are keys.</summary>
-public sealed record Limit(long Count, Seq<Expr> By) : Stage;
-
-/// <summary>Adds or replaces fields: each name with its expression, the later seeing the earlier.</summary>
-public sealed record SetFields(Seq<Named> Items) : Stage;
-
-public sealed record Select(Seq<Named> Columns) : Stage;
-
-/// <summary>All columns but some.</summary>
-public sealed record SelectAll(Seq<Field> Except) : Stage;
-
-public enum ParseShape
-{
-    Template,
-    Json,
-    Logfmt,
-    Regex,
-}
-
-/// <summary>Cuts fields out of a text.</summary>
-/// <param name="Shape">What the text is like.</param>
-/// <param name="Pattern">The template's or regular expression's text; empty for other shapes.</param>
-/// <param name="Flags">Of the regular expression.</param>
-/// <param name="Only">Whether rows that do not fit are dropped.</param>
-public sealed record Parse(Expr Source, ParseShape Shape, string Pattern, string Flags, bool Only) : Stage
-{
-    public TextSpan PatternSpan { get; init; }
-}
-
-/// <summary>Keeps the keys with the highest figure over the whole window; stands right behind a group.</summary>
-/// <param name="Key">A key of the group.</param>
-/// <param name="By">An aggregate of the group.</param>
-/// <param name="Rest">Whether all other keys are merged into one.</param>
-public sealed record Highest(long Count, Expr Key, Expr By, bool Rest) : Stage;
-
-public enum GapFill
-{
-    Last,
-    Line,
-    Zero,
-}
-
-/// <summary>Fills empty steps, at most so many in a row; null for all.</summary>
-public sealed record Gaps(GapFill Fill, long? Most) : Stage;
-
-public enum JoinKind
-{
-    Inner,
-    All,
-    Nearest,
-}
-
-/// <param name="Right">A name bound by <c>with</c>, or a known set.</param>
-/// <param name="Within">How far apart partners may be in time, for <see cref="JoinKind.Nearest"/>, as spelled.</param>
-/// <param name="On">Columns that both sides have.</param>
-public sealed record Join(string Right, JoinKind Kind, string? Within, Seq<Field> On) : Stage
-{
-    public TextSpan RightSpan { get; init; }
-}
-
-public sealed record Union(string Right) : Stage
-{
-    public TextSpan RightSpan { get; init; }
 }

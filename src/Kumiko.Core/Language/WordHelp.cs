@@ -8,20 +8,7 @@ public sealed record HelpText(string Word, string Title, string Text);
 public static class WordHelp
 {
     /// <summary>The stages, in the order in which they are mostly used.</summary>
-    public static readonly IReadOnlyList<HelpText> Stages =
-    [
-        new("where", "where condition", "keeps rows that meet a condition"),
-        new("group", "group aggregates by fields per step", "counts and measures, by fields and over time"),
-        new("parse", "parse field as \"text {name} text\"", "cuts fields out of text"),
-        new("set", "set name = expression", "adds a computed field"),
-        new("select", "select fields", "keeps these columns, in this order"),
-        new("highest", "highest n field by aggregate", "the highest groups, behind a group; with rest merges the others"),
-        new("order", "order by field desc", "sorts rows"),
-        new("limit", "limit n for each field", "keeps the first rows, of each field where one is named"),
-        new("gaps", "gaps as last · line · 0", "fills empty steps of time"),
-        new("join", "join set on field", "puts rows of another set beside these"),
-        new("union", "union set", "appends rows of another set"),
-    ];
+    public static IEnumerable<HelpText> Stages => StageKinds.All.Select(kind => new HelpText(kind.Word, kind.Title, kind.Help));
 
     private static readonly HelpText[] Keywords =
     [

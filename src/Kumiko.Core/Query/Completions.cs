@@ -1,7 +1,6 @@
 using System.Text.RegularExpressions;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
-using Group = Kumiko.Core.Language.Group;
 
 namespace Kumiko.Core.Query;
 
@@ -42,6 +41,7 @@ public static partial class Completions
     public static async Task<IReadOnlyList<Completion>> At(CompletionPlace place, Run run, RowSetBook sets, string before = "")
     {
         var asked = SetAsked(before) is { } name ? sets.Find(name) : null;
+        var kind = StageKinds.Find(place.Stage);
         var found = new List<Completion>();
         if (place.Wanted.HasFlag(Wanted.Stage))
             found.AddRange(
@@ -61,8 +61,8 @@ public static partial class Completions
         if (place.Wanted.HasFlag(Wanted.Function))
             found.AddRange(
                 Functions
-                    .List.Where(f => !f.Aggregate || place.Stage is "group" or "highest")
-                    .OrderBy(f => f.Aggregate != (place.Stage == "group"))
+                    .List.Where(f => !f.Aggregate || kind is { TakesAggregates: true })
+                    .OrderBy(f => f.Aggregate != kind is { PrefersAggregates: true })
                     .Select(f => new Completion(
                         CompletionKind.Function,
                         f.Name,
@@ -144,44 +144,13 @@ public static partial class Completions
         var names = new List<string>();
         grouped = false;
         foreach (var stage in QueryParser.Parse(before).Query.Stages)
-            switch (stage)
-            {
-                case SetFields set:
-                    names.AddRange(set.Items.Select(i => i.Name));
-                    break;
-                case Parse parse:
-                    names.AddRange(Slots(parse));
-                    break;
-                case Group group:
-                    (names, grouped) = (
-                        [
-                            .. group.Per is null ? [] : new[] { "time" },
-                            .. group.By.Select(b => b.Name),
-                            .. group.Aggregates.Select(a => a.Name),
-                        ],
-                        true
-                    );
-                    break;
-                case Select select:
-                    (names, grouped) = ([.. select.Columns.Select(c => c.Name)], true);
-                    break;
-            }
+        {
+            if (stage.HidesOthers)
+                (names, grouped) = ([], true);
+            names.AddRange(stage.Makes);
+        }
         return names;
     }
-
-    /// <summary>Names of the fields that a <c>parse</c> cuts out, as far as its text tells.</summary>
-    public static IEnumerable<string> Slots(Parse parse) =>
-        parse.Shape switch
-        {
-            ParseShape.Template => ParseTemplate
-                .Read(parse.Pattern)
-                .Parts.Where(p => p.IsSlot && p.Text.Length > 0)
-                .Select(p => p.Text),
-            ParseShape.Regex => Regex
-                .Matches(parse.Pattern, @"\(\?<([A-Za-z_]\w*)>", RegexOptions.NonBacktracking)
-                .Select(m => m.Groups[1].Value),
-            _ => [],
-        };
 
     private static async Task<IEnumerable<Completion>> Values(CompletionPlace place, string field, Run run)
     {

@@ -291,7 +291,7 @@ internal static class QueryHints
     {
         if (parsed.Query.From is { Set: not "logs" } || parsed.Query.With.Count > 0)
             yield break;
-        for (var s = 0; s < parsed.Query.Stages.Count && parsed.Query.Stages[s] is Where or SetFields or Parse; s++)
+        for (var s = 0; s < parsed.Query.Stages.Count && parsed.Query.Stages[s].IsRowByRow; s++)
         {
             if (
                 parsed.Query.Stages[s] is not Parse { Shape: ParseShape.Template, Source: Field { Name: var name } } parse

@@ -224,7 +224,7 @@ public sealed class Run : IDisposable
     /// <summary>How a name is read from a record, as this run's query sees it.</summary>
     public Func<LogRecord, Value> Reader(string field) => _fields.Get(field).OfRecord;
 
-    private int RecordStages => 1 + Question.Parsed.Query.Stages.TakeWhile(s => s is Where or SetFields or Parse).Count();
+    private int RecordStages => 1 + Question.Parsed.Query.Stages.TakeWhile(s => s.IsRowByRow).Count();
 
     /// <summary>How many records the match, each condition and each stage left in the focus.</summary>
     public Task<StageCounts> Counts() => Once("counts", () =>
@@ -243,11 +243,7 @@ public sealed class Run : IDisposable
             for (var stage = recordStages; stage <= stages.Count; stage++)
                 left.Add(behind.GetValueOrDefault(stage, left[^1]));
             // Stages behind the records that still give records count records too.
-            var records =
-                1
-                + stages
-                    .TakeWhile(s => s is Where or SetFields or Parse or OrderBy or Limit or SelectAll or Join or Union)
-                    .Count();
+            var records = 1 + stages.TakeWhile(s => s.KeepsRecords).Count();
             return counts with
             {
                 Left = left,

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 using NodaTime;
@@ -252,7 +253,7 @@ internal sealed record RuleQuery(string Name, string Text, bool MakesFigures, bo
             )
         )
             yield return $"{Name}: only records come in one by one. Take “from”, “with” and joins away, or count instead.";
-        else if (!MakesFigures && parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse or Join or Union)))
+        else if (!MakesFigures && parsed.Query.Stages.Any(s => !(s.IsRowByRow || s is Join or Union)))
             yield return $"{Name}: what is counted are its rows, so it ends before group, order by or limit.";
         else if (MakesFigures && !parsed.Query.Stages.Any(s => s is Group))
             yield return $"{Name}: it needs a figure. End it with a group, such as group avg(wait).";

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Sliding;

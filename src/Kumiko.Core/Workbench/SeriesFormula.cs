@@ -1,3 +1,4 @@
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 
 namespace Kumiko.Core.Workbench;

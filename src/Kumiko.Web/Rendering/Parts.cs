@@ -1,4 +1,5 @@
 using Kumiko.Charts;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
@@ -147,7 +148,7 @@ public sealed record CountsPart(StageCounts Counts, SearchAddress Address, Run R
     {
         if (
             Run.Question.Parsed.Query.Stages[stage - 1] is not Parse { Only: false } parse
-            || Completions.Slots(parse).FirstOrDefault() is not { } name
+            || parse.Makes.FirstOrDefault() is not { } name
         )
             return null;
         var missing = new Where(new Not(new Exists(new Field(name))));

@@ -1,4 +1,5 @@
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Web.Rendering;

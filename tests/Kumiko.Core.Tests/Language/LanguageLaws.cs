@@ -1,5 +1,6 @@
 using CsCheck;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Tests.Language;

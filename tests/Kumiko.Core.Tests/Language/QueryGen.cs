@@ -1,4 +1,5 @@
 using CsCheck;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 
 namespace Kumiko.Core.Tests.Language;

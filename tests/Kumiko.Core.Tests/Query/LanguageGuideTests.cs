@@ -102,7 +102,7 @@ public sealed partial class LanguageGuideTests : StoreTest
         else
             Assert.Equal(guide, written);
         Assert.True(asked >= 20);
-        foreach (var stage in Keywords.Stages)
+        foreach (var stage in StageKinds.Words)
             Assert.Contains("| " + stage, guide);
     }
 

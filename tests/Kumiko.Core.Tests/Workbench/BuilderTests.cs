@@ -2,6 +2,7 @@ using CsCheck;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Workbench;
 

@@ -64,7 +64,7 @@ public sealed class BaselineFinder(Func<Window, int> alerts)
             : (IEnumerable<Expr>)[]
         ).Where(e => !Fields(e).Any(named.Contains));
         // What follows the records is not compared, and may read tables that are not known here.
-        var stages = parsed.Query.Stages.TakeWhile(s => s is Where or SetFields or Parse);
+        var stages = parsed.Query.Stages.TakeWhile(s => s.IsRowByRow);
         var query = parsed.Query with
         {
             Match = Expr.And([.. kept, condition]),

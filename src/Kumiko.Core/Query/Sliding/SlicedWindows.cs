@@ -35,16 +35,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
 
     private static bool MentionsNow(Expr expr) => expr is Call { Name: "now" } || QueryChecker.Parts(expr).Any(MentionsNow);
 
-    private static bool MentionsNow(Stage stage) =>
-        stage switch
-        {
-            Where where => MentionsNow(where.Condition),
-            SetFields set => set.Items.Any(i => MentionsNow(i.Expr)),
-            Select select => select.Columns.Any(i => MentionsNow(i.Expr)),
-            Group group => group.Aggregates.Concat(group.By).Any(i => MentionsNow(i.Expr)),
-            OrderBy order => order.Items.Any(i => MentionsNow(i.Expr)),
-            _ => false,
-        };
+    private static bool MentionsNow(Stage stage) => stage.AllExpressions.Any(MentionsNow);
 
     public SlidingAnswer Answer(IReadOnlyList<long> ends)
     {

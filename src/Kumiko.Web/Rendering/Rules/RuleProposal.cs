@@ -1,4 +1,6 @@
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
 
 namespace Kumiko.Web.Rendering.Rules;
 

@@ -1,5 +1,7 @@
 using Kumiko.Charts;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using NodaTime;

@@ -1,6 +1,8 @@
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Language;
 using Kumiko.Core.Records;
 
-namespace Kumiko.Core.Language;
+namespace Kumiko.Core.Query;
 
 /// <summary>A query's text after an edit, and the place that changed, for the page to show.</summary>
 public sealed record Edited(string Text, TextSpan Changed);
@@ -89,7 +91,7 @@ public static class QueryEdits
             return text;
         if (!parsed.Query.Stages.Any(s => s is Group))
         {
-            if (parsed.Query.Stages.Any(s => s is not (Where or SetFields or Parse)))
+            if (parsed.Query.Stages.Any(s => !s.IsRowByRow))
                 return text;
             // What was cut out of a text stays before the count.
             parsed = QueryParser.Parse(
