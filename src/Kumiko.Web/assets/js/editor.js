@@ -203,7 +203,7 @@ export function startEditors() {
         EditorView.cspNonce.of(document.querySelector('meta[name=csp-nonce]').content),
         EditorView.contentAttributes.of({ 'aria-label': 'Query text', spellcheck: 'false' }),
         placeholder(area.placeholder),
-        queryLanguage,
+        queryLanguage(box.dataset.stages.split(' '), box.dataset.stageWords.split(' ')),
         syntaxHighlighting(colours),
         marks(setErrors, 'cm-wrong'),
         marks(setFlash, 'cm-flash'),
