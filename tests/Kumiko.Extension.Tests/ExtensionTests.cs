@@ -2,13 +2,16 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
+using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Metrics;
+using Kumiko.Core.Workbench;
 using NodaTime;
 
 namespace Kumiko.Extension.Tests;
 
-/// <summary>A new stage and a new set of rows are a file each and a line in a list: these here are found wherever the house's own
+/// <summary>A new stage, a new aggregate and a new set of rows are a file each and a line in a list: these here are found wherever the house's own
 /// are, without a change in it and without a look behind its doors.</summary>
 public sealed class ExtensionTests : IDisposable
 {
@@ -24,6 +27,7 @@ public sealed class ExtensionTests : IDisposable
         // The lines in the lists.
         StageKinds.Add(EveryNth.Kind);
         RowSetNames.Add("tides");
+        AggregateKinds.Add(new Spread { Choice = "spread" });
     }
 
     public ExtensionTests() => _store = new RecordStore(Path.Combine(_folder, "records.db"), TimeProvider.System);
@@ -68,9 +72,92 @@ public sealed class ExtensionTests : IDisposable
         Assert.Equal(51, quay.Top.Sum(v => v.Count));
     }
 
-    [Fact]
-    public void Help_tells_of_a_stage()
+    private async Task Send(params (int Minute, string Quay, long Cars)[] ferries)
     {
+        await _store.Append(
+            [
+                .. ferries.Select(f => new LogRecord
+                {
+                    Time = Hour.From + (f.Minute * Instants.Minute),
+                    Observed = Now,
+                    Body = "ramp closed",
+                    Source = "quay",
+                    Attributes = new Attributes(["quay", "cars"], [Value.Of(f.Quay), Value.Of(f.Cars)]),
+                }),
+            ],
+            "quay"
+        );
+    }
+
+    [Theory]
+    [InlineData("| group spread(cars) as s by quay | order by quay", "Orra 7; Tarnhead 40")]
+    [InlineData("| group spread(cars) as s by quay | highest 1 quay by s", "Tarnhead 40")]
+    [InlineData("| group spread(cars) as s by quay per 30m | order by time, quay", "Orra 7; Tarnhead 0; Orra ; Tarnhead 0")]
+    [InlineData("from tides | group spread(height) as s by quay | order by quay", "Orra 3; Tarnhead 3")]
+    public async Task An_aggregate_gathers_columns_and_rows(string query, string expected)
+    {
+        await Send((1, "Tarnhead", 12), (2, "Orra", 5), (3, "Orra", 12), (40, "Tarnhead", 52));
+        for (var sealing = 0; sealing < 2; sealing++)
+        {
+            using var run = Ask(query);
+            var rows = (await run.Frame()).Rows.Select(r => $"{r[^2].ToText()} {r[^1].ToText()}");
+            Assert.Equal(expected, string.Join("; ", rows));
+            await _store.Upkeep.SealAll();
+        }
+    }
+
+    [Fact]
+    public async Task An_aggregate_is_made_from_samples_as_they_are_kept()
+    {
+        using var metrics = new MetricStore(_store, TimeProvider.System);
+        await metrics.Append(
+            [
+                new Metric(
+                    "depth",
+                    "m",
+                    "",
+                    MetricKind.Gauge,
+                    Resource.Unknown,
+                    InstrumentationScope.None,
+                    [
+                        .. new[] { 4.0, 9.5, 6.0 }.Select(
+                            (v, i) => new Sample { Time = Hour.From + (i * Instants.Minute), Value = Value.Of(v) }
+                        ),
+                    ]
+                ),
+            ],
+            "quay"
+        );
+        var question = new Question(
+            "Ines",
+            QueryParser.Parse("from metrics name = depth | group spread(value) as s"),
+            Hour,
+            Now,
+            DateTimeZone.Utc,
+            Limits.Default
+        );
+        using var run = new Run(question, _store.Current, new QuerySources(new RowSetBook([new MetricSet(metrics)])));
+        var frame = await run.Frame();
+        Assert.Equal((5.5, "m"), (frame.Rows.Single()[0].AsDouble, frame.Schema.Columns[0].Unit));
+    }
+
+    [Fact]
+    public void An_aggregate_can_be_chosen_where_series_are_built()
+    {
+        Assert.Contains(("spread", "spread", true), SeriesBuilder.Functions);
+        Assert.Equal("spread", SeriesBuilder.Read("| group spread(cars) by quay per auto")?.Function);
+    }
+
+    [Theory]
+    [InlineData("| group spread()", "spread")]
+    [InlineData("| where spread(cars) > 3", "spread( ) is an aggregate. Use it right after group")]
+    public void What_is_wrong_with_an_aggregate_is_said(string text, string says) =>
+        Assert.Contains(says, QueryParser.Parse(text).Errors[0].Message);
+
+    [Fact]
+    public void Help_tells_of_an_aggregate_and_a_stage()
+    {
+        Assert.Equal("spread(field)", WordHelp.For("spread")?.Title);
         Assert.Equal("keeps each nth row", WordHelp.For("nth")?.Text);
         Assert.Contains(WordHelp.Stages, s => s.Word == "nth");
     }
@@ -78,6 +165,7 @@ public sealed class ExtensionTests : IDisposable
     [Theory]
     [InlineData("| nt¦", "nth")]
     [InlineData("| nth 3 ro¦", "rows")]
+    [InlineData("| group spre¦", "spread")]
     [InlineData("from ti¦", "tides")]
     [InlineData("from tides hei¦", "height")]
     [InlineData("from tides quay = Ta¦", "Tarnhead")]

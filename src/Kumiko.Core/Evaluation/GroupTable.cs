@@ -8,6 +8,8 @@ namespace Kumiko.Core.Evaluation;
 /// <summary>One aggregate made ready: its call and how its arguments are read.</summary>
 public sealed record Aggregate(Call Call, Func<Row, Value> Argument, Func<Row, Value>? Second)
 {
+    public AggregateKind Kind { get; } = AggregateKinds.Of(Call);
+
     /// <summary>Whether it counts every row, whatever the row holds.</summary>
     public bool CountsRows => Call.Arguments.Count == 0;
 }
@@ -51,7 +53,7 @@ public sealed class GroupPlan
                 .Select(call => new Aggregate(
                     call,
                     Argument(call, compiler),
-                    call.Name == "correlate" ? compiler.Value(call.Arguments[1]) : null
+                    AggregateKinds.Of(call).TakesTwo ? compiler.Value(call.Arguments[1]) : null
                 )),
         ];
     }
@@ -88,7 +90,7 @@ public sealed class GroupPlan
     {
         if (call.Arguments.Count == 0)
             return _ => Value.True;
-        if (call.Name != "count" || call.Arguments[0] is Field)
+        if (!AggregateKinds.Of(call).TakesCondition || call.Arguments[0] is Field)
             return compiler.Value(call.Arguments[0]);
         // count(condition) counts where it holds, count(field) where there is a value.
         var condition = compiler.Value(call.Arguments[0]);
@@ -213,7 +215,7 @@ public sealed class GroupTable(GroupPlan plan)
         return accumulators!;
     }
 
-    private Accumulator[] NewAccumulators() => Array.ConvertAll(plan.Aggregates, a => Accumulator.Create(a.Call, plan.Memory));
+    private Accumulator[] NewAccumulators() => Array.ConvertAll(plan.Aggregates, a => a.Kind.Create(a.Call, plan.Memory));
 
     public void Merge(GroupTable other)
     {
@@ -259,9 +261,7 @@ public sealed class GroupTable(GroupPlan plan)
                 group.Keys.CopyTo(row, first - plan.Keys.Length);
                 var found = group.Steps.GetValueOrDefault(step);
                 for (var i = 0; i < plan.Aggregates.Length; i++)
-                    row[first + i] = found is null
-                        ? Accumulator.Empty(plan.Aggregates[i].Call.Computes)
-                        : found[i].Result(facts[step]);
+                    row[first + i] = found is null ? plan.Aggregates[i].Kind.Empty : found[i].Result(facts[step]);
                 rows.Add((group.Name, row));
             }
         var highestFirst = Comparer<Value>.Create(
@@ -285,7 +285,7 @@ public sealed class GroupTable(GroupPlan plan)
 
     private StepFacts Facts(IEnumerable<KeyGroups> groups, int step)
     {
-        var share = Array.FindIndex(plan.Aggregates, a => a.Call.Name == "share");
+        var share = Array.FindIndex(plan.Aggregates, a => a.Kind.IsPartOfRows);
         var rows =
             share < 0
                 ? 0
@@ -298,7 +298,7 @@ public sealed class GroupTable(GroupPlan plan)
     {
         for (var a = 0; a < plan.Aggregates.Length; a++)
         {
-            if (plan.Aggregates[a].Call.Computes is not ("growth" or "per_second"))
+            if (!plan.Aggregates[a].Kind.FollowsCounter)
                 continue;
             CounterAccumulator? before = null;
             foreach (var step in group.Steps.Keys.Order())
@@ -351,7 +351,7 @@ public sealed class GroupTable(GroupPlan plan)
 
     private Accumulator Whole(IEnumerable<KeyGroups> groups, int aggregate)
     {
-        var whole = Accumulator.Create(plan.Aggregates[aggregate].Call, plan.Memory);
+        var whole = plan.Aggregates[aggregate].Kind.Create(plan.Aggregates[aggregate].Call, plan.Memory);
         foreach (var group in groups)
         foreach (var accumulators in group.Steps.Values)
             whole.Absorb(accumulators[aggregate]);

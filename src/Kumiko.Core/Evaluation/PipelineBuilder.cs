@@ -275,9 +275,7 @@ public sealed class PipelineBuilder
             && _group is null
             && !(onScan && _scan.CanGather(plan))
             && plan.Aggregates.FirstOrDefault(a =>
-                a.Call.Computes is "growth" or "per_second"
-                && _scope is ColumnScope read
-                && read.Columns.SequenceEqual(_scan.Columns)
+                a.Kind.FollowsCounter && _scope is ColumnScope read && read.Columns.SequenceEqual(_scan.Columns)
             )
                 is { } counter
         )
@@ -325,21 +323,7 @@ public sealed class PipelineBuilder
     private static string UnitOf(Call call, Dictionary<string, string> units, bool areDistributions)
     {
         var of = call.Arguments.Count > 0 && call.Arguments[0] is Field field ? units.GetValueOrDefault(field.Name, "") : "";
-        // The growth of a histogram is a number of values, whatever they are measured in.
-        if (areDistributions && call.Computes == "growth")
-            of = "";
-        if (areDistributions && call.Computes == "per_second")
-            return "{value}/s";
-        return call.Computes switch
-        {
-            "count" or "distinct" or "correlate" => "",
-            "share" => "1",
-            "per_second()" => "{record}/s",
-            "per_second" => of.Length == 0 ? ""
-            : of == "s" ? "1"
-            : of + "/s",
-            _ => of,
-        };
+        return AggregateKinds.Of(call).UnitOf(of, areDistributions);
     }
 
     /// <summary>The other side of a join or union, made ready: a bound query, or a known set.</summary>

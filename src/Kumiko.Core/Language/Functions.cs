@@ -1,3 +1,5 @@
+using System.Collections.Immutable;
+
 namespace Kumiko.Core.Language;
 
 /// <summary>A function of the language: how often it takes an argument, and a line of help.</summary>
@@ -6,35 +8,8 @@ public sealed record Function(string Name, int Fewest, int Most, bool Aggregate,
 /// <summary>All functions that a query can call.</summary>
 public static class Functions
 {
-    private static readonly Function[] All =
+    private static readonly Function[] Scalars =
     [
-        Aggregate("count", 0, 1, "count() · count(condition)", "records, or those for which a condition holds"),
-        Aggregate("distinct", 1, 1, "distinct(field)", "number of different values"),
-        Aggregate("sum", 1, 1, "sum(field)", "total"),
-        Aggregate("avg", 1, 1, "avg(field)", "mean"),
-        Aggregate("min", 1, 1, "min(field)", "smallest"),
-        Aggregate("max", 1, 1, "max(field)", "largest"),
-        Aggregate("median", 1, 1, "median(field)", "the middle value"),
-        Aggregate("p50", 1, 1, "p50(field)", "50th percentile"),
-        Aggregate("p75", 1, 1, "p75(field)", "75th percentile"),
-        Aggregate("p90", 1, 1, "p90(field)", "90th percentile"),
-        Aggregate("p95", 1, 1, "p95(field)", "95th percentile"),
-        Aggregate("p99", 1, 1, "p99(field)", "99th percentile"),
-        Aggregate("p999", 1, 1, "p999(field)", "99.9th percentile"),
-        Aggregate("percentile", 2, 2, "percentile(field, 97.5)", "any percentile"),
-        Aggregate("stddev", 1, 1, "stddev(field)", "sample standard deviation"),
-        Aggregate("first", 1, 1, "first(field)", "value of the earliest record"),
-        Aggregate("last", 1, 1, "last(field)", "value of the latest record"),
-        Aggregate(
-            "per_second",
-            0,
-            1,
-            "per_second() · per_second(counter)",
-            "rows in a second, or growth of a counter in a second, its resets seen to"
-        ),
-        Aggregate("growth", 1, 1, "growth(counter)", "growth of a counter, its resets seen to"),
-        Aggregate("share", 0, 0, "share()", "part of all rows of the step"),
-        Aggregate("correlate", 2, 2, "correlate(a, b)", "Pearson's correlation, -1 to 1"),
         Scalar("if", 3, 3, "if(condition, a, b)", "a where the condition holds, else b"),
         Scalar("coalesce", 1, 16, "coalesce(a, b, …)", "the first that is there"),
         Scalar("number", 1, 1, "number(text)", "text read as a number or quantity"),
@@ -62,14 +37,30 @@ public static class Functions
         Scalar("now", 0, 0, "now()", "the instant of this run"),
     ];
 
-    private static readonly Dictionary<string, Function> ByName = All.ToDictionary(f => f.Name, StringComparer.OrdinalIgnoreCase);
+    private static ImmutableArray<Function> _aggregates = [];
 
-    public static IReadOnlyList<Function> List => All;
+    /// <summary>Makes an aggregate known, once and for all.</summary>
+    public static void Add(Function aggregate) =>
+        ImmutableInterlocked.Update(
+            ref _aggregates,
+            (all, added) => all.Any(f => f.Name == added.Name) ? all : all.Add(added),
+            aggregate
+        );
 
-    public static Function? Find(string name) => ByName.GetValueOrDefault(name);
+    public static IReadOnlyList<Function> List => [.. _aggregates, .. Scalars];
 
-    private static Function Aggregate(string name, int fewest, int most, string signature, string help) =>
-        new(name, fewest, most, true, signature, help);
+    public static Function? Find(string name)
+    {
+        foreach (var aggregate in _aggregates)
+            if (Keywords.Is(aggregate.Name, name))
+                return aggregate;
+        return ScalarsByName.GetValueOrDefault(name);
+    }
+
+    private static readonly Dictionary<string, Function> ScalarsByName = Scalars.ToDictionary(
+        f => f.Name,
+        StringComparer.OrdinalIgnoreCase
+    );
 
     private static Function Scalar(string name, int fewest, int most, string signature, string help) =>
         new(name, fewest, most, false, signature, help);

@@ -134,12 +134,7 @@ public sealed record RegexLiteral(string Pattern, string Flags) : Expr;
 
 public sealed record Field(string Name) : Expr;
 
-public sealed record Call(string Name, Seq<Expr> Arguments) : Expr
-{
-    /// <summary>What it computes: rows a second, <c>per_second()</c>, are another aggregate than the growth of a counter in a
-    /// second.</summary>
-    public string Computes => Arguments.Count == 0 && Name == "per_second" ? "per_second()" : Name;
-}
+public sealed record Call(string Name, Seq<Expr> Arguments) : Expr;
 
 public sealed record Negate(Expr Inner) : Expr;
 

@@ -22,23 +22,12 @@ public sealed record SeriesBuilder(
 )
 {
     /// <summary>What can be chosen, with what it means.</summary>
-    public static readonly IReadOnlyList<(string Name, string Words, bool TakesField)> Functions =
-    [
-        ("count", "how many", false),
-        ("per_second()", "how many a second", false),
-        ("distinct", "how many different", true),
-        ("sum", "sum", true),
-        ("avg", "mean", true),
-        ("min", "lowest", true),
-        ("max", "highest", true),
-        ("median", "median", true),
-        ("p90", "90th percentile", true),
-        ("p95", "95th percentile", true),
-        ("p99", "99th percentile", true),
-        ("per_second", "counter, a second", true),
-        ("growth", "counter, growth", true),
-        ("last", "last", true),
-    ];
+    public static IReadOnlyList<(string Name, string Words, bool TakesField)> Functions =>
+        [.. AggregateKinds.All.SelectMany(kind => kind.Choices)];
+
+    /// <summary>What is chosen by a call: without a field, a rate is one of rows.</summary>
+    private static string ChoiceOf(Call call) =>
+        call.Arguments.Count == 0 && call.Name == "per_second" ? "per_second()" : call.Name;
 
     public static readonly IReadOnlyList<string> Steps = ["auto", "10s", "30s", "1m", "5m", "15m", "1h", "6h", "1d"];
 
@@ -63,12 +52,12 @@ public sealed record SeriesBuilder(
                 when parsed.Query.Stages[0] is Group { Aggregates: [{ Expr: Call call }] } group
                     && group.By.All(b => b.Expr is Field && b.Alias is null):
                 if (
-                    !Functions.Any(f => f.Name == call.Computes)
+                    !Functions.Any(f => f.Name == ChoiceOf(call))
                     || call.Arguments.Count > 1
                     || call.Arguments.Any(a => a is not Language.Field)
                 )
                     return null;
-                (function, field) = (call.Computes, call.Arguments is [Field only] ? only.Name : "");
+                (function, field) = (ChoiceOf(call), call.Arguments is [Field only] ? only.Name : "");
                 by = [.. group.By.Select(b => b.Name)];
                 per = group.Per ?? "auto";
                 break;

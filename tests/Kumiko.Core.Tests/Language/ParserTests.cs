@@ -129,7 +129,7 @@ public class ParserTests
         "a | sparkle",
         1,
         5,
-        "A stage is one of where, group, parse, set, select, highest, gaps, order by, limit, join, union"
+        "A stage is one of where, group, parse, set, select, highest, order by, limit, gaps, join, union"
     )]
     [InlineData("| parse body as \"x {a:colour}\"", 1, 17, "is no type")]
     [InlineData("| parse body as \"x {a}{b}\"", 1, 17, "between two slots")]

@@ -17,9 +17,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
     private static readonly List<Value> Levels = [.. Enumerable.Range(0, 256).Select(Value.Level)];
 
-    private readonly bool _needIds = Array.Exists(plan.Aggregates, a =>
-        a.Call.Computes is "first" or "last" or "growth" or "per_second"
-    );
+    private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Kind.NeedsIds);
 
     /// <summary>Adds rows of a segment to a table.</summary>
     public void Add(SegmentScan scan, RowMask rows, GroupTable table, CancellationToken cancel)
@@ -144,7 +142,7 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
             aggregate.Second is null
             && aggregate.Call.Arguments[0] is Field field
             && !RecordFields.BuiltIn.Contains(field.Name)
-            && aggregate.Call.Name is not ("count" or "distinct")
+            && !aggregate.Kind.TakesAnyValue
             && scan.Column(fields.Get(field.Name)).TryWholes(arena, out var wholes, out var there, out var kind)
         )
             return new ArgumentReader(null, null)
@@ -154,14 +152,14 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
                 Kind = kind,
             };
         return new ArgumentReader(
-            Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Call.Name, scan),
-            aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, "", scan) : null
+            Reader(aggregate.Call.Arguments[0], aggregate.Argument, aggregate.Kind.TakesCondition, scan),
+            aggregate.Second is { } second ? Reader(aggregate.Call.Arguments[1], second, false, scan) : null
         );
     }
 
-    private Func<int, Value> Reader(Expr expr, Func<Row, Value> compiled, string aggregate, SegmentScan scan)
+    private Func<int, Value> Reader(Expr expr, Func<Row, Value> compiled, bool counts, SegmentScan scan)
     {
-        if (expr is Field field && (aggregate != "count" || field.Name != "body") && !RecordFields.BuiltIn.Contains(field.Name))
+        if (expr is Field field && (!counts || field.Name != "body") && !RecordFields.BuiltIn.Contains(field.Name))
             return scan.Column(fields.Get(field.Name)).Of;
         var source = Source(scan);
         return row => compiled(new Row(source, row, []));

@@ -60,29 +60,16 @@ internal sealed class SampleGrouping
             return place;
         });
         _steps = plan.Cut?.Starts.Count ?? 1;
-        var names = plan.Aggregates.Select(a => a.Call.Computes).ToList();
-        _totals = names.Exists(n => IsTotal(n));
-        _counters = names.Exists(n => n is "growth" or "per_second");
-        _edges = names.Exists(n => n is "first" or "last");
-        _spread = names.Contains("stddev");
-        _percentiles = names.Exists(n => IsPercentile(n));
+        bool Needs(SampleNeed need) => Array.Exists(plan.Aggregates, a => a.Kind.Need == need);
+        _totals = Needs(SampleNeed.Totals);
+        _counters = Needs(SampleNeed.Growth);
+        _edges = Needs(SampleNeed.Edges);
+        _spread = Needs(SampleNeed.Moments);
+        _percentiles = Needs(SampleNeed.Values);
     }
 
-    private static bool IsTotal(string name) => name is "count" or "per_second()" or "share" or "sum" or "avg" or "min" or "max";
-
-    private static bool IsPercentile(string name) =>
-        name is "median" or "percentile" || (name[0] == 'p' && name.Length > 1 && char.IsAsciiDigit(name[1]));
-
     /// <summary>Whether an aggregate asks for a figure of value alone.</summary>
-    public static bool Takes(Call call) =>
-        call.Arguments.Count == 0
-            ? call.Computes is "count" or "per_second()" or "share"
-            : call.Arguments[0] is Field { Name: "value" }
-                && (
-                    call.Name is "growth" or "per_second" or "first" or "last" or "stddev"
-                    || IsTotal(call.Name)
-                    || IsPercentile(call.Name)
-                );
+    public static bool Takes(Call call) => AggregateKinds.Of(call).TakesSamples(call);
 
     /// <exception cref="QueryRefusedException">There are more groups than may be.</exception>
     public Frame Gather(Highest? highest)
@@ -578,7 +565,7 @@ internal sealed class SampleGrouping
             private readonly int[] _byName;
             private readonly int[][] _orders;
             private readonly StepFacts[] _facts;
-            private readonly Figure[] _figures;
+            private readonly AggregateKind[] _figures;
             private readonly int _first;
 
             public CellRows(Part part, int[] byName)
@@ -586,7 +573,7 @@ internal sealed class SampleGrouping
                 (_part, _byName) = (part, byName);
                 var plan = part._plan;
                 (_orders, _facts) = (new int[part._of._steps][], new StepFacts[part._of._steps]);
-                _figures = Array.ConvertAll([.. plan.Aggregates], a => FigureOf(a.Call.Computes));
+                _figures = Array.ConvertAll([.. plan.Aggregates], a => a.Kind);
                 _first = (plan.Cut is null ? 0 : 1) + plan.Keys.Length;
             }
 
@@ -621,7 +608,7 @@ internal sealed class SampleGrouping
                 keys.CopyTo(row, _first - keys.Length);
                 var cell = (group * _part._of._steps) + step;
                 for (var a = 0; a < _figures.Length; a++)
-                    row[_first + a] = _figures[a](_part, cell, _facts[step]);
+                    row[_first + a] = _figures[a].OfTotals(_part.TotalsOf(cell), _facts[step]);
                 return row;
             }
 
@@ -651,7 +638,7 @@ internal sealed class SampleGrouping
                 _facts[step] = facts;
                 for (var i = 0; i < order.Length; i++)
                 {
-                    var figure = _figures[0](_part, (_byName[i] * _part._of._steps) + step, facts);
+                    var figure = _figures[0].OfTotals(_part.TotalsOf((_byName[i] * _part._of._steps) + step), facts);
                     (order[i], figures[i]) = (i, figure.IsMissing ? double.PositiveInfinity : -figure.AsDouble);
                 }
                 Array.Sort(figures, order);
@@ -665,25 +652,7 @@ internal sealed class SampleGrouping
             }
         }
 
-        private delegate Value Figure(Part part, int cell, in StepFacts facts);
-
-        private static Figure FigureOf(string aggregate) =>
-            aggregate switch
-            {
-                "count" => static (Part p, int cell, in StepFacts _) => Value.Of(p._counts[cell]),
-                "per_second()" => static (Part p, int cell, in StepFacts facts) =>
-                    Value.Of(facts.Seconds > 0 ? p._counts[cell] / facts.Seconds : 0),
-                "share" => static (Part p, int cell, in StepFacts facts) =>
-                    p._counts[cell] == 0 ? Value.Missing : Value.Of((double)p._counts[cell] / facts.Rows),
-                "sum" => static (Part p, int cell, in StepFacts _) =>
-                    p._weights[cell] > 0 ? Value.Of(p._sums[cell]) : Value.Missing,
-                "avg" => static (Part p, int cell, in StepFacts _) =>
-                    p._weights[cell] > 0 ? Value.Of(p._sums[cell] / p._weights[cell]) : Value.Missing,
-                "min" => static (Part p, int cell, in StepFacts _) =>
-                    double.IsFinite(p._mins[cell]) ? Value.Of(p._mins[cell]) : Value.Missing,
-                _ => static (Part p, int cell, in StepFacts _) =>
-                    double.IsFinite(p._maxes[cell]) ? Value.Of(p._maxes[cell]) : Value.Missing,
-            };
+        private SampleTotals TotalsOf(int cell) => new(_counts[cell], _weights[cell], _sums[cell], _mins[cell], _maxes[cell]);
 
         /// <summary>The table with what the cells hold.</summary>
         public GroupTable Finish()
@@ -695,10 +664,10 @@ internal sealed class SampleGrouping
                 if (_counts[cell] == 0)
                     continue;
                 _group = group;
-                var totals = new SampleTotals(_counts[cell], _weights[cell], _sums[cell], _mins[cell], _maxes[cell]);
+                var totals = TotalsOf(cell);
                 var accumulators = At(step);
                 for (var i = 0; i < accumulators.Length; i++)
-                    if (IsTotal(_plan.Aggregates[i].Call.Computes))
+                    if (_plan.Aggregates[i].Kind.Need == SampleNeed.Totals)
                         accumulators[i].Add(totals);
             }
             return _table;

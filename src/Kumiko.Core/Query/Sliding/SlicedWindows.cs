@@ -50,7 +50,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
         if (groups.Count == 0 && _plan.Keys.Length == 0)
             groups = [new KeyGroups([], "")];
         var rows = SharedRows(groups, places);
-        var collector = new SlidingCollector(pipeline.Schema, ends, _plan.Aggregates[0].Call.Computes, pipeline.Steps.Count == 0);
+        var collector = new SlidingCollector(pipeline.Schema, ends, pipeline.Steps.Count == 0 ? _plan.Aggregates[0].Kind : null);
         var perEnd = pipeline.Steps.Count == 0 ? null : new List<Value[]>[places.Length];
         var any = new bool[places.Length];
         foreach (var group in groups.OrderBy(g => g.Name, StringComparer.Ordinal))
@@ -80,7 +80,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     /// <summary>All rows of each window, over all keys, where an aggregate is a share of them.</summary>
     private long[]? SharedRows(IReadOnlyList<KeyGroups> groups, int[] places)
     {
-        var share = Array.FindIndex(_plan.Aggregates, a => a.Call.Name == "share");
+        var share = Array.FindIndex(_plan.Aggregates, a => a.Kind.IsPartOfRows);
         if (share < 0)
             return null;
         var totals = new long[places.Length];
@@ -100,7 +100,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     private void Each(KeyGroups group, int[] places, long[]? rows, bool always, Action<int, Value[], bool> take)
     {
         var line = new Line(group);
-        var counts = Array.TrueForAll(_plan.Aggregates, a => a.Call.Computes is "count" or "per_second()")
+        var counts = Array.TrueForAll(_plan.Aggregates, a => a.Kind.OfRows(0, default) is not null)
             ? line.Counts(_plan.Aggregates.Length)
             : null;
         var blocks = new Dictionary<long, Accumulator[]>();
@@ -115,7 +115,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             Accumulator[]? held = low == high || counts is not null ? null : Window(line, places[e], low, high, blocks);
             for (var a = 0; a < _plan.Aggregates.Length; a++)
                 row[_plan.Keys.Length + a] =
-                    low == high ? Accumulator.Empty(_plan.Aggregates[a].Call.Computes)
+                    low == high ? _plan.Aggregates[a].Kind.Empty
                     : counts is not null ? Counted(a, counts[a][high] - counts[a][low], facts)
                     : Result(held!, a, high - low, facts);
             take(e, row, low < high);
@@ -123,16 +123,13 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
     }
 
     private Value Counted(int aggregate, long count, in StepFacts facts) =>
-        _plan.Aggregates[aggregate].Call.Name == "count"
-            ? Value.Of(count)
-            : Value.Of(facts.Seconds > 0 ? count / facts.Seconds : 0);
+        _plan.Aggregates[aggregate].Kind.OfRows(count, facts)!.Value;
 
     /// <summary>Rates of a metric's counter are per slice: the window's is their mean.</summary>
     private Value Result(Accumulator[] held, int aggregate, int present, in StepFacts facts)
     {
         var result = held[aggregate].Result(facts);
-        return
-            pipeline.Scan is { HasSeries: true } && _plan.Aggregates[aggregate].Call.Computes == "per_second" && result.IsQuantity
+        return pipeline.Scan is { HasSeries: true } && _plan.Aggregates[aggregate].Kind.IsRate && result.IsQuantity
             ? Value.Of(result.AsDouble / present)
             : result;
     }
@@ -177,7 +174,7 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             into[a].Merge(more[a]);
     }
 
-    private Accumulator[] New() => Array.ConvertAll(_plan.Aggregates, a => Accumulator.Create(a.Call, _plan.Memory));
+    private Accumulator[] New() => Array.ConvertAll(_plan.Aggregates, a => a.Kind.Create(a.Call, _plan.Memory));
 
     private long Origin => Math.DivRem(_plan.Cut!.Starts[0], _plan.Cut.Length).Quotient;
 

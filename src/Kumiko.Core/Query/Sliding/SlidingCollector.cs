@@ -18,16 +18,15 @@ internal sealed class SlidingCollector
     private ValueKind? _kind;
 
     /// <param name="schema">Of the answer of one window.</param>
-    /// <param name="aggregate">The aggregate that the figure is of.</param>
-    /// <param name="plain">Whether the figure is that aggregate as it is.</param>
-    public SlidingCollector(Schema schema, IReadOnlyList<long> ends, string aggregate, bool plain)
+    /// <param name="aggregate">The aggregate that the figure is as it is; null where more was done to it.</param>
+    public SlidingCollector(Schema schema, IReadOnlyList<long> ends, AggregateKind? aggregate)
     {
         (_schema, _ends) = (schema, ends);
         _keys = [.. Enumerable.Range(0, schema.Columns.Count).Where(i => schema.Columns[i].Role == ColumnRole.Key)];
         _value = schema.IndexOf(ColumnRole.Value);
         if (_value < 0)
             throw new QueryRefusedException($"The answer has no figure. Add a group, such as group count().");
-        _nothing = plain && Accumulator.Empty(aggregate) is { IsMissing: false } ? 0 : double.NaN;
+        _nothing = aggregate is { Empty.IsMissing: false } ? 0 : double.NaN;
     }
 
     /// <param name="seen">Whether the window has anything of the row; null where the figure alone can tell: an answer without

@@ -101,9 +101,9 @@ public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone
         var frame = await run.Frame();
         var aggregate =
             parsed.Query.Stages.Count > 0 && parsed.Query.Stages[^1] is Group { Aggregates: [{ Expr: Call call }, ..] }
-                ? call.Computes
-                : "";
-        var collector = new SlidingCollector(frame.Schema, [end], aggregate, aggregate.Length > 0);
+                ? AggregateKinds.Of(call)
+                : null;
+        var collector = new SlidingCollector(frame.Schema, [end], aggregate);
         foreach (var row in frame.Rows)
             collector.Add(0, row, null);
         return collector.Finish();
