@@ -36,6 +36,12 @@ public sealed record Hint(TextSpan Span, string Message);
 /// <summary>The tree, as far as it could be read, with what is wrong and what is odd.</summary>
 public sealed record ParseResult(string Text, Query Query, IReadOnlyList<SyntaxError> Errors, IReadOnlyList<Hint> Hints)
 {
+    /// <summary>All records.</summary>
+    public static readonly ParseResult Empty = Of(Query.All);
+
+    /// <summary>A query that was put together, not written.</summary>
+    public static ParseResult Of(Query query) => new(QueryPrinter.Print(query), query, [], []);
+
     public bool Ok => Errors.Count == 0;
 
     /// <summary>The text with all that is wrong put right; null where something needs a person, or nothing is wrong.</summary>

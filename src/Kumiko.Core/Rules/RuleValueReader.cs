@@ -31,7 +31,7 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
         definition.Quantity switch
         {
             CountOf count => Ask(
-                Counting(count.Query, "count", [], definition.Keys),
+                Counting(Read(count.Query).Query, "count", [], definition.Keys),
                 definition,
                 definition.InTheLast,
                 ends,
@@ -39,17 +39,17 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
                 cancel
             ),
             DistinctOf distinct => Ask(
-                Counting(distinct.Query, "distinct", [new Field(distinct.Field)], definition.Keys),
+                Counting(Read(distinct.Query).Query, "distinct", [new Field(distinct.Field)], definition.Keys),
                 definition,
                 definition.InTheLast,
                 ends,
                 snapshot,
                 cancel
             ),
-            ValueOf figure => Ask(figure.Query, definition, definition.InTheLast, ends, snapshot, cancel),
+            ValueOf figure => Ask(Read(figure.Query), definition, definition.InTheLast, ends, snapshot, cancel),
             ShareOf share => Share(
-                share.Part,
-                share.Whole,
+                Read(share.Part).Query,
+                Read(share.Whole).Query,
                 share.Least,
                 definition,
                 definition.InTheLast,
@@ -84,9 +84,7 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
     /// <exception cref="Evaluation.QueryRefusedException">It cannot be asked; the message says why.</exception>
     internal void Probe(string query, RuleDefinition definition, Snapshot snapshot)
     {
-        var parsed = QueryParser.Parse(query);
-        if (!parsed.Ok)
-            throw new Evaluation.QueryRefusedException($"{parsed.Errors[0].Describe(query)}");
+        var parsed = Read(query);
         using var run = new Run(
             new Question("rule", parsed, new Frames.Window(0, 1), 1, definition.TimeZone, Evaluation.Limits.Default),
             snapshot.Share(),
@@ -100,20 +98,32 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
     private Objective Find(long id) =>
         objectives(id) ?? throw new Evaluation.QueryRefusedException($"The objective is no longer there. Choose another.");
 
+    /// <summary>A query as somebody wrote it.</summary>
+    /// <exception cref="Evaluation.QueryRefusedException">It cannot be read; the message says why.</exception>
+    private static ParseResult Read(string text)
+    {
+        var parsed = QueryParser.Parse(text);
+        return parsed.Ok ? parsed : throw new Evaluation.QueryRefusedException($"{parsed.Errors[0].Describe(text)}");
+    }
+
     /// <summary>Rows of a query brought to one figure for each key.</summary>
-    internal static string Counting(string query, string aggregate, IReadOnlyList<Expr> arguments, IReadOnlyList<string> keys) =>
-        query
-        + "\n| "
-        + QueryPrinter.Print(
-            new Group(
-                new Seq<Named>([new Named(new Call(aggregate, new Seq<Expr>(arguments)), null)]),
-                new Seq<Named>(keys.Select(k => new Named(new Field(k), null))),
-                null
-            )
+    private static ParseResult Counting(
+        Language.Query of,
+        string aggregate,
+        IReadOnlyList<Expr> arguments,
+        IReadOnlyList<string> keys
+    )
+    {
+        var group = new Group(
+            new Seq<Named>([new Named(new Call(aggregate, new Seq<Expr>(arguments)), null)]),
+            new Seq<Named>(keys.Select(k => new Named(new Field(k), null))),
+            null
         );
+        return ParseResult.Of(of with { Stages = new Seq<Stage>([.. of.Stages, group]) });
+    }
 
     /// <summary>The spans of a service and an operation as a query.</summary>
-    internal static string SpansOf(SlowSpans of, bool slow)
+    private static Language.Query SpansOf(SlowSpans of, bool slow)
     {
         var conditions = new List<Expr>();
         if (of.Service.Length > 0)
@@ -124,20 +134,21 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
             conditions.Add(
                 new Compare(new Field("duration"), CompareOp.Greater, new Literal(Quantities.Duration(of.Slower), false))
             );
-        return "from spans " + (conditions.Count == 0 ? "" : QueryPrinter.PrintMatch(Expr.And(conditions)));
+        var match = conditions.Count == 0 ? null : Expr.And(conditions);
+        return new Language.Query(match, Seq<Stage>.Empty, new From("spans"));
     }
 
     private Task<SlidingAnswer> Ask(
-        string text,
+        ParseResult query,
         RuleDefinition definition,
         long length,
         IReadOnlyList<long> ends,
         Snapshot snapshot,
         CancellationToken cancel
-    ) => Ask(text, definition, length, definition.Slice, ends, snapshot, cancel);
+    ) => Ask(query, definition, length, definition.Slice, ends, snapshot, cancel);
 
     private Task<SlidingAnswer> Ask(
-        string text,
+        ParseResult query,
         RuleDefinition definition,
         long length,
         long slice,
@@ -146,15 +157,12 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
         CancellationToken cancel
     )
     {
-        var parsed = QueryParser.Parse(text);
-        if (!parsed.Ok)
-            throw new Evaluation.QueryRefusedException($"{parsed.Errors[0].Describe(parsed.Text)}");
-        return new SlidingQuery("rule", parsed, definition.TimeZone, snapshot, sources).Answer(length, slice, ends, cancel);
+        return new SlidingQuery("rule", query, definition.TimeZone, snapshot, sources).Answer(length, slice, ends, cancel);
     }
 
     private async Task<SlidingAnswer> Share(
-        string part,
-        string whole,
+        Language.Query part,
+        Language.Query whole,
         long least,
         RuleDefinition definition,
         long length,
@@ -220,7 +228,16 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
         CancellationToken cancel
     )
     {
-        var good = await Share(objective.Good, objective.All, 1, definition, length, ends, snapshot, cancel);
+        var good = await Share(
+            Read(objective.Good).Query,
+            Read(objective.All).Query,
+            1,
+            definition,
+            length,
+            ends,
+            snapshot,
+            cancel
+        );
         return Array.ConvertAll(good.Lines[0].Values, share => Math.Max(0, 1 - share));
     }
 
@@ -327,7 +344,7 @@ public sealed class RuleValueReader(QuerySources sources, Func<long, Objective?>
         CancellationToken cancel
     )
     {
-        var answer = await Ask(Counting(query, "count", [], []), definition, length, length, ends, snapshot, cancel);
+        var answer = await Ask(Counting(Read(query).Query, "count", [], []), definition, length, length, ends, snapshot, cancel);
         var counts = new Dictionary<long, double>(ends.Count);
         for (var i = 0; i < ends.Count; i++)
             counts[ends[i]] = answer.Lines.Count == 0 ? 0 : answer.Lines[0].Values[i];

@@ -139,7 +139,7 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
             parsed = QueryParser.Parse(QueryEdits.With(parsed.Text, match).Text);
         var asked = parsed.Text;
         if (earlier != 0)
-            parsed = QueryParser.Parse(QueryPrinter.Print(EarlierQuery.Of(parsed.Query, earlier)));
+            parsed = ParseResult.Of(EarlierQuery.Of(parsed.Query, earlier));
         var frame = await ask(parsed);
         if (frame.Schema.Step is null || frame.Schema.IndexOf(ColumnRole.Time) < 0)
             return new SeriesAnswer(of, null, "The answer has no steps of time. Add per 5m, or per auto, to its group.")

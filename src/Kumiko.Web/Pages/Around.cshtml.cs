@@ -82,7 +82,7 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
         var around = runs.Open(
             Run.Question with
             {
-                Parsed = QueryParser.Parse(Address.Query) is { Ok: true } parsed ? parsed : QueryParser.Parse(""),
+                Parsed = QueryParser.Parse(Address.Query) is { Ok: true } parsed ? parsed : ParseResult.Empty,
                 Window = strip.Focus.Resolve(Run.Question.Now),
             }
         );
@@ -120,7 +120,7 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
         // Everything that was collected may stand around a record; how far is up to who reads.
         var question = new Question(
             viewer.Name,
-            QueryParser.Parse(""),
+            ParseResult.Empty,
             new Window(0, now + (400 * Instants.Day)),
             now,
             Zone,
@@ -132,12 +132,7 @@ public sealed class AroundModel(RunRegistry runs, StripBuilder strips, Viewer vi
         Record = record;
         Choices = [.. ChoicesOf(record)];
         Chosen = Choices.FirstOrDefault(c => c.Name == of) ?? Choices[0];
-        Run = runs.Shared(
-            question with
-            {
-                Parsed = QueryParser.Parse(Chosen.Condition is null ? "" : QueryPrinter.PrintMatch(Chosen.Condition)),
-            }
-        );
+        Run = runs.Shared(question with { Parsed = ParseResult.Of(new Query(Chosen.Condition, Seq<Stage>.Empty)) });
         return true;
     }
 

@@ -499,7 +499,7 @@ public sealed partial class ChartsModel
     public async Task<IActionResult> OnGetBuilderAsync(string? text)
     {
         Prepare();
-        var run = runs.Shared(new Question(viewer.Name, QueryParser.Parse(""), Focus, Now, Zone, Limits.Default));
+        var run = runs.Shared(new Question(viewer.Name, ParseResult.Empty, Focus, Now, Zone, Limits.Default));
         var builder = SeriesBuilder.Read(text ?? "");
         var fields = builder is { Metric.Length: > 0 }
             ? metrics.Details(builder.Metric)?.Attributes.Select(a => a.Name) ?? []

@@ -104,7 +104,7 @@ public sealed partial class ChartsModel(
                 entry => MetricCatalogue.QueryFor(entry, metrics.Details(entry.Name))
             );
         }
-        var run = runs.Shared(new Question(viewer.Name, QueryParser.Parse(""), Answer.Focus, Now, Zone, Limits.Default));
+        var run = runs.Shared(new Question(viewer.Name, ParseResult.Empty, Answer.Focus, Now, Zone, Limits.Default));
         Strip = await strips.Build(Address.View, run, viewer, ChartAddress.Path) with { WrongTime = when };
         return Page();
     }

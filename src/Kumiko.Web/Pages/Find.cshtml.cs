@@ -76,7 +76,7 @@ public sealed class FindModel(
             // To the next whole minute, so that letters typed one after the other share a run.
             var window = TimeRange.Last(Lately).Resolve((now / Instants.Minute * Instants.Minute) + Instants.Minute);
             var run = runs.Shared(
-                new Question(viewer.Name, QueryParser.Parse(""), window, now, viewer.Zone(null), Core.Evaluation.Limits.Default)
+                new Question(viewer.Name, ParseResult.Empty, window, now, viewer.Zone(null), Core.Evaluation.Limits.Default)
             );
             foreach (var (kind, field) in new[] { ("service", "service"), ("host", "host") })
                 found.AddRange(

@@ -48,7 +48,7 @@ public sealed partial class SearchModel
             );
         Prepare();
         var place = CompletionPlace.At(text, caret);
-        var focus = runs.Shared(Run.Question with { Parsed = QueryParser.Parse("") });
+        var focus = runs.Shared(Run.Question with { Parsed = ParseResult.Empty });
         IReadOnlyList<Completion> found;
         try
         {
@@ -88,7 +88,7 @@ public sealed partial class SearchModel
         if (WordHelp.For(word) is { } help)
             return new JsonResult(new { title = help.Title, text = help.Text });
         Prepare();
-        var focus = runs.Shared(Run.Question with { Parsed = QueryParser.Parse("") });
+        var focus = runs.Shared(Run.Question with { Parsed = ParseResult.Empty });
         try
         {
             if (await focus.Field(word, null, 5) is not { } field)

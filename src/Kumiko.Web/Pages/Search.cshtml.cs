@@ -79,7 +79,7 @@ public sealed partial class SearchModel(
     private static readonly TimeSpan CountsPatience = TimeSpan.FromMilliseconds(400);
 
     public SearchAddress Address { get; private set; } = new();
-    public ParseResult Parsed { get; private set; } = QueryParser.Parse("");
+    public ParseResult Parsed { get; private set; } = ParseResult.Empty;
     public List<string> Notices { get; } = [];
 
     /// <summary>What the store had to set aside: what is shown may lack it.</summary>
@@ -159,7 +159,7 @@ public sealed partial class SearchModel(
         // The strip shows where one is in time even when there is no answer.
         if (Strip is null)
         {
-            Run = runs.Open(Run.Question with { Parsed = QueryParser.Parse("") });
+            Run = runs.Open(Run.Question with { Parsed = ParseResult.Empty });
             Strip = await strips.Build(Address, Run, viewer);
         }
         return Page();
@@ -207,7 +207,7 @@ public sealed partial class SearchModel(
         var window = Address.Focus.Resolve(now);
         var question = new Question(
             User.Identity?.Name ?? "",
-            Parsed.Ok ? Parsed : QueryParser.Parse(""),
+            Parsed.Ok ? Parsed : ParseResult.Empty,
             window,
             now,
             Zone,

@@ -50,9 +50,7 @@ public abstract class StripPage(RunRegistry runs, StripBuilder strips, Viewer vi
         if (when is not null && TimeRange.Parse(when, Now, Zone) is { } range)
             return Redirect((address with { Focus = range }).Url(path));
         ViewData["Carried"] = address with { Kept = [] };
-        var run = runs.Open(
-            new Question(viewer.Name, QueryParser.Parse(""), address.Focus.Resolve(Now), Now, Zone, Limits.Default)
-        );
+        var run = runs.Open(new Question(viewer.Name, ParseResult.Empty, address.Focus.Resolve(Now), Now, Zone, Limits.Default));
         Strip = await strips.Build(address, run, viewer, path) with { WrongTime = when };
         return Page();
     }

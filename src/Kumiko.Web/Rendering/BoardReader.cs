@@ -163,7 +163,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
 
     /// <summary>What the focus is compared with, whatever the queries are.</summary>
     public Baseline BaselineOf(BaselineChoice choice, Window focus, string person, long now, DateTimeZone zone) =>
-        runs.Shared(new Question(person, QueryParser.Parse(""), focus, now, zone, Limits.Default))
+        runs.Shared(new Question(person, ParseResult.Empty, focus, now, zone, Limits.Default))
             .BaselineOf(choice, new BaselineFinder(window => rules.Alerts.CountIn(window)));
 
     /// <summary>A series as it usually is: the mean of the baseline's stretches, moved onto the focus; of a set, the series of
