@@ -152,9 +152,12 @@ public sealed record ChartUnit
                 decimals is { } d
                     ? Format.Fixed(bytes, d)
                     : bytes.ToString(
-                        at == 0 ? "#,0"
-                            : Math.Abs(bytes) < 10 ? "0.##"
-                            : "0.#",
+                        (at, Math.Abs(bytes)) switch
+                        {
+                            (0, _) => "#,0",
+                            (_, < 10) => "0.##",
+                            _ => "0.#",
+                        },
                         Format.Grouped
                     )
             )
@@ -212,14 +215,13 @@ public sealed record ChartUnit
             };
             return Format.Fixed(seconds / scale, Digits(apart / scale)) + " " + name;
         }
-        if (
-            apart
-            >= (
-                size < 3600 ? 1
-                : size < 86400 ? 60
-                : 3600
-            )
-        )
+        var whole = size switch
+        {
+            < 3600 => 1,
+            < 86400 => 60,
+            _ => 3600,
+        };
+        if (apart >= whole)
             return Format.Duration(seconds * 1e9);
         var days = Math.Floor(size / 86400);
         var rest = TimeSpan.FromSeconds(size - (days * 86400));

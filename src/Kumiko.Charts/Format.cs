@@ -51,7 +51,9 @@ public static class Format
     public static string Shift(double points)
     {
         var whole = Math.Round(points, MidpointRounding.AwayFromZero);
-        return whole == 0 ? "±0" : (whole > 0 ? "+" : Minus) + Math.Abs(whole).ToString("0", CultureInfo.InvariantCulture);
+        if (whole == 0)
+            return "±0";
+        return (whole > 0 ? "+" : Minus) + Math.Abs(whole).ToString("0", CultureInfo.InvariantCulture);
     }
 
     /// <summary>A move that is no chance and yet less than half a point: to one digit, as ±0 would hide it.</summary>
@@ -69,9 +71,12 @@ public static class Format
         perSecond >= 100
             ? Number((long)Math.Round(perSecond))
             : perSecond.ToString(
-                perSecond >= 10 ? "0.0"
-                    : perSecond >= 0.1 || perSecond == 0 ? "0.00"
-                    : "0.000",
+                perSecond switch
+                {
+                    >= 10 => "0.0",
+                    >= 0.1 or 0 => "0.00",
+                    _ => "0.000",
+                },
                 CultureInfo.InvariantCulture
             );
 

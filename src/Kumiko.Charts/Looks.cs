@@ -66,10 +66,12 @@ public static class Looks
             if (Has("limit-label"))
                 of = of with
                 {
-                    Fill =
-                        Has("critical") ? "persimmon-ink"
-                        : Has("warning") ? "ochre-ink"
-                        : "ink-soft",
+                    Fill = words switch
+                    {
+                        _ when Has("critical") => "persimmon-ink",
+                        _ when Has("warning") => "ochre-ink",
+                        _ => "ink-soft",
+                    },
                 };
             return Has("day-label") ? of with { Fill = "ink", Bold = true } : of;
         }

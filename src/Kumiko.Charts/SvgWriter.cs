@@ -123,9 +123,12 @@ public static class SvgWriter
             {
                 var (nextX, nextY) = ((long)Math.Round(piece[i].X * 10), (long)Math.Round(piece[i].Y * 10));
                 path.Append(
-                    i == 0 ? 'M'
-                    : i == 1 ? 'l'
-                    : ' '
+                    i switch
+                    {
+                        0 => 'M',
+                        1 => 'l',
+                        _ => ' ',
+                    }
                 );
                 Tenths(path, i == 0 ? nextX : nextX - x);
                 // A minus parts numbers as well as a blank does.

@@ -57,9 +57,12 @@ public sealed record ValueAxis(double Min, double Max, IReadOnlyList<double> Tic
         var top = Math.Ceiling(Math.Log10(spec.Max is > 0 and var high ? high : max) - 1e-9);
         var foot = Math.Floor(
             Math.Log10(
-                spec.Min is > 0 and var low ? low
-                : min > 0 ? min
-                : max / 1e3
+                spec.Min switch
+                {
+                    > 0 and var low => low,
+                    _ when min > 0 => min,
+                    _ => max / 1e3,
+                }
             ) + 1e-9
         );
         if (foot >= top)
@@ -80,11 +83,11 @@ public sealed record ValueAxis(double Min, double Max, IReadOnlyList<double> Tic
 
     /// <summary>Where a value stands between the foot (0) and the top (1); not a number where a logarithm has no place for
     /// it.</summary>
-    public double Share(double value) =>
-        IsLog
-            ? value > 0
-                ? (Math.Log10(value) - Math.Log10(Min)) / (Math.Log10(Max) - Math.Log10(Min))
-                : double.NaN
-            // Halved first, as the whole range of doubles is wider than a double.
-            : ((value / 2) - (Min / 2)) / ((Max / 2) - (Min / 2));
+    public double Share(double value)
+    {
+        // Halved first, as the whole range of doubles is wider than a double.
+        if (!IsLog)
+            return ((value / 2) - (Min / 2)) / ((Max / 2) - (Min / 2));
+        return value > 0 ? (Math.Log10(value) - Math.Log10(Min)) / (Math.Log10(Max) - Math.Log10(Min)) : double.NaN;
+    }
 }

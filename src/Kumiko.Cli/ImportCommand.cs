@@ -105,9 +105,12 @@ public static class ImportCommand
             answer.GetProperty("refused_total").GetInt64(),
             [.. refused],
             problem,
-            problem is null ? IntakeStop.None
-                : whole.IsDamaged ? IntakeStop.Damaged
-                : IntakeStop.NoRoom
+            problem switch
+            {
+                null => IntakeStop.None,
+                _ when whole.IsDamaged => IntakeStop.Damaged,
+                _ => IntakeStop.NoRoom,
+            }
         );
     }
 }

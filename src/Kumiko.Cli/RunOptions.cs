@@ -55,10 +55,12 @@ public sealed record RunOptions
                     ? Scripts
                     : throw new RunOptionsException($"There is no folder {Scripts} for scripts."),
             Tls = ReadCertificate(),
-            Proxies =
-                Proxies is null ? null
-                : Proxies.Count == 0 ? [IPNetwork.Parse("127.0.0.0/8"), IPNetwork.Parse("::1/128")]
-                : [.. Proxies.Select(Network)],
+            Proxies = Proxies switch
+            {
+                null => null,
+                [] => [IPNetwork.Parse("127.0.0.0/8"), IPNetwork.Parse("::1/128")],
+                _ => [.. Proxies.Select(Network)],
+            },
         };
 
     private Uri? ReadSmtp()

@@ -76,9 +76,12 @@ public static class Peers
                 .. others.Select(i => first[i]),
                 mine,
                 Of(
-                    median ? Percentile(rest, 0.5)
-                    : rest.Count == 0 ? 0
-                    : rest.Average()
+                    rest.Count switch
+                    {
+                        _ when median => Percentile(rest, 0.5),
+                        0 => 0,
+                        _ => rest.Average(),
+                    }
                 ),
                 Of(Percentile(rest, 0.1)),
                 Of(Percentile(rest, 0.9)),

@@ -512,9 +512,12 @@ public sealed class NotificationPlanner(
             {
                 channel,
                 recipient,
-                why = quiet.Digest > 0 ? "waits for the digest"
-                : full is not null ? "the channel's limit is reached"
-                : "gathered with what follows the first message",
+                why = full switch
+                {
+                    _ when quiet.Digest > 0 => "waits for the digest",
+                    not null => "the channel's limit is reached",
+                    null => "gathered with what follows the first message",
+                },
             }
         );
         return messages.Count;

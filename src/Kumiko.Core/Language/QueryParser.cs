@@ -49,12 +49,10 @@ public sealed partial class QueryParser
         _in.SkipBlank();
         var with = ParseWith();
         var from = ParseFrom();
-        var empty = from?.Span.End
-            ?? (
-                with.Count > 0 ? with[^1].Span.End
-                : nested ? _in.Position
-                : 0
-            );
+        var behindWith = with.Count > 0 ? with[^1].Span.End : 0;
+        if (with.Count == 0 && nested)
+            behindWith = _in.Position;
+        var empty = from?.Span.End ?? behindWith;
         _in.SkipBlank();
         var start = _in.Position;
         Expr? match = null;

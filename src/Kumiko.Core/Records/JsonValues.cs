@@ -30,12 +30,12 @@ public static class JsonValues
             JsonValueKind.False => Value.False,
             JsonValueKind.String => Value.Of(element.GetString()),
             // An integer beyond 64 bits stays text: a rounded id is a wrong id.
-            JsonValueKind.Number => element.TryGetInt64(out var whole) ? Value.Of(whole)
-            : element.GetRawText().AsSpan().IndexOfAny(".eE") >= 0
-            && element.TryGetDouble(out var number)
-            && double.IsFinite(number)
-                ? Value.Of(number)
-            : Value.Of(element.GetRawText()),
+            JsonValueKind.Number when element.TryGetInt64(out var whole) => Value.Of(whole),
+            JsonValueKind.Number
+                when element.GetRawText().AsSpan().IndexOfAny(".eE") >= 0
+                    && element.TryGetDouble(out var number)
+                    && double.IsFinite(number) => Value.Of(number),
+            JsonValueKind.Number => Value.Of(element.GetRawText()),
             JsonValueKind.Array => Value.Of([.. element.EnumerateArray().Select(Read)]),
             JsonValueKind.Object => Object(element),
             _ => Value.Missing,

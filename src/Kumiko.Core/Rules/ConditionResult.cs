@@ -14,9 +14,9 @@ public readonly record struct ConditionResult(AlertLevel Level, bool HasData, do
     public static ConditionResult Of(RuleDefinition definition, in Measurement measurement, KeyState key, long at) =>
         definition.Condition switch
         {
-            Beyond beyond => double.IsNaN(measurement.Value) ? Nothing
-            : beyond.Below ? Low(measurement.Value, beyond.Warning, beyond.Critical, -measurement.Value)
-            : High(measurement.Value, beyond.Warning, beyond.Critical, measurement.Value),
+            Beyond when double.IsNaN(measurement.Value) => Nothing,
+            Beyond { Below: true } beyond => Low(measurement.Value, beyond.Warning, beyond.Critical, -measurement.Value),
+            Beyond beyond => High(measurement.Value, beyond.Warning, beyond.Critical, measurement.Value),
             Moved moved => Of(moved, measurement),
             Unusual unusual => Of(unusual, measurement),
             Silent silent => new(!measurement.Seen && IsExpected(silent, key, at) ? silent.Level : AlertLevel.None, true, 0),
@@ -34,9 +34,7 @@ public readonly record struct ConditionResult(AlertLevel Level, bool HasData, do
             WillReach reach => double.IsNaN(measurement.Compared)
                 ? Nothing
                 : new(
-                    measurement.Compared <= reach.Critical ? AlertLevel.Critical
-                        : measurement.Compared <= reach.Warning ? AlertLevel.Warning
-                        : AlertLevel.None,
+                    LevelOf(measurement.Compared <= reach.Critical, measurement.Compared <= reach.Warning),
                     true,
                     -measurement.Compared
                 ),
@@ -48,22 +46,17 @@ public readonly record struct ConditionResult(AlertLevel Level, bool HasData, do
         key.Name.Length == 0 || (key.LastSeen is { } last && at - last <= silent.Expected);
 
     private static ConditionResult High(double value, double? warning, double? critical, double badness) =>
-        new(
-            value > critical ? AlertLevel.Critical
-                : value > warning ? AlertLevel.Warning
-                : AlertLevel.None,
-            true,
-            badness
-        );
+        new(LevelOf(value > critical, value > warning), true, badness);
 
     private static ConditionResult Low(double value, double? warning, double? critical, double badness) =>
-        new(
-            value < critical ? AlertLevel.Critical
-                : value < warning ? AlertLevel.Warning
-                : AlertLevel.None,
-            true,
-            badness
-        );
+        new(LevelOf(value < critical, value < warning), true, badness);
+
+    private static AlertLevel LevelOf(bool isCritical, bool isWarning)
+    {
+        if (isCritical)
+            return AlertLevel.Critical;
+        return isWarning ? AlertLevel.Warning : AlertLevel.None;
+    }
 
     private static ConditionResult Of(Moved moved, in Measurement measurement)
     {

@@ -210,11 +210,16 @@ public sealed class RuleStore(AppDatabase database, TimeProvider clock)
     }
 
     /// <summary>What an open alert is at present; one that is calm for a moment is still what it was.</summary>
-    private static string Shown(KeyState? key) => (
-            key is null || key.Level == AlertLevel.None ? AlertLevel.None
-            : key.Now == AlertLevel.None ? key.Level
-            : key.Now
-        ).ToString().ToLowerInvariant();
+    private static string Shown(KeyState? key)
+    {
+        var level = key switch
+        {
+            null or { Level: AlertLevel.None } => AlertLevel.None,
+            { Now: AlertLevel.None } => key.Level,
+            _ => key.Now,
+        };
+        return level.ToString().ToLowerInvariant();
+    }
 
     /// <summary>Writes that a check could not be made; the time since when it could not.</summary>
     internal static long? Failed(SqliteConnection connection, Rule rule, long at, string problem, long took, long skipped) =>

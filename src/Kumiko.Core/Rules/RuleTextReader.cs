@@ -178,9 +178,12 @@ public sealed partial class RuleTextReader
                     "falls" => Direction.Low,
                     _ => Direction.Either,
                 },
-                m.Texts[0].Groups["factor"].Success ? MoveBy.Factor
-                    : m.Texts[0].Groups["percent"].Success ? MoveBy.Percent
-                    : MoveBy.Amount,
+                m.Texts[0].Groups switch
+                {
+                    var told when told["factor"].Success => MoveBy.Factor,
+                    var told when told["percent"].Success => MoveBy.Percent,
+                    _ => MoveBy.Amount,
+                },
                 Length(moved.Groups[3].Value),
                 m.Warning,
                 m.Critical

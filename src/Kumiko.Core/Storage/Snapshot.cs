@@ -139,12 +139,13 @@ public sealed class Snapshot : IDisposable
         if (part.Count == 0)
             yield break;
         var places = Enumerable.Range(0, part.Count).Select(n => part[newest ? part.Count - 1 - n : n]);
-        var records = looked.Few
-            ?? (
-                part.Batch is SegmentBatch segment && (!keep || part.Count < segment.Count / SmallPart) ? segment.Records(places)
-                : part.TryOpen(records: true) is { } rows ? places.Select(place => rows[place])
-                : []
-            );
+        IEnumerable<LogRecord> records;
+        if (looked.Few is { } few)
+            records = few;
+        else if (part.Batch is SegmentBatch segment && (!keep || part.Count < segment.Count / SmallPart))
+            records = segment.Records(places);
+        else
+            records = part.TryOpen(records: true) is { } rows ? places.Select(place => rows[place]) : [];
         foreach (var record in records)
             if (from is not { } edge || (newest ? record.Id < edge : record.Id > edge))
                 yield return record;

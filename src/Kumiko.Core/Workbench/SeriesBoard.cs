@@ -107,11 +107,12 @@ public sealed class SeriesBoard(IReadOnlyList<NamedSeries> series, EvaluationCon
             {
                 { Peers: { } peers } => await OfPeers(of, peers, earlier, condition),
                 { Earlier: { } copies } => await OfEarlier(of, copies, earlier, condition),
-                _ => SeriesFormula.Read(of.Text, _names, out var problem) is { } formula
-                    ? problem is null
-                        ? await OfFormula(of, formula, earlier, condition)
-                        : new SeriesAnswer(of, null, problem) { Formula = formula }
-                    : await OfQuery(of, earlier, condition),
+                _ => SeriesFormula.Read(of.Text, _names, out var problem) switch
+                {
+                    null => await OfQuery(of, earlier, condition),
+                    var formula when problem is null => await OfFormula(of, formula, earlier, condition),
+                    var formula => new SeriesAnswer(of, null, problem) { Formula = formula },
+                },
             };
         }
         catch (QueryRefusedException e)

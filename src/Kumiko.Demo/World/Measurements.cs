@@ -110,13 +110,7 @@ public static class Measurements
                         var upTo = i < Bounds.Length ? Below(Bounds[i], middle) : 1;
                         counts[i] = (ulong)Math.Floor(((upTo - below) * all) + random.NextDouble());
                         count += counts[i];
-                        sum +=
-                            counts[i]
-                            * (
-                                i == 0 ? Bounds[0] * 0.7
-                                : i < Bounds.Length ? (Bounds[i - 1] + Bounds[i]) / 2
-                                : Bounds[^1] * 1.3
-                            );
+                        sum += counts[i] * MiddleOf(i);
                         below = upTo;
                     }
                     return new Core.Records.Sample
@@ -131,6 +125,14 @@ public static class Measurements
         {
             Temporality = Temporality.Delta,
         };
+    }
+
+    /// <summary>A value that stands for all in a bucket.</summary>
+    private static double MiddleOf(int bucket)
+    {
+        if (bucket == 0)
+            return Bounds[0] * 0.7;
+        return bucket < Bounds.Length ? (Bounds[bucket - 1] + Bounds[bucket]) / 2 : Bounds[^1] * 1.3;
     }
 
     /// <summary>The share below a bound of a logarithmic normal with a spread of 0.8; a logistic curve stands for the normal

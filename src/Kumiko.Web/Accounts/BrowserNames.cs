@@ -31,9 +31,8 @@ public static class BrowserNames
         var system = Systems.FirstOrDefault(s => agent.Contains(s.Sign, StringComparison.Ordinal)).Name;
         return (browser, system) switch
         {
-            (null, null) => agent.Length == 0 ? "a program"
-            : agent.Length > 60 ? agent[..60] + "…"
-            : agent,
+            (null, null) when agent.Length == 0 => "a program",
+            (null, null) => agent.Length > 60 ? agent[..60] + "…" : agent,
             (null, var on) => "a browser on " + on,
             (var name, null) => name,
             var (name, on) => $"{name} on {on}",

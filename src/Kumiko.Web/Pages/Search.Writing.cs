@@ -68,11 +68,12 @@ public sealed partial class SearchModel
                     label = Rendering.BodyText.Visible(c.Label.Length > 80 ? c.Label[..80] + "…" : c.Label),
                     apply = c.Insert,
                     type = c.Kind.ToString().ToLowerInvariant(),
-                    detail = c.Count is { } n
-                        ? c.Of is { } of
-                            ? Format.Percent(of == 0 ? 0 : (double)n / of)
-                            : Format.Number(n)
-                        : c.Detail ?? "",
+                    detail = (c.Count, c.Of) switch
+                    {
+                        ({ } n, { } of) => Format.Percent(of == 0 ? 0 : (double)n / of),
+                        ({ } n, null) => Format.Number(n),
+                        _ => c.Detail ?? "",
+                    },
                     info = c.Help,
                 }),
             }

@@ -72,9 +72,10 @@ public sealed class WelcomeModel(
 
     private string? FaultOf(string? name, string? email) =>
         PersonFaults.OfName(name)
-        ?? (
-            !MailAddresses.IsValid(email) ? "Write a mail address."
-            : people.FindByEmail(email) is not null ? "Somebody has this mail address already."
-            : null
-        );
+        ?? email switch
+        {
+            _ when !MailAddresses.IsValid(email) => "Write a mail address.",
+            _ when people.FindByEmail(email) is not null => "Somebody has this mail address already.",
+            _ => null,
+        };
 }

@@ -120,13 +120,16 @@ public sealed record Parse(Expr Source, ParseShape Shape, string Pattern, string
             throw new QueryRefusedException($"parse as json and logfmt read records. Write them before group and select.");
         var slot = builder.NewSlots(1);
         builder.Scope = records.WithObject(slot);
-        Fit(builder, row => !(
-                row.Slots[slot] = source(row) is { IsMissing: false } text
-                    ? text.Kind == ValueKind.Object
-                        ? text
-                        : read(text.ToText())
-                    : Value.Missing
-            ).IsMissing);
+        Fit(builder, row =>
+        {
+            row.Slots[slot] = source(row) switch
+            {
+                { IsMissing: true } => Value.Missing,
+                { Kind: ValueKind.Object } found => found,
+                var text => read(text.ToText()),
+            };
+            return !row.Slots[slot].IsMissing;
+        });
     }
 
     private void BuildOnRecords(PipelineBuilder builder, RecordScope scope, Func<Row, Value> source)

@@ -123,10 +123,12 @@ public static class OtlpMetrics
             Time = (long)p.TimeUnixNano,
             Start = (long)p.StartTimeUnixNano,
             Attributes = reading.Fields(p.Attributes),
-            Value =
-                isNone ? Value.Missing
-                : p.ValueCase == Wire.NumberDataPoint.ValueOneofCase.AsInt ? Value.Of(p.AsInt)
-                : Value.Of(p.AsDouble),
+            Value = p.ValueCase switch
+            {
+                _ when isNone => Value.Missing,
+                Wire.NumberDataPoint.ValueOneofCase.AsInt => Value.Of(p.AsInt),
+                _ => Value.Of(p.AsDouble),
+            },
             Exemplars = Exemplars(p.Exemplars, reading),
         };
     }

@@ -142,9 +142,12 @@ public sealed partial class SyslogParser
         if (_resources.Count >= MostResources)
             _resources.Clear();
         return _resources[(host, service)] = new Resource(
-            service.Length == 0 ? new Attributes(["host.name"], [Value.Of(host)])
-            : host.Length == 0 ? new Attributes(["service.name"], [Value.Of(service)])
-            : new Attributes(["host.name", "service.name"], [Value.Of(host), Value.Of(service)])
+            (host, service) switch
+            {
+                (_, "") => new Attributes(["host.name"], [Value.Of(host)]),
+                ("", _) => new Attributes(["service.name"], [Value.Of(service)]),
+                _ => new Attributes(["host.name", "service.name"], [Value.Of(host), Value.Of(service)]),
+            }
         );
     }
 

@@ -58,11 +58,13 @@ public sealed class BaselineFinder(Func<Window, int> alerts)
         var parsed = question.Parsed;
         var condition = QueryParser.Parse(set.Condition).Query.Match!;
         var named = Fields(condition).ToHashSet(StringComparer.Ordinal);
-        var kept = (
-            parsed.Query.Match is And and ? and.Items
-            : parsed.Query.Match is { } match ? [match]
-            : (IEnumerable<Expr>)[]
-        ).Where(e => !Fields(e).Any(named.Contains));
+        IEnumerable<Expr> conditions = parsed.Query.Match switch
+        {
+            And and => and.Items,
+            { } match => [match],
+            null => [],
+        };
+        var kept = conditions.Where(e => !Fields(e).Any(named.Contains));
         // What follows the records is not compared, and may read tables that are not known here.
         var stages = parsed.Query.Stages.TakeWhile(s => s.IsRowByRow);
         var query = parsed.Query with

@@ -150,10 +150,8 @@ public sealed class RowMask
             for (; i < rows.Length; i++)
                 if (rows[i] > limit)
                     above |= 1UL << i;
-            _words[w] |=
-                orElse ? above
-                : rows.Length == 64 ? ~above
-                : ~above & ((1UL << rows.Length) - 1);
+            var atMost = rows.Length == 64 ? ~above : ~above & ((1UL << rows.Length) - 1);
+            _words[w] |= orElse ? above : atMost;
         }
     }
 

@@ -114,10 +114,12 @@ internal sealed class SlicedWindows(Pipeline pipeline, GroupTable table, int sli
             var facts = new StepFacts(slices * _plan.Cut!.Length / (double)Instants.Second, rows?[e] ?? 0);
             Accumulator[]? held = low == high || counts is not null ? null : Window(line, places[e], low, high, blocks);
             for (var a = 0; a < _plan.Aggregates.Length; a++)
-                row[_plan.Keys.Length + a] =
-                    low == high ? _plan.Aggregates[a].Kind.Empty
-                    : counts is not null ? Counted(a, counts[a][high] - counts[a][low], facts)
-                    : Result(held!, a, high - low, facts);
+                row[_plan.Keys.Length + a] = counts switch
+                {
+                    _ when low == high => _plan.Aggregates[a].Kind.Empty,
+                    not null => Counted(a, counts[a][high] - counts[a][low], facts),
+                    null => Result(held!, a, high - low, facts),
+                };
             take(e, row, low < high);
         }
     }

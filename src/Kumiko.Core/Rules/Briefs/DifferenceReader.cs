@@ -82,9 +82,12 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             baseline.Health,
             now.Total,
             then.Total,
-            strongest.Count > 0 ? null
-                : Math.Min(now.Total, then.Total) < ShareShift.Fewest ? "There are too few records to tell."
-                : "No value differs by more than chance."
+            strongest.Count switch
+            {
+                > 0 => null,
+                _ when Math.Min(now.Total, then.Total) < ShareShift.Fewest => "There are too few records to tell.",
+                _ => "No value differs by more than chance.",
+            }
         );
     }
 

@@ -25,9 +25,12 @@ public static class Counters
         if (isDelta)
             return (
                 value,
-                start > 0 && start < time ? time - start
-                : before is { } last ? time - last.Time
-                : 0
+                before switch
+                {
+                    _ when start > 0 && start < time => time - start,
+                    { } last => time - last.Time,
+                    null => 0,
+                }
             );
         if (before is not { } earlier)
             return BeginsWithin(start, from, time) ? (value, time - start) : (double.NaN, 0);

@@ -169,10 +169,10 @@ public sealed class Level
             if (isDelta)
             {
                 sum.Add(run.Distributions![i], null);
-                Covered![s] +=
-                    start > 0 && start < run.Times[i] ? run.Times[i] - start
-                    : i > 0 ? run.Times[i] - run.Times[i - 1]
-                    : 0;
+                if (start > 0 && start < run.Times[i])
+                    Covered![s] += run.Times[i] - start;
+                else if (i > 0)
+                    Covered![s] += run.Times[i] - run.Times[i - 1];
             }
             else if (i > 0)
             {

@@ -53,9 +53,9 @@ public sealed class MetricSeries
             _ when name.StartsWith(ResourcePrefix, StringComparison.Ordinal) => Resource.Attributes.Get(
                 name[ResourcePrefix.Length..]
             ),
-            _ => Attributes.Get(name) is { IsMissing: false } own ? own
-            : Resource.Attributes.Get(name) is { IsMissing: false } shared ? shared
-            : Described(name),
+            _ when Attributes.Get(name) is { IsMissing: false } own => own,
+            _ when Resource.Attributes.Get(name) is { IsMissing: false } shared => shared,
+            _ => Described(name),
         };
 
     /// <summary>What the data model says of a series beside its attributes, which may have the same names.</summary>

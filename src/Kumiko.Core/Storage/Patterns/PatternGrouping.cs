@@ -402,6 +402,16 @@ internal sealed class PatternGrouping
         return first is not null && bucket.TrueForAll(c => word(_signatures[c.Signature].Words, c) == first);
     }
 
+    /// <summary>Whether a word of a stretch turns what the line says.</summary>
+    private static bool Turns(string word, ReadOnlySpan<string?> stretch, bool isMixed)
+    {
+        if (stretch.Length == 1)
+            return WordClasses.IsTurn(word);
+        if (isMixed)
+            return WordClasses.IsTurn(word) && !WordClasses.Joins(word);
+        return WordClasses.Denies(word) || (word == stretch[0] && WordClasses.IsDone(word));
+    }
+
     private Stretch KindOf(ReadOnlySpan<string?> stretch)
     {
         if (stretch.IsEmpty)
@@ -420,11 +430,7 @@ internal sealed class PatternGrouping
             denies |= WordClasses.Denies(word);
             if (_values.Contains(word) || WordClasses.LooksLikeValue(word) || (stretch.Length == 1 && WordClasses.IsUnit(word)))
                 values++;
-            else if (
-                stretch.Length == 1 ? WordClasses.IsTurn(word)
-                : isMixed ? WordClasses.IsTurn(word) && !WordClasses.Joins(word)
-                : WordClasses.Denies(word) || (word == stretch[0] && WordClasses.IsDone(word))
-            )
+            else if (Turns(word, stretch, isMixed))
                 turns++;
         }
         if (gaps == stretch.Length)

@@ -107,10 +107,15 @@ public static class BriefMail
             links.Add(
                 $"<a href=\"{E(f.Acknowledge)}\" style=\"display:inline-block;background:{Indigo};color:#fff;padding:7px 14px;text-decoration:none\">Acknowledge</a>"
             );
+        var behind = f.Event switch
+        {
+            "failed" => "The rule",
+            "digest" => "All alerts",
+            "test" => "The channels",
+            _ => "The alert",
+        };
         if (f.Link.Length > 0)
-            links.Add(
-                $"<a href=\"{E(f.Link)}\" style=\"color:{Indigo}\">{(f.Event == "failed" ? "The rule" : f.Event is "digest" ? "All alerts" : f.Event is "test" ? "The channels" : "The alert")}</a>"
-            );
+            links.Add($"<a href=\"{E(f.Link)}\" style=\"color:{Indigo}\">{behind}</a>");
         if (f.Search.Length > 0)
             links.Add($"<a href=\"{E(f.Search)}\" style=\"color:{Indigo}\">Its records</a>");
         if (links.Count > 0)

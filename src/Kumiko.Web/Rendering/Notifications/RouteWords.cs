@@ -19,11 +19,9 @@ public static class RouteWords
         Part("of the team ", match.Teams);
         Part("about ", match.Sources);
         Part("of the rule ", match.Rules);
-        return (
-                match.Least == AlertLevel.Critical ? "critical alerts"
-                : parts.Count == 0 ? "all alerts"
-                : "alerts"
-            ) + (parts.Count > 0 ? " " + string.Join(", ", parts) : "");
+        var all = parts.Count == 0 ? "all alerts" : "alerts";
+        var which = match.Least == AlertLevel.Critical ? "critical alerts" : all;
+        return which + (parts.Count > 0 ? " " + string.Join(", ", parts) : "");
     }
 
     public static string Hours(CheckHours hours) =>
