@@ -257,7 +257,7 @@ public sealed class PipelineBuilder
     internal void Grouped(Group group, Highest? highest)
     {
         if (group.Per is not null && _scope is ColumnScope before && before.IndexOf("time") < 0)
-            throw new QueryRefusedException($"every needs a column called time. Keep it in select, or group before.");
+            throw new QueryRefusedException($"per needs a column called time. Keep it in select, or group before.");
         var slices = _group is null ? _context.Slices : null;
         var plan = new GroupPlan(
             group,

@@ -249,7 +249,8 @@ public sealed partial class SearchModel(
             return;
         Usual = await usual;
         var fields = FieldsOf();
-        if (await Task.WhenAny(fields, patience) == fields)
+        // Fields that are too much to count, or whose baseline is damaged, say so in their own place: the answer stands.
+        if (await Task.WhenAny(fields, patience) == fields && fields.IsCompletedSuccessfully)
             Fields = await fields;
     }
 
