@@ -1,4 +1,3 @@
-using Kumiko.Charts.Forms;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 
@@ -11,8 +10,8 @@ public static class Chart
     /// where they cannot be drawn in that form.</summary>
     public static Drawing? Draw(IReadOnlyList<Frame> frames, ChartSpec spec, ChartView view)
     {
-        if (spec.MultiplesBy is null && OverTime.Takes(spec.Form ?? ChartForm.Line))
-            return OverTime.Draw(frames, spec with { Form = spec.Form ?? ChartForm.Line }, view);
+        if (spec.MultiplesBy is null && (spec.Form ?? ChartForms.Line) is { IsOverTime: true } form)
+            return OverTime.Draw(frames, spec with { Form = form }, view);
         if (frames.Count == 0)
             return null;
         return Draw(Merged(frames), spec, view);
@@ -98,62 +97,14 @@ public static class Chart
     {
         if (spec.MultiplesBy is { } by)
             return Multiples.Draw(frame, spec, view, by);
-        var form = spec.Form ?? Suggest(frame).Form;
-        return form switch
-        {
-            ChartForm.Bar => Bars.Draw(frame, spec, view, ranking: false),
-            ChartForm.Ranking => Bars.Draw(frame, spec, view, ranking: true),
-            ChartForm.Single => SingleValue.Draw(frame, spec, view),
-            ChartForm.Gauge => Gauge.Draw(frame, spec, view),
-            ChartForm.Donut => Donut.Draw(frame, spec, view),
-            ChartForm.HeatMap => HeatMap.Draw(frame, spec, view),
-            ChartForm.Histogram => Histogram.Draw(frame, spec, view),
-            ChartForm.Scatter => Scatter.Draw(frame, spec, view),
-            ChartForm.Table => CellTable.Draw(frame, spec, view),
-            _ => OverTime.Draw(frame, spec with { Form = form }, view),
-        };
+        return (spec.Form ?? Suggest(frame).Form).Draw(frame, spec, view);
     }
 
     /// <summary>The form that a frame's shape calls for, and why.</summary>
     public static (ChartForm Form, string Reason) Suggest(Frame frame)
     {
-        const int FewSteps = 16;
-        const int ManySeries = 40;
-        const int FewParts = 8;
-        var columns = frame.Schema.Columns;
-        var figures = columns.Count(c => c.Role == ColumnRole.Value);
-        var keys = Enumerable.Range(0, columns.Count).Where(i => columns[i].Role == ColumnRole.Key).ToList();
-        if (figures == 0)
-            return (ChartForm.Table, "No column holds figures, so it is a table.");
-        if (frame.Schema.Step is not null && frame.Schema.IndexOf(ColumnRole.Time) is >= 0 and var time)
-        {
-            var steps = frame.Rows.Select(r => r[time].AsLong).Distinct().Count();
-            var series = frame.Rows.GroupBy(r => SeriesTable.NameOf(r, keys, "", false)).Count() * figures;
-            if (
-                keys.Count == 1
-                && figures == 1
-                && frame.Rows.Count > 0
-                && frame.Rows.All(r => SeriesTable.Number(r[keys[0]]) is not null)
-            )
-                return (ChartForm.HeatMap, $"Figures by time and by the number {columns[keys[0]].Name} are a heat map.");
-            if (series > ManySeries && figures == 1)
-                return (ChartForm.HeatMap, $"{series} series are too many for lines; a heat map has a row for each.");
-            if (steps < FewSteps && figures == 1)
-                return (ChartForm.StackedColumn, $"{steps} steps are few; columns show each of them.");
-            return (ChartForm.Line, "Figures over steps of time are lines.");
-        }
-        if (keys.Count == 0 && frame.Rows.Count <= 1)
-            return (ChartForm.Single, "One row without keys is a single value.");
-        if (keys.Count == 1 && figures == 1)
-        {
-            if (frame.Rows.Count > 2 && frame.Rows.All(r => SeriesTable.Number(r[keys[0]]) is not null))
-                return (ChartForm.Histogram, $"Figures by the number {columns[keys[0]].Name} are a histogram.");
-            if (frame.Rows.Count <= FewParts && columns.First(c => c.Role == ColumnRole.Value).Unit == "1")
-                return (ChartForm.Donut, "A few shares of a whole are a donut.");
-            return (ChartForm.Bar, "Figures by one key are bars.");
-        }
-        if (figures == 2 && frame.Rows.Count > 20)
-            return (ChartForm.Scatter, "Two figures for each of many rows are a scatter.");
-        return (ChartForm.Table, "Several keys or figures without steps of time are a table.");
+        var shape = new FrameShape(frame);
+        var (form, suggested) = ChartForms.All.Select(f => (Form: f, Suggested: f.Suggest(shape))).MaxBy(f => f.Suggested?.How);
+        return (form, suggested?.Reason ?? "");
     }
 }

@@ -57,7 +57,16 @@ public sealed record ChartBoard
     public IReadOnlyList<BoardSeries> Series { get; init; } = [];
 
     /// <summary>Of the chart; series over time may have forms of their own.</summary>
-    public ChartForm Form { get; init; }
+    [JsonIgnore]
+    public ChartForm Form { get; init; } = ChartForms.Line;
+
+    // Lines are not written down: that would only make addresses longer.
+    [JsonPropertyName("form")]
+    public ChartForm? WrittenForm
+    {
+        get => Form == ChartForms.Line ? null : Form;
+        init => Form = value ?? ChartForms.Line;
+    }
     public string? MultiplesBy { get; init; }
 
     /// <summary>Whether small multiples have a scale each.</summary>

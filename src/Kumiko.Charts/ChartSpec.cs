@@ -4,26 +4,6 @@ using NodaTime;
 
 namespace Kumiko.Charts;
 
-/// <summary>The forms that a frame can be drawn in.</summary>
-public enum ChartForm
-{
-    Line,
-    Step,
-    Area,
-    StackedArea,
-    Column,
-    StackedColumn,
-    Bar,
-    Single,
-    Ranking,
-    Gauge,
-    Donut,
-    HeatMap,
-    Histogram,
-    Scatter,
-    Table,
-}
-
 public enum Side
 {
     Left,

@@ -76,7 +76,7 @@ public static class Looks
             return Has("day-label") ? of with { Fill = "ink", Bold = true } : of;
         }
         if (words[0].StartsWith("heat-", StringComparison.Ordinal))
-            return new Look("s2", null, Opacity: 0.1 + (0.9 * (words[0][5] - '0') / (Forms.HeatMap.Shades - 1)));
+            return new Look("s2", null, Opacity: 0.1 + (0.9 * (words[0][5] - '0') / (HeatMapForm.Shades - 1)));
         return words[0] switch
         {
             "line" when Has("ghost") => new Look(null, colour, 1.2, [5, 4], 0.6),

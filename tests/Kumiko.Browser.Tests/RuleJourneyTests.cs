@@ -105,7 +105,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Press("New rule");
         Fill("Query", "\"buoy ticks\"");
         Fill("Keys", "buoy");
-        Choose("Wrong", "silent");
+        Choose("Condition", "silent");
         Assert.False(_ines.Driver.FindElement(By.Name("Warning")).Displayed);
         Choose("Level", "critical");
         Fill("Expected", "1h");
@@ -142,7 +142,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         _ines.Open("/rules/new");
         Fill("Query", "\"flag hoisted\"");
         Fill("Keys", "flag");
-        Choose("Wrong", "new");
+        Choose("Condition", "new");
         Fill("History", "1d");
         Fill("InTheLast", "1m");
         Fill("CheckedEvery", "10s");
@@ -253,7 +253,7 @@ public sealed class RuleJourneyTests : IAsyncLifetime
         }
         _ines.Open("/rules/new");
         Choose("Quantity", "order");
-        Assert.False(_ines.Driver.FindElement(By.Name("Wrong")).Displayed);
+        Assert.False(_ines.Driver.FindElement(By.Name("Condition")).Displayed);
         new SelectElement(_ines.Find("select[name=First]")).SelectByText("winch slips");
         new SelectElement(_ines.Find("select[name=Second]")).SelectByText("ramp waits");
         Fill("Within", "10m");

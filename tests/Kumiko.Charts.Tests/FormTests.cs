@@ -18,7 +18,7 @@ public class FormTests
     [Fact]
     public void Bars_are_as_long_as_their_values_and_in_the_order_of_the_answer()
     {
-        var drawing = Draw(Frames.Groups("", Terminals), Frames.Spec(ChartForm.Bar));
+        var drawing = Draw(Frames.Groups("", Terminals), Frames.Spec(ChartForms.Bar));
         var bars = drawing.Marks.OfType<RectMark>().ToList();
         Assert.Equal(["Hollin", "Orra", "Lindle", "Duskey"], drawing.Legend.Select(l => l.Name));
         Assert.Equal([0.25, 1, 0.75, 0.5], bars.Select(b => Math.Round(b.Width / bars.Max(x => x.Width), 6)));
@@ -28,7 +28,7 @@ public class FormTests
     [Fact]
     public void A_ranking_begins_with_the_highest_and_tells_shares()
     {
-        var drawing = Draw(Frames.Groups("", Terminals), Frames.Spec(ChartForm.Ranking));
+        var drawing = Draw(Frames.Groups("", Terminals), Frames.Spec(ChartForms.Ranking));
         Assert.Equal(["Orra", "Lindle", "Duskey", "Hollin"], drawing.Legend.Select(l => l.Name));
         Assert.Contains("40%", Texts(drawing));
         Assert.Equal("Ranking of 4 groups. Highest: Orra, 40.", drawing.Description);
@@ -39,7 +39,7 @@ public class FormTests
     {
         var drawing = Draw(
             Frames.Groups("", [.. Enumerable.Range(0, 300).Select(i => ($"gate {i}", (double?)i))]),
-            Frames.Spec(ChartForm.Bar)
+            Frames.Spec(ChartForms.Bar)
         );
         Assert.Equal(300, drawing.ViewHeight);
         Assert.InRange(drawing.Height, 300 * 20, 300 * 30);
@@ -52,15 +52,15 @@ public class FormTests
     {
         var frame = Frames.Counts(("Lindle", [1, 2, 3, 4, 5, 60]));
         var view = Frames.View("2026-11-23T17:27:00Z");
-        Assert.Contains("5", Texts(Draw(frame, Frames.Spec(ChartForm.Single), view)));
-        Assert.Contains("last whole step of 5 min", Texts(Draw(frame, Frames.Spec(ChartForm.Single), view)));
-        Assert.Contains("+25\u2009% on the step before", Texts(Draw(frame, Frames.Spec(ChartForm.Single), view)));
-        Assert.Contains("3", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Mean }, view)));
-        Assert.Contains("1", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Min }, view)));
-        Assert.Contains("75", Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Sum }, view)));
+        Assert.Contains("5", Texts(Draw(frame, Frames.Spec(ChartForms.Single), view)));
+        Assert.Contains("last whole step of 5 min", Texts(Draw(frame, Frames.Spec(ChartForms.Single), view)));
+        Assert.Contains("+25\u2009% on the step before", Texts(Draw(frame, Frames.Spec(ChartForms.Single), view)));
+        Assert.Contains("3", Texts(Draw(frame, Frames.Spec(ChartForms.Single) with { Reduce = Reduction.Mean }, view)));
+        Assert.Contains("1", Texts(Draw(frame, Frames.Spec(ChartForms.Single) with { Reduce = Reduction.Min }, view)));
+        Assert.Contains("75", Texts(Draw(frame, Frames.Spec(ChartForms.Single) with { Reduce = Reduction.Sum }, view)));
         Assert.Contains(
             "sum of all steps",
-            Texts(Draw(frame, Frames.Spec(ChartForm.Single) with { Reduce = Reduction.Sum }, view))
+            Texts(Draw(frame, Frames.Spec(ChartForms.Single) with { Reduce = Reduction.Sum }, view))
         );
     }
 
@@ -73,8 +73,8 @@ public class FormTests
         Assert.Contains(drawing.Marks, m => m.Style.StartsWith("line filled", StringComparison.Ordinal));
         Assert.Equal("3", drawing.Legend[0].Last);
         Assert.Equal("9 filled", drawing.Hover[3].Values[0]);
-        Assert.Contains("3", Texts(Draw(frame, Frames.Spec(ChartForm.Single))));
-        Assert.Contains(Draw(frame, Frames.Spec(ChartForm.Column)).Marks, m =>
+        Assert.Contains("3", Texts(Draw(frame, Frames.Spec(ChartForms.Single))));
+        Assert.Contains(Draw(frame, Frames.Spec(ChartForms.Column)).Marks, m =>
             m.Style.StartsWith("column filled", StringComparison.Ordinal)
         );
     }
@@ -82,7 +82,7 @@ public class FormTests
     [Fact]
     public void A_gauge_of_a_share_spans_all_of_it_and_takes_the_level_it_is_above()
     {
-        var spec = Frames.Spec(ChartForm.Gauge) with
+        var spec = Frames.Spec(ChartForms.Gauge) with
         {
             Thresholds = [new Threshold(0.6, "above 60 %", "warning"), new Threshold(0.9, "above 90 %", "critical")],
         };
@@ -101,7 +101,7 @@ public class FormTests
     {
         var drawing = Draw(
             Frames.Groups("", [.. Enumerable.Range(1, 14).Select(i => ($"t{i}", (double?)i))]),
-            Frames.Spec(ChartForm.Donut)
+            Frames.Spec(ChartForms.Donut)
         );
         var arcs = drawing.Marks.OfType<ArcMark>().ToList();
         Assert.Equal(9, arcs.Count);
@@ -115,7 +115,7 @@ public class FormTests
     [Fact]
     public void A_heat_map_has_a_cell_for_each_value_darker_where_it_is_higher()
     {
-        var drawing = Draw(Frames.Counts(("a", [0, 5, 10]), ("b", [10, null, 1])), Frames.Spec(ChartForm.HeatMap));
+        var drawing = Draw(Frames.Counts(("a", [0, 5, 10]), ("b", [10, null, 1])), Frames.Spec(ChartForms.HeatMap));
         var cells = drawing.Marks.OfType<RectMark>().Take(5).Select(c => c.Style).ToList();
         Assert.Equal(["heat-0", "heat-3", "heat-6", "heat-6", "heat-1"], cells);
     }
@@ -126,7 +126,7 @@ public class FormTests
         var frame = Frames.Counts(("0", [1, 1]), ("100", [1, 1]), ("400", [1, 1]));
         foreach (var row in frame.Rows)
             row[1] = Value.Of(long.Parse(row[1].AsText, System.Globalization.CultureInfo.InvariantCulture));
-        var drawing = Draw(frame, Frames.Spec(ChartForm.HeatMap));
+        var drawing = Draw(frame, Frames.Spec(ChartForms.HeatMap));
         var rows = drawing
             .Marks.OfType<RectMark>()
             .Where(r => r.Width > 30)
@@ -143,7 +143,7 @@ public class FormTests
     public void Single_values_are_put_into_ranges_that_hold_them_all()
     {
         var values = Enumerable.Range(0, 500).Select(i => (double?)(i % 50)).ToArray();
-        var drawing = Draw(Frames.Groups("", [.. values.Select((v, i) => ($"t{i}", v))]), Frames.Spec(ChartForm.Histogram));
+        var drawing = Draw(Frames.Groups("", [.. values.Select((v, i) => ($"t{i}", v))]), Frames.Spec(ChartForms.Histogram));
         Assert.Contains("500 values", drawing.Description);
         Assert.InRange(drawing.Marks.OfType<RectMark>().Count(), 5, 60);
         // All are equally frequent, so all ranges but those at the ends are equally high.
@@ -170,7 +170,7 @@ public class FormTests
                     .Select(i => new[] { Value.Of("s" + (i % 3)), Value.Of((double)i), Value.Of((double)(30 - i)) }),
             ]
         );
-        var dots = Draw(frame, Frames.Spec(ChartForm.Scatter)).Marks.OfType<DotMark>().ToList();
+        var dots = Draw(frame, Frames.Spec(ChartForms.Scatter)).Marks.OfType<DotMark>().ToList();
         Assert.Equal(30, dots.Count);
         Assert.Equal(3, dots.Select(d => d.Style).Distinct().Count());
         Assert.Equal(dots.Select(d => d.X), dots.Select(d => d.X).Order());
@@ -180,7 +180,10 @@ public class FormTests
     [Fact]
     public void A_table_has_a_bar_behind_each_figure()
     {
-        var drawing = Draw(Frames.Groups("By", ("Hollin", 1024), ("Orra", 2048), ("Lindle", null)), Frames.Spec(ChartForm.Table));
+        var drawing = Draw(
+            Frames.Groups("By", ("Hollin", 1024), ("Orra", 2048), ("Lindle", null)),
+            Frames.Spec(ChartForms.Table)
+        );
         var bars = drawing.Marks.OfType<RectMark>().ToList();
         Assert.Equal(2, bars.Count);
         Assert.Equal(0.5, bars[0].Width / bars[1].Width, 6);
@@ -258,7 +261,7 @@ public class FormTests
             {
                 Left = new AxisSpec("95th percentile"),
                 Right = new AxisSpec("requests"),
-                Layers = [new LayerSpec("n", ChartForm.Area, Side.Right)],
+                Layers = [new LayerSpec("n", ChartForms.Area, Side.Right)],
             }
         );
         Assert.Equal(["95th percentile", "requests"], drawing.Marks.OfType<TextMark>().Where(t => t.Turned).Select(t => t.Text));
@@ -340,22 +343,11 @@ public class FormTests
         Assert.DoesNotContain(Draw(frame, Frames.Spec() with { Nights = false }).Marks, m => m.Style is "night" or "weekend");
     }
 
+    public static TheoryData<string> FormsOfSeries => new(ChartForms.All.Where(f => f != ChartForms.Scatter).Select(f => f.Name));
+
     [Theory]
-    [InlineData(ChartForm.Line)]
-    [InlineData(ChartForm.Step)]
-    [InlineData(ChartForm.Area)]
-    [InlineData(ChartForm.StackedArea)]
-    [InlineData(ChartForm.Column)]
-    [InlineData(ChartForm.StackedColumn)]
-    [InlineData(ChartForm.Bar)]
-    [InlineData(ChartForm.Ranking)]
-    [InlineData(ChartForm.Single)]
-    [InlineData(ChartForm.Gauge)]
-    [InlineData(ChartForm.Donut)]
-    [InlineData(ChartForm.HeatMap)]
-    [InlineData(ChartForm.Histogram)]
-    [InlineData(ChartForm.Table)]
-    public void Whatever_the_values_every_form_stays_in_its_picture_and_both_backs_draw_it(ChartForm form) =>
+    [MemberData(nameof(FormsOfSeries))]
+    public void Whatever_the_values_every_form_stays_in_its_picture_and_both_backs_draw_it(string form) =>
         Gen.Select(
                 Gen.OneOf(Gen.Double[-1e12, 1e12], Gen.Double[-1, 1], Gen.Const(0.0)).Select(d => (double?)Math.Round(d, 2)).List[
                     1,
@@ -380,7 +372,7 @@ public class FormTests
                     ]);
                     var drawing = Draw(
                         frame,
-                        Frames.Spec(form) with
+                        Frames.Spec(ChartForms.Find(form)) with
                         {
                             Title = "Refusals",
                         },
@@ -406,21 +398,21 @@ public class FormTests
     [Fact]
     public void The_suggested_form_follows_from_the_shape()
     {
-        Assert.Equal(ChartForm.StackedColumn, Chart.Suggest(Frames.Counts(("a", [1, 2, 3]))).Form);
+        Assert.Equal(ChartForms.StackedColumn, Chart.Suggest(Frames.Counts(("a", [1, 2, 3]))).Form);
         Assert.Equal(
-            ChartForm.Line,
+            ChartForms.Line,
             Chart.Suggest(Frames.Counts(("a", [.. Enumerable.Range(0, 30).Select(i => (double?)i)]))).Form
         );
         Assert.Equal(
-            ChartForm.HeatMap,
+            ChartForms.HeatMap,
             Chart.Suggest(Frames.Counts([.. Enumerable.Range(0, 60).Select(i => ($"s{i}", new double?[] { 1, 2 }))])).Form
         );
-        Assert.Equal(ChartForm.Bar, Chart.Suggest(Frames.Groups("", Terminals)).Form);
-        Assert.Equal(ChartForm.Donut, Chart.Suggest(Frames.Groups("1", Terminals)).Form);
+        Assert.Equal(ChartForms.Bar, Chart.Suggest(Frames.Groups("", Terminals)).Form);
+        Assert.Equal(ChartForms.Donut, Chart.Suggest(Frames.Groups("1", Terminals)).Form);
         Assert.Equal(
-            ChartForm.Table,
+            ChartForms.Table,
             Chart.Suggest(new Frame(new Schema([new Column("body", ColumnRole.Detail)], null, new Window(0, 1)), [])).Form
         );
-        Assert.All(Enum.GetValues<ChartForm>(), _ => Assert.EndsWith(".", Chart.Suggest(Frames.Groups("", Terminals)).Reason));
+        Assert.All(ChartForms.All, _ => Assert.EndsWith(".", Chart.Suggest(Frames.Groups("", Terminals)).Reason));
     }
 }

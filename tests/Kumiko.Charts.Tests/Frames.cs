@@ -41,7 +41,7 @@ internal static class Frames
         return new Frame(schema, [.. rows]);
     }
 
-    public static ChartSpec Spec(ChartForm form = ChartForm.Line) => new() { Form = form };
+    public static ChartSpec Spec(ChartForm? form = null) => new() { Form = form ?? ChartForms.Line };
 
     public static ChartView View(string now = "2026-11-23T20:00:00Z", double width = 900, double height = 300) =>
         new(width, height, DateTimeZone.Utc, At(now));

@@ -173,10 +173,10 @@ public partial class KitTests
     {
         var spec = new ChartSpec
         {
-            Form = ChartForm.StackedArea,
+            Form = ChartForms.StackedArea,
             Title = "Refusals <b>",
             Left = new AxisSpec("waits", ScaleKind.Logarithmic, 1, 10, false, "s", 2),
-            Layers = [new LayerSpec("n", ChartForm.Column, Side.Right, true)],
+            Layers = [new LayerSpec("n", ChartForms.Column, Side.Right, true)],
             Thresholds = [new Threshold(3, "many", "critical", Side.Right)],
             Bands = [new ValueBand(1, 2, "usual")],
             MultiplesBy = "terminal",
@@ -240,11 +240,12 @@ public partial class KitTests
     [Fact]
     public void Both_backs_agree_on_the_place_of_every_mark()
     {
-        foreach (var form in Enum.GetValues<ChartForm>())
+        foreach (var form in ChartForms.All)
         {
-            var frame = form is ChartForm.Donut or ChartForm.Gauge or ChartForm.Bar
-                ? Frames.Groups("", ("Orra", 4), ("Lindle", 2.5))
-                : Frames.Counts(("Orra", [1, 5, null, 7]), ("Lindle", [2, 3, 4, 1]));
+            var frame =
+                form == ChartForms.Donut || form == ChartForms.Gauge || form == ChartForms.Bar
+                    ? Frames.Groups("", ("Orra", 4), ("Lindle", 2.5))
+                    : Frames.Counts(("Orra", [1, 5, null, 7]), ("Lindle", [2, 3, 4, 1]));
             if (Chart.Draw(frame, Frames.Spec(form), Frames.View()) is not { } drawing)
                 continue;
             var elements = XDocument
@@ -339,13 +340,13 @@ public partial class KitTests
     {
         var drawing = Chart.Draw(
             Frames.Groups("", ("a\u0001\ud800<script>\uffff", 1)),
-            Frames.Spec(ChartForm.Bar),
+            Frames.Spec(ChartForms.Bar),
             Frames.View()
         )!;
         Assert.Contains("<script>", XDocument.Parse(SvgWriter.Write(drawing, "chart", theme: Theme.Paper)).Root!.Value);
         var high = Chart.Draw(
             Frames.Groups("", [.. Enumerable.Range(0, 10_000).Select(i => ($"gate {i}", (double?)i))]),
-            Frames.Spec(ChartForm.Bar),
+            Frames.Spec(ChartForms.Bar),
             Frames.View()
         )!;
         Assert.NotEmpty(PngWriter.Write(high with { Marks = [.. high.Marks.Take(50)] }, Theme.Paper));

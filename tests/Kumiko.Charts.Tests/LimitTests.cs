@@ -40,7 +40,7 @@ public class LimitTests
             frame,
             new ChartSpec
             {
-                Form = ChartForm.Line,
+                Form = ChartForms.Line,
                 Thresholds = [new Threshold(2, "warning", "warning") { Handle = "warning" }, new Threshold(3, "fixed")],
             },
             new ChartView(600, 200, DateTimeZone.Utc, Frames.At("2026-11-23T18:00:00Z"))

@@ -64,7 +64,7 @@ public class OverTimeTests
     [Fact]
     public void Columns_stack_without_gaps_or_overlap()
     {
-        var drawing = Draw(Frames.Counts(("a", Rising), ("b", [5, 4, 3, 2, 1, 1])), Frames.Spec(ChartForm.StackedColumn));
+        var drawing = Draw(Frames.Counts(("a", Rising), ("b", [5, 4, 3, 2, 1, 1])), Frames.Spec(ChartForms.StackedColumn));
         var columns = drawing.Marks.OfType<RectMark>().GroupBy(r => r.X).ToList();
         Assert.Equal(6, columns.Count);
         foreach (var column in columns)
@@ -139,7 +139,7 @@ public class OverTimeTests
                 {
                     var drawing = Draw(
                         Frames.Counts(("a", [.. values])),
-                        Frames.Spec(column ? ChartForm.StackedColumn : ChartForm.Line)
+                        Frames.Spec(column ? ChartForms.StackedColumn : ChartForms.Line)
                     );
                     foreach (var (x, y) in drawing.Marks.SelectMany(Frames.Points))
                     {

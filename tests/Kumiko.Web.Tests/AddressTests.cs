@@ -23,7 +23,7 @@ public sealed class AddressTests
             Wrap = true,
             Zone = "Europe/Dublin",
             Tab = Tab.Line,
-            Form = Charts.ChartForm.StackedColumn,
+            Form = Charts.ChartForms.StackedColumn,
             Each = "terminal",
             Columns = ["x", "y.z"],
             At = new RecordId(5, 6),

@@ -161,7 +161,7 @@ public sealed class ChartPageTests : IAsyncLifetime
     [InlineData("Gauge")]
     public async Task Every_form_is_had_as_page_and_file(string form)
     {
-        var board = Errors with { Form = Enum.Parse<ChartForm>(form) };
+        var board = Errors with { Form = ChartForms.Find(form)! };
         Assert.Contains("<svg", await Page(At("/charts", board)));
         Assert.StartsWith("<svg", await _ines.GetStringAsync(At("/charts", board, ("handler", "File"), ("as", "svg"))));
         Assert.Equal(
@@ -216,7 +216,7 @@ public sealed class ChartPageTests : IAsyncLifetime
         Assert.Equal(
             new BoardSeries("failed", "level >= warn | group count() by host per 5m")
             {
-                Form = ChartForm.Area,
+                Form = ChartForms.Area,
                 Side = Side.Right,
                 Slot = 4,
                 Stroke = Stroke.Dashed,
@@ -240,7 +240,7 @@ public sealed class ChartPageTests : IAsyncLifetime
             ("reduce", "Max")
         );
         Assert.Equal(
-            ("Gates", ChartForm.HeatMap, "host", true, 60, Choice.HighestPeak, Reduction.Max),
+            ("Gates", ChartForms.HeatMap, "host", true, 60, Choice.HighestPeak, Reduction.Max),
             (looked.Title, looked.Form, looked.MultiplesBy, looked.OwnScales, looked.Most, looked.Choice, looked.Reduce)
         );
         var (axes, _, _) = await Edit(

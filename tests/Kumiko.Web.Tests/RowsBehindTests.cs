@@ -31,6 +31,6 @@ public sealed class RowsBehindTests
     public void They_are_named(Quantity quantity, string rows) =>
         Assert.Equal(
             $"Behind it are {rows}, not records.",
-            RowsBehind.Sentence(new RuleDefinition { Quantity = quantity, Condition = new Beyond(false, 1, null) })
+            RuleWords.RowsBehind(new RuleDefinition { Quantity = quantity, Condition = new Beyond(false, 1, null) })
         );
 }

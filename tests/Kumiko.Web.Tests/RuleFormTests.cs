@@ -81,7 +81,7 @@ public sealed class RuleFormTests
     public void Limits_are_typed_with_their_units(string typed, double means)
     {
         var form = RuleForm.Blank();
-        form.Warning = typed;
+        form.Fields.Warning = typed;
         Assert.Equal(means, new RuleFormReader(form).Definition(DateTimeZone.Utc).Condition.Limits.Warning!.Value, 1e-12);
     }
 
@@ -92,7 +92,7 @@ public sealed class RuleFormTests
     public void What_is_no_limit_is_told(string typed, string says)
     {
         var form = RuleForm.Blank();
-        form.Critical = typed;
+        form.Fields.Critical = typed;
         var reader = new RuleFormReader(form);
         reader.Definition(DateTimeZone.Utc);
         Assert.Contains(reader.Faults, f => f.Contains(says, StringComparison.Ordinal));
@@ -122,7 +122,12 @@ public sealed class RuleFormTests
         var proposal = RuleProposal.Of(query);
         Assert.Equal(
             (quantity, text, keys, step),
-            (proposal.Quantity, proposal.Query, string.Join(", ", proposal.Keys), proposal.Step)
+            (
+                QuantityKinds.Of(proposal.Quantity).Word,
+                proposal.Quantity.Queries.Single().Text,
+                string.Join(", ", proposal.Keys),
+                proposal.Step
+            )
         );
     }
 
@@ -206,8 +211,8 @@ public sealed class RuleFormTests
     [Fact]
     public void Ready_made_rules_make_sense() => Assert.All(ReadyRules.All, ready =>
         {
-            var reader = new RuleFormReader(ready.Form());
-            reader.Definition(DateTimeZone.Utc);
+            var reader = new RuleFormReader(RuleForm.OfReady(ready));
+            Assert.Equal(ready.Definition, reader.Definition(DateTimeZone.Utc));
             Assert.Empty(reader.Faults);
         });
 }

@@ -32,7 +32,7 @@ public sealed class RulePageTests : IAsyncLifetime
         ("Name", "gate refusals"),
         ("Quantity", "count"),
         ("Query", "refused"),
-        ("Wrong", "above"),
+        ("Condition", "above"),
         ("Warning", "2"),
         ("Critical", "9"),
         ("InTheLast", "5m"),
@@ -66,9 +66,9 @@ public sealed class RulePageTests : IAsyncLifetime
     [InlineData("Quantity", "budget", "Choose an objective")]
     [InlineData("Quantity", "order", "Choose the first rule")]
     [InlineData("Quantity", "distinct", "Say which field")]
-    [InlineData("Wrong", "silent", "how long something is expected")]
-    [InlineData("Wrong", "new", "the history")]
-    [InlineData("Wrong", "reach", "the stretch of the trend")]
+    [InlineData("Condition", "silent", "how long something is expected")]
+    [InlineData("Condition", "new", "the history")]
+    [InlineData("Condition", "reach", "the stretch of the trend")]
     [InlineData("Lasting", "checks", "number of checks")]
     [InlineData("HasHours", "true", "hours of checking")]
     public async Task What_a_choice_lacks_is_told_with_the_trial(string field, string value, string says)

@@ -312,7 +312,7 @@ internal static class MetricsBench
                 .Write(
                     Chart.Draw(
                         frame,
-                        new ChartSpec { Form = ChartForm.Line, Most = 50 },
+                        new ChartSpec { Form = ChartForms.Line, Most = 50 },
                         new ChartView(1_100, 400, DateTimeZone.Utc, long.MaxValue)
                     )!,
                     "chart-picture"

@@ -1,6 +1,25 @@
 using Kumiko.Core.Frames;
 
-namespace Kumiko.Charts.Forms;
+namespace Kumiko.Charts;
+
+/// <summary>Bars, one for each key.</summary>
+internal sealed class BarForm() : ChartForm("Bar", "bars")
+{
+    public override bool Takes(FrameShape shape) => true;
+
+    public override (Suits How, string Reason)? Suggest(FrameShape shape) =>
+        shape is { IsOverTime: false, Figures: 1, Keys.Count: 1 } ? (Suits.Possible, "Figures by one key are bars.") : null;
+
+    public override Drawing? Draw(Frame frame, ChartSpec spec, ChartView view) => Bars.Draw(frame, spec, view, ranking: false);
+}
+
+/// <summary>Keys by their figures, the highest first.</summary>
+internal sealed class RankingForm() : ChartForm("Ranking", "ranking")
+{
+    public override bool Takes(FrameShape shape) => true;
+
+    public override Drawing? Draw(Frame frame, ChartSpec spec, ChartView view) => Bars.Draw(frame, spec, view, ranking: true);
+}
 
 /// <summary>Lying bars, one a group; a ranking numbers them and tells their shares. As high as it has groups, so that hundreds
 /// scroll.</summary>

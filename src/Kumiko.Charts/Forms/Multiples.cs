@@ -1,6 +1,6 @@
 using Kumiko.Core.Frames;
 
-namespace Kumiko.Charts.Forms;
+namespace Kumiko.Charts;
 
 /// <summary>Small multiples: one picture for each value of a key, beside and below each other.</summary>
 internal static class Multiples
@@ -44,14 +44,14 @@ internal static class Multiples
         var plain = spec with { MultiplesBy = null, Title = "" };
         var form = spec.Form ?? Chart.Suggest(shown[0].Frame).Form;
         (ValueAxis?, ValueAxis?)? axes =
-            spec.SharedScale && OverTime.Takes(form) ? OverTime.SharedAxes(shown.Select(g => g.Frame), plain, small) : null;
+            spec.SharedScale && form.IsOverTime ? OverTime.SharedAxes(shown.Select(g => g.Frame), plain, small) : null;
         var marks = new List<Mark>();
         var bottom = 0.0;
         var legend = new List<LegendEntry>();
         for (var i = 0; i < shown.Count; i++)
         {
             var (x, y) = (i % perRow * small.Width, above + (i / perRow * (small.Height + Title)));
-            var drawing = OverTime.Takes(form)
+            var drawing = form.IsOverTime
                 ? OverTime.Draw(shown[i].Frame, plain with { Form = form }, small, axes)
                 : Chart.Draw(shown[i].Frame, plain with { Form = form }, small);
             if (drawing is null)

@@ -36,26 +36,12 @@ public sealed record AlertCourse(Course Course, double? Then, double? Now)
     private static Course Judge(Alert alert, double before, double now)
     {
         var definition = alert.Definition;
-        var isCount = definition.Quantity is CountOf or DistinctOf or EachRecord or InOrder or SlowSpans { AsShare: false };
         // A move that chance alone would make as well is none.
-        if (isCount && RateChange.Probability((long)now, (long)before, 1, 1) > RateChange.FalseShare)
+        if (definition.Quantity.IsCount && RateChange.Probability((long)now, (long)before, 1, 1) > RateChange.FalseShare)
             return Course.Steady;
-        var (wasOff, isOff) = (Off(alert, before), Off(alert, now));
+        var (wasOff, isOff) = (definition.Condition.Off(before, alert.Compared), definition.Condition.Off(now, alert.Compared));
         if (Math.Abs(isOff - wasOff) < Moves * Math.Max(Math.Abs(wasOff), 1e-12))
             return Course.Steady;
         return isOff > wasOff ? Course.Worse : Course.Settling;
     }
-
-    /// <summary>How far off a figure is; the higher, the worse.</summary>
-    private static double Off(Alert alert, double value) =>
-        alert.Definition.Condition switch
-        {
-            Beyond beyond => (beyond.Warning ?? beyond.Critical ?? 0) is var limit && beyond.Below
-                ? limit - value
-                : value - limit,
-            WillReach reach => reach.Below ? -value : value,
-            Moved { Side: Direction.Low } or Unusual { Side: Direction.Low } => -value,
-            Moved { Side: Direction.Either } or Unusual { Side: Direction.Either } => Math.Abs(value - (alert.Compared ?? 0)),
-            _ => value,
-        };
 }

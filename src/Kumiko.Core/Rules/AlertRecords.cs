@@ -24,19 +24,7 @@ public static class AlertRecords
 
     /// <summary>The query for the records of an alert's keys; null where the rule looks at no records.</summary>
     public static string? Query(Alert alert) =>
-        Query(alert.Definition) is { } query ? With(query, alert.Definition.Keys, alert.Keys) : null;
-
-    /// <summary>The query of what a rule looks at, without its figure; null where it has none.</summary>
-    public static string? Query(RuleDefinition definition) =>
-        definition.Quantity switch
-        {
-            CountOf count => count.Query,
-            ShareOf share => share.Part,
-            DistinctOf distinct => distinct.Query,
-            EachRecord each => each.Query,
-            ValueOf figure when QueryParser.Parse(figure.Query).Query.With.Count == 0 => QueryEdits.RecordsOnly(figure.Query),
-            _ => null,
-        };
+        alert.Definition.Quantity.Rows is { } query ? With(query, alert.Definition.Keys, alert.Keys) : null;
 
     /// <summary>A query with the conditions of some keys.</summary>
     public static string With(string query, IReadOnlyList<string> names, IReadOnlyList<string> keys)
@@ -48,17 +36,8 @@ public static class AlertRecords
     }
 
     /// <summary>Names of the keys of an alert: the rule's own, or those that its query groups by.</summary>
-    public static IReadOnlyList<string> KeyNames(RuleDefinition definition)
-    {
-        if (definition.Keys.Count > 0)
-            return definition.Keys;
-        if (
-            definition.Quantity is ValueOf figure
-            && QueryParser.Parse(figure.Query).Query.Stages.OfType<Group>().FirstOrDefault() is { } group
-        )
-            return [.. group.By.Select(b => b.Name)];
-        return [];
-    }
+    public static IReadOnlyList<string> KeyNames(RuleDefinition definition) =>
+        definition.Keys.Count > 0 ? definition.Keys : definition.Quantity.OwnKeys ?? [];
 
     /// <summary>Services, hosts and sources that a rule, and one of its keys, speak of.</summary>
     public static IReadOnlyList<string> Sources(RuleDefinition definition, IReadOnlyList<string> keys)
@@ -68,9 +47,9 @@ public static class AlertRecords
         for (var i = 0; i < Math.Min(names.Count, keys.Count); i++)
             if (keys[i].Length > 0 && Places.Contains(names[i]))
                 found.Add(keys[i]);
-        if (definition.Quantity is SlowSpans { Service.Length: > 0 } spans)
-            found.Add(spans.Service);
-        if (Query(definition) is { } query && QueryParser.Parse(query).Query.Match is { } match)
+        if (definition.Quantity.OnlyService is { Length: > 0 } service)
+            found.Add(service);
+        if (definition.Quantity.Rows is { } query && QueryParser.Parse(query).Query.Match is { } match)
             foreach (var part in match is And and ? and.Items : (IEnumerable<Expr>)[match])
                 switch (part)
                 {

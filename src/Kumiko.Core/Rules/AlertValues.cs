@@ -38,7 +38,7 @@ public sealed class AlertValueReader(RecordStore records, RuleReader reader, Que
             return await Happenings(alert, each, window, cancel);
         if (!definition.Quantity.IsFigure)
             return null;
-        var (interval, most) = (definition.CheckedEvery, RuleChecker.IsQuick(definition) ? MostPoints : MostSlowPoints);
+        var (interval, most) = (definition.CheckedEvery, definition.Quantity.IsQuick ? MostPoints : MostSlowPoints);
         var step = Math.Max(1, (window.Length + (interval * most) - 1) / (interval * most)) * interval;
         var last = window.To / interval * interval;
         var checks = new List<long>();

@@ -35,8 +35,8 @@ public sealed record Objective
         var faults = new List<string>();
         if (string.IsNullOrWhiteSpace(Name) || Name.Length > 200)
             faults.Add("Give the objective a name of up to 200 characters.");
-        faults.AddRange(new RuleQuery("Good events", Good, false).Faults());
-        faults.AddRange(new RuleQuery("All events", All, false).Faults());
+        faults.AddRange(new RuleQuery("Good events", Good).Faults());
+        faults.AddRange(new RuleQuery("All events", All).Faults());
         if (!(Target is > 0 and < 1))
             faults.Add("The share to keep lies between 0% and 100%, such as 99.5%.");
         if (!Periods.Contains(Days))

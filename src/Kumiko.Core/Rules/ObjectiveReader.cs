@@ -19,10 +19,10 @@ public sealed class ObjectiveReader(RuleValueReader values)
     public const long Long = Instants.Hour;
     public const long Short = 5 * Instants.Minute;
 
-    private static RuleDefinition Asking(Objective objective, Quantity quantity, long inTheLast, long checkedEvery) =>
+    private static RuleDefinition Asking(Objective objective, long inTheLast, long checkedEvery) =>
         new()
         {
-            Quantity = quantity,
+            Quantity = new BudgetBurnt(objective.Id),
             Condition = new Beyond(false, 0, null),
             InTheLast = inTheLast,
             CheckedEvery = checkedEvery,
@@ -34,26 +34,13 @@ public sealed class ObjectiveReader(RuleValueReader values)
         try
         {
             var end = now / Instants.Minute * Instants.Minute;
-            var (good, all) = (
-                await values.Counts(
-                    objective,
-                    Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Instants.Minute),
-                    [end],
-                    snapshot,
-                    cancel
-                )
-            )[0];
+            var request = values.Request(Asking(objective, Instants.Hour, Instants.Minute), [end], snapshot, cancel);
+            var (good, all) = (await values.Objectives.Counts(objective, request))[0];
             async Task<double?> Rate(long length)
             {
-                var answer = await values.Failing(
-                    objective,
-                    Asking(objective, new BudgetBurnt(objective.Id), length, Instants.Minute),
-                    length,
-                    [end],
-                    snapshot,
-                    cancel
-                );
-                return double.IsFinite(answer[0]) ? answer[0] / objective.Budget : null;
+                var asked = values.Request(Asking(objective, length, Instants.Minute), [end], snapshot, cancel);
+                var failing = (await values.Objectives.Failing(objective, asked))[0];
+                return double.IsFinite(failing) ? failing / objective.Budget : null;
             }
             var bad = Math.Max(0, all - good);
             return new ObjectiveNow(
@@ -77,9 +64,10 @@ public sealed class ObjectiveReader(RuleValueReader values)
         var ends = new List<long>();
         for (var at = (window.From / step * step) + step; at <= window.To; at += step)
             ends.Add(at);
-        var definition = Asking(objective, new BudgetBurnt(objective.Id), Instants.Hour, Math.Min(step, Instants.Hour));
-        var counts = await values.Counts(objective, definition, ends, snapshot, cancel);
-        var rates = await values.Failing(objective, definition, Instants.Hour, ends, snapshot, cancel);
+        var definition = Asking(objective, Instants.Hour, Math.Min(step, Instants.Hour));
+        var request = values.Request(definition, ends, snapshot, cancel);
+        var counts = await values.Objectives.Counts(objective, request);
+        var rates = await values.Objectives.Failing(objective, request);
         List<Column> columns =
         [
             new("time", ColumnRole.Time, ValueKind.Time),

@@ -179,7 +179,7 @@ public sealed class RecordRules : IDisposable
                     transitions.AddRange(evaluator.Calm(record.Time));
                     if (
                         evaluator.Happened(
-                            RuleTrial.GroupName(keys),
+                            EachRecord.NameOf(keys),
                             [.. keys.Select(k => k.IsMissing ? "" : k.ToText())],
                             record.Time
                         ) is

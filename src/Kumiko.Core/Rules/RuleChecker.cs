@@ -46,11 +46,11 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             }
         }
         await Parallel.ForEachAsync(
-            due.Where(r => r.Definition.Quantity is not InOrder),
+            due.Where(r => r.Definition.Quantity is not Happening { IsOfAlerts: true }),
             new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = cancel },
             async (rule, stop) => await Try(rule, stop)
         );
-        foreach (var rule in due.Where(r => r.Definition.Quantity is InOrder))
+        foreach (var rule in due.Where(r => r.Definition.Quantity is Happening { IsOfAlerts: true }))
             await Try(rule, cancel);
         // What nobody thought of is told when all others had their turn.
         if (broken.TryDequeue(out var first))
@@ -64,7 +64,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         var (definition, interval) = (rule.Definition, rule.Definition.CheckedEvery);
         var due = (now - rule.Due) / interval + 1;
         // What is asked window by window is not made up for: it would pile up.
-        var quick = IsQuick(definition);
+        var quick = definition.Quantity.IsQuick;
         var made = Math.Min(due, quick ? MostMissed : 1);
         var last = now / interval * interval;
         long[] checks = [.. Enumerable.Range(0, (int)made).Select(i => last - ((made - 1 - i) * interval))];
@@ -72,36 +72,32 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         try
         {
             var state = rules.StateOf(rule.Id);
-            switch (definition.Quantity)
+            if (definition.Quantity is Happening happening)
             {
-                case EachRecord each:
-                    using (var snapshot = records.Current)
-                        reader.Values.Probe(each.Query, definition, snapshot);
-                    await Save(rule, last, state, "", Took, 0, s => [.. new RuleEvaluator(definition, s).Calm(now)], cancel);
-                    break;
-                case InOrder order:
-                    var after = rule.Checked ?? rule.Due;
-                    var starts = rules.Alerts.Starts(order.Rules, new Window(after - (order.Within * order.Rules.Count), last));
-                    await Save(rule, last, state, "", Took, 0, s => Sequences(definition, s, order, starts, after, last), cancel);
-                    break;
-                default:
-                    using (var snapshot = records.Current)
-                    {
-                        await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
-                        var measurements = await reader.Read(definition, checks, snapshot, cancel);
-                        await Save(
-                            rule,
-                            last,
-                            state,
-                            UnitOf(measurements),
-                            Took,
-                            due - made,
-                            s => [.. new RuleEvaluator(definition, s).Check(measurements, 0, checks.Length)],
-                            cancel
-                        );
-                    }
-                    break;
+                var check = new HappeningCheck(
+                    definition,
+                    rule.Checked ?? rule.Due,
+                    happening.ComesIn ? now : last,
+                    reader.Values,
+                    () => records.Current,
+                    rules.Alerts.Starts
+                );
+                await Save(rule, last, state, "", Took, 0, happening.Check(check), cancel);
+                return;
             }
+            using var snapshot = records.Current;
+            await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
+            var measurements = await reader.Read(definition, checks, snapshot, cancel);
+            await Save(
+                rule,
+                last,
+                state,
+                UnitOf(measurements),
+                Took,
+                due - made,
+                s => [.. new RuleEvaluator(definition, s).Check(measurements, 0, checks.Length)],
+                cancel
+            );
         }
         catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException)
         {
@@ -140,17 +136,6 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             (key.Level, key.IsHeld, key.IsFlapping) = (AlertLevel.None, true, false);
     }
 
-    internal static bool IsQuick(RuleDefinition definition) =>
-        definition.Quantity switch
-        {
-            ValueOf figure => Query.Sliding.SlidingQuery.Fits(figure.Query),
-            CountOf count => Query.Sliding.SlidingQuery.Fits(count.Query + "\n| group count()"),
-            DistinctOf distinct => Query.Sliding.SlidingQuery.Fits(distinct.Query + "\n| group count()"),
-            ShareOf share => Query.Sliding.SlidingQuery.Fits(share.Part + "\n| group count()")
-                && Query.Sliding.SlidingQuery.Fits(share.Whole + "\n| group count()"),
-            _ => true,
-        };
-
     /// <summary>The unit of a rule's figures: durations are in seconds.</summary>
     internal static string UnitOf(RuleMeasurements measurements) =>
         measurements.Kind switch
@@ -159,27 +144,6 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             ValueKind.Size => "By",
             _ => measurements.Unit,
         };
-
-    /// <summary>What began in order since the last check; and what has been quiet since.</summary>
-    internal static List<AlertTransition> Sequences(
-        RuleDefinition definition,
-        EvaluationState state,
-        InOrder order,
-        IReadOnlyList<RuleStart> starts,
-        long after,
-        long until
-    )
-    {
-        var (evaluator, transitions) = (new RuleEvaluator(definition, state), new List<AlertTransition>());
-        foreach (var found in AlertSequences.Find(order, starts).Where(s => s.Last.At >= after && s.Last.At < until))
-        {
-            transitions.AddRange(evaluator.Calm(found.Last.At));
-            if (evaluator.Happened(found.Last.Name, found.Last.Keys, found.Last.At) is { } transition)
-                transitions.Add(transition);
-        }
-        transitions.AddRange(evaluator.Calm(until));
-        return transitions;
-    }
 
     /// <summary>Judges and writes in one transaction.</summary>
     /// <param name="judge">Runs once the state knows what people ended by hand.</param>
@@ -190,7 +154,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         string unit,
         Func<long> took,
         long skipped,
-        Func<EvaluationState, List<AlertTransition>> judge,
+        Func<EvaluationState, IReadOnlyList<AlertTransition>> judge,
         CancellationToken cancel
     )
     {
@@ -198,7 +162,7 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
         await rules.Write(connection =>
         {
             // Between checks more may have happened.
-            if (rule.Definition.Quantity is EachRecord)
+            if (rule.Definition.Quantity is Happening { ComesIn: true })
                 state = RuleStore.StateOf(connection, rule) ?? state;
             HoldEnded(connection, rule, state);
             var transitions = judge(state);

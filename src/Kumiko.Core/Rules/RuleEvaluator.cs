@@ -19,9 +19,9 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
 
     private static readonly string[] Single = ["0", "1", "2"];
 
-    private readonly long _memory = ConditionResult.Memory(definition);
+    private readonly long _memory = definition.Condition.Memory(definition);
     private readonly (int Least, int Of) _lasting = definition.Duration.Checks(definition.CheckedEvery);
-    private readonly int _mostKeys = definition.Condition is NewValue ? MostRemembered : RuleDefinition.MostKeys;
+    private readonly int _mostKeys = definition.Condition.IsOfNewKeys ? MostRemembered : RuleDefinition.MostKeys;
 
     /// <summary>Judges checks one after another.</summary>
     /// <param name="from">The first of them.</param>
@@ -95,7 +95,7 @@ public sealed class RuleEvaluator(RuleDefinition definition, EvaluationState sta
         }
         // What has not come for very long is forgotten, and no longer wrong.
         var forgotten = key.Name.Length > 0 && !measurement.Seen && (key.LastSeen is not { } seen || at - seen > _memory);
-        var result = forgotten ? default : ConditionResult.Of(definition, measurement, key, at);
+        var result = forgotten ? default : definition.Condition.Judge(definition, measurement, key, at);
         (key.Value, key.Compared, key.HasNoData) = (measurement.Value, measurement.Compared, !forgotten && !result.HasData);
         var raw =
             forgotten || result.HasData

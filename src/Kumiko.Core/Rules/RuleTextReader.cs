@@ -86,7 +86,7 @@ public sealed partial class RuleTextReader
             }
             else if (Renamed(line) is { } today)
                 throw new FormatException($"“{Short(line)}” is written “{today}” now.");
-            else if (Wrong(line) is { } condition)
+            else if (Condition(line) is { } condition)
                 (definition, told) = (definition with { Condition = condition }, true);
             else
                 throw new FormatException($"“{Short(line)}” is not understood. Print a rule to see how lines are written.");
@@ -110,51 +110,19 @@ public sealed partial class RuleTextReader
     private Quantity Quantity()
     {
         var line = Next() ?? throw new FormatException("Nothing is written. Begin with what is looked at, such as: count of.");
-        _at++;
-        if (line == "count of")
-            return new CountOf(Block());
-        if (line == "figure of")
-            return new ValueOf(Block());
-        if (line == "every record of")
-            return new EachRecord(Block());
-        if (line == "share of")
-        {
-            var part = Block();
-            if (Next() is not { } next || Among().Match(next) is not { Success: true } among)
-                throw new FormatException("Write “among” and the query of the whole below it.");
-            _at++;
-            return new ShareOf(part, Block(), among.Groups[1].Success ? Whole(among.Groups[1].Value) : 1);
-        }
-        if (Distinct().Match(line) is { Success: true } distinct)
-            return Names(distinct.Groups[1].Value) is [var field] ? new DistinctOf(Block(), field) : throw Unknown(line);
-        if (Spans().Match(line) is { Success: true } spans)
-            return new SlowSpans(
-                Unquoted(spans.Groups[2]),
-                Unquoted(spans.Groups[3]),
-                Length(spans.Groups[4].Value),
-                spans.Groups[1].Success,
-                spans.Groups[5].Success ? Whole(spans.Groups[5].Value) : 1
-            );
-        if (Budget().Match(line) is { Success: true } budget)
-            return new BudgetBurnt(Whole(budget.Groups[1].Value));
-        if (Burn().Match(line) is { Success: true } burn)
-            return new BurnRate(Whole(burn.Groups[1].Value), Length(burn.Groups[2].Value));
-        if (Order().Match(line) is { Success: true } order)
-            return new InOrder(
-                [.. order.Groups[1].Value.Split(" then ").Select(r => (long)Whole(r))],
-                Length(order.Groups[2].Value),
-                order.Groups[3].Success
-            );
-        _at--;
-        throw Unknown(line);
+        var at = _at++;
+        foreach (var kind in QuantityKinds.All)
+            if (kind.ReadText(this, line) is { } quantity)
+                return quantity;
+        _at = at;
+        var begins = QuantityKinds.All.Select(k => k.Begins).ToList();
+        throw new FormatException(
+            $"“{Short(line)}” is nothing that can be looked at. Begin with {string.Join(", ", begins.SkipLast(1))}, or {begins[^1]}."
+        );
     }
 
-    private static FormatException Unknown(string line) =>
-        new(
-            $"“{Short(line)}” is nothing that can be looked at. Begin with count of, share of, distinct … of, figure of, spans, every record of, or rules."
-        );
-
-    private string Block()
+    /// <summary>The query that is indented below the last line.</summary>
+    public string Block()
     {
         var lines = new List<string>();
         for (; _at < _lines.Length && _lines[_at].StartsWith(RuleText.Indent, StringComparison.Ordinal); _at++)
@@ -162,61 +130,22 @@ public sealed partial class RuleTextReader
         return string.Join('\n', lines);
     }
 
-    private static AlertCondition? Wrong(string line)
+    /// <summary>The next line, where it is of a form; null leaves it.</summary>
+    public Match? Take(Regex form)
     {
-        if (
-            BeyondLine().Match(line) is { Success: true } beyond
-            && Limits(beyond.Groups[1].Value, BeyondLimit()) is var b and not null
-            && b.Value.Texts.Select(t => t.Groups["side"].Value).Distinct().Count() == 1
-        )
-            return new Beyond(b.Value.Texts[0].Groups["side"].Value == "below", b.Value.Warning, b.Value.Critical);
-        if (MovedLine().Match(line) is { Success: true } moved && Limits(moved.Groups[2].Value, MoveLimit()) is { } m)
-            return new Moved(
-                moved.Groups[1].Value switch
-                {
-                    "rises" => Direction.High,
-                    "falls" => Direction.Low,
-                    _ => Direction.Either,
-                },
-                m.Texts[0].Groups switch
-                {
-                    var told when told["factor"].Success => MoveBy.Factor,
-                    var told when told["percent"].Success => MoveBy.Percent,
-                    _ => MoveBy.Amount,
-                },
-                Length(moved.Groups[3].Value),
-                m.Warning,
-                m.Critical
-            );
-        if (UnusualLine().Match(line) is { Success: true } unusual && Limits(unusual.Groups[2].Value, Spreads()) is { } u)
-            return new Unusual(
-                unusual.Groups[1].Value switch
-                {
-                    "ly high" => Direction.High,
-                    "ly low" => Direction.Low,
-                    _ => Direction.Either,
-                },
-                u.Warning,
-                u.Critical
-            );
-        if (SilentLine().Match(line) is { Success: true } silent)
-            return new Silent(Level(silent.Groups[1].Value), Length(silent.Groups[2].Value));
-        if (NewLine().Match(line) is { Success: true } fresh)
-            return new NewValue(Level(fresh.Groups[1].Value), Length(fresh.Groups[2].Value));
-        if (ReachLine().Match(line) is { Success: true } reach && Limits(reach.Groups[3].Value, WithinSeconds()) is { } r)
-            return new WillReach(
-                reach.Groups[1].Value == "below",
-                Number(reach.Groups[2].Value),
-                Length(reach.Groups[4].Value),
-                r.Warning,
-                r.Critical
-            );
-        if (HappensLine().Match(line) is { Success: true } happens)
-            return new Occurs(Level(happens.Groups[1].Value));
-        return null;
+        if (Next() is not { } line || form.Match(line) is not { Success: true } match)
+            return null;
+        _at++;
+        return match;
     }
 
-    private static (double? Warning, double? Critical, List<Match> Texts)? Limits(string text, Regex each)
+    private static AlertCondition? Condition(string line) =>
+        ConditionKinds.All.Select(kind => kind.ReadText(line)).FirstOrDefault(condition => condition is not null);
+
+    /// <summary>Limits with their levels, as <see cref="RuleText.Limits"/> prints them.</summary>
+    /// <param name="each">Of one limit, with groups n and level.</param>
+    /// <returns>Null where a part has another form.</returns>
+    public static (double? Warning, double? Critical, List<Match> Texts)? Limits(string text, Regex each)
     {
         double? warning = null;
         double? critical = null;
@@ -234,9 +163,9 @@ public sealed partial class RuleTextReader
         return (warning, critical, texts);
     }
 
-    private static AlertLevel Level(string text) => text == "critical" ? AlertLevel.Critical : AlertLevel.Warning;
+    public static AlertLevel Level(string text) => text == "critical" ? AlertLevel.Critical : AlertLevel.Warning;
 
-    private static double Number(string text)
+    public static double Number(string text)
     {
         var percent = text.EndsWith('%');
         if (
@@ -253,12 +182,12 @@ public sealed partial class RuleTextReader
         return number;
     }
 
-    private static int Whole(string text) =>
+    public static int Whole(string text) =>
         int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
             ? number
             : throw new FormatException($"“{text}” is no whole number.");
 
-    private static long Length(string text) =>
+    public static long Length(string text) =>
         Quantities.TryParseDuration(text, out var length)
             ? length
             : throw new FormatException($"“{text}” is no length of time. Write one such as 5m or 1h30m.");
@@ -276,9 +205,9 @@ public sealed partial class RuleTextReader
             : throw new FormatException($"“{text}” is no time of day. Write one such as 05:30.");
     }
 
-    private static string Unquoted(Group group) => group.Success ? Unquoted(group.Value) : "";
+    public static string Unquoted(Group group) => group.Success ? Unquoted(group.Value) : "";
 
-    private static string Unquoted(string text)
+    public static string Unquoted(string text)
     {
         try
         {
@@ -290,7 +219,7 @@ public sealed partial class RuleTextReader
         }
     }
 
-    private static List<string> Names(string text)
+    public static List<string> Names(string text)
     {
         var names = new List<string>();
         foreach (Match match in NameOf().Matches(text))
@@ -298,7 +227,8 @@ public sealed partial class RuleTextReader
         return names;
     }
 
-    private const string As = " as (?:a )?(?<level>warning|critical)$";
+    /// <summary>The end of the form of a limit.</summary>
+    public const string AsLevel = " as (?:a )?(?<level>warning|critical)$";
 
     [GeneratedRegex("^for each (.+)$")]
     private static partial Regex Keys();
@@ -326,59 +256,6 @@ public sealed partial class RuleTextReader
 
     [GeneratedRegex(@"^zone (\S+)$")]
     private static partial Regex Zone();
-
-    [GeneratedRegex(@"^among(?: at least (\d+) of)?$")]
-    private static partial Regex Among();
-
-    [GeneratedRegex("^distinct (.+) of$")]
-    private static partial Regex Distinct();
-
-    [GeneratedRegex(
-        """^(share of )?spans(?: of ("(?:[^"\\]|\\.)*"))?(?: named ("(?:[^"\\]|\\.)*"))? slower than (\S+)(?: among at least (\d+))?$"""
-    )]
-    private static partial Regex Spans();
-
-    [GeneratedRegex(@"^budget burnt of objective (\d+)$")]
-    private static partial Regex Budget();
-
-    [GeneratedRegex(@"^burn rate of objective (\d+), also in (\S+)$")]
-    private static partial Regex Burn();
-
-    [GeneratedRegex(@"^rules (\d+(?: then \d+)*) within (\S+)( on the same key)?$")]
-    private static partial Regex Order();
-
-    [GeneratedRegex("^is ((?:above|below) .+)$")]
-    private static partial Regex BeyondLine();
-
-    [GeneratedRegex($@"^(?<side>above|below) (?<n>\S+){As}")]
-    private static partial Regex BeyondLimit();
-
-    [GeneratedRegex(@"^(rises|falls|moves) (.+) against (\S+) earlier$")]
-    private static partial Regex MovedLine();
-
-    [GeneratedRegex($@"^by (?<factor>factor )?(?<n>[^\s%]+(?<percent>%)?){As}")]
-    private static partial Regex MoveLimit();
-
-    [GeneratedRegex("^is unusual(ly high|ly low|) (by .+)$")]
-    private static partial Regex UnusualLine();
-
-    [GeneratedRegex($@"^by (?<n>\S+) spreads{As}")]
-    private static partial Regex Spreads();
-
-    [GeneratedRegex(@"^is silent as (?:a )?(warning|critical), expected for (\S+)$")]
-    private static partial Regex SilentLine();
-
-    [GeneratedRegex(@"^is new as (?:a )?(warning|critical), against (\S+) before$")]
-    private static partial Regex NewLine();
-
-    [GeneratedRegex(@"^will be (above|below) (\S+) (within .+) by the trend of (\S+)$")]
-    private static partial Regex ReachLine();
-
-    [GeneratedRegex($@"^within (?<n>\S+) s{As}")]
-    private static partial Regex WithinSeconds();
-
-    [GeneratedRegex("^happens as (?:a )?(warning|critical)$")]
-    private static partial Regex HappensLine();
 
     [GeneratedRegex(@"[^\s,""]+|""(?:[^""\\]|\\.)*""")]
     private static partial Regex NameOf();

@@ -1,6 +1,5 @@
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
-using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Sliding;
 using Kumiko.Core.Records;
@@ -16,7 +15,6 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
     public const long Longest = 30 * Instants.Day;
 
     private const int MostChecks = 260_000;
-    private const int MostHappenings = 200_000;
     private const int CurvePoints = 24;
     private const int MostCurveWork = 3_000_000;
 
@@ -28,12 +26,19 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
     {
         if (window.Length > Longest)
             window = window with { From = window.To - Longest };
-        var trial = definition.Quantity switch
-        {
-            EachRecord each => await Records(definition, each, window, snapshot, cancel),
-            InOrder order => await Sequence(definition, order, window, snapshot, cancel),
-            _ => await Figures(definition, window, snapshot, cancel),
-        };
+        var trial = definition.Quantity is Happening happening
+            ? await happening.Try(
+                new HappeningTrial(
+                    definition,
+                    window,
+                    snapshot,
+                    sources,
+                    find,
+                    (other, stretch) => Of(other, stretch, snapshot, cancel),
+                    cancel
+                )
+            )
+            : await Figures(definition, window, snapshot, cancel);
         return trial with { Disturbances = DisturbancesWithEpisodes(trial) };
     }
 
@@ -67,17 +72,8 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
     private async Task<Trial> Figures(RuleDefinition definition, Window window, Snapshot snapshot, CancellationToken cancel)
     {
         var (checks, notes) = (Checks(definition, window), new List<string>());
-        var alone =
-            SlidingQuery.MostAlone
-            / (
-                definition.Condition switch
-                {
-                    Moved => 2,
-                    Unusual or WillReach => 40,
-                    _ => 1,
-                }
-            );
-        if (!RuleChecker.IsQuick(definition) && checks.Length > alone)
+        var alone = SlidingQuery.MostAlone / definition.Condition.WindowsPerCheck;
+        if (!definition.Quantity.IsQuick && checks.Length > alone)
         {
             checks = checks[^alone..];
             notes.Add($"Each check of this query is a question of its own, so only the last {checks.Length} checks are tried.");
@@ -98,10 +94,10 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         if (measurements.Lines.Count > 0 && measurements.Lines.All(l => Array.TrueForAll(l.Measurements, r => !r.Seen)))
             notes.Add("The query finds nothing in this stretch.");
         else if (
-            definition.Condition is Unusual
+            definition.Condition.WithoutCompared is { } without
             && measurements.Lines.All(l => Array.TrueForAll(l.Measurements, r => double.IsNaN(r.Compared)))
         )
-            notes.Add("There are too few like days yet to know what is usual.");
+            notes.Add(without);
         return new Trial(window, measurements, episodes)
         {
             Turns = turns,
@@ -117,12 +113,11 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
         RuleMeasurements measurements
     )
     {
-        var collector = new Episodes();
+        var collector = new TrialEpisodes();
         var evaluator = new RuleEvaluator(definition, state);
         for (var check = 0; check < measurements.Checks.Count; check++)
         {
-            foreach (var transition in evaluator.Check(measurements, check, check + 1))
-                collector.Add(transition);
+            collector.Add(evaluator.Check(measurements, check, check + 1));
             collector.Worst(state);
         }
         return (collector.All, collector.Turns);
@@ -167,9 +162,9 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
     private static IEnumerable<double> Candidates(RuleDefinition definition, RuleMeasurements measurements, int points)
     {
         var key = new KeyState();
-        var down = definition.Condition is Beyond { Below: true } or WillReach;
+        var condition = definition.Condition;
         var bad = measurements
-            .Lines.SelectMany(l => l.Measurements.Select(r => ConditionResult.Of(definition, r, key, 0)))
+            .Lines.SelectMany(l => l.Measurements.Select(r => condition.Judge(definition, r, key, 0)))
             .Where(j => j.HasData && double.IsFinite(j.Badness))
             .Select(j => j.Badness)
             .Order()
@@ -181,8 +176,8 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             // Denser towards the end, where limits stand.
             var share = 1 - Math.Pow(1 - ((double)p / (points - 1)), 3);
             var at = Analysis.Robust.Quantile(bad, share);
-            var limit = Round(down ? -at : at);
-            if (definition.Condition is Beyond || limit > 0)
+            var limit = Round(condition.LimitsFall ? -at : at);
+            if (condition.LimitsAreFigures || limit > 0)
                 yield return limit;
         }
     }
@@ -194,136 +189,5 @@ public sealed class RuleTrial(RuleReader reader, QuerySources sources, Func<long
             return 0;
         var scale = Math.Pow(10, Math.Floor(Math.Log10(Math.Abs(number))) - 1);
         return SlidingCollector.Rounded(Math.Round(number / scale) * scale);
-    }
-
-    private async Task<Trial> Records(
-        RuleDefinition definition,
-        EachRecord each,
-        Window window,
-        Snapshot snapshot,
-        CancellationToken cancel
-    )
-    {
-        var parsed = QueryParser.Parse(each.Query);
-        if (!parsed.Ok)
-            throw new QueryRefusedException($"{parsed.Errors[0].Describe(parsed.Text)}");
-        using var run = new Run(
-            new Question("rule", parsed, window, window.To, definition.TimeZone, Limits.Default),
-            snapshot.Share(),
-            sources
-        );
-        using var reading = run.Attach(cancel);
-        var read = run.Reader(definition.Keys);
-        var found = await Task.Run(() => run.Passing(null).Take(MostHappenings + 1).ToList(), cancel);
-        if (found.Count > MostHappenings)
-            throw new QueryRefusedException(
-                $"More than {MostHappenings:N0} records match. Narrow the query, or take a shorter trial."
-            );
-        var (state, collector) = (new EvaluationState(), new Episodes());
-        var evaluator = new RuleEvaluator(definition, state);
-        found.Reverse();
-        foreach (var record in found)
-        {
-            foreach (var transition in evaluator.Calm(record.Time))
-                collector.Add(transition);
-            if (read(record) is not { } keys)
-                continue;
-            if (
-                evaluator.Happened(GroupName(keys), [.. keys.Select(k => k.IsMissing ? "" : k.ToText())], record.Time) is
-                { } started
-            )
-                collector.Add(started);
-            collector.Worst(state);
-        }
-        foreach (var transition in evaluator.Calm(window.To))
-            collector.Add(transition);
-        return new Trial(window, new RuleMeasurements([], [], 0), collector.All)
-        {
-            Turns = collector.Turns,
-            Notes = [found.Count == 1 ? "1 record matches." : FormattableString.Invariant($"{found.Count} records match.")],
-        };
-    }
-
-    internal static string GroupName(Value[] keys) => keys.Length == 0 ? "" : GroupTable.NameOf(keys);
-
-    private async Task<Trial> Sequence(
-        RuleDefinition definition,
-        InOrder order,
-        Window window,
-        Snapshot snapshot,
-        CancellationToken cancel
-    )
-    {
-        var starts = new List<RuleStart>();
-        var before = order.Within * (order.Rules.Count - 1);
-        foreach (var id in order.Rules.Distinct())
-        {
-            var step = find(id) ?? throw new QueryRefusedException($"One of the rules is no longer there. Choose another.");
-            if (step.Quantity is InOrder)
-                throw new QueryRefusedException($"A rule of alerts in order cannot be part of another.");
-            var tried = await Of(
-                step,
-                new Window(Math.Max(window.From - before, window.To - Longest), window.To),
-                snapshot,
-                cancel
-            );
-            starts.AddRange(tried.Episodes.Select(e => new RuleStart(id, e.From, e.Key, e.Keys)));
-        }
-        starts.Sort((a, b) => a.At.CompareTo(b.At));
-        var (state, collector) = (new EvaluationState(), new Episodes());
-        foreach (var transition in RuleChecker.Sequences(definition, state, order, starts, window.From, window.To))
-            collector.Add(transition);
-        return new Trial(window, new RuleMeasurements([], [], 0), collector.All) { Turns = collector.Turns };
-    }
-
-    /// <summary>Turns as episodes.</summary>
-    private sealed class Episodes
-    {
-        private readonly Dictionary<string, int> _open = new(StringComparer.Ordinal);
-
-        public List<TrialEpisode> All { get; } = [];
-        public int Turns { get; private set; }
-
-        public void Add(AlertTransition transition)
-        {
-            Turns++;
-            if (transition.Kind == TransitionKind.Started)
-            {
-                _open[transition.Name] = All.Count;
-                All.Add(
-                    new TrialEpisode(
-                        transition.Name,
-                        transition.Keys,
-                        transition.At,
-                        null,
-                        transition.Level,
-                        transition.Value,
-                        transition.IsFlapping
-                    )
-                );
-            }
-            else if (_open.TryGetValue(transition.Name, out var at))
-            {
-                All[at] =
-                    transition.Kind == TransitionKind.Rose
-                        ? All[at] with
-                        {
-                            Level = transition.Level,
-                        }
-                        : All[at] with
-                        {
-                            To = transition.At,
-                        };
-                if (transition.Kind == TransitionKind.Ended)
-                    _open.Remove(transition.Name);
-            }
-        }
-
-        public void Worst(EvaluationState state)
-        {
-            foreach (var (name, at) in _open)
-                if (state.Keys.TryGetValue(name, out var key) && key.Level != AlertLevel.None)
-                    All[at] = All[at] with { Worst = key.Worst, IsFlapping = All[at].IsFlapping || key.IsFlapping };
-        }
     }
 }

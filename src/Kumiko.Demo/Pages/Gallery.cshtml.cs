@@ -27,7 +27,7 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
             "from metrics name = system.cpu.utilization and service in (gate-control, seat-ledger, booking-web) | group avg(value) as busy by service per 10m",
             new ChartSpec
             {
-                Form = ChartForm.Line,
+                Form = ChartForms.Line,
                 Title = "Line: processors, by service",
                 Thresholds = [new Threshold(0.5, "busy", "warning")],
             }
@@ -35,14 +35,14 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
         new(
             "step",
             "from metrics name = db.client.connection.count | group max(value) as connections by host per 30m",
-            new ChartSpec { Form = ChartForm.Step, Title = "Steps: connections of the seat ledger" }
+            new ChartSpec { Form = ChartForms.Step, Title = "Steps: connections of the seat ledger" }
         ),
         new(
             "area",
             "from metrics name = skerry.tide.height and host = tide-1 | group avg(value) as height, count() as samples per 15m",
             new ChartSpec
             {
-                Form = ChartForm.Area,
+                Form = ChartForms.Area,
                 Title = "Area: height of the tide",
                 Layers = [new LayerSpec("samples", Hidden: true)],
                 Bands = [new ValueBand(1, 3.5, "berths can be used")],
@@ -51,14 +51,14 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
         new(
             "stacked-area",
             "service in (gate-control, booking-web, kiosk-ui, payment-bridge) | group count() as records by service per 15m",
-            new ChartSpec { Form = ChartForm.StackedArea, Title = "Stacked area: records by service" }
+            new ChartSpec { Form = ChartForms.StackedArea, Title = "Stacked area: records by service" }
         ),
         new(
             "column",
             "service = gate-control and level >= warn | group count() as warnings by host per 2h",
             new ChartSpec
             {
-                Form = ChartForm.Column,
+                Form = ChartForms.Column,
                 Title = "Columns: warnings of the gates",
                 Most = 4,
             }
@@ -66,18 +66,18 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
         new(
             "stacked",
             "service = gate-control and refused | group count() as refusals by reason per 1h",
-            new ChartSpec { Form = ChartForm.StackedColumn, Title = "Stacked columns: refusals at the gates, by reason" }
+            new ChartSpec { Form = ChartForms.StackedColumn, Title = "Stacked columns: refusals at the gates, by reason" }
         ),
         new(
             "two-axes",
             "from metrics name = http.server.request.duration and service = booking-web | group p95(value) as slow, per_second(value) as requests per 10m",
             new ChartSpec
             {
-                Form = ChartForm.Line,
+                Form = ChartForms.Line,
                 Title = "Two axes: how long requests took, and how many",
                 Left = new AxisSpec("95th percentile"),
                 Right = new AxisSpec("requests a second"),
-                Layers = [new LayerSpec("slow"), new LayerSpec("requests", ChartForm.Area, Side.Right)],
+                Layers = [new LayerSpec("slow"), new LayerSpec("requests", ChartForms.Area, Side.Right)],
             },
             Wide: true
         ),
@@ -86,7 +86,7 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
             "from metrics name = http.server.request.duration | group p50(value) as half, p99(value) as slowest by service per 20m",
             new ChartSpec
             {
-                Form = ChartForm.Line,
+                Form = ChartForms.Line,
                 Title = "Logarithmic axis: half of the requests and the slowest",
                 Left = new AxisSpec(Scale: ScaleKind.Logarithmic),
             }
@@ -94,22 +94,22 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
         new(
             "gaps",
             "service = refund-desk and level >= warn | group count() as n, avg(length(body)) as size per 5m | select time, size",
-            new ChartSpec { Form = ChartForm.Line, Title = "Gaps stay gaps: length of rare warnings" }
+            new ChartSpec { Form = ChartForms.Line, Title = "Gaps stay gaps: length of rare warnings" }
         ),
         new(
             "bar",
             "from metrics name = http.server.request.duration | group p95(value) as slow by host",
-            new ChartSpec { Form = ChartForm.Bar, Title = "Bars: 95th percentile by host" }
+            new ChartSpec { Form = ChartForms.Bar, Title = "Bars: 95th percentile by host" }
         ),
         new(
             "ranking",
             "service = gate-control and refused | group count() as refusals by terminal",
-            new ChartSpec { Form = ChartForm.Ranking, Title = "Ranking: refusals by terminal" }
+            new ChartSpec { Form = ChartForms.Ranking, Title = "Ranking: refusals by terminal" }
         ),
         new(
             "single",
             "from metrics name = system.memory.usage | group avg(value) as memory by service per 15m | where service in (\"manifest\", \"seat-ledger\", \"notice-board\")",
-            new ChartSpec { Form = ChartForm.Single, Title = "Single values: memory" },
+            new ChartSpec { Form = ChartForms.Single, Title = "Single values: memory" },
             Height: 190
         ),
         new(
@@ -117,7 +117,7 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
             "from metrics name = system.filesystem.utilization | group avg(value) as used by host per 15m",
             new ChartSpec
             {
-                Form = ChartForm.Gauge,
+                Form = ChartForms.Gauge,
                 Title = "Gauges: disks of the passenger lists",
                 Thresholds = [new Threshold(0.8, "above 80 %", "warning"), new Threshold(0.95, "above 95 %", "critical")],
             },
@@ -126,34 +126,34 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
         new(
             "donut",
             "| group count() as records by service",
-            new ChartSpec { Form = ChartForm.Donut, Title = "Donut: records by service" }
+            new ChartSpec { Form = ChartForms.Donut, Title = "Donut: records by service" }
         ),
         new(
             "heat",
             "from metrics name = system.cpu.utilization | group avg(value) as busy by host per 20m",
-            new ChartSpec { Form = ChartForm.HeatMap, Title = "Heat map: processors of all hosts" },
+            new ChartSpec { Form = ChartForms.HeatMap, Title = "Heat map: processors of all hosts" },
             Height: 420,
             Wide: true
         ),
         new(
             "heat-values",
             "service = gate-control | where exists(wait) | set took = floor_to(number(wait) / 1ms, 200) | where took < 4000 | group count() as n by took per 30m",
-            new ChartSpec { Form = ChartForm.HeatMap, Title = "Heat map: waits at the gates, by milliseconds" }
+            new ChartSpec { Form = ChartForms.HeatMap, Title = "Heat map: waits at the gates, by milliseconds" }
         ),
         new(
             "histogram",
             "service = gate-control | where exists(wait) | set took = floor_to(number(wait) / 1ms, 20) | where took < 3000 | group count() as n by took",
-            new ChartSpec { Form = ChartForm.Histogram, Title = "Histogram: waits at the gates, in milliseconds" }
+            new ChartSpec { Form = ChartForms.Histogram, Title = "Histogram: waits at the gates, in milliseconds" }
         ),
         new(
             "scatter",
             "service = gate-control | where exists(wait) | group count() as scans, p95(wait) as wait by terminal per 20m",
-            new ChartSpec { Form = ChartForm.Scatter, Title = "Scatter: how long scans take against how many there are" }
+            new ChartSpec { Form = ChartForms.Scatter, Title = "Scatter: how long scans take against how many there are" }
         ),
         new(
             "table",
             "from metrics name = http.server.request.duration | group growth(value) as requests, avg(value) as mean, p95(value) as slow by service",
-            new ChartSpec { Form = ChartForm.Table, Title = "Table with bars: requests by service" },
+            new ChartSpec { Form = ChartForms.Table, Title = "Table with bars: requests by service" },
             Height: 120
         ),
         new(
@@ -162,7 +162,7 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
             new ChartSpec
             {
                 Title = "Small multiples: notices that came and were shown",
-                Form = ChartForm.Line,
+                Form = ChartForms.Line,
                 MultiplesBy = "terminal",
             },
             Wide: true,

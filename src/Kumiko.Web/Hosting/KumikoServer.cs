@@ -247,6 +247,7 @@ public static class KumikoServer
             s.GetRequiredService<RuleReader>(),
             s.GetRequiredService<TimeProvider>()
         ));
+        services.AddSingleton<LimitProposal>();
         services.AddSingleton(s => new RuleTrial(
             s.GetRequiredService<RuleReader>(),
             s.GetRequiredService<QuerySources>(),

@@ -161,7 +161,7 @@ public sealed class ChartJoinModel(RunRegistry runs, StripBuilder strips, Viewer
                         ranked,
                         new ChartSpec
                         {
-                            Form = ChartForm.Bar,
+                            Form = ChartForms.Bar,
                             Title = "Times its own usual",
                             Left = new AxisSpec(Decimals: 1),
                             Thresholds = [new Threshold(1, "as usual")],

@@ -196,7 +196,7 @@ public sealed partial class ChartsModel
     private BoardSeries Styled(BoardSeries series) =>
         series with
         {
-            Form = Enum.TryParse<ChartForm>(Asked("form"), out var form) ? form : null,
+            Form = ChartForms.Find(Asked("form")),
             Side = Asked("side") == "Right" ? Side.Right : Side.Left,
             Slot =
                 int.TryParse(Asked("slot"), NumberStyles.None, CultureInfo.InvariantCulture, out var slot) && slot < Palette.Slots
@@ -229,7 +229,7 @@ public sealed partial class ChartsModel
                         Asked("title") is var title && title.Length > ChartBoard.LongestTitle
                             ? title[..ChartBoard.LongestTitle]
                             : title,
-                    Form = Enum.TryParse<ChartForm>(Asked("form"), out var form) ? form : Board.Form,
+                    Form = ChartForms.Find(Asked("form")) ?? Board.Form,
                     MultiplesBy = by.Length > 0 ? by : null,
                     OwnScales = by.Length > 0 && Asked("scales") == "own",
                     Reduce = Enum.TryParse<Reduction>(Asked("reduce"), out var reduce) ? reduce : Board.Reduce,

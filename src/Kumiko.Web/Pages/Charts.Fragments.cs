@@ -413,7 +413,7 @@ public sealed partial class ChartsModel
                     dots,
                     new ChartSpec
                     {
-                        Form = ChartForm.Scatter,
+                        Form = ChartForms.Scatter,
                         ShadeByTime = true,
                         Title = $"{second} against {first}",
                     },
@@ -548,7 +548,7 @@ public sealed partial class ChartsModel
                 frame,
                 new ChartSpec
                 {
-                    Form = ChartForm.Area,
+                    Form = ChartForms.Area,
                     Nights = false,
                     Left = new AxisSpec(Unit: metric?.Unit),
                 },

@@ -90,7 +90,7 @@ public sealed partial class ChartsModel(
             Now,
             Zone,
             viewer.WidthBeside(PanelWidth),
-            Board.MultiplesBy is not null || Board.Form == ChartForm.HeatMap ? HighChart : ChartHeight,
+            Board.MultiplesBy is not null || Board.Form.IsHigh ? HighChart : ChartHeight,
             HttpContext.RequestAborted
         );
         if (Board.Series.Count == 0)
@@ -108,19 +108,6 @@ public sealed partial class ChartsModel(
         Strip = await strips.Build(Address.View, run, viewer, ChartAddress.Path) with { WrongTime = when };
         return Page();
     }
-
-    /// <summary>What a form is called.</summary>
-    public static string FormName(ChartForm form) =>
-        form switch
-        {
-            ChartForm.StackedArea => "stacked area",
-            ChartForm.StackedColumn => "stacked columns",
-            ChartForm.HeatMap => "heat map",
-            ChartForm.Column => "columns",
-            ChartForm.Bar => "bars",
-            ChartForm.Single => "single value",
-            _ => form.ToString().ToLowerInvariant(),
-        };
 
     /// <summary>The page with a changed chart.</summary>
     public string To(ChartBoard board) => Address.With(board).Url();

@@ -279,35 +279,8 @@ public sealed partial class SearchModel(
     {
         get
         {
-            var figures = Frame!.Schema.Columns.Count(c => c.Role == ColumnRole.Value);
-            var numeric =
-                Frame.Schema.Columns.Count(c => c.Role == ColumnRole.Key) == 1
-                && Frame.Rows.Count > 0
-                && Frame.Schema.Columns.ToList().FindIndex(c => c.Role == ColumnRole.Key) is var key
-                && Frame.Rows.All(r => r[key].IsQuantity);
-            return
-            [
-                .. IsOverTime
-                    ?
-                    [
-                        ChartForm.Line,
-                        ChartForm.Step,
-                        ChartForm.Area,
-                        ChartForm.StackedArea,
-                        ChartForm.Column,
-                        ChartForm.StackedColumn,
-                        ChartForm.HeatMap,
-                    ]
-                    : Array.Empty<ChartForm>(),
-                ChartForm.Bar,
-                ChartForm.Ranking,
-                ChartForm.Single,
-                ChartForm.Gauge,
-                ChartForm.Donut,
-                .. numeric && !IsOverTime ? [ChartForm.Histogram] : Array.Empty<ChartForm>(),
-                .. figures > 1 ? [ChartForm.Scatter] : Array.Empty<ChartForm>(),
-                ChartForm.Table,
-            ];
+            var shape = new FrameShape(Frame!);
+            return [.. ChartForms.All.Where(f => f.Takes(shape))];
         }
     }
 
@@ -320,7 +293,7 @@ public sealed partial class SearchModel(
                 return (form, "");
             if (Charts.Chart.Suggest(Frame!) is var suggested && Forms.Contains(suggested.Form))
                 return suggested;
-            return (ChartForm.Table, "");
+            return (ChartForms.Table, "");
         }
     }
 

@@ -122,14 +122,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
         if (board.ShowsLimits)
             spec = spec with { Thresholds = LimitsOf(board, answers, step) };
         var view = new ChartView(width, height, zone, now) { Focus = focus == drawn ? null : focus, Over = over };
-        var isOverTime =
-            board.Form
-            is ChartForm.Line
-                or ChartForm.Step
-                or ChartForm.Area
-                or ChartForm.StackedArea
-                or ChartForm.Column
-                or ChartForm.StackedColumn;
+        var isOverTime = board.Form.IsOverTime;
         // Other forms bring steps to one figure, which is for the focus alone.
         List<Frame> all;
         if (!isOverTime)
@@ -273,7 +266,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             var own = name[..^Usual.Length];
             var of = shown.First(s => s.Of.Name == own).Of;
             layers.Add(
-                new LayerSpec(name, ChartForm.Line, of.Side)
+                new LayerSpec(name, ChartForms.Line, of.Side)
                 {
                     GhostOf = own,
                     Unit = of.Unit,
@@ -293,7 +286,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             Most = board.MostDrawn + (ghosts.Count > 0 ? board.MostDrawn : 0),
             Choice = board.Choice,
             Reduce = board.Reduce,
-            ShadeByTime = board.Form == ChartForm.Scatter,
+            ShadeByTime = board.Form == ChartForms.Scatter,
         };
     }
 

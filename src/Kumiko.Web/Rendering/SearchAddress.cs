@@ -156,7 +156,7 @@ public sealed record SearchAddress
         {
             // Links of before there were more forms than two.
             if (tab == "column")
-                address = address with { Tab = Tab.Line, Form = ChartForm.StackedColumn };
+                address = address with { Tab = Tab.Line, Form = ChartForms.StackedColumn };
             else if (
                 Enum.TryParse<Tab>(tab, ignoreCase: true, out var known)
                 && Enum.IsDefined(known)
@@ -166,12 +166,7 @@ public sealed record SearchAddress
             else
                 notices.Add($"There is no way to read a result called “{Cut(tab)}”.");
         }
-        if (
-            value("form") is { Length: > 0 } form
-            && Enum.TryParse<ChartForm>(form, ignoreCase: true, out var drawn)
-            && Enum.IsDefined(drawn)
-            && !char.IsAsciiDigit(form[0])
-        )
+        if (ChartForms.Find(value("form")) is { } drawn)
             address = address with { Form = drawn };
         if (value("each") is { Length: > 0 and <= 100 } each)
             address = address with { Each = each };

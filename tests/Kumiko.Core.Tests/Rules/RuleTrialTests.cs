@@ -82,7 +82,7 @@ public sealed class RuleTrialTests : RuleTest
             CheckedEvery = 10 * Second,
             Delay = t.Item6 ? 10 * Second : 0,
         })
-        .Where(d => d.Faults().Count == 0 && (RuleChecker.IsQuick(d) || d.Condition is not (Unusual or WillReach)));
+        .Where(d => d.Faults().Count == 0 && (d.Quantity.IsQuick || d.Condition is not (Unusual or WillReach)));
 
     /// <summary>Four minutes, ten seconds each: what comes of each terminal.</summary>
     private static readonly Gen<int[][]> Minutes = Gen.Int[0, 5].Array[3].Array[24];
@@ -189,7 +189,7 @@ public sealed class RuleTrialTests : RuleTest
                     }
                     var live = Store.Alerts.Of(rule.Id, 500);
                     // Its first check was at the moment it was made; what is asked check by check is not made up for.
-                    var trial = await Try(definition, new Window(began - (RuleChecker.IsQuick(definition) ? 1 : 0), Now));
+                    var trial = await Try(definition, new Window(began - (definition.Quantity.IsQuick ? 1 : 0), Now));
                     var expected = Told(live.Select(a => (a.Key, a.Started, a.Ended, a.Level, a.Worst)));
                     Assert.Equal(
                         expected,
@@ -252,7 +252,7 @@ public sealed class RuleTrialTests : RuleTest
             var (found, condition) = (Store.Find(rule.Id)!, rule.Definition.Condition);
             Assert.Null(found.Problem);
             Assert.Equal(Now, found.Checked);
-            var trial = await Try(rule.Definition, new Window(began - (RuleChecker.IsQuick(rule.Definition) ? 1 : 0), Now));
+            var trial = await Try(rule.Definition, new Window(began - (rule.Definition.Quantity.IsQuick ? 1 : 0), Now));
             // What asks for thirty windows at each check is tried over fewer.
             if (trial.Measurements.Checks.Count >= 40)
                 Assert.Equal(Store.Alerts.Of(rule.Id, 500).Count, trial.Episodes.Count);

@@ -155,8 +155,8 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             .ToList();
         if (places.Count > 0)
             return AlertRecords.With("", [.. places.Select(i => names[i])], [.. places.Select(i => alert.Keys[i])]);
-        return alert.Definition.Quantity is SlowSpans { Service.Length: > 0 } spans
-            ? AlertRecords.With("", ["service"], [spans.Service])
+        return alert.Definition.Quantity.OnlyService is { Length: > 0 } service
+            ? AlertRecords.With("", ["service"], [service])
             : "level >= warn";
     }
 

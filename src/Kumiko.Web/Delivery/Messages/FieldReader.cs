@@ -59,7 +59,7 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
             Ended = alert.Ended is { } ended ? Instants.Format(ended) : null,
             Reason = notification.Text.Length > 0 ? notification.Text : null,
             Figure = notification.Value,
-            FigureText = RuleWords.Text(notification.Value, unit),
+            FigureText = RuleWords.TextOf(notification.Value, unit),
             LimitText = BriefWords.Limit(alert, notification.Level),
             FirstStep = brief is null ? "" : BriefWords.FirstStep(brief),
             Differences = brief is null
@@ -111,10 +111,10 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         if (notification.Text.Length > 0)
             why = notification.Text;
         else if (notification.Value is { } value && alert.Definition.Quantity.IsFigure)
-            why = $"{RuleWords.Text(value, unit)}, which is within the limits again";
+            why = $"{RuleWords.TextOf(value, unit)}, which is within the limits again";
         else
             why = "it has ended";
-        return $"{BriefWords.Title(alert)}: {why}. It lasted {Format.Duration(notification.At - alert.Started)}, from {Format.Moment(alert.Started, zone)}{(alert.Worst is { } worst && alert.Definition.Quantity.IsFigure ? $"; the worst was {RuleWords.Text(worst, unit)}" : "")}.";
+        return $"{BriefWords.Title(alert)}: {why}. It lasted {Format.Duration(notification.At - alert.Started)}, from {Format.Moment(alert.Started, zone)}{(alert.Worst is { } worst && alert.Definition.Quantity.IsFigure ? $"; the worst was {RuleWords.TextOf(worst, unit)}" : "")}.";
     }
 
     private MessageFields Failed(MessageFields common, Notification notification, DateTimeZone zone) =>

@@ -149,7 +149,7 @@ public sealed class OneModel(
     }
 
     private ContentResult Behind(Alert alert) =>
-        Content($"<p class=\"hint\">{System.Net.WebUtility.HtmlEncode(RowsBehind.Sentence(alert.Definition))}</p>", "text/html");
+        Content($"<p class=\"hint\">{System.Net.WebUtility.HtmlEncode(RuleWords.RowsBehind(alert.Definition))}</p>", "text/html");
 
     public Task<IActionResult> OnPostAcknowledgeAsync(long id) => Change(id, () => rules.Alerts.Acknowledge(id, Viewer.Name));
 

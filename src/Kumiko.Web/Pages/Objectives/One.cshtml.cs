@@ -63,7 +63,7 @@ public sealed class OneModel(
                 Name = of.Name,
                 All = of.All,
                 Good = of.Good,
-                Target = RuleForm.Figure(of.Target, "1"),
+                Target = RuleFields.Typed(of.Target, "1"),
                 Days = of.Days,
                 Team = of.Team,
                 Note = of.Note,
@@ -128,15 +128,7 @@ public sealed class OneModel(
     {
         if (Existing is { } of && when is null)
         {
-            OnIt =
-            [
-                .. rules
-                    .Rules()
-                    .Where(r =>
-                        r.Definition.Quantity is BudgetBurnt { Objective: var burnt } && burnt == of.Id
-                        || r.Definition.Quantity is BurnRate { Objective: var rate } && rate == of.Id
-                    ),
-            ];
+            OnIt = [.. rules.Rules().Where(r => r.Definition.Quantity.ObjectiveId == of.Id)];
             using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
             using var snapshot = records.Current;
             Standing = await reader.Now(of, Now, snapshot, HttpContext.RequestAborted);
@@ -170,7 +162,7 @@ public sealed class OneModel(
                         Only(1),
                         new ChartSpec
                         {
-                            Form = ChartForm.Area,
+                            Form = ChartForms.Area,
                             Title = "Budget left",
                             Thresholds = [new Threshold(0, "all burnt", "critical")],
                         },
@@ -180,7 +172,7 @@ public sealed class OneModel(
                         Only(2),
                         new ChartSpec
                         {
-                            Form = ChartForm.Line,
+                            Form = ChartForms.Line,
                             Title = "Burn rate over an hour",
                             Thresholds = [new Threshold(1, "lasts just the period")],
                         },

@@ -41,6 +41,7 @@ public sealed class EditModel(
     PeopleStore people,
     RecordStore records,
     RuleTrial trials,
+    LimitProposal limits,
     WorkGate gate,
     RunRegistry runs,
     StripBuilder strips,
@@ -103,7 +104,7 @@ public sealed class EditModel(
             Form.Name = copied.Name + ", copy";
         }
         else if (ReadyRules.Find(ready) is { } made)
-            Form = made.Form();
+            Form = RuleForm.OfReady(made);
         else
         {
             await Propose(q ?? "", limit, objective);
@@ -116,7 +117,7 @@ public sealed class EditModel(
     {
         if (!Find(id))
             return NotFound();
-        Form = form;
+        Form = form.Take(Request.Form);
         var rule = Read(form, out var faults);
         if (faults.Count > 0)
         {
@@ -139,7 +140,7 @@ public sealed class EditModel(
     {
         if (!Find(id))
             return NotFound();
-        Form = form;
+        Form = form.Take(Request.Form);
         return Partial("_Trial", await TrialOf(form));
     }
 
@@ -148,7 +149,7 @@ public sealed class EditModel(
     {
         if (!Find(id))
             return NotFound();
-        Form = form;
+        Form = form.Take(Request.Form);
         var (definition, problem) = RuleTextReader.Read(text ?? "");
         AsText = text ?? "";
         if (definition is null)
@@ -221,62 +222,45 @@ public sealed class EditModel(
         );
     }
 
-    /// <summary>A query as a rule's quantity, and limits well above what is usual: twice the 95th percentile of the past day,
-    /// which a short trouble in it does not lift.</summary>
+    /// <summary>A query or an objective as a rule's quantity, with limits that suit it.</summary>
     private async Task Propose(string query, string? limit, long? objective)
     {
         if (objective is { } id)
-            (Form.Quantity, Form.Objective, Form.InTheLast, Form.Critical, Form.Name) = (
-                "burn",
-                id.ToString(CultureInfo.InvariantCulture),
-                "1h",
-                "6",
-                $"{objectives.Find(id)?.Name} burns fast"
+        {
+            Form.Fields.Put(new BurnRate(id, ObjectiveReader.Short));
+            (Form.InTheLast, Form.Fields.Critical, Form.Name) = ("1h", "6", $"{objectives.Find(id)?.Name} burns fast");
+        }
+        else
+        {
+            var proposal = RuleProposal.Of(query);
+            Form.Fields.Put(proposal.Quantity);
+            (Form.Keys, Form.InTheLast, Form.Name) = (
+                string.Join(", ", proposal.Keys),
+                proposal.Step ?? Form.InTheLast,
+                proposal.Name
             );
-        var proposal = RuleProposal.Of(query);
-        if (objective is null)
-            proposal.Fill(Form);
+        }
         if (
             limit is not null
             && double.TryParse(limit, NumberStyles.Float, CultureInfo.InvariantCulture, out var at)
             && double.IsFinite(at)
         )
-        {
-            Form.Warning = RuleForm.Figure(at, "");
-            Form.Critical = null;
-            return;
-        }
-        if (Form.Quantity is not ("count" or "figure"))
-            return;
-        var probe = new RuleFormReader(Form).Definition(Zone) with { Condition = new Beyond(false, 0, null) };
-        (Form.Warning, Form.Critical) = ("20", "60");
-        if (probe.Faults().Count > 0)
-            return;
-        try
-        {
-            using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
-            using var snapshot = records.Current;
-            var trial = await trials.Of(probe, new Window(Now - Instants.Day, Now), snapshot, HttpContext.RequestAborted);
-            var values = trial
-                .Measurements.Lines.SelectMany(l => l.Measurements.Select(r => r.Value))
-                .Where(double.IsFinite)
-                .Order()
-                .ToList();
-            var usual = values.Count == 0 ? 0 : Core.Analysis.Robust.Quantile(values, 0.95);
-            var proposed = probe.Quantity is CountOf ? Math.Max(5, RoundUp(usual * 2)) : RoundUp(usual * 2);
-            (Form.Warning, Form.Critical) = (RuleForm.Figure(proposed, ""), RuleForm.Figure(proposed * 3, ""));
-        }
-        catch (QueryRefusedException)
-        { /* the trial says why */
-        }
+            (Form.Fields.Warning, Form.Fields.Critical) = (RuleFields.Typed(at, ""), null);
+        else if (objective is null)
+            await ProposeLimits();
     }
 
-    private static double RoundUp(double number)
+    private async Task ProposeLimits()
     {
-        if (!(number > 0))
-            return 1;
-        var size = Math.Pow(10, Math.Floor(Math.Log10(number)));
-        return (double)((decimal)Math.Ceiling(number / size) * (decimal)size);
+        using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
+        using var snapshot = records.Current;
+        var definition = new RuleFormReader(Form).Definition(Zone);
+        var window = new Window(Now - Instants.Day, Now);
+        var proposed = await limits.Of(definition, window, snapshot, HttpContext.RequestAborted) ?? (20, 60);
+        (Form.Fields.Warning, Form.Fields.Critical) = (
+            RuleFields.Typed(proposed.Warning, ""),
+            RuleFields.Typed(proposed.Critical, "")
+        );
     }
 
     private Rule Read(RuleForm form, out List<string> faults)

@@ -15,5 +15,5 @@ public sealed class ReadyModel(RuleWords words, RunRegistry runs, StripBuilder s
 {
     public Task<IActionResult> OnGetAsync(string? when) => Show("/rules/ready", when);
 
-    public string Sentence(ReadyRule ready) => words.Sentence(new RuleFormReader(ready.Form()).Definition(Zone));
+    public string Sentence(ReadyRule ready) => words.Sentence(ready.Definition, ready.Unit);
 }

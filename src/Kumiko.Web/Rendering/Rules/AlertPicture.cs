@@ -30,7 +30,7 @@ public static class AlertPicture
         if (figures.Checks.Count < 2)
             return null;
         var (definition, unit) = (alert.Definition, RuleWords.UnitOf(alert.Definition, figures.Unit));
-        var hasCompared = definition.Condition is Unusual or Moved && figures.Compared.Any(c => c is not null);
+        var hasCompared = definition.Condition.ComparedWith is not null && figures.Compared.Any(c => c is not null);
         List<Column> columns =
         [
             new("time", ColumnRole.Time, ValueKind.Time),
@@ -66,11 +66,11 @@ public static class AlertPicture
         };
         var spec = new ChartSpec
         {
-            Form = definition.Quantity.IsFigure ? ChartForm.Line : ChartForm.Column,
+            Form = definition.Quantity.IsFigure ? ChartForms.Line : ChartForms.Column,
             Title = title,
             Thresholds = [.. TrialPicture.Limits(definition, unit).Select(t => t with { Handle = null })],
             Layers = hasCompared
-                ? [new LayerSpec(Compared) { GhostOf = Figure, Label = definition.Condition is Unusual ? "usual" : "earlier" }]
+                ? [new LayerSpec(Compared) { GhostOf = Figure, Label = definition.Condition.ComparedWith! }]
                 : [],
         };
         return Chart.Draw(

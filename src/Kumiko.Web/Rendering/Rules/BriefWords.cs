@@ -39,9 +39,9 @@ public static class BriefWords
     {
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
         return
-            alert.Definition.Quantity is not InOrder
+            alert.Definition.Quantity is not Happening { IsOfAlerts: true }
             && course is { Then: { } then, Now: { } now, Course: not Core.Rules.Course.TooSoon }
-            ? $"{RuleWords.Text(then, unit)} at the start, {RuleWords.Text(now, unit)} {(course.Course == Core.Rules.Course.Ended ? "at the end" : "now")}"
+            ? $"{RuleWords.TextOf(then, unit)} at the start, {RuleWords.TextOf(now, unit)} {(course.Course == Core.Rules.Course.Ended ? "at the end" : "now")}"
             : "";
     }
 
@@ -66,8 +66,8 @@ public static class BriefWords
     public static string Limit(Alert alert, AlertLevel level)
     {
         var limits = alert.Definition.Condition.Limits;
-        return alert.Definition.Condition is Beyond
-            ? RuleWords.Text(
+        return alert.Definition.Condition.LimitsAreFigures
+            ? RuleWords.TextOf(
                 level == AlertLevel.Critical ? limits.Critical ?? limits.Warning : limits.Warning ?? limits.Critical,
                 RuleWords.UnitOf(alert.Definition, alert.Unit)
             )

@@ -43,7 +43,7 @@ public static class TrialPicture
             ],
             Events = [.. (known ?? []).Select(k => new ChartEvent(k.Window.From, k.Name, "pin"))],
         };
-        var form = definition.Quantity.IsFigure ? ChartForm.Line : ChartForm.Column;
+        var form = definition.Quantity.IsFigure ? ChartForms.Line : ChartForms.Column;
         return Chart.Draw(
             frame,
             new ChartSpec
@@ -53,49 +53,31 @@ public static class TrialPicture
                 Layers = layers,
                 Thresholds = Limits(definition, unit),
                 Most = MostLines * 2,
-                Choice = definition.Condition is Beyond { Below: true } ? Choice.LowestTotal : Choice.HighestPeak,
+                Choice = definition.Condition is { LimitsAreFigures: true, IsLow: true }
+                    ? Choice.LowestTotal
+                    : Choice.HighestPeak,
             },
             new ChartView(width, height, zone, now + step) { Over = over }
         );
     }
 
     /// <summary>Limits that stand on the axis of the figure; those on one that only one line has can be moved.</summary>
-    internal static List<Threshold> Limits(RuleDefinition definition, string unit)
-    {
-        var limits = new List<Threshold>();
-        if (definition.Condition is Beyond beyond)
-            foreach (var (limit, level) in new[] { (beyond.Warning, "warning"), (beyond.Critical, "critical") })
-                if (limit is { } at)
-                    limits.Add(
-                        new Threshold(at, $"{level} {(beyond.Below ? "below" : "above")} {RuleWords.Text(at, unit)}", level)
-                        {
-                            Handle = level,
-                        }
-                    );
-        if (definition.Condition is WillReach reach)
-            limits.Add(
-                new Threshold(
-                    reach.Limit,
-                    $"to be {(reach.Below ? "below" : "above")} {RuleWords.Text(reach.Limit, unit)}",
-                    "plain"
-                )
-                {
-                    Handle = "limit",
-                }
-            );
-        return limits;
-    }
+    internal static List<Threshold> Limits(RuleDefinition definition, string unit) =>
+        [
+            .. definition.Condition.OnAxis.Select(limit => new Threshold(
+                limit.Value,
+                $"{limit.Words} {RuleWords.TextOf(limit.Value, unit)}",
+                limit.Handle == "limit" ? "plain" : limit.Handle
+            )
+            {
+                Handle = limit.Handle,
+            }),
+        ];
 
     /// <summary>Of each step the figure that is nearest to trouble; the worst keys where there are many.</summary>
     private static (Frame Frame, List<LayerSpec> Layers) Figures(RuleDefinition definition, Trial trial, Steps cut, string unit)
     {
-        var low =
-            definition.Condition
-            is Beyond { Below: true }
-                or WillReach { Below: true }
-                or Moved { Side: Direction.Low }
-                or Unusual { Side: Direction.Low }
-                or Silent;
+        var low = definition.Condition.IsLow;
         var lines = trial
             .Measurements.Lines.OrderByDescending(l => trial.Episodes.Count(e => e.Key == l.Name))
             .ThenByDescending(l =>
@@ -106,7 +88,7 @@ public static class TrialPicture
             )
             .Take(MostLines)
             .ToList();
-        var hasUsual = definition.Condition is Unusual or Moved && lines.Count == 1;
+        var comparedWith = lines.Count == 1 ? definition.Condition.ComparedWith : null;
         var keyed = lines.Count > 1 || (lines.Count == 1 && lines[0].Keys.Count > 0);
         var kind = trial.Measurements.Kind == ValueKind.Integer ? ValueKind.Integer : ValueKind.Decimal;
         const string Figure = "figure";
@@ -115,7 +97,7 @@ public static class TrialPicture
         if (keyed)
             columns.Add(new Column("key", ColumnRole.Key));
         columns.Add(new Column(Figure, ColumnRole.Value, kind) { Unit = unit });
-        if (hasUsual)
+        if (comparedWith is not null)
             columns.Add(new Column(Compared, ColumnRole.Value, ValueKind.Decimal) { Unit = unit });
         var rows = new List<Value[]>();
         foreach (var line in lines)
@@ -137,18 +119,13 @@ public static class TrialPicture
                 if (keyed)
                     row[1] = Value.Of(line.Keys.Any(k => k.Length > 0) ? string.Join(", ", line.Keys) : "without");
                 row[keyed ? 2 : 1] = Number(worst[i], kind);
-                if (hasUsual)
+                if (comparedWith is not null)
                     row[^1] = Number(usual[i], ValueKind.Decimal);
                 rows.Add(row);
             }
         }
         rows.Sort((a, b) => a[0].AsLong.CompareTo(b[0].AsLong));
-        var layers = hasUsual
-            ? new List<LayerSpec>
-            {
-                new(Compared) { GhostOf = Figure, Label = definition.Condition is Unusual ? "usual" : "earlier" },
-            }
-            : [];
+        List<LayerSpec> layers = comparedWith is null ? [] : [new(Compared) { GhostOf = Figure, Label = comparedWith }];
         return (new Frame(new Schema(columns, cut.Length, trial.Window), rows), layers);
     }
 
@@ -189,13 +166,7 @@ public static class TrialPicture
     {
         if (trial.Curve.Count < 2)
             return null;
-        var unit = definition.Condition switch
-        {
-            WillReach => "s",
-            Unusual or Moved { By: MoveBy.Factor } => "",
-            Moved { By: MoveBy.Percent } => "1",
-            _ => RuleWords.UnitOf(definition, trial.Unit),
-        };
+        var unit = definition.Condition.LimitUnit(RuleWords.UnitOf(definition, trial.Unit));
         var (warning, critical) = definition.Condition.Limits;
         (double, string)[] present =
         [

@@ -42,11 +42,10 @@ export function startRule() {
 
 function show(form) {
   const value = (name) => form.elements[name].value;
-  const quantity = value('Quantity');
-  const happens = quantity === 'record' || quantity === 'order';
+  const happens = form.elements.Quantity.selectedOptions[0].dataset.happens !== undefined;
   const asks = new Set([
-    'q-' + quantity,
-    'w-' + (happens ? 'happens' : value('Wrong')),
+    'q-' + value('Quantity'),
+    'w-' + (happens ? 'happens' : value('Condition')),
     happens ? 'happens' : 'figure',
     'l-' + (happens ? 'once' : value('Lasting')),
   ]);

@@ -1,17 +1,24 @@
 using Kumiko.Core.Frames;
 
-namespace Kumiko.Charts.Forms;
+namespace Kumiko.Charts;
 
 /// <summary>One figure, large, with how it came about, a small line of its steps and how it changed; several stand beside each
 /// other.</summary>
-internal static class SingleValue
+internal sealed class SingleValueForm() : ChartForm("Single", "single value")
 {
     private const double Least = 180;
     private const double RowHeight = 112;
     private const double LineHeight = 40;
     private const double Pad = 14;
 
-    public static Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
+    public override bool Takes(FrameShape shape) => true;
+
+    public override (Suits How, string Reason)? Suggest(FrameShape shape) =>
+        shape is { IsOverTime: false, Figures: > 0, Keys.Count: 0, Rows: <= 1 }
+            ? (Suits.Well, "One row without keys is a single value.")
+            : null;
+
+    public override Drawing? Draw(Frame frame, ChartSpec spec, ChartView view)
     {
         if (Figures.Of(frame, spec, view) is not { } figures)
             return null;

@@ -2,13 +2,13 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 
-namespace Kumiko.Web.Rendering.Rules;
+namespace Kumiko.Core.Rules;
 
 /// <summary>A question that somebody asked, as the quantity of a rule.</summary>
-/// <param name="Quantity">count or figure.</param>
 /// <param name="Keys">Of a count that was split.</param>
 /// <param name="Step">The step of the question, which becomes how far checks look back; null for none.</param>
-public sealed record RuleProposal(string Quantity, string Query, IReadOnlyList<string> Keys, string? Step)
+/// <param name="Name">What the rule can be called; empty where nothing offers itself.</param>
+public sealed record RuleProposal(Quantity Quantity, IReadOnlyList<string> Keys, string? Step, string Name)
 {
     private const int LongestName = 60;
 
@@ -17,7 +17,7 @@ public sealed record RuleProposal(string Quantity, string Query, IReadOnlyList<s
         var parsed = QueryParser.Parse(query);
         var at = parsed.Query.Stages.ToList().FindIndex(s => s is Group);
         if (!parsed.Ok || at < 0)
-            return new RuleProposal("count", parsed.Ok ? QueryEdits.RecordsOnly(query) : query, [], null);
+            return Count(parsed.Ok ? QueryEdits.RecordsOnly(query) : query, [], null);
         var group = (Group)parsed.Query.Stages[at];
         var step = group.Per is null or "auto" ? null : group.Per;
         if (
@@ -25,19 +25,13 @@ public sealed record RuleProposal(string Quantity, string Query, IReadOnlyList<s
             && group.By.All(b => b.Expr is Field && b.Alias is null)
             && parsed.Query.Stages.Count == at + 1
         )
-            return new RuleProposal("count", QueryEdits.RecordsOnly(query), [.. group.By.Select(b => b.Name)], step);
+            return Count(QueryEdits.RecordsOnly(query), [.. group.By.Select(b => b.Name)], step);
         // A rule has steps of its own; what fills or orders steps goes with them.
         var behind = parsed.Query.Stages.Skip(at + 1).Where(s => s is Where or SetFields or Select).Select(QueryPrinter.Print);
         var text = query[..group.Span.Start] + string.Join("\n| ", behind.Prepend(QueryPrinter.Print(group with { Per = null })));
-        return new RuleProposal("figure", text, [], step);
+        return new RuleProposal(new ValueOf(text), [], step, "");
     }
 
-    public void Fill(RuleForm form)
-    {
-        (form.Quantity, form.Query, form.Keys) = (Quantity, Query, string.Join(", ", Keys));
-        if (Step is not null)
-            form.InTheLast = Step;
-        if (Quantity == "count" && Query.Length is > 0 and <= LongestName)
-            form.Name = Query.ReplaceLineEndings(" ");
-    }
+    private static RuleProposal Count(string query, IReadOnlyList<string> keys, string? step) =>
+        new(new CountOf(query), keys, step, query.Length is > 0 and <= LongestName ? query.ReplaceLineEndings(" ") : "");
 }

@@ -1,17 +1,24 @@
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 
-namespace Kumiko.Charts.Forms;
+namespace Kumiko.Charts;
 
 /// <summary>A table as a picture, a bar behind each figure.</summary>
-internal static class CellTable
+internal sealed class TableForm() : ChartForm("Table", "table")
 {
     private const double Row = 24;
     private const double Head = 26;
     private const double Pad = 10;
     private const int MostRows = 500;
 
-    public static Drawing Draw(Frame frame, ChartSpec spec, ChartView view)
+    public override bool Takes(FrameShape shape) => true;
+
+    public override (Suits How, string Reason)? Suggest(FrameShape shape) =>
+        shape.Figures == 0
+            ? (Suits.Best, "No column holds figures, so it is a table.")
+            : (Suits.Otherwise, "Several keys or figures without steps of time are a table.");
+
+    public override Drawing Draw(Frame frame, ChartSpec spec, ChartView view)
     {
         var columns = frame.Schema.Columns;
         if (frame.Rows.Count == 0)
