@@ -23,16 +23,16 @@ public sealed class RecordRules : IDisposable
     private readonly RuleStore _rules;
     private readonly RecordStore _records;
     private readonly QuerySources _sources;
-    private readonly RuleChecker _checker;
+    private readonly RuleCheckStore _store;
     private readonly ConcurrentQueue<RecordBlock> _waiting = new();
     private int _count;
     private volatile bool _isBehind = true;
     private long _position;
     private IReadOnlyList<Rule> _known = [];
 
-    public RecordRules(RuleStore rules, RecordStore records, QuerySources sources, RuleChecker checker)
+    public RecordRules(RuleStore rules, RecordStore records, QuerySources sources)
     {
-        (_rules, _records, _sources, _checker) = (rules, records, sources, checker);
+        (_rules, _records, _sources, _store) = (rules, records, sources, new RuleCheckStore(rules));
         // Before the first start of all, what is there already was never waited for.
         _position = rules.Position() ?? Newest();
         records.Committed += Take;
@@ -114,11 +114,7 @@ public sealed class RecordRules : IDisposable
             matched += await Show(rule, records, cancel);
         _position = Math.Max(_position, last);
         if (_known.Count > 0)
-            await _rules.Write(connection =>
-            {
-                RuleStore.SetPosition(connection, _position);
-                return 0;
-            });
+            await _store.SetPosition(_position);
         return matched;
     }
 
@@ -171,7 +167,7 @@ public sealed class RecordRules : IDisposable
             if (found.Count == 0)
                 return 0;
             cancel.ThrowIfCancellationRequested();
-            await _checker.SaveHappenings(rule, evaluator =>
+            await _store.SaveHappenings(rule, evaluator =>
             {
                 var transitions = new List<AlertTransition>();
                 foreach (var (record, keys) in found.OrderBy(f => f.Record.Time).ThenBy(f => f.Record.Sequence))

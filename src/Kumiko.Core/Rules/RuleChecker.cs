@@ -3,7 +3,6 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
-using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Rules;
 
@@ -22,15 +21,15 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
 
     private const int AtOnce = 2;
 
+    private readonly RuleCheckStore _store = new(rules);
+
     /// <summary>Makes all checks that are due; returns the number of rules checked.</summary>
     public async Task<int> CheckDue(long now, CancellationToken cancel)
     {
         var all = rules.Rules().Where(r => !r.Paused).ToList();
         // The clock went back: what was checked was the future.
         foreach (var rule in all.Where(r => r.Checked > now + r.Definition.CheckedEvery))
-            await rules.Write(connection =>
-                RuleStore.TurnBack(connection, rule, now / rule.Definition.CheckedEvery * rule.Definition.CheckedEvery)
-            );
+            await _store.TurnBack(rule, now / rule.Definition.CheckedEvery * rule.Definition.CheckedEvery);
         var due = all.Where(r => r.Due <= now && !(r.Checked > now + r.Definition.CheckedEvery)).ToList();
         // One that takes long does not hold up the others. Rules of rules come last, so that they see what the others started.
         var broken = new ConcurrentQueue<Exception>();
@@ -82,58 +81,24 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
                     () => records.Current,
                     rules.Alerts.Starts
                 );
-                await Save(rule, last, state, "", Took, 0, happening.Check(check), cancel);
+                var judge = happening.Check(check);
+                cancel.ThrowIfCancellationRequested();
+                await _store.Save(rule, last, state, "", Took, 0, judge);
                 return;
             }
             using var snapshot = records.Current;
             await reader.WarmUp(definition, state, checks[0], snapshot, cancel);
             var measurements = await reader.Read(definition, checks, snapshot, cancel);
-            await Save(
-                rule,
-                last,
-                state,
-                UnitOf(measurements),
-                Took,
-                due - made,
-                s => [.. new RuleEvaluator(definition, s).Check(measurements, 0, checks.Length)],
-                cancel
+            cancel.ThrowIfCancellationRequested();
+            await _store.Save(rule, last, state, UnitOf(measurements), Took, due - made, s =>
+                [.. new RuleEvaluator(definition, s).Check(measurements, 0, checks.Length)]
             );
         }
         catch (Exception e) when (e is QueryRefusedException or InvalidDataException or IOException)
         {
-            await rules.Write(connection =>
-            {
-                if (RuleStore.Failed(connection, rule, last, e.Message, Took(), due - made) is not { } since)
-                    return 0;
-                if (last - since < Math.Max(PatientFor, PatientChecks * interval))
-                    return 0;
-                NotificationStore.AddFailed(connection, rule, e.Message, since);
-                return 1;
-            });
+            var patience = Math.Max(PatientFor, PatientChecks * interval);
+            await _store.SaveFailure(rule, last, e.Message, Took(), due - made, patience);
         }
-    }
-
-    /// <summary>Judges what happened between checks and writes it in one transaction.</summary>
-    internal Task<int> SaveHappenings(Rule rule, Func<RuleEvaluator, IReadOnlyList<AlertTransition>> evaluator) =>
-        rules.Write(connection =>
-        {
-            if (RuleStore.StateOf(connection, rule) is not { } state)
-                return 0;
-            HoldEnded(connection, rule, state);
-            var transitions = evaluator(new RuleEvaluator(rule.Definition, state));
-            RuleStore.Happened(connection, rule, state);
-            Tell(connection, rule, transitions, "");
-            foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
-                AlertStore.Update(connection, rule.Id, key);
-            return transitions.Count;
-        });
-
-    /// <summary>What people ended by hand does not begin anew while it is still wrong.</summary>
-    private static void HoldEnded(SqliteConnection connection, Rule rule, EvaluationState state)
-    {
-        var open = AlertStore.OpenOf(connection, rule.Id).Select(a => a.Key).ToHashSet(StringComparer.Ordinal);
-        foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None && !open.Contains(k.Name)))
-            (key.Level, key.IsHeld, key.IsFlapping) = (AlertLevel.None, true, false);
     }
 
     /// <summary>The unit of a rule's figures: durations are in seconds.</summary>
@@ -144,59 +109,4 @@ public sealed class RuleChecker(RuleStore rules, RecordStore records, RuleReader
             ValueKind.Size => "By",
             _ => measurements.Unit,
         };
-
-    /// <summary>Judges and writes in one transaction.</summary>
-    /// <param name="judge">Runs once the state knows what people ended by hand.</param>
-    private async Task Save(
-        Rule rule,
-        long at,
-        EvaluationState state,
-        string unit,
-        Func<long> took,
-        long skipped,
-        Func<EvaluationState, IReadOnlyList<AlertTransition>> judge,
-        CancellationToken cancel
-    )
-    {
-        cancel.ThrowIfCancellationRequested();
-        await rules.Write(connection =>
-        {
-            // Between checks more may have happened.
-            if (rule.Definition.Quantity is Happening { ComesIn: true })
-                state = RuleStore.StateOf(connection, rule) ?? state;
-            HoldEnded(connection, rule, state);
-            var transitions = judge(state);
-            if (!RuleStore.Checked(connection, rule, at, state, unit, took(), skipped))
-                return 0;
-            Tell(connection, rule, transitions, unit);
-            foreach (var key in state.Keys.Values.Where(k => k.Level != AlertLevel.None))
-                AlertStore.Update(connection, rule.Id, key);
-            if (rule.HasOnward)
-                NotificationStore.AddResult(
-                    connection,
-                    rule,
-                    at,
-                    state.Keys.Values.Select(k => k.Level).DefaultIfEmpty(AlertLevel.None).Max(),
-                    Results(state)
-                );
-            return transitions.Count;
-        });
-    }
-
-    private static IEnumerable<CheckResult> Results(EvaluationState state) =>
-        state.Keys.Count == 0
-            ? [new CheckResult("", null, "none")]
-            : state.Keys.Values.Select(k => new CheckResult(
-                string.Join(", ", k.Keys.Where(t => t.Length > 0)),
-                double.IsFinite(k.Value) ? k.Value : null,
-                k.Level.ToString().ToLowerInvariant()
-            ));
-
-    /// <summary>Writes turns, and that they are to be told.</summary>
-    private static void Tell(SqliteConnection connection, Rule rule, IReadOnlyList<AlertTransition> transitions, string unit)
-    {
-        foreach (var transition in transitions)
-            if (AlertStore.Apply(connection, rule, transition, unit) is { } alert)
-                NotificationStore.Add(connection, rule, alert, transition);
-    }
 }

@@ -1,4 +1,3 @@
-using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;
@@ -16,20 +15,15 @@ public sealed class SourceBook
     private const int MostSources = 20_000;
     private const int DelaysOfBatch = 8;
 
-    private readonly AppDatabase _database;
+    private readonly SourceStore _store;
     private readonly TimeProvider _clock;
     private readonly Dictionary<string, SourceCounts> _sources = new(StringComparer.Ordinal);
 
     public SourceBook(RecordStore records, SignalStore signals, MetricStore metrics, AppDatabase database, TimeProvider clock)
     {
-        (_database, _clock) = (database, clock);
-        using (var connection = database.Database.Read())
-            foreach (
-                var row in connection.Query<SourceCounts>(
-                    "SELECT name AS Name, first_seen AS FirstSeen, last_seen AS LastSeen, newest AS Newest, records AS Records, samples AS Samples, spans AS Spans, changes AS Changes, refused AS Refused, protocol AS Protocol, recognised AS Recognised FROM source"
-                )
-            )
-                _sources[row.Name] = row;
+        (_store, _clock) = (new SourceStore(database), clock);
+        foreach (var row in _store.All())
+            _sources[row.Name] = row;
         records.Committed += CountRecords;
         records.Kept += (source, refused) => Count(source, 0, 0, s => s.Refused += refused);
         metrics.Committed += batch => Count(batch.Source, batch.Items, batch.Newest, s => s.Samples += batch.Items);
@@ -115,26 +109,6 @@ public sealed class SourceBook
             foreach (var source in _sources.Values)
                 source.IsChanged = false;
         }
-        return changed.Count == 0
-            ? Task.CompletedTask
-            : _database.Database.Writer.Write(c =>
-                c.Execute(
-                    "INSERT OR REPLACE INTO source (name, first_seen, last_seen, newest, records, samples, spans, changes, refused, protocol, recognised) VALUES (@Name, @FirstSeen, @LastSeen, @Newest, @Records, @Samples, @Spans, @Changes, @Refused, @Protocol, @Recognised)",
-                    changed.Select(s => new
-                    {
-                        s.Name,
-                        s.FirstSeen,
-                        s.LastSeen,
-                        s.Newest,
-                        s.Records,
-                        s.Samples,
-                        s.Spans,
-                        s.Changes,
-                        s.Refused,
-                        s.Protocol,
-                        s.Recognised,
-                    })
-                )
-            );
+        return changed.Count == 0 ? Task.CompletedTask : _store.Save(changed);
     }
 }

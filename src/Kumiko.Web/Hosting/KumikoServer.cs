@@ -272,6 +272,7 @@ public static class KumikoServer
             .AddSingleton<ChannelStore>()
             .AddSingleton<RouteStore>()
             .AddSingleton<SendingStore>()
+            .AddSingleton<DeliveryPlanStore>()
             .AddSingleton<NotificationPlanner>();
         services
             .AddSingleton(new NetworkGuard(options.Reach))

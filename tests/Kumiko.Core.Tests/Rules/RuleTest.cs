@@ -78,7 +78,7 @@ public abstract class RuleTest : IDisposable
         );
         Reader = new RuleReader(new RuleValueReader(Around, Objectives.Find));
         Checker = new RuleChecker(Store, Records, Reader, Clock);
-        OnRecords = new RecordRules(Store, Records, Around, Checker);
+        OnRecords = new RecordRules(Store, Records, Around);
         (Channels, Changes) = (new ChannelStore(Database, Clock), new ChangeStore(Database));
         (Routes, Sendings) = (new RouteStore(Database, Channels, Clock), new SendingStore(Database, Clock));
         Briefs = new BriefReader(
@@ -89,7 +89,7 @@ public abstract class RuleTest : IDisposable
             Clock
         );
         Planner = new NotificationPlanner(
-            Database,
+            new DeliveryPlanStore(Database),
             new NotificationStore(Database),
             Store,
             Routes,

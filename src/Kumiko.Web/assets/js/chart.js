@@ -1,9 +1,9 @@
 import { setFocus } from './strip.js';
 import { showMenu } from './menus.js';
+import { element } from './svg.js';
 
 // Charts: one cross-hair for all of a page, tooltips with the highest first, a stretch drawn by dragging, reading point by
 // point with the keyboard, series lit up or picked in the legend, and an overview of what is higher than its view.
-const svgName = 'http://www.w3.org/2000/svg';
 const hairs = new Set();
 
 export function startCharts() {
@@ -15,13 +15,6 @@ export function startCharts() {
     if (data.points) start(svg, data);
     else if (data.series) startMarks(svg, data);
   }
-}
-
-function element(name, attributes, parent) {
-  const made = document.createElementNS(svgName, name);
-  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
-  parent.append(made);
-  return made;
 }
 
 function start(svg, data) {

@@ -11,6 +11,8 @@ import { EditorState, StateEffect, StateField } from '@codemirror/state';
 import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { syntaxHighlighting, HighlightStyle, bracketMatching } from '@codemirror/language';
 import { tags } from '@lezer/highlight';
+import { askJson } from './ask.js';
+import { go } from './go.js';
 import { queryLanguage } from './language.js';
 
 const colours = HighlightStyle.define([
@@ -77,10 +79,8 @@ async function complete(context) {
   // What was asked for a text that changed since is dropped: an answer of nothing to it would end the asking until the next key.
   context.addEventListener('abort', () => stop.abort(), { onDocChange: true });
   try {
-    const response = await fetch(url, { headers: { Accept: 'application/json' }, signal: stop.signal });
-    if (!response.ok) return null;
-    const found = await response.json();
-    return found.options.length ? { from: found.from, to: found.to, options: found.options, filter: false } : null;
+    const found = await askJson(url, stop.signal);
+    return found?.options.length ? { from: found.from, to: found.to, options: found.options, filter: false } : null;
   } catch {
     return null;
   }
@@ -101,8 +101,7 @@ async function helpFor(word) {
   if (helps.has(word)) return helps.get(word);
   const url = fragment('Help');
   url.searchParams.set('word', word);
-  const response = await fetch(url, { headers: { Accept: 'application/json' } });
-  const help = response.ok ? await response.json() : {};
+  const help = (await askJson(url)) ?? {};
   if (helps.size > 200) helps.clear();
   helps.set(word, help);
   return help;
@@ -235,18 +234,15 @@ export function startEditors() {
       url.searchParams.set('from', state.dataset.from);
       url.searchParams.set('to', state.dataset.to);
     }
-    window.kumikoGo(url.pathname + url.search);
+    go(url.pathname + url.search);
   });
 }
 
 // The server says what is wrong while one types; the sentence stands below, the place is underlined.
 async function check() {
   const text = view.state.doc.toString();
-  const response = await fetch('/search?handler=Check&q=' + encodeURIComponent(text.slice(0, 16385)), {
-    headers: { Accept: 'application/json' },
-  });
-  if (!response.ok || text !== view.state.doc.toString()) return;
-  const found = await response.json();
+  const found = await askJson('/search?handler=Check&q=' + encodeURIComponent(text.slice(0, 16385)));
+  if (!found || text !== view.state.doc.toString()) return;
   view.dispatch({ effects: setErrors.of(found.errors) });
   document
     .getElementById('typed')

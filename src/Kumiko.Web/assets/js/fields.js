@@ -1,4 +1,6 @@
-import { go } from './kumiko.js';
+import { askHtml, partOf } from './ask.js';
+import { go } from './go.js';
+import { element } from './svg.js';
 import { showMenu } from './menus.js';
 
 // Search, order and pins of the list of fields; brushing of its histograms.
@@ -58,9 +60,7 @@ function startHistogram(box) {
     return Math.max(0, Math.min(bins - 1, Math.floor(((event.clientX - place.left) / place.width) * bins)));
   };
   const form = box.querySelector('form');
-  const brush = document.createElementNS('http://www.w3.org/2000/svg', 'rect');
-  brush.setAttribute('class', 'brush');
-  brush.setAttribute('height', svg.viewBox.baseVal.height);
+  const brush = element('rect', { class: 'brush', height: svg.viewBox.baseVal.height });
   svg.addEventListener('pointerdown', (event) => {
     event.preventDefault();
     svg.setPointerCapture(event.pointerId);
@@ -97,8 +97,6 @@ function startHistogram(box) {
 async function pick(url, condition) {
   const address = new URL(url, location.href);
   address.searchParams.set('condition', condition);
-  const response = await fetch(address, { headers: { Accept: 'text/html' } });
-  const page = new DOMParser().parseFromString(await response.text(), 'text/html');
-  const only = page.querySelector('a');
+  const only = partOf((await askHtml(address)) ?? '').querySelector('a');
   if (only) go(only.getAttribute('href'));
 }

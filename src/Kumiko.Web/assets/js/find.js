@@ -1,3 +1,5 @@
+import { askHtml, latest } from './ask.js';
+
 // Find anything, the list of keys, the theme.
 const keep = '; path=/; max-age=31536000; samesite=lax';
 
@@ -15,17 +17,12 @@ export function openKeys() {
   document.getElementById('keys')?.showModal();
 }
 
-let looking;
+const looking = latest();
 async function look(what) {
-  looking?.abort();
-  looking = new AbortController();
   try {
-    const response = await fetch('/find?what=' + encodeURIComponent(what), {
-      headers: { Accept: 'text/html' },
-      signal: looking.signal,
-    });
-    if (!response.ok || response.redirected) return;
-    document.getElementById('found').innerHTML = await response.text();
+    const found = await askHtml('/find?what=' + encodeURIComponent(what), looking());
+    if (found === null) return;
+    document.getElementById('found').innerHTML = found;
     choose(0);
   } catch {
     /* another letter was typed meanwhile */

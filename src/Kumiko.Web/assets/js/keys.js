@@ -2,7 +2,7 @@ import { shiftFocus } from './strip.js';
 import { openFind, openKeys } from './find.js';
 import { switchLive } from './live.js';
 import { focusEditor } from './editor.js';
-import { go } from './kumiko.js';
+import { go } from './go.js';
 
 const sections = { s: '/search', c: '/charts', a: '/alerts', o: '/sources', k: '/searches' };
 let going = false;

@@ -2,7 +2,8 @@ import htmx from 'htmx.org/dist/htmx.esm.js';
 import { startEditors, showQuery } from './editor.js';
 import { startStrips } from './strip.js';
 import { startCharts } from './chart.js';
-import { startLoading, stopLoading } from './loading.js';
+import { go } from './go.js';
+import { startLoading } from './loading.js';
 import { startMenus } from './menus.js';
 import { startFields } from './fields.js';
 import { startLive, showLive } from './live.js';
@@ -74,23 +75,3 @@ window.addEventListener('resize', () => {
     else if (document.getElementById('strip') && !document.querySelector('form[data-trial]')) location.reload();
   }, 300);
 });
-
-// Shows another view of this page: the answer and the strip change, the editor stays.
-export function go(url, replace = false) {
-  // Another page is fetched whole: its parts are not those of this one.
-  if (!document.getElementById('view') || new URL(url, location.href).pathname !== location.pathname) {
-    location.assign(url);
-    return;
-  }
-  stopLoading();
-  htmx.ajax('GET', url, {
-    source: '#page',
-    target: '#view',
-    swap: 'outerHTML',
-    select: '#view',
-    selectOOB: '#counts,#parameters,#strip,#state,#tell,#keep',
-    push: replace ? undefined : 'true',
-  });
-}
-
-window.kumikoGo = go;

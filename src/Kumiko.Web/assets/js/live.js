@@ -1,3 +1,4 @@
+import { askHtmlAndHead, askHtml, came, partOf } from './ask.js';
 import { keepPlace, scrollerOf } from './loading.js';
 
 // New records come in above by themselves while live is on, and never move what is being read.
@@ -54,16 +55,15 @@ async function poll() {
   busy = true;
   try {
     const newest = list.querySelector('[data-record]');
-    const response = await fetch(address('Newer', { id: newest?.dataset.record ?? '0.0' }), { headers: { Accept: 'text/html' } });
-    if (!response.ok || response.redirected || !list.isConnected) return;
-    const template = document.createElement('template');
-    template.innerHTML = await response.text();
-    const rows = [...template.content.querySelectorAll('details.record')];
+    const newer = await askHtmlAndHead(address('Newer', { id: newest?.dataset.record ?? '0.0' }));
+    if (!newer || !list.isConnected) return;
+    const content = partOf(newer.html);
+    const rows = [...content.querySelectorAll('details.record')];
     if (rows.length) {
-      for (const end of template.content.querySelectorAll('.end, [data-load-on=reveal]:not(details [data-load])')) end.remove();
-      const skipped = +(response.headers.get('Kumiko-Skipped') ?? 0);
+      for (const end of content.querySelectorAll('.end, [data-load-on=reveal]:not(details [data-load])')) end.remove();
+      const skipped = +(newer.head.get('Kumiko-Skipped') ?? 0);
       if (skipped > 0)
-        template.content.append(
+        content.append(
           Object.assign(document.createElement('p'), {
             className: 'skipped',
             textContent: `${skipped.toLocaleString('en').replaceAll(',', '\u2009')} more came in between; run the query again to see them`,
@@ -71,10 +71,9 @@ async function poll() {
         );
       const scroll = scrollerOf(list) ?? document.scrollingElement;
       const reading = scroll.scrollTop > 4 || list.contains(document.activeElement);
-      const put = () => list.prepend(template.content);
+      const put = () => list.prepend(content);
       if (reading) keepPlace(list, put);
       else put();
-      window.htmx.process(list);
       for (const row of rows) row.classList.add('new');
       const all = list.querySelectorAll('details.record');
       for (let i = mostRows; i < all.length; i++) all[i].remove();
@@ -86,15 +85,14 @@ async function poll() {
           Object.assign(document.createElement('button'), { textContent: `${fresh.dataset.count} new above` }),
         );
       } else fresh.dataset.count = 0;
-      document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+      came(list);
     }
     if (performance.now() - stripAt > strips) {
       stripAt = performance.now();
-      const strip = await fetch(address('Strip', { live: 'true' }), { headers: { Accept: 'text/html' } });
-      if (strip.ok && !strip.redirected && !document.querySelector('#strip :focus, .strip-picture .drawing, #strip [open]')) {
-        document.getElementById('strip').outerHTML = await strip.text();
-        window.htmx.process(document.getElementById('strip'));
-        document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+      const strip = await askHtml(address('Strip', { live: 'true' }));
+      if (strip !== null && !document.querySelector('#strip :focus, .strip-picture .drawing, #strip [open]')) {
+        document.getElementById('strip').outerHTML = strip;
+        came(document.getElementById('strip'));
       }
     }
   } finally {

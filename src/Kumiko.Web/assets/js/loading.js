@@ -1,3 +1,5 @@
+import { askHtml, came, partOf } from './ask.js';
+
 // Parts that come later: at once, when their record is unfolded, or when they scroll into view.
 let stop = new AbortController();
 
@@ -56,16 +58,14 @@ export function scrollerOf(part) {
 async function load(part) {
   const mine = stop;
   try {
-    const response = await fetch(part.dataset.load, { headers: { Accept: 'text/html' }, signal: mine.signal });
-    if (response.redirected || !response.ok) throw new Error(String(response.status));
-    const template = document.createElement('template');
-    template.innerHTML = await response.text();
+    const html = await askHtml(part.dataset.load, mine.signal);
+    if (html === null) throw new Error(part.dataset.load);
     if (mine.signal.aborted) return;
+    const content = partOf(html);
     const parent = part.parentElement;
-    if ('loadAbove' in part.dataset) keepPlace(part, () => part.replaceWith(template.content));
-    else part.replaceWith(template.content);
-    window.htmx.process(parent);
-    document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+    if ('loadAbove' in part.dataset) keepPlace(part, () => part.replaceWith(content));
+    else part.replaceWith(content);
+    came(parent);
   } catch {
     if (mine.signal.aborted) return;
     // What renews itself stays as it was, and is tried again.

@@ -1,4 +1,5 @@
-import { go } from './kumiko.js';
+import { askHtml } from './ask.js';
+import { go } from './go.js';
 
 // A small menu at what somebody points at: a word or a stretch of a body, a row's keys, a bar. The server writes it.
 let open = null;
@@ -13,13 +14,13 @@ export async function showMenu(url, parameters, x, y, returnTo) {
   const address = new URL(url, location.href);
   for (const [name, value] of Object.entries(parameters))
     if (value !== undefined && value !== null) address.searchParams.set(name, value);
-  const response = await fetch(address, { headers: { Accept: 'text/html' } });
-  if (!response.ok || response.redirected) return;
+  const html = await askHtml(address);
+  if (html === null) return;
   const menu = document.createElement('div');
   menu.className = 'point-menu';
   menu.setAttribute('role', 'group');
   menu.setAttribute('aria-label', 'What to do with this');
-  menu.innerHTML = await response.text();
+  menu.innerHTML = html;
   closeMenu();
   open = menu;
   (document.querySelector('main') ?? document.body).append(menu);

@@ -1,4 +1,4 @@
-import { go } from './kumiko.js';
+import { go } from './go.js';
 
 // Small acts of the list of records: marks, links to copy.
 export function startRecords() {

@@ -1,3 +1,6 @@
+import { came, latest, partOf, sendForm } from './ask.js';
+import { element } from './svg.js';
+
 // The form of a rule: shows the fields of what is chosen, tries the rule while it is filled in, and lets limits be dragged.
 const controls = 'input, select, textarea';
 
@@ -7,26 +10,19 @@ export function startRule() {
   startLimits(form);
   if (form.dataset.ready) return;
   form.dataset.ready = 'true';
-  let waiting, running;
+  const running = latest();
+  let waiting;
   const tryIt = () => {
     clearTimeout(waiting);
     waiting = setTimeout(async () => {
-      running?.abort();
-      running = new AbortController();
       const box = document.getElementById('trial');
       box.setAttribute('aria-busy', 'true');
       try {
-        const response = await fetch(location.pathname + '?handler=Trial', {
-          method: 'POST',
-          body: new FormData(form),
-          signal: running.signal,
-        });
-        if (!response.ok) throw new Error(String(response.status));
-        const template = document.createElement('template');
-        template.innerHTML = await response.text();
-        box.replaceChildren(template.content);
+        const html = await sendForm(location.pathname + '?handler=Trial', form, running());
+        if (html === null) throw new Error('refused');
+        box.replaceChildren(partOf(html));
         box.removeAttribute('aria-busy');
-        document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+        came();
       } catch (e) {
         if (e.name !== 'AbortError') box.textContent = 'The trial did not arrive. Change a value to try again.';
       }
@@ -42,7 +38,7 @@ export function startRule() {
 
 function show(form) {
   const value = (name) => form.elements[name].value;
-  const happens = form.elements.Quantity.selectedOptions[0].dataset.happens !== undefined;
+  const happens = form.elements.Quantity.selectedOptions[0].dataset.figure === 'no';
   const asks = new Set([
     'q-' + value('Quantity'),
     'w-' + (happens ? 'happens' : value('Condition')),
@@ -59,11 +55,12 @@ const GRIP = 12;
 function gripsOf(svg) {
   const known = svg.parentElement.querySelector('svg.grips');
   if (known) return known;
-  const over = document.createElementNS('http://www.w3.org/2000/svg', 'svg');
-  over.setAttribute('class', 'grips');
-  over.setAttribute('viewBox', svg.getAttribute('viewBox'));
-  over.setAttribute('role', 'group');
-  over.setAttribute('aria-label', 'Limits');
+  const over = element('svg', {
+    class: 'grips',
+    viewBox: svg.getAttribute('viewBox'),
+    role: 'group',
+    'aria-label': 'Limits',
+  });
   svg.after(over);
   return over;
 }
@@ -80,16 +77,20 @@ function startLimits(form) {
     if (data.low === null || data.low === undefined || !field) continue;
     const label = field.getAttribute('aria-label');
     // A hair is too thin to be taken hold of; and a picture holds nothing that can be moved.
-    const grip = document.createElementNS('http://www.w3.org/2000/svg', 'rect');
-    grip.setAttribute('x', line.getAttribute('x1'));
-    grip.setAttribute('width', Number(line.getAttribute('x2')) - Number(line.getAttribute('x1')));
-    grip.setAttribute('height', GRIP);
-    grip.setAttribute('class', 'grip');
-    grip.setAttribute('tabindex', '0');
-    grip.setAttribute('role', 'slider');
-    grip.setAttribute('aria-label', 'Limit: ' + label.toLowerCase());
-    grip.setAttribute('aria-orientation', 'vertical');
-    gripsOf(svg).append(grip);
+    const grip = element(
+      'rect',
+      {
+        x: line.getAttribute('x1'),
+        width: Number(line.getAttribute('x2')) - Number(line.getAttribute('x1')),
+        height: GRIP,
+        class: 'grip',
+        tabindex: '0',
+        role: 'slider',
+        'aria-label': 'Limit: ' + label.toLowerCase(),
+        'aria-orientation': 'vertical',
+      },
+      gripsOf(svg),
+    );
     const low = data.low,
       high = data.high;
     const worth = (y) => low + ((data.bottom - y) / (data.bottom - data.top)) * (high - low);

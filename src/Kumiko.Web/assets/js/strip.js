@@ -1,8 +1,9 @@
-import { go } from './kumiko.js';
+import { askHtml, askJson, came, latest } from './ask.js';
+import { go } from './go.js';
+import { element } from './svg.js';
 import { showMenu } from './menus.js';
 
 // The time strip: a stretch is drawn on it, the frame is moved and stretched by its edges, the wheel zooms.
-const svgName = 'http://www.w3.org/2000/svg';
 const grip = 7;
 const shortest = 1000;
 
@@ -71,10 +72,8 @@ export function startStrips() {
 }
 
 // The strip for another span, fetched alone: the answer stays as it is.
-let zooming;
+const zooming = latest();
 async function zoom(span) {
-  zooming?.abort();
-  zooming = new AbortController();
   const page = pageWith((p) => p.set('span', span));
   if (!document.getElementById('view')) {
     location.assign(page);
@@ -84,15 +83,14 @@ async function zoom(span) {
   const fragment = new URL(url);
   fragment.searchParams.set('handler', 'Strip');
   try {
-    const response = await fetch(fragment, { headers: { Accept: 'text/html' }, signal: zooming.signal });
-    if (!response.ok || response.redirected) return;
+    const html = await askHtml(fragment, zooming());
+    if (html === null) return;
     const focused = document.activeElement?.closest('svg[data-strip]');
-    document.getElementById('strip').outerHTML = await response.text();
-    window.htmx.process(document.getElementById('strip'));
+    document.getElementById('strip').outerHTML = html;
     const here = new URL(location.href);
     here.searchParams.set('span', span);
     history.replaceState(history.state, '', here);
-    document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+    came(document.getElementById('strip'));
     if (focused) shown().focus();
   } catch {
     /* zoomed on meanwhile */
@@ -233,11 +231,15 @@ function start(svg) {
     const baseline = svg.dataset.drawing === 'baseline' || event.altKey;
     // With Shift a new stretch is drawn even inside the frame.
     const kind = event.shiftKey || baseline ? 'draw' : part(begin);
-    const drawn = document.createElementNS(svgName, 'rect');
-    drawn.setAttribute('class', baseline ? 'baseline-frame drawing' : 'focus drawing');
-    drawn.setAttribute('y', frame?.getAttribute('y') ?? 17);
-    drawn.setAttribute('height', frame?.getAttribute('height') ?? 110);
-    svg.append(drawn);
+    const drawn = element(
+      'rect',
+      {
+        class: baseline ? 'baseline-frame drawing' : 'focus drawing',
+        y: frame?.getAttribute('y') ?? 17,
+        height: frame?.getAttribute('height') ?? 110,
+      },
+      svg,
+    );
     svg.setPointerCapture(event.pointerId);
     let now = [begin, begin];
     const move = (e) => {
@@ -288,21 +290,19 @@ function startWhen() {
   if (!input) return;
   input.dataset.ready = 'true';
   const means = document.getElementById('when-means');
-  let asking, waiting;
+  const asking = latest();
+  let waiting;
   input.addEventListener('input', () => {
     clearTimeout(waiting);
     waiting = setTimeout(async () => {
-      asking?.abort();
-      asking = new AbortController();
       try {
         const url = new URL('/search', location.href);
         url.searchParams.set('handler', 'When');
         url.searchParams.set('when', input.value);
         const zone = new URL(location.href).searchParams.get('zone');
         if (zone) url.searchParams.set('zone', zone);
-        const response = await fetch(url, { headers: { Accept: 'application/json' }, signal: asking.signal });
-        if (!response.ok || response.redirected) return;
-        const found = await response.json();
+        const found = await askJson(url, asking());
+        if (!found) return;
         means.textContent = found.text;
         means.classList.toggle('wrong', !found.understood);
         means.hidden = false;

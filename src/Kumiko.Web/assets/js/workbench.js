@@ -1,4 +1,5 @@
-import { go } from './kumiko.js';
+import { askHtml, askJson, came } from './ask.js';
+import { go } from './go.js';
 import { showMenu } from './menus.js';
 import { startLoading } from './loading.js';
 
@@ -18,13 +19,9 @@ function parameters(form) {
 }
 
 async function apply(form) {
-  const response = await fetch(form.getAttribute('action') + '?' + parameters(form), { headers: { Accept: 'application/json' } });
-  if (!response.ok) {
-    form.submit();
-    return;
-  }
-  const { url } = await response.json();
-  go(url);
+  const found = await askJson(form.getAttribute('action') + '?' + parameters(form));
+  if (found) go(found.url);
+  else form.submit();
 }
 
 function startForm(form) {
@@ -52,10 +49,9 @@ function startPart(form) {
     event.preventDefault();
     const into = document.querySelector(form.dataset.part);
     into.innerHTML = '<p class="wait">comparing…</p>';
-    const response = await fetch(form.getAttribute('action') + '?' + parameters(form), { headers: { Accept: 'text/html' } });
-    into.innerHTML = response.ok ? await response.text() : '<p class="wrong">This could not be answered. Try it again.</p>';
-    window.htmx.process(into);
-    document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+    const html = await askHtml(form.getAttribute('action') + '?' + parameters(form));
+    into.innerHTML = html ?? '<p class="wrong">This could not be answered. Try it again.</p>';
+    came(into);
   });
 }
 
@@ -69,9 +65,9 @@ function startBuilder(parts) {
     const turn = ++asked;
     const query = parameters(form);
     query.set('handler', 'Built');
-    const response = await fetch('/charts?' + query, { headers: { Accept: 'application/json' } });
-    if (!response.ok || turn !== asked) return;
-    const { text, problem, function: figure } = await response.json();
+    const built = await askJson('/charts?' + query);
+    if (!built || turn !== asked) return;
+    const { text, problem, function: figure } = built;
     parts.querySelector('[name="b.function"]').value = figure;
     parts.querySelector('[name="b.was"]').value = parts.querySelector('[name="b.what"]').value;
     let told = parts.querySelector('.wrong');
@@ -93,10 +89,8 @@ function startBuilder(parts) {
       into.replaceChildren();
       return;
     }
-    const response = await fetch(parts.dataset.preview + '&what=' + encodeURIComponent(what), {
-      headers: { Accept: 'text/html' },
-    });
-    if (response.ok && into.dataset.previewOf === what) into.innerHTML = await response.text();
+    const html = await askHtml(parts.dataset.preview + '&what=' + encodeURIComponent(what));
+    if (html !== null && into.dataset.previewOf === what) into.innerHTML = html;
   }
   preview();
   if (area.dataset.watched) return;

@@ -1,0 +1,50 @@
+import htmx from 'htmx.org/dist/htmx.esm.js';
+
+// What is asked of the server: the only place that fetches.
+
+// Null where it refuses, or where another page came instead, such as that for signing in.
+async function ask(url, kind, options) {
+  const response = await fetch(url, { headers: { Accept: kind }, ...options });
+  return response.ok && !response.redirected ? response : null;
+}
+
+export async function askJson(url, signal) {
+  return (await ask(url, 'application/json', { signal }))?.json() ?? null;
+}
+
+export async function askHtml(url, signal) {
+  return (await ask(url, 'text/html', { signal }))?.text() ?? null;
+}
+
+// With what the head of the answer tells.
+export async function askHtmlAndHead(url) {
+  const response = await ask(url, 'text/html');
+  return response && { html: await response.text(), head: response.headers };
+}
+
+// Sends a form and gets a part of a page.
+export async function sendForm(url, form, signal) {
+  return (await ask(url, 'text/html', { method: 'POST', body: new FormData(form), signal }))?.text() ?? null;
+}
+
+// Each asking ends the one before it.
+export function latest() {
+  let running;
+  return () => {
+    running?.abort();
+    running = new AbortController();
+    return running.signal;
+  };
+}
+
+export function partOf(html) {
+  const template = document.createElement('template');
+  template.innerHTML = html;
+  return template.content;
+}
+
+// Makes what came work like the rest of the page.
+export function came(into) {
+  if (into) htmx.process(into);
+  document.dispatchEvent(new CustomEvent('kumiko:loaded'));
+}
