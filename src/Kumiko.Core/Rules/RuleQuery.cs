@@ -1,5 +1,7 @@
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Query.Sliding;
 
 namespace Kumiko.Core.Rules;
 
@@ -16,7 +18,8 @@ public sealed record RuleQuery(string Name, string Text)
     public bool IsOneByOne { get; init; }
 
     /// <summary>Whether windows of it can be put together of slices.</summary>
-    public bool IsQuick => Query.Sliding.SlidingQuery.Fits(MakesFigures ? Text : Text + "\n| group count()");
+    public bool IsQuick =>
+        QueryParser.Parse(Text) is { Ok: true, Query: var query } && SlidingQuery.Fits(MakesFigures ? query : query.Counted());
 
     public IEnumerable<string> Faults()
     {

@@ -52,12 +52,8 @@ public sealed class ValueRequest(
     /// <summary>An aggregate of the rows of a query for each key of the rule.</summary>
     public Task<SlidingAnswer> Each(Language.Query rows, string aggregate, params Expr[] arguments)
     {
-        var group = new Group(
-            new Seq<Named>([new Named(new Call(aggregate, new Seq<Expr>(arguments)), null)]),
-            new Seq<Named>(definition.Keys.Select(k => new Named(new Field(k), null))),
-            null
-        );
-        return Ask(ParseResult.Of(rows with { Stages = new Seq<Stage>([.. rows.Stages, group]) }));
+        var call = new Call(aggregate, new Seq<Expr>(arguments));
+        return Ask(ParseResult.Of(rows.Grouped(call, definition.Keys.Select(k => new Field(k)))));
     }
 
     /// <summary>How many rows of one query there are for each of another, by key.</summary>

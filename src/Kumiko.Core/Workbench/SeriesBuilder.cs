@@ -125,9 +125,10 @@ public sealed record SeriesBuilder(
             return "Choose how it becomes one figure.";
         if (Functions.First(f => f.Name == Function).TakesField && Metric.Length == 0 && Field.Length == 0)
             return "Say which field it is of.";
-        if (QueryParser.Parse(Where) is { Ok: false } wrong)
-            return wrong.Errors[0].Describe(Where);
-        if (QueryParser.Parse(Where) is { Query: { Stages.Count: > 0 } or { From: not null } })
+        var where = QueryParser.Parse(Where);
+        if (!where.Ok)
+            return where.Errors[0].Describe(Where);
+        if (where.Query is { Stages.Count: > 0 } or { From: not null })
             return "Write conditions alone here, such as terminal = Tarnhead.";
         return QueryParser.Parse(Text) is { Ok: false } parsed ? parsed.Errors[0].Describe(parsed.Text) : null;
     }

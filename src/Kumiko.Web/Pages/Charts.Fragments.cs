@@ -141,7 +141,7 @@ public sealed partial class ChartsModel
 
     private PointMenu Marks(BoardSeries? series, string? condition, Window? step, double? limit)
     {
-        var keys = condition is null || !QueryParser.Parse(condition).Ok ? null : QueryParser.Parse(condition).Query.Match;
+        var keys = condition is not null && QueryParser.Parse(condition) is { Ok: true, Query: var asked } ? asked.Match : null;
         var words = string.Join(
             ", ",
             new[]

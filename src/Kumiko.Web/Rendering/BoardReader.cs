@@ -338,9 +338,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
                 try
                 {
                     var counted = await Ask(
-                        QueryParser.Parse(
-                            $"{QueryEdits.RecordsOnly(board.Records)}\n| group count() per {Quantities.Duration(step)}"
-                        ),
+                        ParseResult.Of(parsed.Query.Records().Counted(per: Quantities.Duration(step))),
                         drawn,
                         person,
                         now,
@@ -372,7 +370,7 @@ public sealed class BoardReader(RunRegistry runs, RuleStore rules, ChangeStore c
             var rule in all.Where(r =>
                 r.Definition is { Quantity: CountOf, Condition: Beyond }
                 && Counted(r) is { } match
-                && match == QueryParser.Parse(QueryEdits.RecordsOnly(answer.Query!)).Query.Match
+                && match == QueryParser.Parse(answer.Query!).Query.Match
             )
         )
         foreach (

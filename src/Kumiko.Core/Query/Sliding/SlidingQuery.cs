@@ -30,7 +30,7 @@ public sealed class SlidingQuery(string person, ParseResult parsed, DateTimeZone
     public bool IsQuick => SlicedWindows.Fits(parsed.Query);
 
     /// <summary>Whether many windows of a query are as quick as one.</summary>
-    public static bool Fits(string text) => QueryParser.Parse(text) is { Ok: true } parsed && SlicedWindows.Fits(parsed.Query);
+    public static bool Fits(Language.Query query) => SlicedWindows.Fits(query);
 
     /// <param name="length">Of each window, in nanoseconds.</param>
     /// <param name="ends">Rising, each once.</param>

@@ -29,13 +29,11 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
     public async Task<BriefDifferences> Read(Alert alert, CancellationToken cancel)
     {
         var focus = AlertRecords.Focus(alert);
-        var query = AlertRecords.Query(alert);
-        if (
-            query is null
-            || QueryParser.Parse(query) is not { Ok: true, Query: { From: null, Stages: var stages } }
-            || stages.Any(s => s is not Where)
-        )
-            query = QueryOfPlace(alert);
+        var text = AlertRecords.Query(alert);
+        var parsed = text is null ? null : QueryParser.Parse(text);
+        if (parsed is not { Ok: true, Query: { From: null, Stages: var stages } } || stages.Any(s => s is not Where))
+            parsed = QueryParser.Parse(QueryOfPlace(alert));
+        var query = parsed.Query;
         using var snapshot = records.Current;
         using var run = Open(query, alert, focus, snapshot);
         using var reading = run.Attach(cancel);
@@ -76,7 +74,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             .ToList();
         return new BriefDifferences(
             Described(strongest, snapshot),
-            query,
+            parsed.Text,
             baseline.Words,
             baseline.Choice.ToString() ?? "",
             baseline.Health,
@@ -91,11 +89,11 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
         );
     }
 
-    private Run Open(string query, Alert alert, Window window, Snapshot snapshot) =>
+    private Run Open(Language.Query query, Alert alert, Window window, Snapshot snapshot) =>
         new(
             new Question(
                 "rule",
-                QueryParser.Parse(query),
+                ParseResult.Of(query),
                 window,
                 window.To,
                 alert.Definition.TimeZone,
@@ -169,13 +167,12 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             : null;
 
     /// <param name="common">The service that all records are of, so that others are of it as well.</param>
-    private static Baseline Others(string query, Window focus, string? common)
+    private static Baseline Others(Language.Query query, Window focus, string? common)
     {
-        var parsed = QueryParser.Parse(query);
         var conditions = new List<Expr>();
-        if (parsed.Query.Match is { } match)
+        if (query.Match is { } match)
             conditions.AddRange(match is And and ? and.Items : [match]);
-        conditions.AddRange(parsed.Query.Stages.OfType<Where>().Select(w => w.Condition));
+        conditions.AddRange(query.Stages.OfType<Where>().Select(w => w.Condition));
         var service = conditions
             .OfType<Compare>()
             .FirstOrDefault(c => c is { Op: CompareOp.Equal, Left: Field { Name: "service" } });
@@ -195,15 +192,20 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
     }
 
     /// <param name="besideOthers">Whether other lines of code wrote what is compared with.</param>
-    private static List<Candidate> Candidates(string query, Alert alert, FieldCounts now, FieldCounts then, bool besideOthers)
+    private static List<Candidate> Candidates(
+        Language.Query query,
+        Alert alert,
+        FieldCounts now,
+        FieldCounts then,
+        bool besideOthers
+    )
     {
-        var match = QueryParser.Parse(query).Query;
-        var asksForText = match.Match is { } text && HasTerm(text);
+        var asksForText = query.Match is { } text && HasTerm(text);
         var found = new List<Candidate>();
         foreach (var name in now.Fields.Keys.Union(then.Fields.Keys))
         {
             // What the query says of itself sets nothing apart; what tells each record from the next says nothing of many.
-            if (alert.Definition.Keys.Contains(name) || Speaks(match, name))
+            if (alert.Definition.Keys.Contains(name) || Speaks(query, name))
                 continue;
             // Who asks for a text asks for a line of code, which says its level and scope by itself.
             if (besideOthers && asksForText && (name == "level" || name.StartsWith("otel.scope.", StringComparison.Ordinal)))
@@ -235,7 +237,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
         || query.Stages.OfType<Where>().Any(w => QueryChecker.Mentions(w.Condition, field));
 
     private async Task<IEnumerable<Candidate>> Patterns(
-        string query,
+        Language.Query query,
         Baseline baseline,
         Alert alert,
         Window focus,
@@ -243,7 +245,6 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
         CancellationToken cancel
     )
     {
-        const string Counting = "\n| group count() as n by pattern";
         var now = await Counts([focus]);
         var then = await Counts(baseline.Windows);
         return now
@@ -255,7 +256,7 @@ public sealed class DifferenceReader(RecordStore records, QuerySources sources, 
             var counts = new Dictionary<string, long>(StringComparer.Ordinal);
             foreach (var window in windows)
             {
-                using var run = Open(query + Counting, alert, window, snapshot);
+                using var run = Open(query.Counted([new Field("pattern")]), alert, window, snapshot);
                 using var reading = run.Attach(cancel);
                 foreach (var row in (await run.Frame()).Rows.Where(r => !r[0].IsMissing))
                     counts[row[0].AsText] = counts.GetValueOrDefault(row[0].AsText) + row[1].AsLong;

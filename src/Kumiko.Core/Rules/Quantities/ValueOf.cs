@@ -21,14 +21,14 @@ public sealed record ValueOf(string Query) : Quantity
         ReadText = (text, line) => line == "figure of" ? new ValueOf(text.Block()) : null,
     };
 
+    private Language.Query Parsed => QueryParser.Parse(Query).Query;
+
     public override IEnumerable<RuleQuery> Queries => [new("The query", Query) { MakesFigures = true }];
 
-    public override string? Rows => QueryParser.Parse(Query).Query.With.Count == 0 ? QueryEdits.RecordsOnly(Query) : null;
+    public override string? Rows => Parsed.With.Count == 0 ? QueryEdits.RecordsOnly(Query) : null;
 
     public override IReadOnlyList<string> OwnKeys =>
-        QueryParser.Parse(Query).Query.Stages.OfType<Evaluation.Group>().FirstOrDefault() is { } group
-            ? [.. group.By.Select(b => b.Name)]
-            : [];
+        Parsed.Stages.OfType<Evaluation.Group>().FirstOrDefault() is { } group ? [.. group.By.Select(b => b.Name)] : [];
 
     public override string Print() => RuleText.Block("figure of", Query);
 
@@ -36,7 +36,7 @@ public sealed record ValueOf(string Query) : Quantity
 
     public override string Words(RuleWording words, string each)
     {
-        var stages = QueryParser.Parse(Query).Query.Stages;
+        var stages = Parsed.Stages;
         var group = stages.OfType<Evaluation.Group>().FirstOrDefault();
         if (group is null)
             return "The figure of " + RuleWording.Quoted(Query);

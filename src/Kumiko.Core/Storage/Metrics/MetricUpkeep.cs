@@ -12,90 +12,47 @@ public sealed class MetricUpkeep : IDisposable
     /// <summary>So many samples are sealed at once, and not later than after an hour.</summary>
     internal const long SealedAt = 4L << 20;
 
-    private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
     private static readonly long SealEvery = Instants.Hour;
     private static readonly long CloseAfter = 10 * Instants.Minute;
     private static readonly long RetainEvery = Instants.Minute;
-    private static readonly long RetryAfter = 5 * Instants.Second;
     private const int SeriesOfClosed = 128;
 
     private readonly MetricStore _store;
-    private readonly RecordStore _records;
-    private readonly TimeProvider _clock;
     private readonly MetricOptions _options;
-    private readonly SemaphoreSlim _turn = new(1);
-    private readonly SemaphoreSlim _wake = new(0);
+    private readonly UpkeepLoop _loop;
     private readonly List<(long Id, int Parts, long Version)> _leaving = [];
-    private readonly CancellationTokenSource _stop = new();
-    private readonly ITimer? _timer;
-    private readonly Thread? _thread;
-    private TaskCompletionSource _sealed = new(TaskCreationOptions.RunContinuationsAsynchronously);
     private long _sealedAt;
     private long _retained;
-    private long _retryAt = long.MinValue;
-    private string? _told;
 
     internal MetricUpkeep(MetricStore store, RecordStore records, TimeProvider clock, MetricOptions options)
     {
-        (_store, _records, _clock, _options) = (store, records, clock, options);
+        (_store, _options) = (store, options);
+        _loop = new UpkeepLoop(
+            "Samples of metrics could not be put in order, and it is tried again: ",
+            records.Notice,
+            records.Forget,
+            RunOnce,
+            clock
+        );
         _sealedAt = Now;
         using (var connection = records.Database.Read())
             _leaving.AddRange(MetricTable.Gone(connection).Select(id => (id, 0, 0L)));
-        if (!options.Background)
-            return;
-        _thread = new Thread(Run) { IsBackground = true, Name = "upkeep of metrics" };
-        _thread.Start();
-        _timer = clock.CreateTimer(_ => Wake(), null, Tick, Tick);
+        if (options.Background)
+            _loop.Start("upkeep of metrics");
     }
 
-    internal bool IsRunning => _thread is not null && !_stop.IsCancellationRequested;
+    internal bool IsRunning => _loop.IsRunning;
 
-    private long Now => Instants.FromDateTime(_clock.GetUtcNow());
+    private long Now => _loop.Now;
 
-    internal void Wake()
-    {
-        if (_wake.CurrentCount == 0)
-            _wake.Release();
-    }
+    internal void Wake() => _loop.Wake();
 
     /// <summary>Done when something was sealed, or tried to be.</summary>
-    internal Task Sealed()
-    {
-        Wake();
-        return Volatile.Read(ref _sealed).Task;
-    }
-
-    private void Run()
-    {
-        try
-        {
-            while (true)
-            {
-                _wake.Wait(_stop.Token);
-                try
-                {
-                    RunOnce().GetAwaiter().GetResult();
-                }
-                catch (Exception e) when (e is not OperationCanceledException)
-                {
-                    Failed(e);
-                }
-                finally
-                {
-                    Interlocked
-                        .Exchange(ref _sealed, new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously))
-                        .TrySetResult();
-                }
-            }
-        }
-        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException)
-        { /* stopped */
-        }
-    }
+    internal Task Sealed() => _loop.Round();
 
     private async Task RunOnce()
     {
-        if (Now < _retryAt)
+        if (!_loop.MayTry)
             return;
         if (_store.Unsealed >= SealedAt || (_store.Unsealed > 0 && Now - _sealedAt >= SealEvery))
             await Seal();
@@ -103,55 +60,33 @@ public sealed class MetricUpkeep : IDisposable
         if (Now - _retained >= RetainEvery || Now < _retained)
             await Retain();
         await Sweep();
-        if (_told is not null)
-            _records.Forget(_told);
-        _told = null;
-    }
-
-    private void Failed(Exception e)
-    {
-        _retryAt = Now + RetryAfter;
-        var told = "Samples of metrics could not be put in order, and it is tried again: " + e.Message;
-        if (_told == told)
-            return;
-        if (_told is not null)
-            _records.Forget(_told);
-        _records.Notice(_told = told);
+        _loop.Healed();
     }
 
     /// <summary>Puts all that waits into segments.</summary>
     public async Task Seal()
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
-        {
-            _sealedAt = Now;
-            var (waiting, lastRecent) = _store.Waiting();
-            if (waiting.Count == 0)
-                return;
-            var runs = new SampleRun[waiting.Count];
-            Parallel.For(0, runs.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i =>
-                runs[i] = waiting[i].View.Run()
-            );
-            var days = new SortedDictionary<long, List<(MetricSeries Series, SampleRun Run)>>();
-            for (var i = 0; i < runs.Length; i++)
-                foreach (var (day, part) in ByDay(runs[i]))
-                {
-                    if (!days.TryGetValue(day, out var list))
-                        days.Add(day, list = []);
-                    list.Add((waiting[i].Series, part));
-                }
-            var cut = days.SelectMany(d => Cut(d.Value, int.MaxValue).Select(c => (Day: d.Key, Runs: c))).ToArray();
-            var encoded = new EncodedMetricSegment[cut.Length];
-            Parallel.For(0, cut.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i =>
-                encoded[i] = MetricSegmentWriter.Write(cut[i].Runs, cut[i].Day, closed: false)
-            );
-            await _store.CommitSealed(encoded, waiting, lastRecent);
-        }
-        finally
-        {
-            _turn.Release();
-        }
+        using var turn = await _loop.Turn();
+        _sealedAt = Now;
+        var (waiting, lastRecent) = _store.Waiting();
+        if (waiting.Count == 0)
+            return;
+        var runs = new SampleRun[waiting.Count];
+        Parallel.For(0, runs.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i => runs[i] = waiting[i].View.Run());
+        var days = new SortedDictionary<long, List<(MetricSeries Series, SampleRun Run)>>();
+        for (var i = 0; i < runs.Length; i++)
+            foreach (var (day, part) in ByDay(runs[i]))
+            {
+                if (!days.TryGetValue(day, out var list))
+                    days.Add(day, list = []);
+                list.Add((waiting[i].Series, part));
+            }
+        var cut = days.SelectMany(d => Cut(d.Value, int.MaxValue).Select(c => (Day: d.Key, Runs: c))).ToArray();
+        var encoded = new EncodedMetricSegment[cut.Length];
+        Parallel.For(0, cut.Length, new ParallelOptions { MaxDegreeOfParallelism = 2 }, i =>
+            encoded[i] = MetricSegmentWriter.Write(cut[i].Runs, cut[i].Day, closed: false)
+        );
+        await _store.CommitSealed(encoded, waiting, lastRecent);
     }
 
     private static IEnumerable<(long Day, SampleRun Run)> ByDay(SampleRun run)
@@ -212,19 +147,12 @@ public sealed class MetricUpkeep : IDisposable
     /// <returns>How many days were closed.</returns>
     public async Task<int> CloseDays()
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
-        {
-            var over = Now - Instants.Day - CloseAfter;
-            var days = _store.Segments.Where(s => !s.IsClosed && s.Day <= over).Select(s => s.Day).Distinct().Order().ToList();
-            foreach (var day in days)
-                await Close(day);
-            return days.Count;
-        }
-        finally
-        {
-            _turn.Release();
-        }
+        using var turn = await _loop.Turn();
+        var over = Now - Instants.Day - CloseAfter;
+        var days = _store.Segments.Where(s => !s.IsClosed && s.Day <= over).Select(s => s.Day).Distinct().Order().ToList();
+        foreach (var day in days)
+            await Close(day);
+        return days.Count;
     }
 
     private async Task Close(long day)
@@ -243,7 +171,7 @@ public sealed class MetricUpkeep : IDisposable
             return;
         for (var at = 0; at < series.Count; at += SeriesOfClosed)
         {
-            _stop.Token.ThrowIfCancellationRequested();
+            _loop.Stopping.ThrowIfCancellationRequested();
             var some = series.GetRange(at, Math.Min(SeriesOfClosed, series.Count - at));
             var runs = new List<(MetricSeries, SampleRun)>();
             using (var snapshot = _store.Snapshot(some))
@@ -270,84 +198,61 @@ public sealed class MetricUpkeep : IDisposable
     /// <summary>Drops samples and levels that are too old, and series that have none left.</summary>
     public async Task Retain()
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
+        using var turn = await _loop.Turn();
+        _retained = Now;
+        if (_options.SamplesAge is not { } samples)
+            return;
+        var levels = _options.LevelsAge is { } age ? Math.Max(age, samples) : long.MaxValue;
+        var now = Now;
+        const int Kept = (1 << Grains.TenMinutes) | (1 << Grains.Hours);
+        // Whole days: once one goes, no late sample of it is taken any more.
+        long Age(MetricSegment segment) => now - segment.Day - Instants.Day;
+        var old = _store.Segments.Where(s => Age(s) > samples).ToList();
+        var gone = old.Where(s => Age(s) > levels || (s.IsClosed && (s.Parts & Kept) == 0)).ToList();
+        if (gone.Count > 0)
+            Leave(gone.Select(s => (s.Id, 0)), await _store.Commit([], gone));
+        // What is not closed yet has no levels; it is closed first.
+        var thinner = old.Except(gone)
+            .Where(s => s.IsClosed && (s.Parts & ~Kept) != 0)
+            .Select(s => s with { Parts = s.Parts & Kept })
+            .ToList();
+        if (thinner.Count > 0)
         {
-            _retained = Now;
-            if (_options.SamplesAge is not { } samples)
-                return;
-            var levels = _options.LevelsAge is { } age ? Math.Max(age, samples) : long.MaxValue;
-            var now = Now;
-            const int Kept = (1 << Grains.TenMinutes) | (1 << Grains.Hours);
-            // Whole days: once one goes, no late sample of it is taken any more.
-            long Age(MetricSegment segment) => now - segment.Day - Instants.Day;
-            var old = _store.Segments.Where(s => Age(s) > samples).ToList();
-            var gone = old.Where(s => Age(s) > levels || (s.IsClosed && (s.Parts & Kept) == 0)).ToList();
-            if (gone.Count > 0)
-                Leave(gone.Select(s => (s.Id, 0)), await _store.Commit([], gone));
-            // What is not closed yet has no levels; it is closed first.
-            var thinner = old.Except(gone)
-                .Where(s => s.IsClosed && (s.Parts & ~Kept) != 0)
-                .Select(s => s with { Parts = s.Parts & Kept })
-                .ToList();
-            if (thinner.Count > 0)
-            {
-                await _store.Database.Writer.Write(c =>
-                    c.Execute(
-                        "UPDATE metric_segment SET parts = @Parts WHERE id = @Id",
-                        thinner.Select(s => new { s.Id, s.Parts })
-                    )
-                );
-                Leave(thinner.Select(s => (s.Id, s.Parts)), _store.Replace(thinner));
-            }
-            if (gone.Count > 0)
-                await _store.ForgetEmpty(now - samples);
             await _store.Database.Writer.Write(c =>
-                c.Execute("DELETE FROM exemplar WHERE sample < @before", new { before = now - samples })
+                c.Execute("UPDATE metric_segment SET parts = @Parts WHERE id = @Id", thinner.Select(s => new { s.Id, s.Parts }))
             );
-            await _store.Database.Writer.Write(c =>
-                c.Execute("DELETE FROM metric_arrival WHERE hour < @before", new { before = now - samples - Instants.Day })
-            );
+            Leave(thinner.Select(s => (s.Id, s.Parts)), _store.Replace(thinner));
         }
-        finally
-        {
-            _turn.Release();
-        }
+        if (gone.Count > 0)
+            await _store.ForgetEmpty(now - samples);
+        await _store.Database.Writer.Write(c =>
+            c.Execute("DELETE FROM exemplar WHERE sample < @before", new { before = now - samples })
+        );
+        await _store.Database.Writer.Write(c =>
+            c.Execute("DELETE FROM metric_arrival WHERE hour < @before", new { before = now - samples - Instants.Day })
+        );
     }
 
     /// <summary>Removes what nobody reads any more.</summary>
     /// <returns>How many segments it was.</returns>
     public async Task<int> Sweep()
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
-        {
-            List<(long Id, int Parts, long Version)> free;
-            lock (_leaving)
-                free = [.. _leaving.Where(l => !_store.IsReadBefore(l.Version))];
-            foreach (var (id, parts, _) in free)
-                await _store.Database.Writer.Write(c =>
-                {
-                    if (parts == 0)
-                        return MetricTable.Remove(c, id);
-                    MetricTable.Thin(c, id, parts);
-                    return 1;
-                });
-            lock (_leaving)
-                _leaving.RemoveAll(free.Contains);
-            return free.Count;
-        }
-        finally
-        {
-            _turn.Release();
-        }
+        using var turn = await _loop.Turn();
+        List<(long Id, int Parts, long Version)> free;
+        lock (_leaving)
+            free = [.. _leaving.Where(l => !_store.IsReadBefore(l.Version))];
+        foreach (var (id, parts, _) in free)
+            await _store.Database.Writer.Write(c =>
+            {
+                if (parts == 0)
+                    return MetricTable.Remove(c, id);
+                MetricTable.Thin(c, id, parts);
+                return 1;
+            });
+        lock (_leaving)
+            _leaving.RemoveAll(free.Contains);
+        return free.Count;
     }
 
-    public void Dispose()
-    {
-        _stop.Cancel();
-        _timer?.Dispose();
-        _thread?.Join();
-        Interlocked.Exchange(ref _sealed, new TaskCompletionSource()).TrySetResult();
-    }
+    public void Dispose() => _loop.Dispose();
 }

@@ -11,9 +11,7 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// </summary>
 public sealed class StoreUpkeep : IDisposable
 {
-    private static readonly TimeSpan Tick = TimeSpan.FromSeconds(10);
     private static readonly long RetainEvery = Instants.Minute;
-    private static readonly long RetryAfter = 5 * Instants.Second;
     private static readonly long KeysKept = 7 * Instants.Day;
 
     /// <summary>Free pages stay in the file for the next batches, up to a share of all; what is beyond goes back to the
@@ -25,47 +23,40 @@ public sealed class StoreUpkeep : IDisposable
 
     private readonly RecordStore _store;
     private readonly Retention _retention;
-    private readonly TimeProvider _clock;
+    private readonly UpkeepLoop _loop;
     private readonly SegmentWriter[] _writers;
     private readonly DiskReserve _reserve;
-    private readonly SemaphoreSlim _turn = new(1);
-    private readonly SemaphoreSlim _wake = new(0);
     private readonly Lock _goneLock = new();
     private readonly List<(long Id, long Version)> _gone = [];
-    private readonly CancellationTokenSource _stop = new();
-    private readonly ITimer? _timer;
-    private readonly Thread? _thread;
     private long? _retained;
-    private long _retryAt = long.MinValue;
-    private string? _told;
 
     internal StoreUpkeep(RecordStore store, RecordStoreOptions options, string path, TimeProvider clock)
     {
-        (_store, _retention, _clock) = (store, options.Retention, clock);
+        (_store, _retention) = (store, options.Retention);
+        _loop = new UpkeepLoop(
+            "Older records could not be put in order, and it is tried again: ",
+            store.Notice,
+            store.Forget,
+            RunOnce,
+            clock
+        );
         _writers = [new SegmentWriter(store.Templates), new SegmentWriter(store.Templates)];
         _reserve = new DiskReserve(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(path))!, "reserve"), options.ReserveBytes);
         _reserve.Take();
         using (var connection = store.Database.Read())
             _gone.AddRange(SegmentTable.Gone(connection).Select(id => (id, 0L)));
-        if (!options.Background)
-            return;
-        _thread = new Thread(Run) { IsBackground = true, Name = "upkeep" };
-        _thread.Start();
-        _timer = clock.CreateTimer(_ => Wake(), null, Tick, Tick);
+        if (options.Background)
+            _loop.Start("upkeep");
     }
 
     /// <summary>Why the last sealing failed; null while all is well.</summary>
-    internal IOException? Problem { get; private set; }
+    internal IOException? Problem => _loop.Problem;
 
-    internal bool IsRunning => _thread is not null && !_stop.IsCancellationRequested;
+    internal bool IsRunning => _loop.IsRunning;
 
-    private long Now => Instants.FromDateTime(_clock.GetUtcNow());
+    private long Now => _loop.Now;
 
-    internal void Wake()
-    {
-        if (_wake.CurrentCount == 0)
-            _wake.Release();
-    }
+    internal void Wake() => _loop.Wake();
 
     /// <summary>A segment left the list; its blobs go when no older snapshot is read.</summary>
     internal void Leave(long id, long version)
@@ -80,34 +71,12 @@ public sealed class StoreUpkeep : IDisposable
             _gone.RemoveAll(g => g.Id == id);
     }
 
-    private void Run()
-    {
-        try
-        {
-            while (true)
-            {
-                _wake.Wait(_stop.Token);
-                try
-                {
-                    RunOnce().GetAwaiter().GetResult();
-                }
-                catch (Exception e) when (e is not OperationCanceledException)
-                {
-                    Failed(e);
-                }
-            }
-        }
-        catch (Exception e) when (e is OperationCanceledException or ObjectDisposedException)
-        { /* stopped */
-        }
-    }
-
     private async Task RunOnce()
     {
-        while (!_stop.IsCancellationRequested)
+        while (!_loop.Stopping.IsCancellationRequested)
         {
             var grown = false;
-            if (Now >= _retryAt)
+            if (_loop.MayTry)
                 while (await SealNext(all: false))
                     grown = true;
             if (grown || _retained is not { } last || Now - last >= RetainEvery || Now < last)
@@ -117,29 +86,9 @@ public sealed class StoreUpkeep : IDisposable
             }
             await Sweep();
             // One merge at a time: sealing has first call.
-            if (Now < _retryAt || !await Merge())
+            if (!_loop.MayTry || !await Merge())
                 return;
         }
-    }
-
-    private void Failed(Exception e)
-    {
-        _retryAt = Now + RetryAfter;
-        var problem = e as IOException ?? new IOException(e.Message, e);
-        if (Problem?.Message == problem.Message)
-            return;
-        Healed();
-        Problem = problem;
-        _told = "Older records could not be put in order, and it is tried again: " + problem.Message;
-        _store.Notice(_told);
-    }
-
-    private void Healed()
-    {
-        Problem = null;
-        if (_told is not null)
-            _store.Forget(_told);
-        _told = null;
     }
 
     /// <summary>Seals everything that waits, whether or not it is full or old.</summary>
@@ -153,26 +102,19 @@ public sealed class StoreUpkeep : IDisposable
 
     private async Task<bool> SealNext(bool all)
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
-        {
-            if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen)
-                return false;
-            var segments = Encode(
-                [.. chosen.Entries.Select(e => e.Block)],
-                SegmentWriter.SealedRows,
-                SegmentWriter.SealedBytes,
-                chosen.Source,
-                merges: 0
-            );
-            await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
-            Healed();
-            return true;
-        }
-        finally
-        {
-            _turn.Release();
-        }
+        using var turn = await _loop.Turn();
+        if (Sealer.Choose(_store.Recent, _retention, Now, all) is not { } chosen)
+            return false;
+        var segments = Encode(
+            [.. chosen.Entries.Select(e => e.Block)],
+            SegmentWriter.SealedRows,
+            SegmentWriter.SealedBytes,
+            chosen.Source,
+            merges: 0
+        );
+        await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
+        _loop.Healed();
+        return true;
     }
 
     /// <summary>Encodes segments on two workers.</summary>
@@ -192,7 +134,7 @@ public sealed class StoreUpkeep : IDisposable
     /// <summary>Merges some small segments into a larger one; false when there are none to merge.</summary>
     public async Task<bool> Merge()
     {
-        await _turn.WaitAsync(_stop.Token);
+        using var turn = await _loop.Turn();
         try
         {
             using var snapshot = _store.Current;
@@ -210,34 +152,23 @@ public sealed class StoreUpkeep : IDisposable
         {
             return false;
         }
-        finally
-        {
-            _turn.Release();
-        }
     }
 
     /// <summary>Drops segments that are too old or too much, and forgets the keys of old batches.</summary>
     /// <returns>How many were dropped.</returns>
     public async Task<int> Retain()
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
-        {
-            var dropped = 0;
-            await WithRoom(async () => dropped = await Drop());
+        using var turn = await _loop.Turn();
+        var dropped = 0;
+        await WithRoom(async () => dropped = await Drop());
+        await _store.Database.Writer.Write(c =>
+            c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept })
+        );
+        if (_retention.Age is { } age)
             await _store.Database.Writer.Write(c =>
-                c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept })
+                c.Execute("DELETE FROM signal WHERE MAX(received, max_time) < @before", new { before = Now - age })
             );
-            if (_retention.Age is { } age)
-                await _store.Database.Writer.Write(c =>
-                    c.Execute("DELETE FROM signal WHERE MAX(received, max_time) < @before", new { before = Now - age })
-                );
-            return dropped;
-        }
-        finally
-        {
-            _turn.Release();
-        }
+        return dropped;
     }
 
     private async Task<int> Drop()
@@ -263,18 +194,11 @@ public sealed class StoreUpkeep : IDisposable
     /// <summary>Removes the blobs of segments that nobody reads any more, and gives free pages back to the disk.</summary>
     public async Task<int> Sweep()
     {
-        await _turn.WaitAsync(_stop.Token);
-        try
-        {
-            var removed = await RemoveGone();
-            await GiveBack();
-            _reserve.Take();
-            return removed;
-        }
-        finally
-        {
-            _turn.Release();
-        }
+        using var turn = await _loop.Turn();
+        var removed = await RemoveGone();
+        await GiveBack();
+        _reserve.Take();
+        return removed;
     }
 
     private Task<int> RemoveGone()
@@ -335,9 +259,7 @@ public sealed class StoreUpkeep : IDisposable
 
     public void Dispose()
     {
-        _stop.Cancel();
-        _timer?.Dispose();
-        _thread?.Join();
+        _loop.Dispose();
         foreach (var writer in _writers)
             writer.Dispose();
     }

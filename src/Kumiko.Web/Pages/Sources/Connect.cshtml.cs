@@ -176,7 +176,8 @@ public sealed class ConnectModel(
     {
         const int Looked = 500;
         // Of its own records the first by when it came: what it says of its time may be long ago.
-        var query = QueryParser.Parse(QueryEdits.With("", "source", Value.Of(name), false).Text);
+        var ofSource = new Compare(new Field("source"), CompareOp.Equal, Literals.For(Value.Of(name)));
+        var query = ParseResult.Of(Core.Language.Query.All.And(ofSource));
         using var run = new Run(
             new Question(Viewer.Name, query, new Window(long.MinValue / 4, long.MaxValue / 4), Now, Zone, Limits.Default),
             records.Current
