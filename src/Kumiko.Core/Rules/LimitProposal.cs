@@ -1,5 +1,4 @@
 using Kumiko.Core.Analysis;
-using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Storage;
 
@@ -14,7 +13,8 @@ public sealed class LimitProposal(RuleTrial trials)
     private const double CriticalAbove = 3;
     private const double FewestOfCount = 5;
 
-    /// <returns>Null where the rule cannot be asked; a trial says why.</returns>
+    /// <returns>Null where the rule is not whole yet.</returns>
+    /// <exception cref="Evaluation.QueryRefusedException">Its query cannot be answered.</exception>
     public async Task<(double Warning, double Critical)?> Of(
         RuleDefinition definition,
         Window window,
@@ -25,23 +25,16 @@ public sealed class LimitProposal(RuleTrial trials)
         var probe = definition with { Condition = new Beyond(false, 0, null) };
         if (probe.Faults().Count > 0)
             return null;
-        try
-        {
-            var trial = await trials.Of(probe, window, snapshot, cancel);
-            var values = trial
-                .Measurements.Lines.SelectMany(l => l.Measurements.Select(r => r.Value))
-                .Where(double.IsFinite)
-                .Order()
-                .ToList();
-            var warning = RoundUp(values.Count == 0 ? 0 : Robust.Quantile(values, Usual) * Above);
-            if (probe.Quantity is CountOf)
-                warning = Math.Max(FewestOfCount, warning);
-            return (warning, warning * CriticalAbove);
-        }
-        catch (QueryRefusedException)
-        {
-            return null;
-        }
+        var trial = await trials.Of(probe, window, snapshot, cancel);
+        var values = trial
+            .Measurements.Lines.SelectMany(l => l.Measurements.Select(r => r.Value))
+            .Where(double.IsFinite)
+            .Order()
+            .ToList();
+        var warning = RoundUp(values.Count == 0 ? 0 : Robust.Quantile(values, Usual) * Above);
+        if (probe.Quantity is CountOf)
+            warning = Math.Max(FewestOfCount, warning);
+        return (warning, warning * CriticalAbove);
     }
 
     private static double RoundUp(double number)

@@ -252,15 +252,22 @@ public sealed class EditModel(
 
     private async Task ProposeLimits()
     {
-        using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
-        using var snapshot = records.Current;
-        var definition = new RuleFormReader(Form).Definition(Zone);
-        var window = new Window(Now - Instants.Day, Now);
-        var proposed = await limits.Of(definition, window, snapshot, HttpContext.RequestAborted) ?? (20, 60);
-        (Form.Fields.Warning, Form.Fields.Critical) = (
-            RuleFields.Typed(proposed.Warning, ""),
-            RuleFields.Typed(proposed.Critical, "")
-        );
+        (Form.Fields.Warning, Form.Fields.Critical) = ("20", "60");
+        try
+        {
+            using var turn = await gate.Enter(Viewer.Name, HttpContext.RequestAborted);
+            using var snapshot = records.Current;
+            var definition = new RuleFormReader(Form).Definition(Zone);
+            var window = new Window(Now - Instants.Day, Now);
+            if (await limits.Of(definition, window, snapshot, HttpContext.RequestAborted) is { } found)
+                (Form.Fields.Warning, Form.Fields.Critical) = (
+                    RuleFields.Typed(found.Warning, ""),
+                    RuleFields.Typed(found.Critical, "")
+                );
+        }
+        catch (QueryRefusedException)
+        { /* the trial says why */
+        }
     }
 
     private Rule Read(RuleForm form, out List<string> faults)
