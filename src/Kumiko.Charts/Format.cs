@@ -134,6 +134,9 @@ public static class Format
     /// <summary>Stands before a value that lies somewhere above what is told.</summary>
     public const string Beyond = "beyond ";
 
+    /// <summary>A figure that may lie beyond what is known.</summary>
+    public static string Marked(bool isBeyond, string figure) => isBeyond ? Beyond + figure : figure;
+
     private static string Plain(Value value, DateTimeZone zone) =>
         value.Kind switch
         {

@@ -86,11 +86,14 @@ public static class Looks
                 null,
                 colour,
                 1.8,
-                Has("whole") ? null
-                    : Has("dashed") ? [7, 4]
-                    : Has("dotted") ? [1.5f, 3]
-                    : slot >= 0 ? Palette.Dashes[slot]
-                    : null
+                words switch
+                {
+                    _ when Has("whole") => null,
+                    _ when Has("dashed") => [7, 4],
+                    _ when Has("dotted") => [1.5f, 3],
+                    _ when slot >= 0 => Palette.Dashes[slot],
+                    _ => null,
+                }
             ),
             "spread" => new Look(colour, null, Opacity: 0.16),
             "area" => new Look(colour, null, Opacity: 0.14),
@@ -98,9 +101,12 @@ public static class Looks
             "column" => new Look(
                 colour,
                 null,
-                Opacity: Has("unfinished") ? 0.45
-                    : Has("filled") ? 0.3
-                    : 1
+                Opacity: words switch
+                {
+                    _ when Has("unfinished") => 0.45,
+                    _ when Has("filled") => 0.3,
+                    _ => 1,
+                }
             ),
             "dot" when Has("open") => new Look(colour, null, Opacity: 0.55),
             "dot" or "part" => Has("rest") ? Known["rest"] : new Look(colour, null),

@@ -203,11 +203,12 @@ public sealed class DemoWorldTests : IDisposable
         // Of the drift only the word at its start; of the rest a steady stream.
         Assert.True(
             await Count(entry.Start, entry.End!.Value)
-                >= (
-                    number == 5 ? 2
-                    : number == 7 ? 5
-                    : 20
-                ),
+                >= number switch
+                {
+                    5 => 2,
+                    7 => 5,
+                    _ => 20,
+                },
             $"{await Count(entry.Start, entry.End.Value)} records of: {entry.Sign}"
         );
         Assert.Equal(0, await Count(entry.Start.AddMinutes(-20), entry.Start));

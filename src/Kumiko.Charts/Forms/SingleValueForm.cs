@@ -65,7 +65,7 @@ internal sealed class SingleValueForm() : ChartForm("Single", "single value")
 
     private static string Text(Figure figure, ChartSpec spec) =>
         figure.Value is { } v
-            ? (figure.IsBeyond ? Format.Beyond : "") + ChartUnit.Of(figure.Column, spec.Left.Unit).Text(v, spec.Left.Decimals)
+            ? Format.Marked(figure.IsBeyond, ChartUnit.Of(figure.Column, spec.Left.Unit).Text(v, spec.Left.Decimals))
             : "–";
 
     private static void One(

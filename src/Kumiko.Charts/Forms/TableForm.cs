@@ -27,8 +27,10 @@ internal sealed class TableForm() : ChartForm("Table", "table")
         var (above, _) = Surround.Heights(spec, view, []);
         string Text(int c, Value value) =>
             columns[c].Role == ColumnRole.Value && SeriesTable.Number(value) is { } number && value.Kind != ValueKind.Time
-                ? (value.Marks.HasFlag(ValueMarks.Beyond) ? Format.Beyond : "")
-                    + ChartUnit.Of(columns[c], spec.Left.Unit).Text(number, spec.Left.Decimals)
+                ? Format.Marked(
+                    value.Marks.HasFlag(ValueMarks.Beyond),
+                    ChartUnit.Of(columns[c], spec.Left.Unit).Text(number, spec.Left.Decimals)
+                )
                 : Format.Value(value, view.Zone);
         var wanted = columns
             .Select(

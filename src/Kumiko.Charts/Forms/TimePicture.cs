@@ -484,16 +484,7 @@ public sealed class TimePicture(SeriesTable table, Frame frame, ChartSpec spec, 
         return new HoverPoint(
             Middle(i),
             title,
-            [
-                .. table.Series.Select(s =>
-                    s.Values[i] is { } v
-                        ? (s.IsBeyond(i) ? Format.Beyond : "")
-                            + Text(s, v)
-                            + (s.IsFilled(i) ? " filled" : "")
-                            + (s.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "")
-                        : "–"
-                ),
-            ],
+            [.. table.Series.Select(s => s.Values[i] is { } v ? Hovered(s, i, v) : "–")],
             [.. table.Series.Select(s => s.Values[i])]
         )
         {
@@ -504,6 +495,14 @@ public sealed class TimePicture(SeriesTable table, Frame frame, ChartSpec spec, 
 
     private string Clock(long time) =>
         step < Instants.Minute ? Format.ClockSeconds(time, view.Zone) : Format.Clock(time, view.Zone);
+
+    /// <summary>The figure of a step with all that is to be said of it.</summary>
+    private string Hovered(Series series, int i, double value)
+    {
+        var filled = series.IsFilled(i) ? " filled" : "";
+        var behind = series.Behind?[i] is { } n ? $" (n {Format.Number((long)n)})" : "";
+        return Format.Marked(series.IsBeyond(i), Text(series, value)) + filled + behind;
+    }
 
     private string Describe()
     {

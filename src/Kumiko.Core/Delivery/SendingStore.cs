@@ -199,8 +199,8 @@ public sealed class SendingStore(AppDatabase database, TimeProvider clock)
     public Task<int> Failed(Sending message, string problem, string answer, bool isFinal, long now)
     {
         var wait = Math.Min(Instants.Hour, 10 * Instants.Second * (1L << Math.Min(message.Attempts, 12)));
-        var givenUp =
-            isFinal || now + wait - message.Created > (message.Kind == "result" ? ResultTriedFor : TriedFor) ? now : (long?)null;
+        var triedFor = message.Kind == "result" ? ResultTriedFor : TriedFor;
+        var givenUp = isFinal || now + wait - message.Created > triedFor ? now : (long?)null;
         return database.Database.Writer.Write(connection =>
             connection.Execute(
                 "UPDATE delivery SET attempts = attempts + 1, due = @due, problem = @problem, answer = @answer, given_up = @givenUp WHERE id = @Id",

@@ -318,7 +318,8 @@ public sealed class TemplateMatcher
                 return text.Length % 2 == 0 ? Value.Of(Convert.FromHexString(text)) : Value.Missing;
             case "list" or "object":
                 var json = JsonValues.TryRead(text.ToString(), out var value) ? value : Value.Missing;
-                return json.Kind == (type == "list" ? ValueKind.List : ValueKind.Object) ? json : Value.Missing;
+                var kind = type == "list" ? ValueKind.List : ValueKind.Object;
+                return json.Kind == kind ? json : Value.Missing;
         }
         var quantity = Literals.ReadQuantity(text.ToString());
         return type switch

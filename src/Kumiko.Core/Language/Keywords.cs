@@ -59,8 +59,11 @@ internal static class Keywords
         return quoted.Append('"').ToString();
     }
 
-    public static string Name(string name, bool match) =>
-        (match ? IsBare(name) : IsIdentifier(name)) ? name : "`" + name.Replace("`", "``") + "`";
+    public static string Name(string name, bool match)
+    {
+        var isPlain = match ? IsBare(name) : IsIdentifier(name);
+        return isPlain ? name : "`" + name.Replace("`", "``") + "`";
+    }
 
     /// <summary>The candidate with the fewest edits away, if that is close enough to be what was meant.</summary>
     public static string? Nearest(string word, IEnumerable<string> candidates)

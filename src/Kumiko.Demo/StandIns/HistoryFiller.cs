@@ -30,9 +30,12 @@ public sealed class HistoryFiller(
     /// <summary>Records of about this much time go in at once, which keeps memory flat.</summary>
     private TimeSpan Piece =>
         TimeSpan.FromMinutes(
-            options.Scale > 4 ? 30
-            : options.Scale > 1 ? 60
-            : 240
+            options.Scale switch
+            {
+                > 4 => 30,
+                > 1 => 60,
+                _ => 240,
+            }
         );
 
     private readonly TaskCompletionSource _complete = new(TaskCreationOptions.RunContinuationsAsynchronously);

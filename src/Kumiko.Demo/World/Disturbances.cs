@@ -190,8 +190,8 @@ public static class Disturbances
                 Array.IndexOf(Drifting, record.Host) is >= 0 and var which
                     ? record with
                     {
-                        Drift =
-                            (which == 0 ? 1 : -1) * TimeSpan.FromMilliseconds(Math.Round(play.Strength(record.Time) * 260_000)),
+                        // The first runs ahead, the other behind.
+                        Drift = (1 - (2 * which)) * TimeSpan.FromMilliseconds(Math.Round(play.Strength(record.Time) * 260_000)),
                     }
                     : record,
         },

@@ -22,9 +22,12 @@ public sealed class LineZone
         _clock = clock;
         var path = Path.Combine(folder, "zone.txt");
         // History that is there already has the clock that it was made with.
-        Offset = File.Exists(path)
-            ? TimeSpan.FromMinutes(int.Parse(File.ReadAllText(path), CultureInfo.InvariantCulture))
-            : given ?? (File.Exists(Path.Combine(folder, "truth.json")) ? TimeSpan.Zero : Chosen(clock.GetUtcNow()));
+        if (File.Exists(path))
+            Offset = TimeSpan.FromMinutes(int.Parse(File.ReadAllText(path), CultureInfo.InvariantCulture));
+        else if (given is null && File.Exists(Path.Combine(folder, "truth.json")))
+            Offset = TimeSpan.Zero;
+        else
+            Offset = given ?? Chosen(clock.GetUtcNow());
         File.WriteAllText(path, ((int)Offset.TotalMinutes).ToString(CultureInfo.InvariantCulture));
     }
 

@@ -87,12 +87,7 @@ public sealed partial class ChartsModel
                 break;
             case "formula":
                 var two = Typed.Take(2).Select(s => s.Name).ToList();
-                made = new BoardSeries(
-                    Board.FreeName("share"),
-                    two.Count == 2 ? $"{two[0]} / {two[1]}"
-                        : two.Count == 1 ? two[0]
-                        : ""
-                );
+                made = new BoardSeries(Board.FreeName("share"), string.Join(" / ", two));
                 break;
             default:
                 made = new BoardSeries(

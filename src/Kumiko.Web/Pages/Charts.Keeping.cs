@@ -99,11 +99,8 @@ public sealed partial class ChartsModel
         var notices = new List<string>();
         var chart = ChartAddress.Parse(name => values.TryGetValue(name, out var value) ? value.ToString() : null, Now, notices);
         Zone = viewer.Zone(chart.View.Zone);
-        return (
-            chart,
-            notices.Count > 0 ? notices[0]
-            : chart.Board.Series.Count == 0 ? "There is no series to keep."
-            : null
-        );
+        if (notices.Count > 0)
+            return (chart, notices[0]);
+        return (chart, chart.Board.Series.Count == 0 ? "There is no series to keep." : null);
     }
 }

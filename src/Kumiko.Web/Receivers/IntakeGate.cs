@@ -90,9 +90,12 @@ public sealed class IntakeGate(BearerTokens tokens, RateGates gates, UploadSlots
         book.Recognise(
             source,
             protocol,
-            sender.Token is null
-                ? "command on this machine"
-                : $"token “{sender.Name}”" + (source == sender.Name ? "" : ", named by it")
+            (sender.Token, source) switch
+            {
+                (null, _) => "command on this machine",
+                (_, var own) when own == sender.Name => $"token “{sender.Name}”",
+                _ => $"token “{sender.Name}”, named by it",
+            }
         );
         return new Entry(source, sender.Token, reservation, slot);
     }

@@ -43,9 +43,12 @@ public static class Glyphs
 
     public static IHtmlContent State(Alert alert) =>
         State(
-            alert.Ended is not null ? RuleState.Well
-            : alert.Level == AlertLevel.Critical ? RuleState.Critical
-            : RuleState.Warning
+            alert switch
+            {
+                { Ended: not null } => RuleState.Well,
+                { Level: AlertLevel.Critical } => RuleState.Critical,
+                _ => RuleState.Warning,
+            }
         );
 
     private static string Filling(RuleState state) =>

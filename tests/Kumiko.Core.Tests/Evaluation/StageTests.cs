@@ -61,21 +61,7 @@ public class StageTests
     {
         var records = Enumerable
             .Range(0, 60)
-            .Select(i =>
-                At(
-                    i,
-                    (
-                        "k",
-                        Value.Of(
-                            i < 30 ? "early"
-                            : i % 3 == 0 ? "x"
-                            : i % 3 == 1 ? "y"
-                            : "z"
-                        )
-                    ),
-                    ("n", Value.Of(i))
-                )
-            )
+            .Select(i => At(i, ("k", Value.Of(i < 30 ? "early" : "xyz"[i % 3].ToString())), ("n", Value.Of(i))))
             .ToList();
         Assert.Equal(["Text early | Integer 30"], Lines("| group count() as n by k | highest 1 k by n", records));
         var both = Lines("| group count() as c, p50(n) as m by k per 30m | highest 1 k by c with rest", records);

@@ -226,9 +226,12 @@ public sealed class FieldTests : StoreTest
                             (
                                 "kind",
                                 Value.Of(
-                                    i == 0 ? "once"
-                                    : i < 3 ? "twice"
-                                    : "often"
+                                    i switch
+                                    {
+                                        0 => "once",
+                                        < 3 => "twice",
+                                        _ => "often",
+                                    }
                                 )
                             )
                         )

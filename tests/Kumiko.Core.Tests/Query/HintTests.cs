@@ -110,9 +110,13 @@ public sealed class HintTests : StoreTest
         var misfit = new TemplateMatcher(template).Explain(text);
         Assert.Equal(
             told,
-            misfit is null
-                ? null
-                : $"{misfit.At} {(misfit.Wanted is { } wanted ? wanted.IsSlot ? wanted.Type : wanted.Text : "end")}"
+            misfit switch
+            {
+                null => null,
+                { Wanted: null } => $"{misfit.At} end",
+                { Wanted: { IsSlot: true } slot } => $"{misfit.At} {slot.Type}",
+                { Wanted: { } word } => $"{misfit.At} {word.Text}",
+            }
         );
     }
 

@@ -427,10 +427,13 @@ public sealed class MetricQueryTests : MetricTest
                         var counts = new ulong[4];
                         foreach (var v in values)
                             counts[
-                                v <= 1 ? 0
-                                : v <= 2 ? 1
-                                : v <= 4 ? 2
-                                : 3
+                                v switch
+                                {
+                                    <= 1 => 0,
+                                    <= 2 => 1,
+                                    <= 4 => 2,
+                                    _ => 3,
+                                }
                             ]++;
                         sum.Add(
                             new Distribution((ulong)values.Length, values.Sum())

@@ -168,9 +168,12 @@ public sealed class ColumnTests
                 .Select(i =>
                     1_000_000L
                     + (
-                        i == 0 ? 0
-                        : i == 1 ? range
-                        : random.Next(range + 1)
+                        i switch
+                        {
+                            0 => 0,
+                            1 => range,
+                            _ => random.Next(range + 1),
+                        }
                     )
                 )
                 .Select(n => n * 1000)

@@ -222,10 +222,12 @@ public sealed class SegmentTests : StoreTest
             {
                 Time = Sample.At("2026-11-23T17:00:00Z") + i,
                 Observed = i,
-                Body =
-                    i % 50 == 0 ? string.Concat(Enumerable.Repeat($"line {i} of a trace\n", 2_000))
-                    : i % 7 == 0 ? "odd\0body"
-                    : $"gate {i} opened for Tarnhead",
+                Body = (i % 50, i % 7) switch
+                {
+                    (0, _) => string.Concat(Enumerable.Repeat($"line {i} of a trace\n", 2_000)),
+                    (_, 0) => "odd\0body",
+                    _ => $"gate {i} opened for Tarnhead",
+                },
                 Attributes = new Attributes(
                     ["terminal", $"rare.{i}", "wait", $"other.{i % 90}"],
                     [Value.Of("Tarnhead"), Value.Of(i), Value.Of($"{i}ms"), Value.Of(i * 0.5)]

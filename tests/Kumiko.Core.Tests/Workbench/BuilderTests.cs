@@ -83,11 +83,12 @@ public class BuilderTests
                         metric,
                         conditions,
                         called,
-                        takes
-                            ? metric.Length > 0
-                                ? "value"
-                                : field
-                            : "",
+                        (takes, metric) switch
+                        {
+                            (false, _) => "",
+                            (_, { Length: > 0 }) => "value",
+                            _ => field,
+                        },
                         [.. by.Distinct()],
                         every
                     );

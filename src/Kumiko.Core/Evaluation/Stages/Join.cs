@@ -101,13 +101,16 @@ public sealed record Join(string Right, JoinKind Kind, string? Within, Seq<Field
         builder.Scope = new ColumnScope([
             .. columns,
             .. names.Select(n =>
-                roles.TryGetValue(n, out var c)
+                roles.TryGetValue(n, out var c) && c.Role != ColumnRole.Time
                     ? c with
                     {
                         Name = $"{Right}.{n}",
-                        Role = c.Role == ColumnRole.Time ? ColumnRole.Detail : c.Role,
                     }
-                    : new Column($"{Right}.{n}", ColumnRole.Detail)
+                    : (c ?? new Column(n, ColumnRole.Detail)) with
+                    {
+                        Name = $"{Right}.{n}",
+                        Role = ColumnRole.Detail,
+                    }
             ),
         ]);
         builder.Step(rows => joiner.Value.Join(rows, keys, time, (row, values) =>

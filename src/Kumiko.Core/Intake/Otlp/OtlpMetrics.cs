@@ -160,15 +160,17 @@ public static class OtlpMetrics
             p.Exemplars,
             (p.Flags & NoRecordedValue) != 0
                 ? null
-                : new Distribution(p.Count, p.HasSum ? p.Sum : null)
+                : new Distribution(p.Count, Given(p.HasSum, p.Sum))
                 {
-                    Min = p.HasMin ? p.Min : null,
-                    Max = p.HasMax ? p.Max : null,
+                    Min = Given(p.HasMin, p.Min),
+                    Max = Given(p.HasMax, p.Max),
                     Bounds = [.. p.ExplicitBounds],
                     Counts = [.. p.BucketCounts],
                 }
         );
     }
+
+    private static double? Given(bool isThere, double value) => isThere ? value : null;
 
     private static Sample? Exponential(Wire.ExponentialHistogramDataPoint p, OtlpReading reading)
     {
@@ -182,10 +184,10 @@ public static class OtlpMetrics
             p.Exemplars,
             (p.Flags & NoRecordedValue) != 0
                 ? null
-                : new Distribution(p.Count, p.HasSum ? p.Sum : null)
+                : new Distribution(p.Count, Given(p.HasSum, p.Sum))
                 {
-                    Min = p.HasMin ? p.Min : null,
-                    Max = p.HasMax ? p.Max : null,
+                    Min = Given(p.HasMin, p.Min),
+                    Max = Given(p.HasMax, p.Max),
                     Exponential = new ExponentialBuckets(
                         p.Scale,
                         p.ZeroCount,

@@ -262,18 +262,12 @@ internal sealed class SampleGrouping
                 _sums[cell] += distribution.Sum;
                 var buckets =
                     double.IsFinite(distribution.Min) && double.IsFinite(distribution.Max) ? [] : distribution.Buckets();
-                _mins[cell] = Math.Min(
-                    _mins[cell],
-                    double.IsFinite(distribution.Min) ? distribution.Min
-                        : buckets.Count > 0 ? buckets[0].From
-                        : double.PositiveInfinity
-                );
-                _maxes[cell] = Math.Max(
-                    _maxes[cell],
-                    double.IsFinite(distribution.Max) ? distribution.Max
-                        : buckets.Count > 0 ? buckets.Max(b => b.To)
-                        : double.NegativeInfinity
-                );
+                var (lowest, highest) =
+                    buckets.Count > 0
+                        ? (buckets[0].From, buckets.Max(b => b.To))
+                        : (double.PositiveInfinity, double.NegativeInfinity);
+                _mins[cell] = Math.Min(_mins[cell], double.IsFinite(distribution.Min) ? distribution.Min : lowest);
+                _maxes[cell] = Math.Max(_maxes[cell], double.IsFinite(distribution.Max) ? distribution.Max : highest);
             }
             if (!_of._percentiles)
                 return;

@@ -45,15 +45,7 @@ public sealed class DistributionSum
         {
             var folded = new Dictionary<int, double>();
             foreach (var (bucket, count) in counts)
-                Grow(
-                    folded,
-                    by > 31
-                        ? bucket < 0
-                            ? -1
-                            : 0
-                        : bucket >> by,
-                    count
-                );
+                Grow(folded, bucket >> Math.Min(by, 31), count);
             return folded;
         }
     }

@@ -139,9 +139,12 @@ internal sealed class PatternText
         to.Add(
             new Piece(
                 null,
-                a.Count == 0 ? b[0].Before
-                    : b.Count == 0 ? a[0].Before
-                    : Longer(a[0].Before, b[0].Before),
+                (a, b) switch
+                {
+                    ({ Count: 0 }, _) => b[0].Before,
+                    (_, { Count: 0 }) => a[0].Before,
+                    _ => Longer(a[0].Before, b[0].Before),
+                },
                 facts
             )
         );

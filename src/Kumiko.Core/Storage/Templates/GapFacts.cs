@@ -48,9 +48,12 @@ internal struct GapFacts
         {
             to.Number((int)fact.Types);
             to.Byte(
-                fact.Varies ? (byte)2
-                : fact.Only is null ? (byte)0
-                : (byte)1
+                fact switch
+                {
+                    { Varies: true } => 2,
+                    { Only: null } => 0,
+                    _ => 1,
+                }
             );
             if (fact.Only is { } only)
                 to.Sized(only);

@@ -83,12 +83,11 @@ public sealed class MailSender(ServerOptions options, NetworkGuard guard) : ICha
     {
         var tls = server.Scheme == "smtps";
         var login = server.UserInfo.Split(':', 2);
+        var usualPort = tls ? 465 : 25;
         return Connect(
             client,
             server.Host,
-            server.Port > 0 ? server.Port
-                : tls ? 465
-                : 25,
+            server.Port > 0 ? server.Port : usualPort,
             tls ? SecureSocketOptions.SslOnConnect : SecureSocketOptions.StartTlsWhenAvailable,
             login.Length > 0 ? Uri.UnescapeDataString(login[0]) : "",
             options.SmtpPassword ?? (login.Length == 2 ? Uri.UnescapeDataString(login[1]) : ""),

@@ -99,12 +99,11 @@ public sealed class FieldReader(ServerOptions options, RuleWords words, SignedLi
         if (notification.Kind != NotificationKind.Ended)
         {
             var sentence = BriefWords.Sentence(alert, notification.Level, notification.Value, notification.Compared, zone);
-            return notification.Kind == NotificationKind.Escalated
-                ? $"Nobody has acknowledged this for {Format.Duration(notification.At - alert.Started)}. {sentence}"
-                : sentence
-                    + (
-                        notification.IsFlapping ? " It comes and goes, so it stays open until it has been quiet for a while." : ""
-                    );
+            if (notification.Kind == NotificationKind.Escalated)
+                return $"Nobody has acknowledged this for {Format.Duration(notification.At - alert.Started)}. {sentence}";
+            return notification.IsFlapping
+                ? sentence + " It comes and goes, so it stays open until it has been quiet for a while."
+                : sentence;
         }
         var unit = RuleWords.UnitOf(alert.Definition, alert.Unit);
         string why;

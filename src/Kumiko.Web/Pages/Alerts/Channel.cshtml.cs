@@ -60,9 +60,8 @@ public sealed class ChannelModel(
     {
         if (!Find(id))
             return NotFound();
-        Form = Existing is { } channel
-            ? ChannelForm.Of(channel)
-            : new ChannelForm { Kind = ChannelForm.Kinds.Any(k => k.Kind == kind) ? kind : "mail" };
+        var known = ChannelForm.Kinds.Any(k => k.Kind == kind) ? kind : "mail";
+        Form = Existing is { } channel ? ChannelForm.Of(channel) : new ChannelForm { Kind = known };
         return await ShowAll(when);
     }
 

@@ -48,9 +48,12 @@ public sealed class TokensModel(TokenStore tokens, RunRegistry runs, StripBuilde
             new[]
             {
                 token.Rate is { } rate ? $"{Charts.Format.Number(rate)} records a second" : null,
-                token.Sources.Contains("*") ? "may send as any source"
-                : token.Sources.Count > 0 ? "may also send as " + string.Join(", ", token.Sources)
-                : null,
+                token.Sources switch
+                {
+                    var sources when sources.Contains("*") => "may send as any source",
+                    { Count: > 0 } sources => "may also send as " + string.Join(", ", sources),
+                    _ => null,
+                },
                 token.Addresses.Count > 0 ? "known at " + string.Join(", ", token.Addresses) : null,
             }.OfType<string>()
         );

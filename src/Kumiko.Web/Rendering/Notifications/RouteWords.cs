@@ -52,7 +52,12 @@ public static class RouteWords
         string.Join(
             ", ",
             ids.Select(id =>
-                book.Channel(id) is { } channel ? channel.Name + (channel.IsPaused ? " (paused)" : "") : "a channel that is gone"
+                book.Channel(id) switch
+                {
+                    { IsPaused: true } paused => paused.Name + " (paused)",
+                    { } channel => channel.Name,
+                    null => "a channel that is gone",
+                }
             )
         );
 
