@@ -1,4 +1,5 @@
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Storage.Blocks;
 
 namespace Kumiko.Bench;

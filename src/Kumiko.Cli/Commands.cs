@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Intake.Formats;
 
 namespace Kumiko.Cli;
 
@@ -155,14 +156,51 @@ public static class Commands
     {
         var files = new Argument<string[]>("file")
         {
-            Description = "Files of newline-delimited JSON, plain or gzip",
+            Description = "Log files, plain, or packed as gzip, zstd or zip",
             Arity = ArgumentArity.OneOrMore,
         };
         var source = new Option<string>("--source") { Description = "The name of the place they come from", Required = true };
-        var command = new Command("import", "Takes in files of records") { files, source };
+        var format = new Option<string?>("--format")
+        {
+            Description =
+                $"How they are written, where that is told wrongly: {string.Join(", ", FormatList.All.Select(f => f.Name))}",
+        };
+        var zone = new Option<string?>("--zone")
+        {
+            Description = "The zone of times that say none, such as Europe/Lisbon; UTC where it is not given",
+        };
+        var order = new Option<string?>("--day-order") { Description = "The order of days in numbers: ymd, mdy or dmy" };
+        var service = new Option<string?>("--service") { Description = "The service of all records" };
+        var host = new Option<string?>("--host") { Description = "The host of all records" };
+        var start = new Option<string?>("--record-start")
+        {
+            Description = "A regular expression of how a line begins that begins a record",
+        };
+        var command = new Command("import", "Takes in log files")
+        {
+            files,
+            source,
+            format,
+            zone,
+            order,
+            service,
+            host,
+            start,
+        };
         command.SetAction(
             (parsed, cancel) =>
-                ImportCommand.Do(parsed.GetValue(data)!, parsed.GetValue(files)!, parsed.GetValue(source)!, cancel)
+                ImportCommand.Do(
+                    new ImportOptions(parsed.GetValue(data)!, parsed.GetValue(files)!, parsed.GetValue(source)!)
+                    {
+                        Format = parsed.GetValue(format),
+                        Zone = parsed.GetValue(zone),
+                        DayOrder = parsed.GetValue(order),
+                        Service = parsed.GetValue(service),
+                        Host = parsed.GetValue(host),
+                        Start = parsed.GetValue(start),
+                    },
+                    cancel
+                )
         );
         return command;
     }

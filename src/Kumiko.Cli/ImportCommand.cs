@@ -1,182 +1,160 @@
-using System.Text.Json;
+using System.Globalization;
 using Kumiko.Charts;
-using Kumiko.Core.Intake;
-using Kumiko.Core.Storage;
+using Kumiko.Core.Intake.Formats;
+using Kumiko.Core.Records;
+using Kumiko.Core.Sources.Imports;
+using Kumiko.Web.Api;
+using NodaTime;
 
 namespace Kumiko.Cli;
 
-/// <summary>Takes in files of newline-delimited JSON, telling how far it is.</summary>
+/// <summary>What a person said of an import on the command line.</summary>
+public sealed record ImportOptions(string Data, IReadOnlyList<string> Files, string Source)
+{
+    public string? Format { get; init; }
+    public string? Zone { get; init; }
+    public string? DayOrder { get; init; }
+    public string? Service { get; init; }
+    public string? Host { get; init; }
+    public string? Start { get; init; }
+}
+
+/// <summary>Takes in files, telling how they are read and how far it is.</summary>
 public static class ImportCommand
 {
     private const int ToldRefusals = 10;
+    private static readonly TimeSpan Every = TimeSpan.FromMilliseconds(100);
 
-    public static async Task<int> Do(string data, string[] files, string source, CancellationToken cancel)
+    public static async Task<int> Do(ImportOptions options, CancellationToken cancel)
     {
-        foreach (var missing in files.Where(f => !File.Exists(f)))
-        {
-            Console.Error.WriteLine($"There is no file {missing}. Nothing was taken.");
-            return 1;
-        }
-        using var access = DataAccess.Open(data);
-        if (access is null)
-            return 1;
-        using var store = access.Folder is { } folder ? new RecordStore(folder.Records, TimeProvider.System) : null;
-        var failed = false;
-        foreach (var file in files)
-        {
-            await using var bytes = File.OpenRead(file);
-            await using var content = new CountedStream(bytes, read => Progress(file, read, bytes.Length));
-            var answer = store is not null
-                ? await new LineIntake(store, TimeProvider.System).Take(
-                    Unpacked(content, bytes),
-                    source,
-                    null,
-                    long.MaxValue,
-                    null,
-                    cancel
-                )
-                : await Send(access.Server!, Unpacked(content, bytes), source, cancel);
-            Console.Error.WriteLine();
-            Report(file, answer);
-            failed |= answer.Stopped != IntakeStop.None || answer.RefusedTotal > 0;
-        }
-        return failed ? 1 : 0;
-    }
-
-    private static void Progress(string file, long read, long length)
-    {
-        if (!Console.IsErrorRedirected || read >= length)
-            Console.Error.Write(
-                $"\r{Path.GetFileName(file)}: {Format.Percent(length == 0 ? 1 : (double)read / length)} of {Format.Size(length)}   "
-            );
-    }
-
-    private static void Report(string file, IntakeAnswer answer)
-    {
-        Console.WriteLine(
-            $"{file}: {Format.Count(answer.Taken, "record", "records")} taken, {Format.Count(answer.RefusedTotal, "line", "lines")} refused"
-        );
-        foreach (var refused in answer.Refused.Take(ToldRefusals))
-            Console.Error.WriteLine($"  line {refused.Line}, column {refused.Column}: {refused.Reason}");
-        if (answer.RefusedTotal > ToldRefusals)
-            Console.Error.WriteLine($"  and {Format.Number(answer.RefusedTotal - ToldRefusals)} more");
-        if (answer.Problem is not null)
-            Console.Error.WriteLine("  " + answer.Problem);
-    }
-
-    private static bool IsGzip(FileStream file)
-    {
-        Span<byte> start = stackalloc byte[2];
-        var read = file.Read(start);
-        file.Position = 0;
-        return read == 2 && start[0] == 0x1f && start[1] == 0x8b;
-    }
-
-    private static Stream Unpacked(Stream content, FileStream file) => IsGzip(file) ? Gzip.Open(content) : content;
-
-    /// <summary>Sends a file to the server, unpacked: it would gather a packed one whole before it begins.</summary>
-    private static async Task<IntakeAnswer> Send(HttpClient server, Stream content, string source, CancellationToken cancel)
-    {
-        await using var whole = new UpToDamage(content);
-        using var body = new StreamContent(whole);
-        using var response = await server.PostAsync("/intake/records?source=" + Uri.EscapeDataString(source), body, cancel);
-        using var json = JsonDocument.Parse(await response.Content.ReadAsStreamAsync(cancel));
-        var answer = json.RootElement;
-        if (!answer.TryGetProperty("taken", out var taken))
-            return new IntakeAnswer(0, 0, [], answer.GetProperty("error").GetString(), IntakeStop.Damaged);
-        var refused = answer
-            .GetProperty("refused")
-            .EnumerateArray()
-            .Select(r => new Refused(
-                r.GetProperty("line").GetInt64(),
-                r.GetProperty("column").GetInt32(),
-                r.GetProperty("reason").GetString()!,
-                []
-            ));
-        string? problem;
-        if (answer.TryGetProperty("error", out var error))
-            problem = error.GetString();
-        else if (whole.IsDamaged)
-            problem = "The compressed data is damaged. What stands before the damage was taken.";
-        else
-            problem = null;
-        return new IntakeAnswer(
-            taken.GetInt64(),
-            answer.GetProperty("refused_total").GetInt64(),
-            [.. refused],
-            problem,
-            problem switch
-            {
-                null => IntakeStop.None,
-                _ when whole.IsDamaged => IntakeStop.Damaged,
-                _ => IntakeStop.NoRoom,
-            }
-        );
-    }
-}
-
-/// <summary>A stream that is only read, from its beginning to its end.</summary>
-internal abstract class ForwardStream : Stream
-{
-    public override bool CanRead => true;
-    public override bool CanSeek => false;
-    public override bool CanWrite => false;
-    public override long Length => throw new NotSupportedException();
-    public override long Position
-    {
-        get => throw new NotSupportedException();
-        set => throw new NotSupportedException();
-    }
-
-    public override void Flush() { }
-
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-    public override void SetLength(long value) => throw new NotSupportedException();
-
-    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-}
-
-/// <summary>Unpacked data that ends where what it is unpacked from is damaged.</summary>
-internal sealed class UpToDamage(Stream inner) : ForwardStream
-{
-    public bool IsDamaged { get; private set; }
-
-    public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default)
-    {
+        if (options.Files.FirstOrDefault(f => !File.Exists(f)) is { } missing)
+            return Failed($"There is no file {missing}. Nothing was taken.");
+        FormatSettings settings;
+        List<ImportFile> files;
         try
         {
-            return await inner.ReadAsync(buffer, cancellationToken);
+            files = [.. options.Files.Select(f => ImportPlan.FileOf(Path.GetFullPath(f)))];
+            if (Settings(options, files[0]) is not { } found)
+                return 1;
+            settings = found;
         }
-        catch (Exception e) when (Gzip.IsDamage(e))
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            IsDamaged = true;
-            return 0;
+            return Failed(e.Message + " Nothing was taken.");
+        }
+        foreach (var other in ImportPlan.Others(files, settings, Instants.FromDateTime(TimeProvider.System.GetUtcNow())))
+            Console.Error.WriteLine("  " + other);
+        using var access = DataAccess.Open(options.Data);
+        if (access is null)
+            return 1;
+        await using IImportPlace place = access.Folder is { } folder
+            ? new ImportHere(folder)
+            : new ImportThere(access.Server!);
+        var wish = new ImportWish(options.Source, files, settings.ToJson());
+        var begun = await place.Begin(wish, cancel);
+        foreach (var notice in begun.Notices)
+            Console.Error.WriteLine("  " + notice);
+        return await Watch(place, begun.Id, options, cancel);
+    }
+
+    /// <summary>How the files are read, which is said; null, with a sentence, where that cannot be told.</summary>
+    private static FormatSettings? Settings(ImportOptions options, ImportFile first)
+    {
+        if (options.Format is { } name && FormatList.Find(name) is null)
+            return Refused($"There is no format {name}. There are: {string.Join(", ", FormatList.All.Select(f => f.Name))}.");
+        if (options.Zone is { } zone && DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone) is null)
+            return Refused($"There is no zone {zone}. Write it as Europe/Lisbon, or UTC.");
+        var order = Core.Records.DayOrder.None;
+        if (options.DayOrder is { } written && !Orders.TryGetValue(written, out order))
+            return Refused($"Write --day-order as {string.Join(", ", Orders.Keys)}.");
+        var known = new FormatSettings(options.Format ?? "text")
+        {
+            Zone = options.Zone ?? "UTC",
+            Order = order,
+            Service = options.Service,
+            Host = options.Host,
+            Start = options.Start is null ? RecordStart.ByFormat : RecordStart.Pattern,
+            StartPattern = options.Start,
+        };
+        if (RecordBounds.Problem(known) is { } problem)
+            return Refused(problem);
+        var now = Instants.FromDateTime(TimeProvider.System.GetUtcNow());
+        var preview = ImportPlan.Preview(first, known, options.Format is not null, options.Source, now);
+        var settings = preview.Guess.Settings;
+        if (settings.AsksOrder && preview.WrittenTime is not null)
+            return Refused(
+                $"Which number of {preview.WrittenTime} is the day cannot be told. Say it with --day-order {string.Join(" or ", Orders.Keys)}."
+            );
+        Console.Error.WriteLine(
+            $"{first.Name}: {preview.Guess.Format.Title}; {(preview.WrittenTime is null ? "no times, so the time of arrival counts" : $"times as {preview.WrittenTime}, {settings.Zone} where they have no zone")}"
+        );
+        return settings;
+    }
+
+    private static readonly Dictionary<string, DayOrder> Orders = new(StringComparer.Ordinal)
+    {
+        ["ymd"] = DayOrder.YearFirst,
+        ["mdy"] = DayOrder.MonthFirst,
+        ["dmy"] = DayOrder.DayFirst,
+    };
+
+    private static FormatSettings? Refused(string sentence)
+    {
+        Console.Error.WriteLine(sentence);
+        return null;
+    }
+
+    private static async Task<int> Watch(IImportPlace place, long id, ImportOptions options, CancellationToken cancel)
+    {
+        var stopped = false;
+        while (true)
+        {
+            if (cancel.IsCancellationRequested && !stopped)
+            {
+                stopped = true;
+                await place.Stop(id);
+            }
+            var view = await place.View(id);
+            Progress(view);
+            if (view.IsOver)
+                return Report(view, options);
+            await Task.Delay(Every, CancellationToken.None);
         }
     }
 
-    public override int Read(byte[] buffer, int offset, int count) =>
-        ReadAsync(buffer.AsMemory(offset, count)).AsTask().GetAwaiter().GetResult();
-}
-
-/// <summary>A stream that tells how much of it was read.</summary>
-internal sealed class CountedStream(Stream inner, Action<long> told) : ForwardStream
-{
-    private const long Every = 4 << 20;
-    private long _read;
-    private long _told;
-
-    public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default) =>
-        Count(await inner.ReadAsync(buffer, cancellationToken));
-
-    public override int Read(byte[] buffer, int offset, int count) => Count(inner.Read(buffer, offset, count));
-
-    private int Count(int read)
+    private static void Progress(ImportView view)
     {
-        _read += read;
-        if (_read - _told < Every && read != 0)
-            return read;
-        told(_told = _read);
-        return read;
+        if (Console.IsErrorRedirected && !view.IsOver)
+            return;
+        var share = view.Bytes == 0 ? 1 : Math.Min(1, (double)view.BytesRead / view.Bytes);
+        var left = view.Left is { } ns ? $", {Format.Duration(ns)} left" : "";
+        Console.Error.Write(
+            $"\r{Format.Percent(share)} of {Format.Size(view.Bytes)}, {Format.Count(view.Taken, "record", "records")}{left}      "
+        );
+    }
+
+    private static int Report(ImportView view, ImportOptions options)
+    {
+        Console.Error.WriteLine();
+        Console.WriteLine(
+            $"{string.Join(", ", options.Files)}: {Format.Count(view.Taken, "record", "records")} taken, {Format.Count(view.Refused, "line", "lines")} refused (import {view.Id.ToString(CultureInfo.InvariantCulture)})"
+        );
+        foreach (var line in view.Lines.Take(ToldRefusals))
+            Console.Error.WriteLine($"  line {line.Line}: {line.Reason}");
+        if (view.Refused > 0)
+        {
+            if (view.Refused > ToldRefusals)
+                Console.Error.WriteLine($"  and {Format.Number(view.Refused - ToldRefusals)} more");
+            Console.Error.WriteLine($"  The refused lines are in {view.RefusedFile}");
+        }
+        if (view.Problem is not null)
+            Console.Error.WriteLine("  " + view.Problem);
+        return view.IsWhole && view.Refused == 0 && view.Problem is null ? 0 : 1;
+    }
+
+    private static int Failed(string sentence)
+    {
+        Console.Error.WriteLine(sentence);
+        return 1;
     }
 }

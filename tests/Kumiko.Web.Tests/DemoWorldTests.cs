@@ -4,6 +4,7 @@ using Kumiko.Core.Accounts;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
@@ -183,11 +184,7 @@ public sealed class DemoWorldTests : IDisposable
         )
             await new LineIntake(store, TimeProvider.System).Take(
                 new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])),
-                "skerry-line",
-                null,
-                long.MaxValue,
-                null,
-                CancellationToken.None
+                new LineWish("skerry-line"), CancellationToken.None
             );
 
         async Task<long> Count(DateTimeOffset from, DateTimeOffset until)

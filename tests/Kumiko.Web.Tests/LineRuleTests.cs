@@ -1,5 +1,6 @@
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
@@ -59,7 +60,7 @@ public sealed class LineRuleTests : IAsyncLifetime
         foreach (var (source, lines) in made)
         {
             lines.Position = 0;
-            await _server.Get<LineIntake>().Take(lines, source, null, long.MaxValue, null, default);
+            await _server.Get<LineIntake>().Take(lines, new LineWish(source), default);
         }
         await _server.Get<MetricStore>().Append(Measurements.Between(from, until, plays, 1), Senders.Metrics);
     }

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
@@ -99,7 +100,7 @@ internal static class StoreBench
             {
                 while (Next() is { } batch)
                 {
-                    await intake.Take(new MemoryStream(batch.Lines), "quay", null, long.MaxValue, null, CancellationToken.None);
+                    await intake.Take(new MemoryStream(batch.Lines), new LineWish("quay"), CancellationToken.None);
                     lock (batches)
                         told(taken += batch.Records);
                 }
@@ -123,11 +124,7 @@ internal static class StoreBench
             var at = after.AddSeconds(n);
             await intake.Take(
                 new MemoryStream(System.Text.Encoding.UTF8.GetBytes($"{{\"time\":\"{at:O}\",\"body\":\"{body}\"}}")),
-                "quay",
-                null,
-                long.MaxValue,
-                null,
-                CancellationToken.None
+                new LineWish("quay"), CancellationToken.None
             );
             using var snapshot = store.Current;
             if (

@@ -30,6 +30,9 @@ public sealed record Token(
     long? Revoked
 )
 {
+    /// <summary>How its lines are read; empty where that is told from them.</summary>
+    public string Format { get; init; } = "";
+
     /// <summary>Whether it may send as this source.</summary>
     public bool MayName(string source) => source == Name || Sources.Contains(source) || Sources.Contains("*");
 }
@@ -44,6 +47,9 @@ public sealed record TokenWish(string Name, TokenPurpose Purpose)
     public IReadOnlyList<string> Sources { get; init; } = [];
     public IReadOnlyList<IPNetwork> Addresses { get; init; } = [];
     public string Author { get; init; } = "";
+
+    /// <summary>The name of the format of its lines; empty where that is told from them.</summary>
+    public string Format { get; init; } = "";
 
     /// <summary>What a person has to change about it; null when it is good.</summary>
     public string? Problem()

@@ -24,7 +24,7 @@ public sealed class TokenStore(AppDatabase database, TimeProvider clock)
         var text = "kumiko_" + Secrets.New();
         await database.Database.Writer.Write(connection =>
             connection.Execute(
-                "INSERT INTO token (name, purpose, hash, created, protocol, rate, sources, addresses, author) VALUES (@Name, @purpose, @hash, @Now, @Protocol, @Rate, @sources, @addresses, @Author)",
+                "INSERT INTO token (name, purpose, hash, created, protocol, rate, sources, addresses, author, format) VALUES (@Name, @purpose, @hash, @Now, @Protocol, @Rate, @sources, @addresses, @Author, @Format)",
                 new
                 {
                     wish.Name,
@@ -36,6 +36,7 @@ public sealed class TokenStore(AppDatabase database, TimeProvider clock)
                     sources = string.Join('\n', wish.Sources),
                     addresses = string.Join('\n', wish.Addresses),
                     wish.Author,
+                    wish.Format,
                 }
             )
         );
@@ -114,7 +115,7 @@ public sealed class TokenStore(AppDatabase database, TimeProvider clock)
         using var connection = database.Database.Read();
         var all = connection
             .Query<Row>(
-                "SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked FROM token"
+                "SELECT id AS Id, name AS Name, purpose AS Purpose, hash AS Hash, protocol AS Protocol, rate AS Rate, sources AS Sources, addresses AS Addresses, author AS Author, created AS Created, used AS Used, revoked AS Revoked, format AS Format FROM token"
             )
             .ToDictionary(
                 r => r.Hash,
@@ -130,7 +131,10 @@ public sealed class TokenStore(AppDatabase database, TimeProvider clock)
                     r.Created,
                     r.Used,
                     r.Revoked
-                ),
+                )
+                {
+                    Format = r.Format,
+                },
                 StringComparer.Ordinal
             );
         // What was read before a change must not be remembered after it.
@@ -157,5 +161,6 @@ public sealed class TokenStore(AppDatabase database, TimeProvider clock)
         public long Created { get; init; }
         public long? Used { get; init; }
         public long? Revoked { get; init; }
+        public string Format { get; init; } = "";
     }
 }

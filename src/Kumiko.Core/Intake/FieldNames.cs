@@ -36,11 +36,16 @@ public static class FieldNames
             "datetime",
             "date",
             "event_time",
+            "eventTime",
+            "asctime",
+            "log_time",
+            "@t",
+            "__REALTIME_TIMESTAMP",
             "timeUnixNano",
             "time_unix_nano"
         );
         Add(FieldPart.Observed, "observed", "observed_time", "observed_timestamp", "observedTimestamp", "observedTimeUnixNano");
-        Add(FieldPart.Body, "body", "message", "msg", "text", "line");
+        Add(FieldPart.Body, "body", "message", "msg", "text", "line", "@message", "@m");
         Add(
             FieldPart.Level,
             "level",
@@ -53,11 +58,13 @@ public static class FieldNames
             "severity_text",
             "error_severity",
             "levelname",
+            "@l",
+            "@level",
             "level_name"
         );
         Add(FieldPart.SeverityNumber, "severityNumber", "severity_number");
-        Add(FieldPart.Service, "service", "service.name", "service_name", "serviceName", "app", "application");
-        Add(FieldPart.Host, "host", "host.name", "host_name", "hostname");
+        Add(FieldPart.Service, "service", "service.name", "service_name", "serviceName", "app", "application", "SYSLOG_IDENTIFIER");
+        Add(FieldPart.Host, "host", "host.name", "host_name", "hostname", "_HOSTNAME");
         Add(FieldPart.TraceId, "trace_id", "traceId", "trace.id");
         Add(FieldPart.SpanId, "span_id", "spanId", "span.id");
         Add(FieldPart.Attributes, "attributes");

@@ -20,6 +20,12 @@ public sealed class LineReader(Stream stream) : IDisposable
     /// <summary>Lines given so far, so the number of the last one.</summary>
     public long Line { get; private set; }
 
+    /// <summary>Bytes of the stream up to the end of the line given last, its end included.</summary>
+    public long Position => BytesRead - (_end - _start);
+
+    /// <summary>Whether the line given last has no end: more of it may come.</summary>
+    public bool IsOpen { get; private set; }
+
     /// <summary>Whether the line given last was too long; what was given is its beginning.</summary>
     public bool TooLong { get; private set; }
 
@@ -44,20 +50,24 @@ public sealed class LineReader(Stream stream) : IDisposable
     }
 
     /// <summary>Passes over blank lines that are read already, many at once: a body may be nothing else.</summary>
-    public void SkipBlank()
+    /// <returns>How many lines.</returns>
+    public int SkipBlank()
     {
         var read = _buffer.AsSpan(_start, _end - _start);
         var text = read.IndexOfAnyExcept("\n\r\t "u8);
         var blank = read[..(text < 0 ? read.Length : text)];
         // What stands in front of a text belongs to its line.
         blank = blank[..(blank.LastIndexOf((byte)'\n') + 1)];
-        Line += blank.Count((byte)'\n');
+        var lines = blank.Count((byte)'\n');
+        Line += lines;
         _start += blank.Length;
+        return lines;
     }
 
     private ReadOnlyMemory<byte> Give(int length, int skip)
     {
         var line = _buffer.AsMemory(_start, length);
+        IsOpen = skip == 0;
         _start += length + skip;
         Line++;
         if (line.Length > LongestLine)
@@ -71,10 +81,12 @@ public sealed class LineReader(Stream stream) : IDisposable
     private async ValueTask<ReadOnlyMemory<byte>?> GiveLong(CancellationToken cancel)
     {
         var head = _buffer.AsSpan(_start, KeptHead).ToArray();
+        IsOpen = true;
         while (true)
         {
             var at = _buffer.AsSpan(_start, _end - _start).IndexOf((byte)'\n');
             _start = at >= 0 ? _start + at + 1 : _end;
+            IsOpen = at < 0;
             if (at >= 0 || _ended)
                 break;
             await Fill(cancel);

@@ -137,15 +137,20 @@ public static class Instants
             || second > 59
         )
             return false;
-        // Days of the civil calendar, counted in years that begin in March. Hinnant: chrono-Compatible Low-Level Date Algorithms,
-        // 2013.
+        var days = DaysSince1970(year, month, day);
+        nanoseconds = (days * Day) + (hour * Hour) + (minute * Minute) + (second * Second) + fraction - offset;
+        return true;
+    }
+
+    /// <summary>Days of the civil calendar, counted in years that begin in March. Hinnant: chrono-Compatible Low-Level Date
+    /// Algorithms, 2013.</summary>
+    internal static long DaysSince1970(long year, long month, long day)
+    {
         var y = month <= 2 ? year - 1 : year;
         var era = y / 400;
         var yearOfEra = y - (era * 400);
         var dayOfYear = (((153 * (month > 2 ? month - 3 : month + 9)) + 2) / 5) + day - 1;
-        var days = (era * 146_097) + (yearOfEra * 365) + (yearOfEra / 4) - (yearOfEra / 100) + dayOfYear - 719_468;
-        nanoseconds = (days * Day) + (hour * Hour) + (minute * Minute) + (second * Second) + fraction - offset;
-        return true;
+        return (era * 146_097) + (yearOfEra * 365) + (yearOfEra / 4) - (yearOfEra / 100) + dayOfYear - 719_468;
     }
 
     /// <summary>Takes the offset off the end of a text.</summary>

@@ -6,8 +6,15 @@ namespace Kumiko.Core.Storage;
 /// <summary>One committed batch that is not sealed yet: a row of <c>recent</c>.</summary>
 /// <param name="First">The sequence of its first record.</param>
 /// <param name="Received">When it was committed, UTC nanoseconds.</param>
-internal sealed record RecentEntry(long First, RecordBlock Block, string Source, long Received)
+/// <param name="Import">The import it belongs to.</param>
+internal sealed record RecentEntry(long First, RecordBlock Block, string Source, long Received, long? Import = null)
 {
+    /// <summary>Batches of one group may share segments that no other has.</summary>
+    public string Group { get; } = GroupOf(Source, Import);
+
+    public static string GroupOf(string source, long? import) =>
+        import is { } id ? string.Create(System.Globalization.CultureInfo.InvariantCulture, $"\0{id}") : source;
+
     public long RawBytes { get; } = Block.Size;
 }
 
@@ -17,23 +24,23 @@ internal sealed class RecentTier
     private readonly Lock _lock = new();
     private readonly List<RecentEntry> _entries = [];
     private TaskCompletionSource _shrunk = new(TaskCreationOptions.RunContinuationsAsynchronously);
-    private readonly Dictionary<string, (long Bytes, long Rows)> _bySource = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, (long Bytes, long Rows)> _byGroup = new(StringComparer.Ordinal);
     private long _bytes;
 
     public long Bytes => Volatile.Read(ref _bytes);
 
-    /// <summary>Bytes of a source that wait.</summary>
-    public long BytesOf(string source)
+    /// <summary>Bytes of a group that wait.</summary>
+    public long BytesOf(string group)
     {
         lock (_lock)
-            return _bySource.GetValueOrDefault(source).Bytes;
+            return _byGroup.GetValueOrDefault(group).Bytes;
     }
 
-    /// <summary>Whether a source fills a segment by itself.</summary>
-    public bool IsFull(string source)
+    /// <summary>Whether a group fills a segment by itself.</summary>
+    public bool IsFull(string group)
     {
         lock (_lock)
-            return _bySource.GetValueOrDefault(source) is var (bytes, rows)
+            return _byGroup.GetValueOrDefault(group) is var (bytes, rows)
                 && (rows >= SegmentWriter.SealedRows || bytes >= SegmentWriter.SealedBytes);
     }
 
@@ -81,11 +88,11 @@ internal sealed class RecentTier
 
     private void Count(RecentEntry entry, int sign)
     {
-        var (bytes, rows) = _bySource.GetValueOrDefault(entry.Source);
+        var (bytes, rows) = _byGroup.GetValueOrDefault(entry.Group);
         var now = (Bytes: bytes + (sign * entry.RawBytes), Rows: rows + (sign * entry.Block.Count));
         if (now.Rows == 0)
-            _bySource.Remove(entry.Source);
+            _byGroup.Remove(entry.Group);
         else
-            _bySource[entry.Source] = now;
+            _byGroup[entry.Group] = now;
     }
 }

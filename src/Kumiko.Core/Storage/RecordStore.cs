@@ -75,6 +75,7 @@ public sealed class RecordStore : IDisposable
         public long Received { get; init; }
         public string Source { get; init; } = "";
         public long? Checksum { get; init; }
+        public long? Import { get; init; }
         public byte[] Content { get; init; } = [];
     }
 
@@ -218,7 +219,7 @@ public sealed class RecordStore : IDisposable
         );
         foreach (
             var row in connection.Query<RecentRow>(
-                "SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, content AS Content FROM recent ORDER BY first_sequence",
+                "SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, import AS Import, content AS Content FROM recent ORDER BY first_sequence",
                 buffered: false
             )
         )
@@ -228,7 +229,7 @@ public sealed class RecordStore : IDisposable
                 if (row.Checksum is { } sum && sum != Checksum.Of(row.Content, row.FirstSequence))
                     throw new InvalidDataException("It does not match its checksum.");
                 var block = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
-                Recent.Add(new RecentEntry(row.FirstSequence, block, row.Source, row.Received));
+                Recent.Add(new RecentEntry(row.FirstSequence, block, row.Source, row.Received, row.Import));
                 AddBatches(block);
             }
             catch (InvalidDataException e)
@@ -273,29 +274,37 @@ public sealed class RecordStore : IDisposable
     /// <param name="source">The place they come from.</param>
     /// <param name="key">Taken at most once, where given.</param>
     /// <param name="cancel">Ends the wait for room; what is being committed is committed.</param>
+    /// <param name="origin">What else is written in the same commit.</param>
     /// <returns>True; false where a batch of this key was taken before, which is as good.</returns>
     /// <exception cref="IOException">The disk is full, or more waits to be sealed than can be held.</exception>
     /// <exception cref="BatchKeyUsedException">A batch of this key was taken before, and it was another.</exception>
-    public async Task<bool> Append(RecordBlock records, string source, BatchKey? key = null, CancellationToken cancel = default)
+    public async Task<bool> Append(
+        RecordBlock records,
+        string source,
+        BatchKey? key = null,
+        CancellationToken cancel = default,
+        BatchOrigin? origin = null
+    )
     {
         if (records.Count == 0)
             return true;
-        await Room(source, cancel);
+        var group = RecentEntry.GroupOf(source, origin?.Import);
+        await Room(group, cancel);
         var content = BatchCodec.Encode(records);
         var now = Instants.FromDateTime(_clock.GetUtcNow());
         try
         {
             return await _database.Writer.Write(
-                connection => Insert(connection, records, content, source, now, key),
+                connection => Insert(connection, records, content, source, now, key, origin),
                 taken =>
                 {
                     if (!taken)
                         return;
-                    Recent.Add(new RecentEntry(records.SequenceOf[0], records, source, now));
+                    Recent.Add(new RecentEntry(records.SequenceOf[0], records, source, now, origin?.Import));
                     AddBatches(records);
                     Publish();
                     // What is old is seen to every few seconds; what is full, at once.
-                    if (Recent.IsFull(source) || Recent.Bytes > Sealer.MostUnsealedBytes)
+                    if (Recent.IsFull(group) || Recent.Bytes > Sealer.MostUnsealedBytes)
                         _upkeep.Wake();
                     TellCommitted(source, records);
                 },
@@ -327,9 +336,9 @@ public sealed class RecordStore : IDisposable
     }
 
     /// <summary>Waits until sealing has caught up.</summary>
-    private async Task Room(string source, CancellationToken cancel)
+    private async Task Room(string group, CancellationToken cancel)
     {
-        while (IsBehind(source) && _upkeep.IsRunning)
+        while (IsBehind(group) && _upkeep.IsRunning)
         {
             var shrunk = Recent.Shrunk;
             // While sealing fails, memory is the limit; a source alone may go on.
@@ -340,20 +349,28 @@ public sealed class RecordStore : IDisposable
                 return;
             }
             _upkeep.Wake();
-            if (IsBehind(source))
+            if (IsBehind(group))
                 await shrunk.WaitAsync(cancel);
         }
     }
 
-    private bool IsBehind(string source) => Recent.Bytes > MostRecentBytes || Recent.BytesOf(source) > MostOfSource;
+    private bool IsBehind(string group) => Recent.Bytes > MostRecentBytes || Recent.BytesOf(group) > MostOfSource;
 
-    private bool Insert(SqliteConnection connection, RecordBlock records, byte[] content, string source, long now, BatchKey? key)
+    private bool Insert(
+        SqliteConnection connection,
+        RecordBlock records,
+        byte[] content,
+        string source,
+        long now,
+        BatchKey? key,
+        BatchOrigin? origin
+    )
     {
         if (key is not null && !TakeKey(connection, source, key, now))
             return false;
         var first = _next;
         connection.Execute(
-            "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum)",
+            "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum, import) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum, @Import)",
             new
             {
                 first,
@@ -364,8 +381,11 @@ public sealed class RecordStore : IDisposable
                 source,
                 content,
                 checksum = Checksum.Of(content, first),
+                origin?.Import,
             }
         );
+        if (origin?.Place is { } place)
+            FollowedTable.Save(connection, place);
         connection.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'");
         records.Number(first);
         _next += records.Count;
@@ -459,6 +479,49 @@ public sealed class RecordStore : IDisposable
         lock (FieldsSeen)
             foreach (var (field, time) in fields)
                 FieldsSeen[field] = time;
+    }
+
+    /// <summary>How far each followed file was read.</summary>
+    public IReadOnlyList<FollowedPlace> FollowedPlaces()
+    {
+        using var connection = _database.Read();
+        return FollowedTable.All(connection);
+    }
+
+    /// <summary>Writes down how far a file was read of which there is nothing to take in.</summary>
+    /// <returns>The id of the place.</returns>
+    public Task<long> Save(FollowedPlace place) => _database.Writer.Write(c => FollowedTable.Save(c, place));
+
+    /// <summary>Forgets the places of files that are not to be followed any more.</summary>
+    public Task ForgetFollowed(long follow) => _database.Writer.Write(c => FollowedTable.Forget(c, follow));
+
+    /// <summary>How many records of an import there are.</summary>
+    public long CountOf(long import)
+    {
+        using var snapshot = Current;
+        return snapshot.Segments.Where(s => s.Segment.Import == import).Sum(s => (long)s.Segment.Rows)
+            + Recent.Entries.Where(e => e.Import == import).Sum(e => (long)e.Block.Count);
+    }
+
+    /// <summary>Removes all records of an import in one transaction. Nothing may be sealed meanwhile.</summary>
+    internal async Task<long> TakeOut(long import)
+    {
+        var removed = 0L;
+        await _database.Writer.Write(
+            connection =>
+            {
+                var segments = _segments.Where(s => s.Segment.Import == import).Select(s => s.Segment).ToList();
+                var waiting = Recent.Entries.Where(e => e.Import == import).ToList();
+                SegmentTable.MarkGone(connection, segments.Select(s => s.Id));
+                var batches = connection.Execute("DELETE FROM recent WHERE import = @import", new { import });
+                connection.Execute("UPDATE counter SET value = value - @batches WHERE name = 'batches'", new { batches });
+                connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
+                removed = segments.Sum(s => (long)s.Rows) + waiting.Sum(e => (long)e.Block.Count);
+                return new SegmentChange([], segments, waiting);
+            },
+            change => Apply(change, [])
+        );
+        return removed;
     }
 
     private void Apply(SegmentChange change, List<Segment> inserted)

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Demo.World;
@@ -70,7 +71,7 @@ public sealed class HistoryFiller(
                 {
                     var until = at + Piece < now ? at + Piece : now;
                     foreach (var (source, lines) in Made(at, until))
-                        await intake.Take(lines, source, null, long.MaxValue, null, CancellationToken.None);
+                        await intake.Take(lines, new LineWish(source), CancellationToken.None);
                     await metrics.Append(Measurements.Between(at, until, truth.Plays, options.Seed), Senders.Metrics);
                 }
             return;
@@ -133,7 +134,7 @@ public sealed class HistoryFiller(
     )
     {
         foreach (var (source, lines) in made)
-            await intake.Take(lines, source, key, long.MaxValue, null, cancel);
+            await intake.Take(lines, new LineWish(source) { Key = key }, cancel);
         // Made again it is the same, and samples of one time count once.
         await metrics.Append(measured, Senders.Metrics, cancel);
         Keep(from);

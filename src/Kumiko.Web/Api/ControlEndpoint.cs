@@ -29,6 +29,7 @@ public static class ControlEndpoint
             Task.Run(() => StoreCheck.Run(store, null, cancel).With(AppDatabaseCheck.Run(database)), cancel)
         );
         control.MapPost("/backup", Backup);
+        ImportEndpoint.Map(control);
     }
 
     private static async Task<IResult> Backup(string to, RecordStore store, AppDatabase database, CancellationToken cancel)

@@ -4,6 +4,7 @@ using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Metrics;
@@ -13,6 +14,8 @@ using Kumiko.Core.Rules;
 using Kumiko.Core.Rules.Briefs;
 using Kumiko.Core.Searches;
 using Kumiko.Core.Sources;
+using Kumiko.Core.Sources.Following;
+using Kumiko.Core.Sources.Imports;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Signals;
@@ -139,6 +142,7 @@ public static class KumikoServer
             .AddSingleton(s => new WorkGate(options.Work, s.GetRequiredService<TimeProvider>()))
             .AddSingleton<RunRegistry>()
             .AddSingleton<LineIntake>();
+        AddFiles(services, folder);
         AddRules(services);
         AddTelling(services, options);
         services.AddSingleton(s => new MetricStore(
@@ -226,6 +230,24 @@ public static class KumikoServer
             pages.Conventions.AddPageRoute("/Alerts/Calendar", "/alerts/calendars/new");
         });
         services.AddResponseCompression(c => c.EnableForHttps = false);
+    }
+
+    private static void AddFiles(IServiceCollection services, DataFolder folder)
+    {
+        services
+            .AddSingleton<ImportStore>()
+            .AddSingleton<SourceFormats>()
+            .AddSingleton<FollowStore>()
+            .AddSingleton<Follower>()
+            .AddSingleton<UploadTurns>();
+        services.AddSingleton(s => new ImportRuns(
+            s.GetRequiredService<RecordStore>(),
+            s.GetRequiredService<ImportStore>(),
+            s.GetRequiredService<LineIntake>(),
+            s.GetRequiredService<TimeProvider>(),
+            folder.Imports
+        ));
+        services.AddHostedService<FollowService>();
     }
 
     private static void AddRules(IServiceCollection services)

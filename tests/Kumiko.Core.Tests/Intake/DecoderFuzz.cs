@@ -3,6 +3,7 @@ using System.Net;
 using System.Text;
 using Google.Protobuf;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Intake.OpenMetrics;
 using Kumiko.Core.Intake.Otlp;
 using Kumiko.Core.Intake.Syslog;

@@ -2,6 +2,7 @@ using System.IO.Compression;
 using System.Text;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Microsoft.Extensions.Time.Testing;
@@ -29,7 +30,7 @@ public sealed class LineIntakeTests : IDisposable
     }
 
     private Task<IntakeAnswer> Take(byte[] body, string? key = null) =>
-        _intake.Take(new MemoryStream(body), "quay", key, LineIntake.MostBytes, null, CancellationToken.None);
+        _intake.Take(new MemoryStream(body), new LineWish("quay") { Key = key, Limit = LineIntake.MostBytes }, CancellationToken.None);
 
     private Task<IntakeAnswer> Take(string body, string? key = null) => Take(Encoding.UTF8.GetBytes(body), key);
 
@@ -187,7 +188,7 @@ public sealed class LineIntakeTests : IDisposable
                 gzip.Write(zeros);
         }
         packed.Position = 0;
-        var answer = await _intake.Take(Gzip.Open(packed), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
+        var answer = await _intake.Take(Gzip.Open(packed), new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None);
         Assert.Equal(IntakeStop.TooLarge, answer.Stopped);
         Assert.Equal(1, answer.Taken);
         Assert.Contains("256 MB", answer.Problem);
@@ -201,7 +202,7 @@ public sealed class LineIntakeTests : IDisposable
             using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true))
                 gzip.Write(Encoding.UTF8.GetBytes(line));
         body.Position = 0;
-        var answer = await _intake.Take(Gzip.Open(body), "quay", null, LineIntake.MostBytes, null, CancellationToken.None);
+        var answer = await _intake.Take(Gzip.Open(body), new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None);
         Assert.Equal((2, IntakeStop.None), (answer.Taken, answer.Stopped));
     }
 
@@ -221,11 +222,7 @@ public sealed class LineIntakeTests : IDisposable
             bytes[^6] ^= 0xff;
         var answer = await _intake.Take(
             Gzip.Open(new MemoryStream(bytes)),
-            "quay",
-            null,
-            LineIntake.MostBytes,
-            null,
-            CancellationToken.None
+            new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None
         );
         Assert.Equal(IntakeStop.Damaged, answer.Stopped);
         Assert.Contains("damaged", answer.Problem);
@@ -259,11 +256,7 @@ public sealed class LineIntakeTests : IDisposable
                     )
                 )
             ),
-            "quay",
-            null,
-            LineIntake.MostBytes,
-            null,
-            CancellationToken.None
+            new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None
         );
         Assert.Equal((IntakeStop.NoRoom, 0), (answer.Stopped, answer.Taken));
         Assert.Contains("disk is full", answer.Problem);

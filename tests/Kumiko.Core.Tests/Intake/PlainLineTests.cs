@@ -1,4 +1,5 @@
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Tests.Intake;

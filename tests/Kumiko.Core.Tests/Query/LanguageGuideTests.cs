@@ -3,6 +3,7 @@ using System.Text.RegularExpressions;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
@@ -37,11 +38,7 @@ public sealed partial class LanguageGuideTests : StoreTest
         var lines = NdjsonBlock().Match(guide).Groups[1].Value;
         await new LineIntake(store, Clock).Take(
             new MemoryStream(Encoding.UTF8.GetBytes(lines)),
-            "quay",
-            null,
-            long.MaxValue,
-            null,
-            CancellationToken.None
+            new LineWish("quay"), CancellationToken.None
         );
         Assert.Equal(7, store.Count);
         await store.Upkeep.SealAll();

@@ -3,6 +3,7 @@ using CsCheck;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
@@ -29,11 +30,7 @@ public sealed class PatternQueryTests : StoreTest
         );
         await new LineIntake(store, TimeProvider.System).Take(
             new MemoryStream(Encoding.UTF8.GetBytes(text)),
-            "quay",
-            null,
-            long.MaxValue,
-            null,
-            CancellationToken.None
+            new LineWish("quay"), CancellationToken.None
         );
     }
 

@@ -1,6 +1,7 @@
 using System.Text;
 using CsCheck;
 using Kumiko.Core.Intake;
+using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;

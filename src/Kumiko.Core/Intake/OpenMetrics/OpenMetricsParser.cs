@@ -1,3 +1,4 @@
+using Kumiko.Core.Intake.Files;
 using System.Text;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;

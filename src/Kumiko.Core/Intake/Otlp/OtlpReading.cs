@@ -1,3 +1,4 @@
+using Kumiko.Core.Intake.Files;
 using System.Globalization;
 using Google.Protobuf;
 using Google.Protobuf.Collections;

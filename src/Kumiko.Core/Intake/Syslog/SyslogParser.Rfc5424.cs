@@ -1,5 +1,6 @@
 using System.Text;
 using System.Text.Unicode;
+using Kumiko.Core.Intake.Times;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
@@ -34,7 +35,7 @@ public sealed partial class SyslogParser
         var stamp = message[parts[0]];
         if (!IsNil(stamp))
         {
-            if (!Times.TryRead(stamp, out var time, out _))
+            if (!TimeText.TryRead(stamp, out var time, out _))
                 return false;
             draft.Time = time;
         }

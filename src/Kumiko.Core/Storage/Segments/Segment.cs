@@ -53,6 +53,9 @@ public sealed record Segment
 
     /// <summary>The place all its records came from; null where quiet ones share it.</summary>
     public string? Source { get; init; }
+
+    /// <summary>The import all its records came in by; null where they came in otherwise.</summary>
+    public long? Import { get; init; }
     public required long MinTime { get; init; }
     public required long MaxTime { get; init; }
 

@@ -11,7 +11,7 @@ namespace Kumiko.Core.Storage.Segments;
 internal static class SegmentTable
 {
     private const string CatalogueColumns = """
-        id AS Id, source AS Source, min_time AS MinTime, max_time AS MaxTime, max_observed AS MaxObserved, min_sequence AS MinSequence,
+        id AS Id, source AS Source, import AS Import, min_time AS MinTime, max_time AS MaxTime, max_observed AS MaxObserved, min_sequence AS MinSequence,
         max_sequence AS MaxSequence, rows AS Rows, severity_mask AS SeverityMask, raw_bytes AS RawBytes, bytes AS Bytes, merges AS Merges
         """;
 
@@ -34,7 +34,7 @@ internal static class SegmentTable
         Checksum.Of(
             FormattableString.Invariant(
                 $"{s.Source} {s.MinTime} {s.MaxTime} {s.MaxObserved} {s.MinSequence} {s.MaxSequence} {s.Rows} {s.SeverityMask} {s.RawBytes} {s.Bytes} {s.Merges}"
-            ),
+            ) + (s.Import is { } import ? FormattableString.Invariant($" import {import}") : ""),
             s.Id
         );
 
@@ -75,13 +75,14 @@ internal static class SegmentTable
         var s = encoded.Catalogue;
         var id = connection.ExecuteScalar<long>(
             """
-            INSERT INTO segment (source, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges, checksum)
-            VALUES (@Source, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges, 0)
+            INSERT INTO segment (source, import, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges, checksum)
+            VALUES (@Source, @Import, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges, 0)
             RETURNING id
             """,
             new
             {
                 s.Source,
+                s.Import,
                 s.MinTime,
                 s.MaxTime,
                 s.MaxObserved,

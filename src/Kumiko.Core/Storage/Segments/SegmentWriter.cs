@@ -29,7 +29,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
 
     /// <param name="records">At least one, sorted by id, all of one day.</param>
     /// <param name="merges">How often they were rewritten.</param>
-    public EncodedSegment Write(RecordBlock records, string? source, int merges)
+    /// <param name="import">The import they came in by.</param>
+    public EncodedSegment Write(RecordBlock records, string? source, int merges, long? import = null)
     {
         using var columns = new ColumnGatherer(merges == 0 ? Codec.Lz4 : Codec.Zstd);
         var names = new NameTable();
@@ -48,7 +49,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         columns.Add(SegmentColumn.Filter, _column);
         var done = columns.Finish();
         return new EncodedSegment(
-            Catalogue(records, source, merges) with
+            Catalogue(records, source, merges, import) with
             {
                 Bytes = done.Sum(c => (long)c.Content.Length),
             },
@@ -57,7 +58,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         );
     }
 
-    private static Segment Catalogue(RecordBlock records, string? source, int merges)
+    private static Segment Catalogue(RecordBlock records, string? source, int merges, long? import)
     {
         var mask = 0;
         foreach (var severity in records.SeverityOf)
@@ -66,6 +67,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         {
             Id = 0,
             Source = source,
+            Import = import,
             MinTime = records.TimeOf[0],
             MaxTime = records.TimeOf[^1],
             MaxObserved = records.ObservedOf.Max(),

@@ -24,11 +24,24 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     private bool _bracket;
     private bool _colon;
     private bool _named;
+    private int _end;
+    private HeaderPieces _pieces;
 
     private readonly byte Next => _at < _line.Length ? _line[_at] : (byte)0;
     private readonly ReadOnlySpan<byte> Rest => _line[_at..];
 
-    public LineHeader Read()
+    public LineHeader Read() => Read(out _);
+
+    /// <param name="pieces">What the header was put together of, in its order.</param>
+    public LineHeader Read(out HeaderPieces pieces)
+    {
+        var header = Find();
+        _pieces.Cut(header.End);
+        pieces = _pieces;
+        return header;
+    }
+
+    private LineHeader Find()
     {
         var symbol = Before();
         var time = Time();
@@ -47,12 +60,10 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         var (open, plain, first) = (0, false, true);
         for (var part = 0; part < MostParts && _at < _line.Length; part++)
         {
-            if (
-                (first && open == 0 && Tag())
-                || Level(inCapitals: open > 0)
-                || (!plain && (Bracket() || Piped() || Serial() || Logger()))
-            )
+            var start = _at;
+            if (Known(first && open == 0, open > 0, plain) is { } kind)
             {
+                _pieces.Add(kind, start, _end);
                 (sure, open, plain, first) = (_at, 0, false, false);
                 if (_colon && !IsOpening(Next))
                     break;
@@ -61,6 +72,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             // Names and numbers may stand between, if more of a header follows; behind plain words only a level is that.
             if (_level || _colon || ++open > MostOpen || !Open(ref plain))
                 break;
+            _pieces.Add(HeaderPart.Open, start, _end);
         }
         int end;
         if (HasWords(_line[sure..]))
@@ -70,6 +82,24 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         else
             end = 0;
         return end == 0 ? default : new LineHeader(Math.Min(time, end), end);
+    }
+
+    /// <summary>Reads a piece that is known by its form; null where none stands here.</summary>
+    private HeaderPart? Known(bool mayBeTag, bool inCapitals, bool plain)
+    {
+        if (mayBeTag && Tag())
+            return HeaderPart.Tag;
+        if (Level(inCapitals))
+            return HeaderPart.Level;
+        if (plain)
+            return null;
+        if (Bracket())
+            return HeaderPart.Bracket;
+        if (Piped())
+            return HeaderPart.Piped;
+        if (Serial())
+            return HeaderPart.Serial;
+        return Logger() ? HeaderPart.Logger : null;
     }
 
     private static bool IsOpening(byte c) => c is (byte)'[' or (byte)'(';
@@ -97,6 +127,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         var digits = Digits(Rest);
         if (digits > 0 && Rest[digits..] is [(byte)':', >= (byte)'A' and <= (byte)'Z', (byte)' ', _, ..])
         {
+            _pieces.Add(HeaderPart.Open, _at, _at + digits);
             _at += digits + 3;
             return true;
         }
@@ -105,6 +136,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         var word = Word(Rest);
         if (word > 0 && word < Rest.Length && IsLevel(Rest[..word]) && " :]|,-".Contains((char)Rest[word]))
         {
+            _pieces.Add(HeaderPart.Level, _at, _at + word);
             _at += word;
             _level = true;
             if (Next == ']')
@@ -216,7 +248,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             // Behind a logger's name a word in brackets may be what the line is about.
             if ((open == '(' || (_colon && !HasDigit(inside))) && !IsLevel(inside))
                 return false;
-            (_at, _bracket, _colon) = (i + 1, true, false);
+            (_at, _end, _bracket, _colon) = (i + 1, i + 1, true, false);
             Separators();
             return true;
         }
@@ -253,6 +285,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
                 return false;
         }
         _at += word;
+        _end = _at;
         (_level, _levelSays) = (true, after == ':');
         if (Next == ']')
             _at++;
@@ -293,6 +326,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
     {
         var start = _at;
         _at += token;
+        _end = _at;
         if (_at >= _line.Length || _line[_at] != ' ')
         {
             _at = start;
@@ -312,7 +346,8 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         var end = Rest.IndexOf((byte)'|');
         if (end is < 1 or > LongestToken || Rest[..end].Trim((byte)' ').ContainsAny(" \"'"u8))
             return false;
-        _at += end + 1;
+        _end = _at + end;
+        _at = _end + 1;
         while (Next == ' ')
             _at++;
         return _at < _line.Length;
@@ -328,7 +363,8 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         var end = digits + 1 + more;
         if (more == 0 || end + 1 >= Rest.Length || Rest[end] != ':' || Rest[end + 1] != ' ')
             return false;
-        _at += end + 2;
+        _end = _at + end;
+        _at = _end + 2;
         return true;
     }
 
@@ -350,6 +386,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             var mayBeSaid = !_level || _levelSays || IsSaid(name) || char.IsAsciiLetterUpper((char)name[0]);
             if (mayBeSaid && !IsComposed(name))
                 return false;
+            _end = _at + token - 1;
             _at += token;
             while (Next == ' ')
                 _at++;
@@ -372,6 +409,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
         if (sign && !IsComposed(name) && (!_dashes || !_level) && !_bracket)
             return false;
         _at += token;
+        _end = _at;
         var dash = _line[behind] == '-';
         if (!Separators())
             return false;
@@ -395,6 +433,7 @@ internal ref struct HeaderReader(ReadOnlySpan<byte> line)
             return false;
         plain |= bare && IsLetter(name[0]);
         _at += token;
+        _end = _at;
         _colon = false;
         return Separators();
     }

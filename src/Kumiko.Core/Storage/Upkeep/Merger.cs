@@ -12,13 +12,13 @@ internal static class Merger
     /// <summary>After a day has ended, late records may still come for a while.</summary>
     private static readonly long DayCloses = Instants.Hour;
 
-    /// <summary>Segments of one day and source that fit into one; null for none.</summary>
+    /// <summary>Segments of one day, source and import that fit into one; null for none.</summary>
     public static IReadOnlyList<SegmentBatch>? Choose(IEnumerable<SegmentBatch> segments, long now)
     {
         foreach (
             var group in segments
                 .Where(s => s.Segment.Merges < MostMerges && !IsFull(s.Segment))
-                .GroupBy(s => (s.Segment.Day, s.Segment.Source))
+                .GroupBy(s => (s.Segment.Day, s.Segment.Source, s.Segment.Import))
                 .OrderBy(g => g.Key.Day)
         )
         {

@@ -38,7 +38,7 @@ internal static class RecordRescue
             using var connection = DatabaseRescue.Connect(path, SqliteOpenMode.ReadWrite);
             foreach (var table in Tables)
                 DatabaseRescue.ReadAll(connection, table);
-            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'segment'") > 0)
+            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM pragma_table_info('segment') WHERE name = 'import'") > 0)
             {
                 SegmentTable.Live(connection);
                 SegmentTable.Damaged(connection);
@@ -72,7 +72,7 @@ internal static class RecordRescue
             foreach (var table in new[] { "field", "counter", "batch_key" })
                 lost += DatabaseRescue.Rows(from, into, table, null);
             lost += DatabaseRescue.Rows(from, into, "recent", "first_sequence") + DatabaseRescue.Rows(from, into, "signal", "id");
-            foreach (var table in new[] { "series", "metric_recent", "metric_segment", "metric_part", "exemplar" })
+            foreach (var table in new[] { "series", "metric_recent", "metric_segment", "metric_part", "exemplar", "followed_file" })
                 lost += DatabaseRescue.Rows(from, into, table, "id");
             lost += DatabaseRescue.Rows(from, into, "metric_arrival", null);
             lost += DatabaseRescue.Rows(from, into, "segment", "id");

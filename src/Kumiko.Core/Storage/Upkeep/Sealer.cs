@@ -19,7 +19,7 @@ internal static class Sealer
     /// old, or there is too much in memory, all quiet sources together. Null for nothing.
     /// </summary>
     /// <param name="all">Whether to seal what is neither full nor old.</param>
-    public static (IReadOnlyList<RecentEntry> Entries, string? Source)? Choose(
+    public static (IReadOnlyList<RecentEntry> Entries, string? Source, long? Import)? Choose(
         RecentTier recent,
         Retention retention,
         long now,
@@ -29,16 +29,16 @@ internal static class Sealer
         var entries = recent.Entries;
         if (entries.Count == 0)
             return null;
-        var sources = entries.GroupBy(e => e.Source).ToList();
-        foreach (var source in sources)
-            if (recent.IsFull(source.Key))
-                return (Full(source), source.Key);
+        var groups = entries.GroupBy(e => e.Group).ToList();
+        foreach (var group in groups)
+            if (recent.IsFull(group.Key))
+                return (Full(group), group.First().Source, group.First().Import);
         if (!all && recent.Bytes <= MostUnsealedBytes && now - entries[0].Received < OldestUnsealed)
             return null;
-        var own = sources.FirstOrDefault(s => !retention.MayShare(s.Key));
+        var own = groups.FirstOrDefault(g => g.First().Import is not null || !retention.MayShare(g.First().Source));
         if (own is not null)
-            return ([.. own], own.Key);
-        return (entries, sources.Count == 1 ? sources[0].Key : null);
+            return ([.. own], own.First().Source, own.First().Import);
+        return (entries, groups.Count == 1 ? entries[0].Source : null, null);
     }
 
     private static List<RecentEntry> Full(IEnumerable<RecentEntry> entries)

@@ -36,11 +36,17 @@ public static class StoreBackup
             throw new IOException($"{to} is not empty. Give a new folder.");
         OwnFiles.MakeFolder(to);
         var problems = CopyKept(database, to);
+        // Places in followed files come before the records: a line is rather there twice than not at all.
+        var places = store.FollowedPlaces();
+        var before = store.Recent.Entries;
         using var snapshot = store.Current;
+        List<RecentEntry> waiting = [.. before, .. store.Recent.Entries];
         using var copy = new Database(Path.Combine(to, RecordsFile), "records");
         var segments = snapshot.Segments.ToList();
         var records = snapshot.Count;
         await CopyTables(store, copy);
+        foreach (var place in places)
+            await copy.Writer.Write(c => FollowedTable.Save(c, place), cancel: cancel);
         for (var i = 0; i < segments.Count; i++)
         {
             cancel.ThrowIfCancellationRequested();
@@ -57,9 +63,12 @@ public static class StoreBackup
         }
         await CopyRows(store, copy, "signal", cancel);
         await CopyMetrics(store, copy, cancel);
-        await CopyRecent(copy, snapshot);
+        await CopyRecent(copy, snapshot, Import);
         await copy.Checkpoint();
         return (records, problems);
+
+        long? Import(long sequence) =>
+            waiting.FirstOrDefault(e => sequence >= e.First && sequence < e.First + e.Block.Count)?.Import;
     }
 
     /// <summary>Copies what people keep, and looks at the copy.</summary>
@@ -194,7 +203,7 @@ public static class StoreBackup
         }
     }
 
-    private static async Task CopyRecent(Database copy, Snapshot snapshot)
+    private static async Task CopyRecent(Database copy, Snapshot snapshot, Func<long, long?> imports)
     {
         // A row of recent has sequences without holes.
         RecordBlock[] blocks = [.. snapshot.Batches.OfType<RecentBatch>().Select(b => b.Block)];
@@ -202,11 +211,13 @@ public static class StoreBackup
         for (var i = 0; i < rows.Length; )
         {
             var start = i++;
+            var import = imports(Sequence(rows[start]));
             while (
                 i < rows.Length
                 && i - start < RowsOfBatch
                 && Sequence(rows[i]) == Sequence(rows[i - 1]) + 1
                 && Source(rows[i]) == Source(rows[start])
+                && imports(Sequence(rows[i])) == import
             )
                 i++;
             var batch = BlockGather.Of(blocks, rows.AsSpan(start..i));
@@ -214,7 +225,7 @@ public static class StoreBackup
             await copy.Writer.Write(c =>
                 c.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'")
                 + c.Execute(
-                    "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum)",
+                    "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum, import) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum, @import)",
                     new
                     {
                         first = batch.SequenceOf[0],
@@ -225,6 +236,7 @@ public static class StoreBackup
                         source = batch.Sources[0],
                         content,
                         checksum = Checksum.Of(content, batch.SequenceOf[0]),
+                        import,
                     }
                 )
             );

@@ -110,7 +110,8 @@ public sealed class StoreUpkeep : IDisposable
             SegmentWriter.SealedRows,
             SegmentWriter.SealedBytes,
             chosen.Source,
-            merges: 0
+            merges: 0,
+            chosen.Import
         );
         await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
         _loop.Healed();
@@ -118,7 +119,7 @@ public sealed class StoreUpkeep : IDisposable
     }
 
     /// <summary>Encodes segments on two workers.</summary>
-    private EncodedSegment[] Encode(RecordBlock[] blocks, int mostRows, long mostBytes, string? source, int merges)
+    private EncodedSegment[] Encode(RecordBlock[] blocks, int mostRows, long mostBytes, string? source, int merges, long? import)
     {
         var parts = Sealer.Cut(blocks, mostRows, mostBytes).ToArray();
         var encoded = new EncodedSegment[parts.Length];
@@ -126,7 +127,7 @@ public sealed class StoreUpkeep : IDisposable
         Parallel.For(0, Math.Min(_writers.Length, parts.Length), worker =>
         {
             for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next))
-                encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges);
+                encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges, import);
         });
         return encoded;
     }
@@ -144,7 +145,8 @@ public sealed class StoreUpkeep : IDisposable
             var blocks = chosen.Select(batch => batch.Scan(null, scan => SegmentUnpacking.Read(scan, builder))).ToArray();
             BuilderPool.Return(builder);
             var merges = chosen.Max(c => c.Segment.Merges) + 1;
-            var merged = Encode(blocks, SegmentWriter.MergedRows, SegmentWriter.MergedBytes, chosen[0].Segment.Source, merges);
+            var of = chosen[0].Segment;
+            var merged = Encode(blocks, SegmentWriter.MergedRows, SegmentWriter.MergedBytes, of.Source, merges, of.Import);
             await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
             return true;
         }
@@ -152,6 +154,16 @@ public sealed class StoreUpkeep : IDisposable
         {
             return false;
         }
+    }
+
+    /// <summary>Takes the records of an import out, all of them or none.</summary>
+    /// <returns>How many records there were.</returns>
+    public async Task<long> TakeOut(long import)
+    {
+        using var turn = await _loop.Turn();
+        var removed = 0L;
+        await WithRoom(async () => removed = await _store.TakeOut(import));
+        return removed;
     }
 
     /// <summary>Drops segments that are too old or too much, and forgets the keys of old batches.</summary>

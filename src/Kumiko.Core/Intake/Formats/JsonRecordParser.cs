@@ -1,17 +1,20 @@
+using Kumiko.Core.Intake.Formats;
 using System.Buffers;
+using System.Globalization;
 using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.Json;
 using System.Text.Unicode;
+using Kumiko.Core.Intake.Times;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Columns;
 
-namespace Kumiko.Core.Intake;
+namespace Kumiko.Core.Intake.Formats;
 
 /// <summary>One JSON object to one record. Not for several threads.</summary>
-public sealed class JsonRecordParser(string source) : ILineParser
+public sealed class JsonRecordParser(string source, FormatSettings? settings = null) : IRecordReader
 {
     private const int MostResources = 4_096;
 
@@ -21,6 +24,9 @@ public sealed class JsonRecordParser(string source) : ILineParser
     private readonly Dictionary<(Value Service, Value Host), Resource> _plainResources = [];
     private readonly string _source = string.Intern(source);
     private readonly Draft _draft = new();
+    private readonly FieldMap? _map = settings is null ? null : FieldMap.Of(settings);
+    private readonly TimeReader? _times = settings is null ? null : new TimeReader(settings.Times);
+    private long _now;
 
     /// <summary>The parts of the record that is being read that are not texts of its row; one object serves all.</summary>
     private sealed class Draft
@@ -32,11 +38,15 @@ public sealed class JsonRecordParser(string source) : ILineParser
         public Value Service = Value.Missing;
         public Value Host = Value.Missing;
         public Fields? Resource;
+        public long? TimeHint;
+        public string? LevelHint;
+        public string? BodyHint;
 
         public void Clear()
         {
             (Time, Observed, SeverityNumber, Level, Resource) = (null, null, 0, null, null);
             (Service, Host) = (Value.Missing, Value.Missing);
+            (TimeHint, LevelHint, BodyHint) = (null, null, null);
         }
     }
 
@@ -76,6 +86,7 @@ public sealed class JsonRecordParser(string source) : ILineParser
 
     Refusal? ILineParser.Parse(ReadOnlySpan<byte> line, long now, RecordBlockBuilder into)
     {
+        _now = now;
         var isLatin = !Utf8.IsValid(line);
         if (isLatin)
             line = Lines.FromLatin1(line);
@@ -95,6 +106,7 @@ public sealed class JsonRecordParser(string source) : ILineParser
                 throw new RefusedException("The record has no body and no attributes.", 0);
             if (isLatin)
                 into.Field(Lines.Inferred, Lines.Latin1);
+            TakeHints(into);
             End(into, now);
             return null;
         }
@@ -128,7 +140,11 @@ public sealed class JsonRecordParser(string source) : ILineParser
         else if (_draft.Level is null)
             number = 0;
         else
-            number = Severity.FromText(_draft.Level);
+            number = LevelNames.Find(_draft.Level);
+        if (_draft.Service.IsMissing || settings?.Service is not null)
+            _draft.Service = Value.Of(settings?.Service);
+        if (_draft.Host.IsMissing || settings?.Host is not null)
+            _draft.Host = Value.Of(settings?.Host);
         var observed = _draft.Observed ?? now;
         into.End(_draft.Time ?? observed, observed, number, ResourceOf(_draft), _source);
     }
@@ -171,6 +187,17 @@ public sealed class JsonRecordParser(string source) : ILineParser
         var draft = _draft;
         var (name, part) = reader.ValueIsEscaped ? _names.Find(reader.GetString()!) : _names.Find(reader.ValueSpan);
         var at = reader.TokenStartIndex;
+        var type = FieldType.AsWritten;
+        if (_map is not null)
+        {
+            if (_map.Name(name, out type) is not { } called)
+            {
+                reader.Skip();
+                return;
+            }
+            if (called != name)
+                (name, part) = _names.Find(called);
+        }
         reader.Read();
         var isText = reader.TokenType == JsonTokenType.String;
         switch (part)
@@ -196,8 +223,8 @@ public sealed class JsonRecordParser(string source) : ILineParser
                 when draft.SeverityNumber == 0
                     && reader.TokenType == JsonTokenType.Number
                     && reader.TryGetInt32(out var number)
-                    && number is >= 1 and <= 24:
-                draft.SeverityNumber = number;
+                    && LevelNumber(part, number) is > 0 and var severity:
+                draft.SeverityNumber = severity;
                 return;
             case FieldPart.Service when draft.Service.IsMissing && isText:
                 draft.Service = Value.Of(Short(ref reader));
@@ -220,7 +247,103 @@ public sealed class JsonRecordParser(string source) : ILineParser
         }
         if (name.Length == 0)
             throw new RefusedException("A name in the record is empty.", at);
-        ReadField(ref reader, name, into);
+        if (reader.TokenType == JsonTokenType.StartObject && IsFamily(name))
+            ReadFamily(reader, name, into);
+        else if (name is "t" or "s" or "log" or "event")
+            Hint(reader, name);
+        if (type == FieldType.AsWritten)
+            ReadField(ref reader, name, into);
+        else
+            into.Field(name, Typed(ReadValue(ref reader), type));
+    }
+
+    /// <summary>OpenTelemetry's numbers, or levels in tens.</summary>
+    private static int LevelNumber(FieldPart part, int number)
+    {
+        if (part == FieldPart.Level && number is 10 or 20 or 30 or 40 or 50 or 60)
+            return LevelNames.FromNumber(number);
+        return number is >= 1 and <= 24 ? number : 0;
+    }
+
+    private static Value Typed(Value value, FieldType type)
+    {
+        if (type == FieldType.Text)
+            return Value.Of(value.ToText());
+        return value.IsText && double.TryParse(value.AsText, CultureInfo.InvariantCulture, out var number)
+            ? Value.Of(number)
+            : value;
+    }
+
+    /// <summary>Names that some programs use for parts of a record and others for anything: they count where nothing surer does.</summary>
+    private void Hint(Utf8JsonReader reader, string name)
+    {
+        var isText = reader.TokenType == JsonTokenType.String;
+        switch (name)
+        {
+            case "t" when isText && Text(Encoding.UTF8.GetBytes(reader.GetString()!), out var time, out _):
+                _draft.TimeHint = time;
+                break;
+            case "t" when reader.TokenType == JsonTokenType.StartObject:
+                var reason = "";
+                if (Dated(ref reader, out var dated, ref reason))
+                    _draft.TimeHint = dated;
+                break;
+            case "s" when isText && LevelNames.Find(reader.GetString()!) > 0:
+                _draft.LevelHint = reader.GetString();
+                break;
+            case "log" or "event" when isText:
+                _draft.BodyHint = reader.GetString()!.TrimEnd('\n', '\r');
+                break;
+        }
+    }
+
+    private void TakeHints(RecordBlockBuilder into)
+    {
+        _draft.Time ??= _draft.TimeHint;
+        if (!into.Has(TextPart.Body) && _draft.BodyHint is { } body)
+            into.Text(TextPart.Body, body);
+        if (_draft.Level is null && _draft.LevelHint is { } level)
+        {
+            into.Text(TextPart.Level, level);
+            _draft.Level = level;
+        }
+    }
+
+    /// <summary>Objects that hold parts of a record: <c>{"log":{"level":"error"},"trace":{"id":"…"}}</c>.</summary>
+    private static bool IsFamily(string name) => name is "log" or "host" or "service" or "trace" or "span";
+
+    /// <summary>Takes the parts out of an object; it stays a field as it is. The reader is a copy, so nothing moves on.</summary>
+    private void ReadFamily(Utf8JsonReader reader, string family, RecordBlockBuilder into)
+    {
+        while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
+        {
+            var part = FieldNames.Find($"{family}.{reader.GetString()}");
+            reader.Read();
+            if (reader.TokenType != JsonTokenType.String)
+            {
+                reader.Skip();
+                continue;
+            }
+            switch (part)
+            {
+                case FieldPart.Level when _draft.Level is null:
+                    Text(ref reader, into, TextPart.Level);
+                    _draft.Level = Short(ref reader);
+                    break;
+                case FieldPart.Service when _draft.Service.IsMissing:
+                    _draft.Service = Value.Of(Short(ref reader));
+                    break;
+                case FieldPart.Host when _draft.Host.IsMissing:
+                    _draft.Host = Value.Of(Short(ref reader));
+                    break;
+                case FieldPart.TraceId when !into.Has(TextPart.TraceId):
+                    Id(ref reader, into, TextPart.TraceId);
+                    break;
+                case FieldPart.SpanId when !into.Has(TextPart.SpanId):
+                    Id(ref reader, into, TextPart.SpanId);
+                    break;
+            }
+        }
     }
 
     private void ReadAttributes(ref Utf8JsonReader reader, RecordBlockBuilder into)
@@ -302,25 +425,53 @@ public sealed class JsonRecordParser(string source) : ILineParser
     private string Short(ref Utf8JsonReader reader) =>
         reader.ValueIsEscaped ? reader.GetString()! : _strings.Get(reader.ValueSpan);
 
-    private static long Time(ref Utf8JsonReader reader)
+    private long Time(ref Utf8JsonReader reader)
     {
         var at = reader.TokenStartIndex;
         long time = 0;
         var reason = "A time is a text or a number. Send ISO 8601, such as 2026-11-23T17:51:04.204Z, or a number since 1970.";
         var known = reader.TokenType switch
         {
-            JsonTokenType.String => Times.TryRead(
+            JsonTokenType.String => Text(
                 reader.ValueIsEscaped ? Encoding.UTF8.GetBytes(reader.GetString()!) : reader.ValueSpan,
                 out time,
                 out reason
             ),
-            JsonTokenType.Number when reader.TryGetInt64(out var whole) => Times.TryRead(whole, out time, out reason),
+            JsonTokenType.StartObject => Dated(ref reader, out time, ref reason),
+            JsonTokenType.Number when reader.TryGetInt64(out var whole) => TimeText.TryRead(whole, out time, out reason),
             JsonTokenType.Number => reader.TryGetDecimal(out var exact)
-                ? Times.TryRead(exact, out time, out reason)
-                : Times.TryRead(reader.GetDouble(), out time, out reason),
+                ? TimeText.TryRead(exact, out time, out reason)
+                : TimeText.TryRead(reader.GetDouble(), out time, out reason),
             _ => false,
         };
         return known ? time : throw new RefusedException(reason, at);
+    }
+
+    /// <summary>A time in an object of its own, as JSON with types has it: <c>{"$date":"2026-11-23T17:51:04Z"}</c>.</summary>
+    private bool Dated(ref Utf8JsonReader reader, out long time, ref string reason)
+    {
+        time = 0;
+        var known = false;
+        while (reader.Read() && reader.TokenType == JsonTokenType.PropertyName)
+        {
+            reader.Read();
+            if (reader.TokenType == JsonTokenType.String && !known)
+                known = Text(Encoding.UTF8.GetBytes(reader.GetString()!), out time, out reason);
+            else
+                reader.Skip();
+        }
+        return known;
+    }
+
+    /// <summary>A time that is a text: as a person said of its zone and order of days, where somebody did.</summary>
+    private bool Text(ReadOnlySpan<byte> text, out long time, out string reason)
+    {
+        reason = "";
+        if (Instants.TryParsePlain(text, out time))
+            return true;
+        if (_times is not null && _times.TryRead(text, _now, out time, out var length) && length == text.Length)
+            return true;
+        return TimeText.TryRead(text, out time, out reason);
     }
 
     private Value ReadValue(ref Utf8JsonReader reader)

@@ -1,6 +1,7 @@
+using Kumiko.Core.Intake.Formats;
 using System.Collections.Concurrent;
 
-namespace Kumiko.Core.Intake;
+namespace Kumiko.Core.Intake.Formats;
 
 /// <summary>Parsers that know the names and texts of a source from its earlier requests. One is used by one at a time.</summary>
 internal sealed class ParserPool

@@ -1,8 +1,9 @@
+using Kumiko.Core.Intake.Formats;
 using System.Text.Unicode;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 
-namespace Kumiko.Core.Intake;
+namespace Kumiko.Core.Intake.Formats;
 
 /// <summary>A line of any text to a record: all of it is the body, and it happened when it came.</summary>
 /// <param name="source">The name of the place it comes from.</param>

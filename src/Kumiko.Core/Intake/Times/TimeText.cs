@@ -2,14 +2,13 @@ using System.Buffers.Text;
 using System.Text;
 using Kumiko.Core.Records;
 
-namespace Kumiko.Core.Intake;
+namespace Kumiko.Core.Intake.Times;
 
 /// <summary>
-/// Times as senders write them, for all ways in: ISO 8601, the spellings of <see cref="WrittenTime"/> with a whole date, RFC
-/// 1123, and
-/// numbers since 1970. UTC where no offset is written.
+/// Texts that are a time and nothing else, as fields hold them: ISO 8601, the spellings of <see cref="WrittenTime"/> with a
+/// whole date, RFC 1123, and numbers since 1970. UTC where no offset is written.
 /// </summary>
-internal static class Times
+internal static class TimeText
 {
     private const int Longest = 64;
 

@@ -1,0 +1,25 @@
+using Kumiko.Core.Intake.Formats;
+namespace Kumiko.Core.Intake.Formats;
+
+/// <summary>One JSON object a line, with the usual names of time, level, message, service, host and trace ids.</summary>
+public sealed class JsonFormat : LogFormat
+{
+    public override string Name => "json";
+
+    public override string Title => "JSON, one object a line";
+
+    public override IReadOnlyList<string> Samples =>
+        [
+            """
+            {"time":"2026-11-23T17:51:04.204Z","level":"warn","service":"seat-ledger","message":"row locked","seat":409}
+            {"@timestamp":"2026-11-23T17:51:05Z","log":{"level":"error","logger":"Ledger"},"host":{"name":"ledger-2"},"message":"gave up"}
+            """,
+        ];
+
+    internal override double Fit(SampleText sample) =>
+        sample.Share(line => line.AsSpan().TrimStart(" \t"u8) is [(byte)'{', ..], indented: true) < 0.5
+            ? 0
+            : sample.Taken(new JsonRecordParser("", new FormatSettings(Name)));
+
+    internal override IRecordReader Open(FormatSettings settings, string source) => new JsonRecordParser(source, settings);
+}
