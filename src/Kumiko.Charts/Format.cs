@@ -185,6 +185,10 @@ public static class Format
         );
     }
 
+    /// <summary>All of a time to the millisecond, 2026-11-23 17:51:04.204, in as few digits as it has.</summary>
+    public static string Full(long time, DateTimeZone zone) =>
+        Local(time, zone).ToString("yyyy-MM-dd HH:mm:ss.FFF", CultureInfo.InvariantCulture);
+
     /// <summary>Two times, the second with its day only where it differs.</summary>
     public static string Stretch(long from, long to, DateTimeZone zone, long now)
     {

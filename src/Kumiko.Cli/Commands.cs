@@ -93,6 +93,10 @@ public static class Commands
         {
             Description = "Folder of scripts that channels may run; none where it is not given",
         };
+        var importFrom = new Option<string?>("--import-from")
+        {
+            Description = "Folder whose files may be imported and followed where they are; none where it is not given",
+        };
         var certificate = new Option<string?>("--tls-cert") { Description = "File in PEM of the certificate for TLS" };
         var key = new Option<string?>("--tls-key")
         {
@@ -119,6 +123,7 @@ public static class Commands
             syslog,
             reach,
             scripts,
+            importFrom,
             certificate,
             key,
             proxies,
@@ -142,6 +147,7 @@ public static class Commands
                         SyslogPort = parsed.GetValue(syslog),
                         Reach = parsed.GetValue(reach)!,
                         Scripts = parsed.GetValue(scripts),
+                        ImportFrom = parsed.GetValue(importFrom),
                         TlsCertificate = parsed.GetValue(certificate),
                         TlsKey = parsed.GetValue(key),
                         Proxies = parsed.GetResult(proxies) is null ? null : parsed.GetValue(proxies)!,

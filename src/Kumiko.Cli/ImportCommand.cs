@@ -140,7 +140,7 @@ public static class ImportCommand
             $"{string.Join(", ", options.Files)}: {Format.Count(view.Taken, "record", "records")} taken, {Format.Count(view.Refused, "line", "lines")} refused (import {view.Id.ToString(CultureInfo.InvariantCulture)})"
         );
         foreach (var line in view.Lines.Take(ToldRefusals))
-            Console.Error.WriteLine($"  line {line.Line}: {line.Reason}");
+            Console.Error.WriteLine($"  line {line.Line}, column {line.Column}: {line.Reason}");
         if (view.Refused > 0)
         {
             if (view.Refused > ToldRefusals)

@@ -25,6 +25,7 @@ public sealed record RunOptions
     public int SyslogPort { get; init; }
     public IReadOnlyList<string> Reach { get; init; } = [];
     public string? Scripts { get; init; }
+    public string? ImportFrom { get; init; }
     public string? TlsCertificate { get; init; }
     public string? TlsKey { get; init; }
 
@@ -54,6 +55,10 @@ public sealed record RunOptions
                 Scripts is null || Directory.Exists(Scripts)
                     ? Scripts
                     : throw new RunOptionsException($"There is no folder {Scripts} for scripts."),
+            ImportFrom =
+                ImportFrom is null || Directory.Exists(ImportFrom)
+                    ? ImportFrom
+                    : throw new RunOptionsException($"There is no folder {ImportFrom} to import from."),
             Tls = ReadCertificate(),
             Proxies = Proxies switch
             {

@@ -37,6 +37,7 @@ public static class DemoHost
             // The stand-ins live on this machine.
             Reach = [IPNetwork.Parse("127.0.0.0/8")],
             Scripts = Path.Combine(folder.Path, "scripts"),
+            ImportFrom = FileSender.FolderIn(folder.Path),
             Offered = people =>
                 [
                     .. people
@@ -64,6 +65,7 @@ public static class DemoHost
                 .AddSingleton(new Simulator(options.Seed, options.Scale))
                 .AddSingleton(new SignalFiles(folder.Path))
                 .AddSingleton<HistoryFiller>()
+                .AddSingleton<FileSender>()
                 .AddSingleton<Senders>();
             builder
                 .Services.AddSingleton(hooks)

@@ -50,7 +50,7 @@ public sealed class LineRuleTests : IAsyncLifetime
         var (made, writers) = (new Dictionary<string, MemoryStream>(), new Dictionary<string, LineWriter>());
         foreach (var record in new Simulator(1).Between(from, until, plays, []))
         {
-            var source = Senders.SourceOf(record.Service);
+            var source = Senders.SourceOf(record);
             if (!writers.TryGetValue(source, out var writer))
                 writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
             writer.Write(record);

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Storage;
@@ -71,7 +72,7 @@ public sealed class HistoryFiller(
                 {
                     var until = at + Piece < now ? at + Piece : now;
                     foreach (var (source, lines) in Made(at, until))
-                        await intake.Take(lines, new LineWish(source), CancellationToken.None);
+                        await intake.Take(lines, new LineWish(source) { Settings = FileSender.FormatOf(source) }, CancellationToken.None);
                     await metrics.Append(Measurements.Between(at, until, truth.Plays, options.Seed), Senders.Metrics);
                 }
             return;
@@ -134,7 +135,7 @@ public sealed class HistoryFiller(
     )
     {
         foreach (var (source, lines) in made)
-            await intake.Take(lines, new LineWish(source) { Key = key }, cancel);
+            await intake.Take(lines, new LineWish(source) { Key = key, Settings = FileSender.FormatOf(source) }, cancel);
         // Made again it is the same, and samples of one time count once.
         await metrics.Append(measured, Senders.Metrics, cancel);
         Keep(from);
@@ -148,9 +149,17 @@ public sealed class HistoryFiller(
             new Dictionary<string, LineWriter>(),
             new List<SimulatedSpan>()
         );
-        foreach (var record in simulator.Between(from, until, truth.Plays, spans))
+        var requests = AccessLog.Between(from, until, truth.Plays, options.Seed, options.Scale);
+        foreach (var record in simulator.Between(from, until, truth.Plays, spans).Concat(requests))
         {
-            var source = Senders.SourceOf(record.Service);
+            var source = Senders.SourceOf(record);
+            if (source == FileSender.Requests)
+            {
+                if (!made.TryGetValue(source, out var text))
+                    made[source] = text = new MemoryStream();
+                text.Write(Encoding.UTF8.GetBytes(AccessLog.LineOf(record) + "\n"));
+                continue;
+            }
             if (!writers.TryGetValue(source, out var writer))
                 writers.Add(source, writer = new LineWriter(made[source] = new MemoryStream()));
             writer.Write(record);

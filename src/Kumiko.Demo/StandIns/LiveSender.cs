@@ -15,6 +15,7 @@ public sealed class LiveSender(
     SignalFiles files,
     Truth truth,
     Senders senders,
+    FileSender written,
     ScrapeStore targets,
     ServerState state,
     DemoOptions options,
@@ -35,6 +36,7 @@ public sealed class LiveSender(
         try
         {
             await state.Known.WaitAsync(stoppingToken);
+            await written.Begin();
             using var http = new HttpClient { BaseAddress = new Uri(state.Address) };
             await using var radio = new RadioSender(state.SyslogPort ?? 0, await senders.TokenOf(Senders.Radio, "Syslog"));
             var gates = new OtlpSender(http, await senders.TokenOf(Senders.Gates, "OpenTelemetry"));
@@ -60,9 +62,10 @@ public sealed class LiveSender(
                 );
             Channel[] channels =
             [
-                new(r => Senders.SourceOf(r.Service) == Senders.Line, (records, _, cancel) => lines.Send(records, cancel)),
-                new(r => Senders.SourceOf(r.Service) == Senders.Gates, (records, _, cancel) => gates.Send(records, cancel)),
-                new(r => Senders.SourceOf(r.Service) == Senders.Radio, (records, _, cancel) => radio.Send(records, cancel)),
+                new(r => Senders.SourceOf(r) == Senders.Line, (records, _, cancel) => lines.Send(records, cancel)),
+                new(r => Senders.SourceOf(r) == Senders.Gates, (records, _, cancel) => gates.Send(records, cancel)),
+                new(r => Senders.SourceOf(r) == Senders.Radio, (records, _, cancel) => radio.Send(records, cancel)),
+                new(r => FileSender.SourceOf(r) is not null, (records, _, cancel) => written.Send(records, cancel)),
                 new(_ => false, (_, made, cancel) => spans.Send(made, cancel)),
             ];
             foreach (var channel in channels)
@@ -76,7 +79,10 @@ public sealed class LiveSender(
                 foreach (var alike in channels.GroupBy(c => c.From < until - KeptFor ? until - KeptFor : c.From).ToList())
                 {
                     var timed = new List<SimulatedSpan>();
-                    var records = _live.Between(alike.Key, until, truth.Plays, timed).ToList();
+                    var records = _live
+                        .Between(alike.Key, until, truth.Plays, timed)
+                        .Concat(AccessLog.Between(alike.Key, until, truth.Plays, options.Seed, options.Scale * options.Speed))
+                        .ToList();
                     foreach (var channel in alike)
                         await Send(channel, records, timed, until, stoppingToken);
                 }

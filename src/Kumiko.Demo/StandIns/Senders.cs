@@ -20,9 +20,10 @@ public sealed class Senders(TokenStore tokens, DataFolder folder)
 
     private string Kept => Path.Combine(folder.Path, "senders.json");
 
-    /// <summary>The source that a service's records come from.</summary>
-    public static string SourceOf(string service) =>
-        service switch
+    /// <summary>The source that a record comes from.</summary>
+    public static string SourceOf(SimulatedRecord record) =>
+        FileSender.SourceOf(record)
+        ?? record.Service switch
         {
             "gate-control" => Gates,
             SkerryLine.RadioService => Radio,

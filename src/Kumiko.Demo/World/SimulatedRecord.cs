@@ -27,7 +27,8 @@ public sealed record SimulatedRecord(
         var (time, level, body) = Spelling(Service);
         to.WriteStartObject();
         to.WriteString(time, (Time + Drift).UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture));
-        to.WriteString(level, level == "lvl" ? Level.ToUpperInvariant() : Level);
+        if (Level.Length > 0)
+            to.WriteString(level, level == "lvl" ? Level.ToUpperInvariant() : Level);
         to.WriteString("service", Service);
         to.WriteString("host", Host);
         to.WriteString(body, Body);

@@ -15,7 +15,7 @@ public sealed record ImportWish(string Source, IReadOnlyList<ImportFile> Files, 
 public sealed record ImportBegun(long Id, IReadOnlyList<string> Notices);
 
 /// <summary>A refused line.</summary>
-public sealed record ImportLine(string File, string Line, string Reason);
+public sealed record ImportLine(string File, string Line, string Column, string Reason);
 
 /// <summary>How far an import is.</summary>
 /// <param name="IsWhole">Whether it was read to its end.</param>

@@ -11,6 +11,6 @@ internal static class RefusedLines
             yield break;
         using var reader = CsvReader.Create(File.OpenRead(path), new CsvReaderOptions());
         for (var i = 0; i < most && reader.Read(); i++)
-            yield return new ImportLine(reader.GetString(0), reader.GetString(1), reader.GetString(3));
+            yield return new ImportLine(reader.GetString(0), reader.GetString(1), reader.GetString(2), reader.GetString(3));
     }
 }

@@ -239,6 +239,7 @@ public static class KumikoServer
             .AddSingleton<SourceFormats>()
             .AddSingleton<FollowStore>()
             .AddSingleton<Follower>()
+            .AddSingleton(s => new PathGate(s.GetRequiredService<ServerOptions>().ImportFrom))
             .AddSingleton<UploadTurns>();
         services.AddSingleton(s => new ImportRuns(
             s.GetRequiredService<RecordStore>(),

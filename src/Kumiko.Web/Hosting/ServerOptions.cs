@@ -59,6 +59,9 @@ public sealed class ServerOptions
     /// <summary>The folder of scripts that channels may run; null for none.</summary>
     public string? Scripts { get; init; }
 
+    /// <summary>The folder whose files may be imported and followed where they are; null for none.</summary>
+    public string? ImportFrom { get; init; }
+
     public string MailFrom { get; init; } = "kumiko@localhost";
 
     /// <summary>The address that links in mails start with; the server's own where it is not given.</summary>

@@ -3,6 +3,7 @@ using System.Text;
 using CsCheck;
 using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Records;
+using Kumiko.Core.Sources;
 using Kumiko.Core.Sources.Following;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Tests.Storage;
@@ -26,7 +27,7 @@ public sealed class FollowerTests : StoreTest
             Store = test.Open();
             Database = new AppDatabase(Path.Combine(test.Folder, "kumiko.db"), test.Clock);
             Wishes = new FollowStore(Database, test.Clock);
-            Follower = new Follower(Store, Wishes, test.Clock);
+            Follower = new Follower(Store, Wishes, new PathGate(test._logs), test.Clock);
         }
 
         public RecordStore Store { get; }

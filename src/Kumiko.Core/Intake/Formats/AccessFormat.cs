@@ -78,11 +78,9 @@ public sealed class AccessFormat : LogFormat
             Addresses(line, read);
             if (!HttpFields.Request(request, _draft) && !request.SequenceEqual("-"u8))
                 _draft.Field("http.request.line", request);
+            // No level is made up from it: whether a status is a failure is for people to say.
             if (Utf8Parser.TryParse(status, out long code, out _))
-            {
                 _draft.Field(HttpFields.Status, code);
-                _draft.Severity(HttpFields.Severity(code));
-            }
             Given(HttpFields.Bytes, read.Bytes.Of(line));
             Given(HttpFields.Referer, read.Referer.Of(line));
             Given(HttpFields.Agent, read.Agent.Of(line));

@@ -19,15 +19,6 @@ internal static class HttpFields
     public const string ServerPort = "server.port";
     public const string Duration = "duration";
 
-    /// <summary>What a status means for somebody who looks for trouble: the server's fault, the caller's, or none.</summary>
-    public static int Severity(long status) =>
-        status switch
-        {
-            >= 500 => Records.Severity.Error,
-            >= 400 => Records.Severity.Warn,
-            _ => Records.Severity.Info,
-        };
-
     /// <summary>Method, path, query and protocol of a request as it was written.</summary>
     /// <returns>False where it is no request, such as bytes of TLS.</returns>
     public static bool Request(ReadOnlySpan<byte> text, RecordDraft draft)

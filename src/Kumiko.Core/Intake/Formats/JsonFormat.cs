@@ -16,10 +16,15 @@ public sealed class JsonFormat : LogFormat
             """,
         ];
 
-    internal override double Fit(SampleText sample) =>
-        sample.Share(line => line.AsSpan().TrimStart(" \t"u8) is [(byte)'{', ..], indented: true) < 0.5
-            ? 0
-            : sample.Taken(new JsonRecordParser("", new FormatSettings(Name)));
+    /// <summary>Hardly anything is JSON by chance, so half of the lines are enough.</summary>
+    internal override double Fit(SampleText sample)
+    {
+        const double Half = 0.5;
+        if (sample.Share(line => line.AsSpan().TrimStart(" \t"u8) is [(byte)'{', ..], indented: true) < Half)
+            return 0;
+        var taken = sample.Taken(new JsonRecordParser("", new FormatSettings(Name)));
+        return taken < Half ? 0 : Half + (taken / 2);
+    }
 
     internal override IRecordReader Open(FormatSettings settings, string source) => new JsonRecordParser(source, settings);
 }

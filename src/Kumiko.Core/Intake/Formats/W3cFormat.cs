@@ -160,8 +160,6 @@ public sealed class W3cFormat : LogFormat
                     return;
                 case HttpFields.Status:
                     _draft.Typed(name, value);
-                    if (System.Buffers.Text.Utf8Parser.TryParse(value, out long status, out _))
-                        _draft.Severity(HttpFields.Severity(status));
                     return;
                 case "date" or "time":
                     if (!_draft.WholeTime(value))

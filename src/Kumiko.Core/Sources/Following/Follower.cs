@@ -10,7 +10,7 @@ namespace Kumiko.Core.Sources.Following;
 /// its number on its disk and its first bytes, so it is followed through a new name, and read from its beginning where it was
 /// cut short or written anew. No file is held open between looks. Not for several threads.
 /// </summary>
-public sealed class Follower(RecordStore records, FollowStore wishes, TimeProvider clock)
+public sealed class Follower(RecordStore records, FollowStore wishes, PathGate gate, TimeProvider clock)
 {
     /// <summary>A file that has another name now may be written to for so long.</summary>
     private static readonly long Grace = 30 * Instants.Second;
@@ -87,6 +87,10 @@ public sealed class Follower(RecordStore records, FollowStore wishes, TimeProvid
         var key = string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{wish.Id}\n{path}");
         try
         {
+            if (!gate.Allows(path))
+                throw new UnauthorizedAccessException(
+                    $"It lies outside of {gate.Root ?? "what may be read, which is nothing"}: --import-from says what may be read."
+                );
             await using var file = Open(path);
             var place = await Known(wish, path, file, cancel);
             seen.Add(place.Id);

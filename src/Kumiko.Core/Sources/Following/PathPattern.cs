@@ -3,10 +3,12 @@ using System.IO.Enumeration;
 namespace Kumiko.Core.Sources.Following;
 
 /// <summary>Finds files by a path whose names may have * and ?.</summary>
-internal static class PathPattern
+public static class PathPattern
 {
+    /// <summary>More are not looked at.</summary>
     public const int MostFiles = 1_000;
 
+    /// <summary>Whether a name has * or ?.</summary>
     public static bool IsPattern(string name) => name.AsSpan().IndexOfAny('*', '?') >= 0;
 
     /// <summary>Files of a path, at most a thousand, by name. What may not be read is left out.</summary>

@@ -27,6 +27,24 @@ export async function sendForm(url, form, signal) {
   return (await ask(url, 'text/html', { method: 'POST', body: new FormData(form), signal }))?.text() ?? null;
 }
 
+// Sends a file as it is, telling how much of it is sent. Fails with a sentence for the person.
+export function upload(url, file, token, signal, told) {
+  return new Promise((done, failed) => {
+    const request = new XMLHttpRequest();
+    request.open('POST', url);
+    request.setRequestHeader('RequestVerificationToken', token);
+    request.setRequestHeader('Content-Type', 'application/octet-stream');
+    request.responseType = 'json';
+    request.upload.onprogress = (event) => told(event.total ? event.loaded / event.total : 0);
+    request.onload = () =>
+      request.status === 200 && request.response ? done(request.response) : failed(new Error(request.response?.error ?? 'The file did not arrive. Try again.'));
+    request.onerror = () => failed(new Error('The file did not arrive. Try again.'));
+    request.onabort = () => failed(new Error('Stopped. Nothing of this file is kept.'));
+    signal.addEventListener('abort', () => request.abort());
+    request.send(file);
+  });
+}
+
 // Each asking ends the one before it.
 export function latest() {
   let running;

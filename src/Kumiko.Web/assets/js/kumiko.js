@@ -10,6 +10,7 @@ import { startLive, showLive } from './live.js';
 import { startFind } from './find.js';
 import { startRecords } from './records.js';
 import { startKeys } from './keys.js';
+import { startFiles } from './files.js';
 import { startRule } from './rule.js';
 import { startCopy } from './copy.js';
 import { startWorkbench } from './workbench.js';
@@ -30,6 +31,7 @@ function start() {
   startWorkbench();
   startLoading();
   startRule();
+  startFiles();
   startFields();
   startRecords();
   showLive();

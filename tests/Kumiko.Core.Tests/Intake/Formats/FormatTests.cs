@@ -55,7 +55,7 @@ public class FormatTests
     public void An_access_log_says_who_asked_what_and_how_it_went()
     {
         var records = Reading.Of(Sample("access", 1)).Records;
-        Assert.Equal(("2026-11-23T16:51:04.000", "POST /v2/booking 201", 9), (Time(records[0]), records[0].Body, records[0].SeverityNumber));
+        Assert.Equal(("2026-11-23T16:51:04.000", "POST /v2/booking 201", 0), (Time(records[0]), records[0].Body, records[0].SeverityNumber));
         Assert.Equal(
             ("10.20.4.17", "ines", "POST", "/v2/booking", "1.1", "201", "312", "https://skerry.example/book", "Kiosk/7.3", "184ms"),
             (
@@ -72,7 +72,7 @@ public class FormatTests
             )
         );
         // Bytes of TLS are no request, and stay as they are.
-        Assert.Equal((@"\x16\x03\x01", "", 13), (Field(records[1], "http.request.line"), Field(records[1], "url.path"), records[1].SeverityNumber));
+        Assert.Equal((@"\x16\x03\x01", "", "400"), (Field(records[1], "http.request.line"), Field(records[1], "url.path"), Field(records[1], "http.response.status_code")));
     }
 
     [Fact]
@@ -171,7 +171,7 @@ public class FormatTests
     {
         var read = Reading.Of(Sample("w3c", 0) + "\n#Fields: time c-ip\n17:52:00 10.20.4.19\n17:52:01 10.20.4.19 more\n");
         Assert.Equal(("2026-11-23T17:51:04.000", "GET /v2/fares 200", "184ms", "Kiosk/7.3 (quay)"), (Time(read.Records[0]), read.Records[0].Body, Field(read.Records[0], "duration"), Field(read.Records[0], "user_agent.original")));
-        Assert.Equal(17, read.Records[1].SeverityNumber);
+        Assert.Equal("503", Field(read.Records[1], "http.response.status_code"));
         Assert.Equal("10.20.4.19", Field(read.Records[2], "client.address"));
         Assert.Contains("3 values; #Fields: names 2", Assert.Single(read.Refused).Refusal.Reason, StringComparison.Ordinal);
     }
