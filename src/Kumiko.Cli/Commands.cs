@@ -182,17 +182,7 @@ public static class Commands
         {
             Description = "A regular expression of how a line begins that begins a record",
         };
-        var command = new Command("import", "Takes in log files")
-        {
-            files,
-            source,
-            format,
-            zone,
-            order,
-            service,
-            host,
-            start,
-        };
+        var command = new Command("import", "Takes in log files") { files, source, format, zone, order, service, host, start };
         command.SetAction(
             (parsed, cancel) =>
                 ImportCommand.Do(

@@ -47,9 +47,7 @@ public static class ImportCommand
         using var access = DataAccess.Open(options.Data);
         if (access is null)
             return 1;
-        await using IImportPlace place = access.Folder is { } folder
-            ? new ImportHere(folder)
-            : new ImportThere(access.Server!);
+        await using IImportPlace place = access.Folder is { } folder ? new ImportHere(folder) : new ImportThere(access.Server!);
         var wish = new ImportWish(options.Source, files, settings.ToJson());
         var begun = await place.Begin(wish, cancel);
         foreach (var notice in begun.Notices)
@@ -83,10 +81,17 @@ public static class ImportCommand
         var settings = preview.Guess.Settings;
         if (settings.AsksOrder && preview.WrittenTime is not null)
             return Refused(
-                $"Which number of {preview.WrittenTime} is the day cannot be told. Say it with --day-order {string.Join(" or ", Orders.Keys)}."
+                $"Which number of {preview.WrittenTime} is the day cannot be told. Say it with --day-order "
+                    + string.Join(" or ", Orders.Keys)
+                    + "."
             );
         Console.Error.WriteLine(
-            $"{first.Name}: {preview.Guess.Format.Title}; {(preview.WrittenTime is null ? "no times, so the time of arrival counts" : $"times as {preview.WrittenTime}, {settings.Zone} where they have no zone")}"
+            $"{first.Name}: {preview.Guess.Format.Title}; "
+                + (
+                    preview.WrittenTime is null
+                        ? "no times, so the time of arrival counts"
+                        : $"times as {preview.WrittenTime}, {settings.Zone} where they have no zone"
+                )
         );
         return settings;
     }
@@ -137,7 +142,8 @@ public static class ImportCommand
     {
         Console.Error.WriteLine();
         Console.WriteLine(
-            $"{string.Join(", ", options.Files)}: {Format.Count(view.Taken, "record", "records")} taken, {Format.Count(view.Refused, "line", "lines")} refused (import {view.Id.ToString(CultureInfo.InvariantCulture)})"
+            $"{string.Join(", ", options.Files)}: {Format.Count(view.Taken, "record", "records")} taken, "
+                + $"{Format.Count(view.Refused, "line", "lines")} refused (import {view.Id.ToString(CultureInfo.InvariantCulture)})"
         );
         foreach (var line in view.Lines.Take(ToldRefusals))
             Console.Error.WriteLine($"  line {line.Line}, column {line.Column}: {line.Reason}");

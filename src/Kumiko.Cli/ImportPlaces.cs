@@ -79,10 +79,7 @@ internal sealed class ImportThere(HttpClient server) : IImportPlace
 
     public async Task Stop(long id)
     {
-        using var answer = await server.PostAsync(
-            $"/control/import/{id.ToString(CultureInfo.InvariantCulture)}/stop",
-            null
-        );
+        using var answer = await server.PostAsync($"/control/import/{id.ToString(CultureInfo.InvariantCulture)}/stop", null);
     }
 
     public ValueTask DisposeAsync() => ValueTask.CompletedTask;

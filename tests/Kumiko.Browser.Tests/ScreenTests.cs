@@ -58,6 +58,7 @@ public sealed class ScreenTests(RunningDemo demo)
                 "/sources/tokens",
                 "/sources/targets",
                 "/sources/change",
+                "/sources/files",
                 "/sources/connect",
                 "/sources/connect/syslog",
                 "/sources/connect/scrape",

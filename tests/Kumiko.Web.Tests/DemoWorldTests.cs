@@ -184,7 +184,8 @@ public sealed class DemoWorldTests : IDisposable
         )
             await new LineIntake(store, TimeProvider.System).Take(
                 new MemoryStream(Written(new Simulator(3, 0.3), from, until, [.. truth.Plays])),
-                new LineWish("skerry-line"), CancellationToken.None
+                new LineWish("skerry-line"),
+                CancellationToken.None
             );
 
         async Task<long> Count(DateTimeOffset from, DateTimeOffset until)
@@ -355,13 +356,11 @@ public sealed class DemoWorldTests : IDisposable
         await filler.StartAsync(CancellationToken.None);
         await filler.ExecuteTask!;
         var truth = again.Services.GetRequiredService<Truth>();
-        var expected = Written(
-                new Simulator(1, 0.02),
-                Simulator.Floor(clock.GetUtcNow() - TimeSpan.FromDays(2)),
-                clock.GetUtcNow(),
-                [.. truth.Plays]
-            )
-            .Count(b => b == '\n');
+        var (oldest, now) = (Simulator.Floor(clock.GetUtcNow() - TimeSpan.FromDays(2)), clock.GetUtcNow());
+        Play[] plays = [.. truth.Plays];
+        var expected =
+            Written(new Simulator(1, 0.02), oldest, now, plays).Count(b => b == '\n')
+            + AccessLog.Between(oldest, now, plays, 1, 0.02).Count();
         Assert.InRange(ahead, 1, expected - 1);
         Assert.Equal(expected, store.Count);
         Assert.Contains(truth.Entries, e => e.Start > clock.GetUtcNow());

@@ -124,7 +124,8 @@ internal static class StoreBench
             var at = after.AddSeconds(n);
             await intake.Take(
                 new MemoryStream(System.Text.Encoding.UTF8.GetBytes($"{{\"time\":\"{at:O}\",\"body\":\"{body}\"}}")),
-                new LineWish("quay"), CancellationToken.None
+                new LineWish("quay"),
+                CancellationToken.None
             );
             using var snapshot = store.Current;
             if (

@@ -63,7 +63,16 @@ public static class FieldNames
             "level_name"
         );
         Add(FieldPart.SeverityNumber, "severityNumber", "severity_number");
-        Add(FieldPart.Service, "service", "service.name", "service_name", "serviceName", "app", "application", "SYSLOG_IDENTIFIER");
+        Add(
+            FieldPart.Service,
+            "service",
+            "service.name",
+            "service_name",
+            "serviceName",
+            "app",
+            "application",
+            "SYSLOG_IDENTIFIER"
+        );
         Add(FieldPart.Host, "host", "host.name", "host_name", "hostname", "_HOSTNAME");
         Add(FieldPart.TraceId, "trace_id", "traceId", "trace.id");
         Add(FieldPart.SpanId, "span_id", "spanId", "span.id");

@@ -46,7 +46,8 @@ internal static class LevelNames
         };
     }
 
-    /// <summary>Levels in tens from 10 (trace) to 60 (fatal), those of syslog from 0 (the gravest) to 7, or OpenTelemetry's.</summary>
+    /// <summary>Levels in tens from 10 (trace) to 60 (fatal), those of syslog from 0 (the gravest) to 7, or
+    /// OpenTelemetry's.</summary>
     public static int FromNumber(long number) =>
         number switch
         {

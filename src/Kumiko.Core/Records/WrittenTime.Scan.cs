@@ -140,14 +140,20 @@ public readonly partial record struct WrittenTime
                 return;
             var isDay =
                 (_text[_at] | 0x20, _text[_at + 1] | 0x20, _text[_at + 2] | 0x20)
-                    is
-                        ('m', 'o', 'n')
-                        or ('t', 'u', 'e')
-                        or ('w', 'e', 'd')
-                        or ('t', 'h', 'u')
-                        or ('f', 'r', 'i')
-                        or ('s', 'a', 't')
-                        or ('s', 'u', 'n');
+                is
+                    ('m', 'o', 'n')
+                    or
+                    ('t', 'u', 'e')
+                    or
+                    ('w', 'e', 'd')
+                    or
+                    ('t', 'h', 'u')
+                    or
+                    ('f', 'r', 'i')
+                    or
+                    ('s', 'a', 't')
+                    or
+                    ('s', 'u', 'n');
             if (!isDay || After(letters) is not ((byte)' ' or (byte)','))
                 return;
             _at += letters;
@@ -331,18 +337,7 @@ public readonly partial record struct WrittenTime
             // A day alone only where nothing follows it: elsewhere it may be a version, or a fraction.
             if (_at == _text.Length)
                 return digits == 4;
-            if (
-                Next
-                    is not (
-                        (byte)' '
-                        or (byte)','
-                        or (byte)'T'
-                        or (byte)':'
-                        or (byte)'-'
-                        or (byte)'@'
-                        or (byte)'_'
-                    )
-            )
+            if (Next is not ((byte)' ' or (byte)',' or (byte)'T' or (byte)':' or (byte)'-' or (byte)'@' or (byte)'_'))
                 return false;
             _at++;
             Blanks();
@@ -372,12 +367,7 @@ public readonly partial record struct WrittenTime
             if (chosen is not { } date)
                 return false;
             (_year, _month, _day) = (date.Year, date.Month, date.Day);
-            _ambiguous =
-                !isDotted
-                && byYear is null
-                && byDay is not null
-                && byMonth is not null
-                && _numbers.A != _numbers.B;
+            _ambiguous = !isDotted && byYear is null && byDay is not null && byMonth is not null && _numbers.A != _numbers.B;
             return true;
         }
 

@@ -31,7 +31,8 @@ public readonly partial record struct WrittenTime(
     /// <summary>Whether which of two numbers is the month cannot be told from the text: <c>04/05/2026</c>.</summary>
     public bool IsAmbiguous { get; init; }
 
-    /// <summary>Whether a zone is written that is no offset: a name with several meanings, <c>CST</c>, or one of a region.</summary>
+    /// <summary>Whether a zone is written that is no offset: a name with several meanings, <c>CST</c>, or one of a
+    /// region.</summary>
     public bool HasUnknownZone { get; init; }
 
     /// <summary>Where the name of a region begins, such as <c>Europe/Berlin</c>, which ends with the time; 0 where none is
@@ -41,7 +42,8 @@ public readonly partial record struct WrittenTime(
     /// <summary>Whether a clock is written behind the date.</summary>
     public bool HasClock { get; init; }
 
-    /// <summary>The numbers of a date whose order the spelling leaves open, the third 0 where there are two; else all 0.</summary>
+    /// <summary>The numbers of a date whose order the spelling leaves open, the third 0 where there are two; else all
+    /// 0.</summary>
     public (int A, int B, int C) Numbers { get; init; }
 
     /// <summary>The same text with its numbers in another order; null where they are no date then.</summary>

@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using Dapper;
 using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
@@ -16,25 +15,33 @@ public sealed class SourceFormats
     private const int Sure = 20;
     private const int MostSources = 20_000;
 
-    private readonly AppDatabase _database;
+    /// <summary>Of so many sources the latest lines are held, to show how they read.</summary>
+    private const int MostSamples = 200;
+    private const int SampleBytes = 16 * 1024;
+
+    private readonly SourceFormatStore _store;
     private readonly TimeProvider _clock;
     private readonly ConcurrentDictionary<string, FormatSettings> _known = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, byte[]> _samples = new(StringComparer.Ordinal);
 
     public SourceFormats(AppDatabase database, TimeProvider clock)
     {
-        (_database, _clock) = (database, clock);
-        using var connection = database.Database.Read();
-        foreach (var row in connection.Query<Row>("SELECT source AS Source, settings AS Settings FROM source_format"))
-            if (FormatSettings.FromJson(row.Settings) is { } settings && FormatList.Find(settings.Format) is not null)
-                _known[row.Source] = settings;
+        (_store, _clock) = (new SourceFormatStore(database), clock);
+        foreach (var (source, settings) in _store.All())
+            _known[source] = settings;
     }
 
     /// <summary>How a source's lines are read; null where none came yet.</summary>
     public FormatSettings? Find(string source) => _known.GetValueOrDefault(source);
 
+    /// <summary>The latest lines of a source since the server started; null where none came.</summary>
+    public byte[]? Sample(string source) => _samples.GetValueOrDefault(source);
+
     /// <summary>How lines of a source are to be read that begin so.</summary>
     public async Task<FormatSettings> Of(string source, ReadOnlyMemory<byte> start, bool isWhole)
     {
+        if (_samples.Count < MostSamples || _samples.ContainsKey(source))
+            _samples[source] = start[..Math.Min(start.Length, SampleBytes)].ToArray();
         var known = Find(source);
         if (known is not null && (known.IsCorrected || known.SeenLines >= Sure))
             return known;
@@ -61,31 +68,13 @@ public sealed class SourceFormats
     /// <summary>Forgets what is known, so that it is told again from the next lines.</summary>
     public async Task Forget(string source)
     {
-        await _database.Database.Writer.Write(c =>
-            c.Execute("DELETE FROM source_format WHERE source = @source", new { source })
-        );
+        await _store.Forget(source);
         _known.TryRemove(source, out _);
     }
 
     private async Task Save(string source, FormatSettings settings)
     {
-        await _database.Database.Writer.Write(c =>
-            c.Execute(
-                "INSERT OR REPLACE INTO source_format (source, settings, changed) VALUES (@source, @json, @now)",
-                new
-                {
-                    source,
-                    json = settings.ToJson(),
-                    now = Instants.FromDateTime(_clock.GetUtcNow()),
-                }
-            )
-        );
+        await _store.Save(source, settings, Instants.FromDateTime(_clock.GetUtcNow()));
         _known[source] = settings;
-    }
-
-    private sealed class Row
-    {
-        public string Source { get; init; } = "";
-        public string Settings { get; init; } = "";
     }
 }

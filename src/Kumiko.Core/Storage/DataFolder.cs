@@ -19,6 +19,7 @@ public sealed class DataFolder : IDisposable
 
     /// <summary>Where look-up tables lie, as CSV files.</summary>
     public string Tables => System.IO.Path.Combine(Path, "tables");
+
     /// <summary>Where files of imports lie while they are read, and what was refused of them.</summary>
     public string Imports => System.IO.Path.Combine(Path, "imports");
     public string Keys => System.IO.Path.Combine(Path, "keys");

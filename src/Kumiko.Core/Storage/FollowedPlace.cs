@@ -32,19 +32,27 @@ public sealed record FollowedPlace(
 /// <summary>Places in followed files: the SQL, and nothing else. Writes run on the writer thread.</summary>
 internal static class FollowedTable
 {
-    private const string Columns =
-        "id, follow, path, inode, head, head_length, offset, line, state, taken, refused, read_at, ended";
-
     public static List<FollowedPlace> All(SqliteConnection connection) =>
-        [.. connection.Query<Row>($"SELECT {Columns.Replace("head_length", "head_length AS HeadLength").Replace("read_at", "read_at AS ReadAt")} FROM followed_file ORDER BY id").Select(r => r.Place)];
+        [
+            .. connection
+                .Query<Row>(
+                    """
+                    SELECT id, follow, path, inode, head, head_length AS HeadLength, offset, line, state, taken, refused,
+                      read_at AS ReadAt, ended
+                    FROM followed_file ORDER BY id
+                    """
+                )
+                .Select(r => r.Place),
+        ];
 
     /// <summary>Writes a place down.</summary>
     /// <returns>Its id.</returns>
     public static long Save(SqliteConnection connection, FollowedPlace place) =>
         connection.ExecuteScalar<long>(
-            $"""
-            INSERT INTO followed_file ({Columns})
-            VALUES (NULLIF(@Id, 0), @Follow, @Path, @Inode, @Head, @HeadLength, @Offset, @Line, @State, @Taken, @Refused, @ReadAt, @Ended)
+            """
+            INSERT INTO followed_file (id, follow, path, inode, head, head_length, offset, line, state, taken, refused, read_at, ended)
+            VALUES (NULLIF(@Id, 0), @Follow, @Path, @Inode, @Head, @HeadLength, @Offset, @Line, @State, @Taken, @Refused, @ReadAt,
+              @Ended)
             ON CONFLICT (id) DO UPDATE SET path = excluded.path, inode = excluded.inode, head = excluded.head,
               head_length = excluded.head_length, offset = excluded.offset, line = excluded.line, state = excluded.state,
               taken = excluded.taken, refused = excluded.refused, read_at = excluded.read_at, ended = excluded.ended

@@ -254,7 +254,7 @@ public sealed class RecordStore : IDisposable
         );
 
     /// <summary>Commits records as one batch; they can be read when the task is done, and have their sequences.</summary>
-    /// <inheritdoc cref="Append(RecordBlock, string, BatchKey?, CancellationToken)"/>
+    /// <inheritdoc cref="Append(RecordBlock, string, BatchKey?, BatchOrigin?, CancellationToken)"/>
     public async Task<bool> Append(
         IReadOnlyList<LogRecord> records,
         string source,
@@ -263,7 +263,7 @@ public sealed class RecordStore : IDisposable
     )
     {
         var block = RecordBlock.Of(records);
-        var taken = await Append(block, source, key, cancel);
+        var taken = await Append(block, source, key, null, cancel);
         for (var i = 0; taken && i < records.Count; i++)
             records[i].Sequence = block.SequenceOf[i];
         return taken;
@@ -282,8 +282,8 @@ public sealed class RecordStore : IDisposable
         RecordBlock records,
         string source,
         BatchKey? key = null,
-        CancellationToken cancel = default,
-        BatchOrigin? origin = null
+        BatchOrigin? origin = null,
+        CancellationToken cancel = default
     )
     {
         if (records.Count == 0)
@@ -501,6 +501,18 @@ public sealed class RecordStore : IDisposable
         using var snapshot = Current;
         return snapshot.Segments.Where(s => s.Segment.Import == import).Sum(s => (long)s.Segment.Rows)
             + Recent.Entries.Where(e => e.Import == import).Sum(e => (long)e.Block.Count);
+    }
+
+    /// <summary>The times that an import's records are of; null where there are none.</summary>
+    public Window? StretchOf(long import)
+    {
+        using var snapshot = Current;
+        List<(long From, long To)> parts =
+        [
+            .. snapshot.Segments.Where(s => s.Segment.Import == import).Select(s => (s.MinTime, s.MaxTime)),
+            .. Recent.Entries.Where(e => e.Import == import).Select(e => (e.Block.TimeOf.Min(), e.Block.TimeOf.Max())),
+        ];
+        return parts.Count == 0 ? null : new Window(parts.Min(p => p.From), parts.Max(p => p.To) + 1);
     }
 
     /// <summary>Removes all records of an import in one transaction. Nothing may be sealed meanwhile.</summary>

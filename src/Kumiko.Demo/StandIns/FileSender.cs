@@ -16,6 +16,7 @@ public sealed class FileSender(FollowStore follows, DataFolder folder)
     /// <summary>A larger one gets another name, as log daemons do it.</summary>
     private const long Largest = 4L << 20;
 
+    private const string Iso = "yyyy-MM-ddTHH:mm:ss.fffZ";
     private const string Columns = "time,level,service,host,terminal,height,message\n";
 
     public const string Requests = "booking-requests";
@@ -38,7 +39,8 @@ public sealed class FileSender(FollowStore follows, DataFolder folder)
             _ when record.Line == "access" => Requests,
             "tide-feed" => Tides,
             "crew-roster" => Roster,
-            "manifest" or "seat-ledger" when record.TraceId is null && record.Body.Contains('\n', StringComparison.Ordinal) => Traces,
+            "manifest" or "seat-ledger" when record.TraceId is null && record.Body.Contains('\n', StringComparison.Ordinal) =>
+                Traces,
             _ => null,
         };
 
@@ -55,7 +57,18 @@ public sealed class FileSender(FollowStore follows, DataFolder folder)
 
         Task<long> Follow(string file, string source, FormatSettings settings) =>
             follows.Add(
-                new FollowWish(0, Path.GetFullPath(Path.Combine(logs, file)), source, settings with { IsLive = true, IsCorrected = true }, "the demo", 0)
+                new FollowWish(
+                    0,
+                    Path.GetFullPath(Path.Combine(logs, file)),
+                    source,
+                    settings with
+                    {
+                        IsLive = true,
+                        IsCorrected = true,
+                    },
+                    "the demo",
+                    0
+                )
             );
     }
 
@@ -92,7 +105,8 @@ public sealed class FileSender(FollowStore follows, DataFolder folder)
             Requests => AccessLog.LineOf(record),
             Tides => Row(record),
             Roster => Pairs(record),
-            _ => $"{Written(record, "yyyy-MM-dd HH:mm:ss,fff'Z'")} {record.Level.ToUpperInvariant()} {record.Host} [job-{record.Time.Second % 4}] {record.Body}",
+            _ => $"{Written(record, "yyyy-MM-dd HH:mm:ss,fff'Z'")} {record.Level.ToUpperInvariant()} {record.Host} "
+                + $"[job-{record.Time.Second % 4}] {record.Body}",
         };
 
     private static string Written(SimulatedRecord record, string format) =>
@@ -102,23 +116,34 @@ public sealed class FileSender(FollowStore follows, DataFolder folder)
     {
         var terminal = record.Attributes.FirstOrDefault(a => a.Name == "terminal").Value;
         var height = record.Attributes.FirstOrDefault(a => a.Name == "height").Value;
+        var body = "\"" + record.Body.Replace("\"", "\"\"", StringComparison.Ordinal) + "\"";
         return string.Create(
             CultureInfo.InvariantCulture,
-            $"{Written(record, "yyyy-MM-ddTHH:mm:ss.fffZ")},{record.Level},{record.Service},{record.Host},{terminal},{height},\"{record.Body.Replace("\"", "\"\"", StringComparison.Ordinal)}\""
+            $"{Written(record, Iso)},{record.Level},{record.Service},{record.Host},{terminal},{height},{body}"
         );
     }
 
     private static string Pairs(SimulatedRecord record)
     {
         var pairs = new StringBuilder();
-        pairs.Append(CultureInfo.InvariantCulture, $"ts={Written(record, "yyyy-MM-ddTHH:mm:ss.fffZ")} level={record.Level} service={record.Service} host={record.Host} msg={Quoted(record.Body)}");
+        pairs.Append(
+            CultureInfo.InvariantCulture,
+            $"ts={Written(record, Iso)} level={record.Level} service={record.Service} host={record.Host} msg={Quoted(record.Body)}"
+        );
         foreach (var (name, value) in record.Attributes)
-            pairs.Append(CultureInfo.InvariantCulture, $" {name}={Quoted(Convert.ToString(value, CultureInfo.InvariantCulture)!)}");
+            pairs.Append(
+                CultureInfo.InvariantCulture,
+                $" {name}={Quoted(Convert.ToString(value, CultureInfo.InvariantCulture)!)}"
+            );
         return pairs.ToString();
     }
 
     private static string Quoted(string text) =>
         text.AsSpan().IndexOfAny(" \"=\\\n") < 0 && text.Length > 0
             ? text
-            : "\"" + text.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\"", "\\\"", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal) + "\"";
+            : "\""
+                + text.Replace("\\", "\\\\", StringComparison.Ordinal)
+                    .Replace("\"", "\\\"", StringComparison.Ordinal)
+                    .Replace("\n", "\\n", StringComparison.Ordinal)
+                + "\"";
 }

@@ -72,7 +72,11 @@ public sealed class HistoryFiller(
                 {
                     var until = at + Piece < now ? at + Piece : now;
                     foreach (var (source, lines) in Made(at, until))
-                        await intake.Take(lines, new LineWish(source) { Settings = FileSender.FormatOf(source) }, CancellationToken.None);
+                        await intake.Take(
+                            lines,
+                            new LineWish(source) { Settings = FileSender.FormatOf(source) },
+                            CancellationToken.None
+                        );
                     await metrics.Append(Measurements.Between(at, until, truth.Plays, options.Seed), Senders.Metrics);
                 }
             return;

@@ -61,7 +61,9 @@ public static class AccessLog
         for (var i = 0; i < count; i++)
         {
             var time = minute.AddMilliseconds(random.Next(60_000));
-            records.Add(One(new Draw(random, time, "booking-" + random.Next(1, 5).ToString(CultureInfo.InvariantCulture), plays)));
+            records.Add(
+                One(new Draw(random, time, "booking-" + random.Next(1, 5).ToString(CultureInfo.InvariantCulture), plays))
+            );
         }
         records.Sort((a, b) => a.Time.CompareTo(b.Time));
         return records;
@@ -78,7 +80,10 @@ public static class AccessLog
         var query = path.IndexOf('?', StringComparison.Ordinal);
         List<(string, object)> fields =
         [
-            ("client.address", string.Create(CultureInfo.InvariantCulture, $"10.{draw.Int(20, 27)}.{draw.Int(0, 9)}.{draw.Int(2, 250)}")),
+            (
+                "client.address",
+                string.Create(CultureInfo.InvariantCulture, $"10.{draw.Int(20, 27)}.{draw.Int(0, 9)}.{draw.Int(2, 250)}")
+            ),
             ("http.request.method", method),
             ("url.path", query < 0 ? path : path[..query]),
             ("network.protocol.version", "1.1"),
@@ -117,13 +122,14 @@ public static class AccessLog
         if (pattern == "/old/timetable")
             return 301;
         if (chance < 0.004 + (0.18 * strained))
-            return (int)(chance * 1e6) % 4 switch
-            {
-                0 => 500,
-                1 => 502,
-                2 => 503,
-                _ => 504,
-            };
+            return (int)(chance * 1e6)
+                % 4 switch
+                {
+                    0 => 500,
+                    1 => 502,
+                    2 => 503,
+                    _ => 504,
+                };
         if (pattern.StartsWith("/assets", StringComparison.Ordinal) && chance > 0.5)
             return 304;
         var rare = chance switch
@@ -154,6 +160,9 @@ public static class AccessLog
         var target = fields["url.path"] + (fields.TryGetValue("url.query", out var query) ? "?" + query : "");
         var size = fields["http.response.body.size"];
         var time = record.Time.ToString("dd/MMM/yyyy:HH:mm:ss zzz", CultureInfo.InvariantCulture).Remove(24, 1);
-        return $"{fields["client.address"]} - - [{time}] \"{fields["http.request.method"]} {target} HTTP/1.1\" {fields["http.response.status_code"]} {(size == "0" ? "-" : size)} \"-\" \"{fields["user_agent.original"]}\" {((double)record.Attributes[^1].Value).ToString("0.000", CultureInfo.InvariantCulture)}";
+        var took = ((double)record.Attributes[^1].Value).ToString("0.000", CultureInfo.InvariantCulture);
+        var (method, status) = (fields["http.request.method"], fields["http.response.status_code"]);
+        return $"{fields["client.address"]} - - [{time}] \"{method} {target} HTTP/1.1\" {status} {(size == "0" ? "-" : size)} "
+            + $"\"-\" \"{fields["user_agent.original"]}\" {took}";
     }
 }

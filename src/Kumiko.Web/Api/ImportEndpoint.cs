@@ -72,7 +72,8 @@ public static class ImportEndpoint
         imports
             .WithFile(file.Mark, id)
             .Select(i =>
-                $"{file.Name} was imported before: import {i.Id} as {i.Source}, {Charts.Format.Count(i.Taken, "record", "records")}. Its records will be there twice."
+                $"{file.Name} was imported before: import {i.Id} as {i.Source}, "
+                + $"{Charts.Format.Count(i.Taken, "record", "records")}. Its records will be there twice."
             );
 
     /// <summary>Null where there is no such import.</summary>

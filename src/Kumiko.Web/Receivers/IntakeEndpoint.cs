@@ -39,9 +39,8 @@ public static class IntakeEndpoint
             return null;
         var head = new LineHead(body);
         var start = await head.Read(http.RequestAborted);
-        var settings = named.Length > 0
-            ? formats.Complete(named, start, head.IsWhole)
-            : await formats.Of(entry.Source, start, head.IsWhole);
+        var settings =
+            named.Length > 0 ? formats.Complete(named, start, head.IsWhole) : await formats.Of(entry.Source, start, head.IsWhole);
         return new LineBody(
             head,
             settings with

@@ -17,11 +17,19 @@ public sealed record ConnectGuide(string Id, string Name, string What, Func<Reac
     public bool KnowsAddresses => Id == "syslog";
     public bool IsScrape => Id == "scrape";
 
+    /// <summary>Whether it sends lines, whose format can be said.</summary>
+    public bool HasLines => Id == "http";
+
     public static readonly IReadOnlyList<ConnectGuide> All =
     [
         new("otlp", "OpenTelemetry", "Logs, metrics and spans by the OpenTelemetry protocol, over HTTP or gRPC.", Otlp),
         new("syslog", "Syslog", "RFC 5424 and RFC 3164 over TCP and UDP, from rsyslog, network devices and the like.", Syslog),
-        new("http", "Plain HTTP", "Newline-delimited JSON, or plain lines, by any program that can send a request.", Http),
+        new(
+            "http",
+            "Plain HTTP",
+            "Newline-delimited JSON, or lines of any format, by any program that can send a request.",
+            Http
+        ),
         new("scrape", "Scraped metrics", "Kumiko fetches OpenMetrics text from places you list.", (_, _) => []),
         new("changes", "Changes", "What somebody did: deploys, flags, restarts, as CloudEvents.", Changes),
     ];
@@ -81,7 +89,7 @@ public sealed record ConnectGuide(string Id, string Name, string What, Func<Reac
                 """
             ),
             new(
-                "Plain lines, each a record of the moment it comes",
+                "Lines of any format: it is told from the first of them, and can be corrected at the source",
                 $"tail -F tide.log | curl '{at.Web}/intake/lines?service=tide-feed&host=tide-1' -H 'Authorization: Bearer {token}' -T -"
             ),
         ];

@@ -110,12 +110,14 @@ public sealed record FormatForm(FormatSettings Given, FilePreview? Preview)
         if (Preview is null)
             return "";
         var settings = Preview.Guess.Settings;
-        var start = Starts.First(s => s.Start == (settings.Start == RecordStart.ByFormat ? RecordStart.ByFormat : settings.Start)).Words;
+        var start = Starts
+            .First(s => s.Start == (settings.Start == RecordStart.ByFormat ? RecordStart.ByFormat : settings.Start))
+            .Words;
         var told = new List<string> { Preview.Guess.Format.Title };
         if (settings.Start is not (RecordStart.ByFormat or RecordStart.Pattern))
             told.Add($"{start} begins a record");
         if (settings.Delimiter is { } delimiter)
-            told.Add($"columns parted by {(delimiter == '\t' ? "tabs" : delimiter.ToString())}");
+            told.Add($"columns parted by {(delimiter == '\t' ? "tabs" : $"“{delimiter}”")}");
         if (settings.Order != DayOrder.None)
             told.Add($"days as {Orders.First(o => o.Order == settings.Order).Words}");
         if (settings.DurationUnit is { } unit)

@@ -30,7 +30,11 @@ public sealed class LineIntakeTests : IDisposable
     }
 
     private Task<IntakeAnswer> Take(byte[] body, string? key = null) =>
-        _intake.Take(new MemoryStream(body), new LineWish("quay") { Key = key, Limit = LineIntake.MostBytes }, CancellationToken.None);
+        _intake.Take(
+            new MemoryStream(body),
+            new LineWish("quay") { Key = key, Limit = LineIntake.MostBytes },
+            CancellationToken.None
+        );
 
     private Task<IntakeAnswer> Take(string body, string? key = null) => Take(Encoding.UTF8.GetBytes(body), key);
 
@@ -188,7 +192,11 @@ public sealed class LineIntakeTests : IDisposable
                 gzip.Write(zeros);
         }
         packed.Position = 0;
-        var answer = await _intake.Take(Gzip.Open(packed), new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None);
+        var answer = await _intake.Take(
+            Gzip.Open(packed),
+            new LineWish("quay") { Limit = LineIntake.MostBytes },
+            CancellationToken.None
+        );
         Assert.Equal(IntakeStop.TooLarge, answer.Stopped);
         Assert.Equal(1, answer.Taken);
         Assert.Contains("256 MB", answer.Problem);
@@ -202,7 +210,11 @@ public sealed class LineIntakeTests : IDisposable
             using (var gzip = new GZipStream(body, CompressionLevel.Fastest, leaveOpen: true))
                 gzip.Write(Encoding.UTF8.GetBytes(line));
         body.Position = 0;
-        var answer = await _intake.Take(Gzip.Open(body), new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None);
+        var answer = await _intake.Take(
+            Gzip.Open(body),
+            new LineWish("quay") { Limit = LineIntake.MostBytes },
+            CancellationToken.None
+        );
         Assert.Equal((2, IntakeStop.None), (answer.Taken, answer.Stopped));
     }
 
@@ -222,7 +234,8 @@ public sealed class LineIntakeTests : IDisposable
             bytes[^6] ^= 0xff;
         var answer = await _intake.Take(
             Gzip.Open(new MemoryStream(bytes)),
-            new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None
+            new LineWish("quay") { Limit = LineIntake.MostBytes },
+            CancellationToken.None
         );
         Assert.Equal(IntakeStop.Damaged, answer.Stopped);
         Assert.Contains("damaged", answer.Problem);
@@ -256,7 +269,8 @@ public sealed class LineIntakeTests : IDisposable
                     )
                 )
             ),
-            new LineWish("quay") { Limit = LineIntake.MostBytes }, CancellationToken.None
+            new LineWish("quay") { Limit = LineIntake.MostBytes },
+            CancellationToken.None
         );
         Assert.Equal((IntakeStop.NoRoom, 0), (answer.Stopped, answer.Taken));
         Assert.Contains("disk is full", answer.Problem);

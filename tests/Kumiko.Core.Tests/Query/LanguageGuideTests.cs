@@ -38,7 +38,8 @@ public sealed partial class LanguageGuideTests : StoreTest
         var lines = NdjsonBlock().Match(guide).Groups[1].Value;
         await new LineIntake(store, Clock).Take(
             new MemoryStream(Encoding.UTF8.GetBytes(lines)),
-            new LineWish("quay"), CancellationToken.None
+            new LineWish("quay"),
+            CancellationToken.None
         );
         Assert.Equal(7, store.Count);
         await store.Upkeep.SealAll();

@@ -30,7 +30,8 @@ public sealed class PatternQueryTests : StoreTest
         );
         await new LineIntake(store, TimeProvider.System).Take(
             new MemoryStream(Encoding.UTF8.GetBytes(text)),
-            new LineWish("quay"), CancellationToken.None
+            new LineWish("quay"),
+            CancellationToken.None
         );
     }
 

@@ -80,7 +80,10 @@ public sealed class FollowerTests : StoreTest
         await place.Settle();
         Assert.Equal(["one", "two", "three"], place.Bodies);
         var file = Assert.Single(place.Follower.Files());
-        Assert.Equal((3L, 0L, "three", 3L, null), (file.Place!.Taken, file.Backlog, file.LastLine, file.Place.Line, file.Problem));
+        Assert.Equal(
+            (3L, 0L, "three", 3L, null),
+            (file.Place!.Taken, file.Backlog, file.LastLine, file.Place.Line, file.Problem)
+        );
     }
 
     [Fact]

@@ -18,14 +18,15 @@ public sealed record RefusedLine(long Line, string Reason, string Text);
 /// <param name="Guess">How they are read, by themselves or as somebody said.</param>
 /// <param name="Records">The first of them.</param>
 /// <param name="Seen">How many records the looked-at lines make, and how many of them have a time of their own.</param>
-/// <param name="WrittenTime">The first time as it is written; null where none is.</param>
+/// <param name="First">The first time as it is written and as it is read, 0 where it cannot be; null where none is
+/// written.</param>
 public sealed record FilePreview(
     FormatGuess Guess,
     IReadOnlyList<LogRecord> Records,
     IReadOnlyList<RefusedLine> Refused,
     IReadOnlyList<SeenField> Fields,
     (int Records, int Timed) Seen,
-    string? WrittenTime
+    (string Text, long Time)? First
 )
 {
     private const int MostRecords = 30;
@@ -39,9 +40,10 @@ public sealed record FilePreview(
     {
         var whole = start.Length < SampleText.MostBytes;
         var sample = SampleText.Of(start, now, whole);
-        var guess = isDecided && settings is not null
-            ? new FormatGuess(FormatGuess.Complete(sample, settings), FormatList.Find(settings.Format)!.Fit(sample))
-            : FormatGuess.Of(sample, settings);
+        var guess =
+            isDecided && settings is not null
+                ? new FormatGuess(FormatGuess.Complete(sample, settings), FormatList.Find(settings.Format)!.Fit(sample))
+                : FormatGuess.Of(sample, settings);
         var (records, refused) = Read(whole ? start : start[..(Array.LastIndexOf(start, (byte)'\n') + 1)], guess, source, now);
         return new FilePreview(
             guess,
@@ -49,7 +51,7 @@ public sealed record FilePreview(
             [.. refused.Take(MostRefused)],
             FieldsOf(records),
             (records.Count, records.Count(HasTime)),
-            Written(sample)
+            Written(sample, guess.Settings)
         );
     }
 
@@ -103,13 +105,22 @@ public sealed record FilePreview(
         }
     }
 
-    private static string? Written(SampleText sample)
+    private static (string, long)? Written(SampleText sample, FormatSettings settings)
     {
-        foreach (var line in sample.Lines.Take(20))
-            if (TimePlace.Find(line, out _) is >= 0 and var at && TimeReader.IsTime(line.AsSpan(at), out var length))
-                return Encoding.UTF8.GetString(line, at, length);
+        const int Looked = 20;
+        var reader = new TimeReader(settings.Times);
+        foreach (var line in sample.Lines.Take(Looked))
+        {
+            if (TimePlace.Find(line, out _) is not (>= 0 and var at) || !TimeReader.IsTime(line.AsSpan(at), out var length))
+                continue;
+            var known = reader.TryRead(line.AsSpan(at), sample.Now, out var time, out _);
+            return (Encoding.UTF8.GetString(line, at, length), known ? time : 0);
+        }
         return null;
     }
+
+    /// <summary>The first time as it is written; null where none is.</summary>
+    public string? WrittenTime => First?.Text;
 
     /// <summary>The first bytes of a text, decoded.</summary>
     /// <exception cref="NoTextException">It is no text.</exception>

@@ -92,13 +92,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
     }
 
     /// <summary>One body, from its first line to its last. While a part is committed, the next one is read.</summary>
-    private sealed class Pass(
-        RecordStore store,
-        TimeProvider clock,
-        LineWish wish,
-        IRecordReader reader,
-        RecordBlockBuilder rows
-    )
+    private sealed class Pass(RecordStore store, TimeProvider clock, LineWish wish, IRecordReader reader, RecordBlockBuilder rows)
     {
         private readonly List<Refused> _refused = [];
         private readonly XxHash3? _content = wish.Key is null ? null : new XxHash3();
@@ -167,7 +161,8 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
                 return record;
             (_stopped, _problem) = (
                 IntakeStop.TooLarge,
-                $"More than {wish.Limit >> 20} MB in one request. Send what follows line {Math.Max(0, lines.Line - 1)} in another."
+                $"More than {wish.Limit >> 20} MB in one request. "
+                    + $"Send what follows line {Math.Max(0, lines.Line - 1)} in another."
             );
             return null;
         }
@@ -222,7 +217,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
             try
             {
                 var origin = wish.Import is { } import ? new BatchOrigin(import) : null;
-                await store.Append(block, wish.Source, key, cancel, origin);
+                await store.Append(block, wish.Source, key, origin, cancel);
             }
             catch (Exception e) when (e is IOException or BatchKeyUsedException)
             {

@@ -4,8 +4,7 @@ namespace Kumiko.Core.Intake.Files;
 
 /// <summary>A file that is no text: nothing of it is taken.</summary>
 public sealed class NoTextException(long at)
-    : IOException($"This is no text: byte {at + 1} is a zero. Nothing of it was taken.")
-{ }
+    : IOException($"This is no text: byte {at + 1} is a zero. Nothing of it was taken.") { }
 
 /// <summary>Texts as UTF-8: UTF-16 is known by its mark, or by its zeros; a mark of UTF-8 is left out.</summary>
 internal static class TextDecoding

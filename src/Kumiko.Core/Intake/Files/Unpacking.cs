@@ -19,7 +19,8 @@ public sealed record PackedText(string Name, Func<Stream> Open);
 /// <summary>Packed data gives out more than any log does: it was made to fill a disk.</summary>
 public sealed class UnpackedTooFarException(long bytes)
     : IOException(
-        $"The file unpacks to more than {bytes >> 20} MB, {BoundedStream.MostTimes} times its size. What came before that was taken."
+        $"The file unpacks to more than {bytes >> 20} MB, {BoundedStream.MostTimes} times its size. "
+            + "What came before that was taken."
     );
 
 /// <summary>Opens files as texts: gzip, zstd, zip with several, or as they are.</summary>

@@ -10,16 +10,16 @@ public sealed class AccessFormat : LogFormat
 {
     public override string Name => "access";
 
-    public override string Title => "Access log of a web server (Common or Combined Log Format)";
+    public override string Title => "Access log (Common or Combined)";
 
     public override IReadOnlyList<string> Samples =>
         [
             """10.20.4.17 - - [23/Nov/2026:17:51:04 +0100] "GET /v2/fares?from=Hollin&to=Orra HTTP/1.1" 200 1843""",
             """
-            10.20.4.17 - ines [23/Nov/2026:17:51:04 +0100] "POST /v2/booking HTTP/1.1" 201 312 "https://skerry.example/book" "Kiosk/7.3" 0.184
-            10.20.4.18 - - [23/Nov/2026:17:51:05 +0100] "\x16\x03\x01" 400 226 "-" "-" 0.001
-            """,
-            """booking.skerry.example:443 2001:db8::17 - - [23/Nov/2026:17:51:04 +0000] "HEAD / HTTP/2.0" 304 - "-" "probe" 1204""",
+                10.20.4.17 - ines [23/Nov/2026:17:51:04 +0100] "POST /v2/booking HTTP/1.1" 201 312 "https://skerry.example/" "Kiosk/7.3" 0.184
+                10.20.4.18 - - [23/Nov/2026:17:51:05 +0100] "\x16\x03\x01" 400 226 "-" "-" 0.001
+                """,
+            """booking.example:443 2001:db8::17 - - [23/Nov/2026:17:51:04 +0000] "HEAD / HTTP/2.0" 304 - "-" "probe" 1204""",
         ];
 
     internal override double Fit(SampleText sample) => sample.Share(line => AccessLine.TryRead(line, out _), indented: true);

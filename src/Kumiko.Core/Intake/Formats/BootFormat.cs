@@ -12,17 +12,20 @@ public sealed class BootFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            [  OK  ] Started tide reader.
-            [FAILED] Failed to start quay radio.
-            """,
+                [  OK  ] Started tide reader.
+                [FAILED] Failed to start quay radio.
+                """,
             """
-            [    0.000000] Linux version 6.12
-            [   12.204512] eth0: link is up
-            """,
+                [    0.000000] Linux version 6.12
+                [   12.204512] eth0: link is up
+                """,
         ];
 
     internal override double Fit(SampleText sample) =>
-        sample.Share(line => Mark(line, out _) > 0 || Uptime(line, out _) > 0, indented: true);
+        sample.Share(
+            line => (Mark(line, out _) > 0 && TimePlace.Find(line, out _) < 0) || Uptime(line, out _) > 0,
+            indented: true
+        );
 
     /// <summary>The end of a mark such as <c>[  OK  ]</c>; 0 where none stands there.</summary>
     private static int Mark(ReadOnlySpan<byte> line, out ReadOnlySpan<byte> mark)
@@ -56,7 +59,8 @@ public sealed class BootFormat : LogFormat
             return 0;
         var number = line[1..close].TrimStart((byte)' ');
         var point = number.IndexOf((byte)'.');
-        return point is > 0 and < 9
+        return
+            point is > 0 and < 9
             && number.Length - point == 7
             && System.Buffers.Text.Utf8Parser.TryParse(number, out seconds, out var read)
             && read == number.Length

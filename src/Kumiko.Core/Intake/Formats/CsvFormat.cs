@@ -18,15 +18,15 @@ public sealed class CsvFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            time,terminal,height_m,quality
-            2026-11-23T17:51:00Z,Hollin,3.21,good
-            2026-11-23T17:52:00Z,"Orra, north",3.19,good
-            """,
+                time,terminal,height_m,quality
+                2026-11-23T17:51:00Z,Hollin,3.21,good
+                2026-11-23T17:52:00Z,"Orra, north",3.19,good
+                """,
             """
-            date;time;terminal;text
-            23.11.2026;17:51:04;Hollin;"the tide
-            turns"
-            """,
+                date;time;terminal;text
+                23.11.2026;17:51:04;Hollin;"the tide
+                turns"
+                """,
         ];
 
     internal override double Fit(SampleText sample) => Best(sample)?.Share ?? 0;
@@ -150,7 +150,8 @@ public sealed class CsvFormat : LogFormat
         }
 
         /// <summary>A row goes on as long as a quote is open.</summary>
-        public bool Begins(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> record) => record.Count((byte)'"') % 2 == 0;
+        public bool Begins(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> record) =>
+            record.Count((byte)'"') % 2 == 0;
 
         public Refusal? Parse(ReadOnlySpan<byte> record, long now, RecordBlockBuilder into)
         {

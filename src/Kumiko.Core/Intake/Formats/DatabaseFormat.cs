@@ -18,29 +18,29 @@ public sealed class DatabaseFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            2026-11-23 17:51:04.204 CET [4711] ledger@seats ERROR:  deadlock detected
-            2026-11-23 17:51:04.204 CET [4711] ledger@seats DETAIL:  Process 4711 waits for row 409.
-            	Process 4712 waits for row 410.
-            2026-11-23 17:51:04.204 CET [4711] ledger@seats STATEMENT:  UPDATE seat
-            	SET held = true
-            	WHERE id = 409
-            """,
+                2026-11-23 17:51:04.204 CET [4711] ledger@seats ERROR:  deadlock detected
+                2026-11-23 17:51:04.204 CET [4711] ledger@seats DETAIL:  Process 4711 waits for row 409.
+                	Process 4712 waits for row 410.
+                2026-11-23 17:51:04.204 CET [4711] ledger@seats STATEMENT:  UPDATE seat
+                	SET held = true
+                	WHERE id = 409
+                """,
             """
-            2026-11-23T16:51:04.204512Z 42 [Warning] [MY-010055] [Server] row 409 is locked
-            2026-11-23T16:51:05.000000Z 0 [System] [MY-010931] [Server] ready for connections
-            """,
+                2026-11-23T16:51:04.204512Z 42 [Warning] [MY-010055] [Server] row 409 is locked
+                2026-11-23T16:51:05.000000Z 0 [System] [MY-010931] [Server] ready for connections
+                """,
             """
-            # Time: 2026-11-23T16:51:04.204512Z
-            # User@Host: ledger[ledger] @ ledger-2 [10.20.4.30]  Id: 42
-            # Query_time: 3.204512  Lock_time: 0.000120 Rows_sent: 1  Rows_examined: 409000
-            SELECT seat FROM ledger
-            WHERE sailing = 'HO-1830';
-            """,
+                # Time: 2026-11-23T16:51:04.204512Z
+                # User@Host: ledger[ledger] @ ledger-2 [10.20.4.30]  Id: 42
+                # Query_time: 3.204512  Lock_time: 0.000120 Rows_sent: 1  Rows_examined: 409000
+                SELECT seat FROM ledger
+                WHERE sailing = 'HO-1830';
+                """,
         ];
 
     internal override double Fit(SampleText sample)
     {
-        if (sample.Lines.Count(l => l.AsSpan().StartsWith("# Query_time:"u8)) > 0)
+        if (sample.Lines.Any(l => l.AsSpan().StartsWith("# Query_time:"u8)))
             return 1;
         var share = sample.Share(IsLine);
         // Statements go on in lines that are not indented.
@@ -63,7 +63,9 @@ public sealed class DatabaseFormat : LogFormat
         if (colon < 2)
             return false;
         var start = rest[..colon].LastIndexOf((byte)' ') + 1;
-        return start > 0 && LevelNames.Find(rest[start..colon]) > 0 && !rest[start..colon].ContainsAnyInRange((byte)'a', (byte)'z');
+        return start > 0
+            && LevelNames.Find(rest[start..colon]) > 0
+            && !rest[start..colon].ContainsAnyInRange((byte)'a', (byte)'z');
     }
 
     /// <summary>A session's number, then a level in brackets: <c>42 [Warning]</c>.</summary>
@@ -94,7 +96,8 @@ public sealed class DatabaseFormat : LogFormat
 
         private static bool IsSlow(ReadOnlySpan<byte> line) => line.StartsWith("# "u8);
 
-        /// <summary>Of a slow statement's head the first line begins it: its time, or its user where no time stands before.</summary>
+        /// <summary>Of a slow statement's head the first line begins it: its time, or its user where no time stands
+        /// before.</summary>
         private static bool BeginsSlow(ReadOnlySpan<byte> line, ReadOnlySpan<byte> record) =>
             line.StartsWith("# Time:"u8)
             || (line.StartsWith("# User@Host:"u8) && !(record.StartsWith("# Time:"u8) && IsHeadAlone(record)));
@@ -126,7 +129,10 @@ public sealed class DatabaseFormat : LogFormat
                 var word = text[range].Trim("[]()"u8);
                 if (word.IsEmpty)
                     continue;
-                if (HeaderWords.IsNumber(word) || (word.IndexOf((byte)'-') is > 0 and var dash && HeaderWords.IsNumber(word[..dash])))
+                if (
+                    HeaderWords.IsNumber(word)
+                    || (word.IndexOf((byte)'-') is > 0 and var dash && HeaderWords.IsNumber(word[..dash]))
+                )
                     Draft.Typed(
                         Draft.Into.HasField("process.pid") ? "session.line" : "process.pid",
                         word.IndexOf((byte)'-') is > 0 and var cut ? word[..cut] : word

@@ -6,7 +6,9 @@ internal sealed class FieldMap
     private readonly Dictionary<string, FieldWish> _wishes;
 
     private FieldMap(IEnumerable<FieldWish> wishes) =>
-        _wishes = wishes.GroupBy(w => w.Name, StringComparer.Ordinal).ToDictionary(g => g.Key, g => g.Last(), StringComparer.Ordinal);
+        _wishes = wishes
+            .GroupBy(w => w.Name, StringComparer.Ordinal)
+            .ToDictionary(g => g.Key, g => g.Last(), StringComparer.Ordinal);
 
     /// <summary>Null where nothing was said.</summary>
     public static FieldMap? Of(FormatSettings settings) => settings.Fields.Count == 0 ? null : new FieldMap(settings.Fields);

@@ -1,4 +1,5 @@
 using Kumiko.Core.Intake.Formats;
+
 namespace Kumiko.Core.Intake.Formats;
 
 /// <summary>One JSON object a line, with the usual names of time, level, message, service, host and trace ids.</summary>
@@ -11,9 +12,9 @@ public sealed class JsonFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            {"time":"2026-11-23T17:51:04.204Z","level":"warn","service":"seat-ledger","message":"row locked","seat":409}
-            {"@timestamp":"2026-11-23T17:51:05Z","log":{"level":"error","logger":"Ledger"},"host":{"name":"ledger-2"},"message":"gave up"}
-            """,
+                {"time":"2026-11-23T17:51:04.204Z","level":"warn","service":"seat-ledger","message":"row locked","seat":409}
+                {"@timestamp":"2026-11-23T17:51:05Z","log":{"level":"error","logger":"Ledger"},"host":{"name":"ledger-2"},"msg":"gave up"}
+                """,
         ];
 
     /// <summary>Hardly anything is JSON by chance, so half of the lines are enough.</summary>

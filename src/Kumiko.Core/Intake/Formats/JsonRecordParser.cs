@@ -1,10 +1,10 @@
-using Kumiko.Core.Intake.Formats;
 using System.Buffers;
 using System.Globalization;
 using System.Runtime.InteropServices;
 using System.Text;
 using System.Text.Json;
 using System.Text.Unicode;
+using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Intake.Times;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
@@ -274,7 +274,8 @@ public sealed class JsonRecordParser(string source, FormatSettings? settings = n
             : value;
     }
 
-    /// <summary>Names that some programs use for parts of a record and others for anything: they count where nothing surer does.</summary>
+    /// <summary>Names that some programs use for parts of a record and others for anything: they count where nothing
+    /// surer does.</summary>
     private void Hint(Utf8JsonReader reader, string name)
     {
         var isText = reader.TokenType == JsonTokenType.String;

@@ -33,6 +33,8 @@ internal static class LinePrefix
         var length = draft.TimeAt(line[place..]);
         if (length == 0)
             return start;
+        if (place > start && Ordinary(line[start..], place - start, draft, ref isWhole) is > 0 and var behindAll)
+            return start + behindAll;
         // Of a time further in, only names, numbers and a level may stand in front of it.
         var opens = place > start && line[place - 1] is (byte)'[' or (byte)'(' or (byte)'<' or (byte)'"' ? place - 1 : place;
         var before = line[start..opens];
@@ -47,6 +49,18 @@ internal static class LinePrefix
             isWhole &= Take(piece.Part, line[(opens + piece.Start)..(opens + piece.End)], i == 0, draft);
         }
         return opens + header.End;
+    }
+
+    /// <summary>A header as libraries write it, whose time is not the first of it.</summary>
+    /// <returns>Where it ends; 0 where it is none, or has its time elsewhere.</returns>
+    private static int Ordinary(ReadOnlySpan<byte> line, int place, RecordDraft draft, ref bool isWhole)
+    {
+        var header = new HeaderReader(line).Read(out var pieces);
+        if (header.End == 0 || header.Split <= place)
+            return 0;
+        for (var i = 0; i < pieces.Count; i++)
+            isWhole &= Take(pieces[i].Part, line[pieces[i].Start..pieces[i].End], false, draft);
+        return header.End;
     }
 
     /// <summary>A letter for the level and the day in front of the clock: <c>I1123 17:51:04.204512</c>.</summary>
@@ -108,12 +122,7 @@ internal static class LinePrefix
         while (length < word.Length && char.IsAsciiLetter((char)word[length]))
             length++;
         // What a Go program says before it ends is no level, but the beginning of its trace.
-        if (
-            length < 3
-            || length >= word.Length
-            || !HeaderWords.IsLevel(word[..length])
-            || word.StartsWith("panic:"u8)
-        )
+        if (length < 3 || length >= word.Length || !HeaderWords.IsLevel(word[..length]) || word.StartsWith("panic:"u8))
             return start;
         var behind = word[length];
         var end = length;
@@ -205,7 +214,10 @@ internal static class LinePrefix
             return BeforeKind.Client;
         if (HeaderWords.IsNumber(word) && word.Length < 8)
             return BeforeKind.Number;
-        return at == 0 && HeaderWords.IsHost(word.TrimEnd((byte)':')) && HeaderWords.IsLetter(word[0])
+        return
+            at == 0
+            && HeaderWords.IsHost(word.TrimEnd((byte)':'))
+            && HeaderWords.IsLetter(word[0])
             && !HeaderWords.IsCapitalised(word)
             ? BeforeKind.Name
             : BeforeKind.Unknown;
@@ -256,6 +268,12 @@ internal static class LinePrefix
     public static void Tag(ReadOnlySpan<byte> text, RecordDraft draft)
     {
         var blank = text.IndexOf((byte)' ');
+        if (blank > 0 && HeaderWords.IsLevel(text[..blank]))
+        {
+            draft.Level(text[..blank]);
+            draft.Field("logger", text[(blank + 1)..].Trim(" :"u8));
+            return;
+        }
         if (blank > 0)
         {
             draft.Host(text[..blank]);
@@ -341,7 +359,9 @@ internal static class LinePrefix
     {
         var colon = text.LastIndexOf((byte)':');
         var hasPort =
-            colon > 0 && HeaderWords.IsNumber(text[(colon + 1)..]) && (text[..colon].IndexOf((byte)':') < 0 || text[colon - 1] == ']');
+            colon > 0
+            && HeaderWords.IsNumber(text[(colon + 1)..])
+            && (text[..colon].IndexOf((byte)':') < 0 || text[colon - 1] == ']');
         draft.Field("client.address", (hasPort ? text[..colon] : text).Trim("[]"u8));
         if (hasPort)
             draft.Typed("client.port", text[(colon + 1)..]);

@@ -13,9 +13,9 @@ public sealed class LogfmtFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            ts=2026-11-23T17:51:04.204Z level=info service=crew-roster msg="shift begins" vessel=Dunlin crew=7 relief
-            ts=2026-11-23T17:51:05Z level=warn msg="a \"double\" shift" vessel=Whimbrel hours=11.5
-            """,
+                ts=2026-11-23T17:51:04.204Z level=info service=crew-roster msg="shift begins" vessel=Dunlin crew=7 relief
+                ts=2026-11-23T17:51:05Z level=warn msg="a \"double\" shift" vessel=Whimbrel hours=11.5
+                """,
         ];
 
     internal override double Fit(SampleText sample) => sample.Share(IsPairs, indented: true);
@@ -71,6 +71,9 @@ public sealed class LogfmtFormat : LogFormat
             }
             if (!_draft.HasBody)
                 _draft.Body(_others.Written);
+            // It may stand inside of another value.
+            if (!_draft.HasTime && TimePlace.Find(line, out var isWhole) is >= 0 and var place && isWhole)
+                _draft.TimeAt(line[place..]);
             _draft.End();
             return null;
         }

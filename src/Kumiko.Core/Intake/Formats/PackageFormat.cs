@@ -32,19 +32,19 @@ public sealed class PackageFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            2026-11-23 17:51:04 upgrade tide-reader:amd64 2.30-1 2.31-1
-            2026-11-23 17:51:05 status half-configured tide-reader:amd64 2.31-1
-            """,
+                2026-11-23 17:51:04 upgrade tide-reader:amd64 2.30-1 2.31-1
+                2026-11-23 17:51:05 status half-configured tide-reader:amd64 2.31-1
+                """,
             """
-            Start-Date: 2026-11-23  17:51:04
-            Commandline: upgrade tide-reader
-            Upgrade: tide-reader:amd64 (2.30-1, 2.31-1)
-            End-Date: 2026-11-23  17:51:09
+                Start-Date: 2026-11-23  17:51:04
+                Commandline: upgrade tide-reader
+                Upgrade: tide-reader:amd64 (2.30-1, 2.31-1)
+                End-Date: 2026-11-23  17:51:09
 
-            Start-Date: 2026-11-24  06:12:40
-            Remove: quay-probe:amd64 (1.4-2)
-            End-Date: 2026-11-24  06:12:41
-            """,
+                Start-Date: 2026-11-24  06:12:40
+                Remove: quay-probe:amd64 (1.4-2)
+                End-Date: 2026-11-24  06:12:41
+                """,
         ];
 
     internal override double Fit(SampleText sample) =>

@@ -1,8 +1,12 @@
+using System.Buffers;
+
 namespace Kumiko.Core.Intake.Formats;
 
 /// <summary>Goes through names and values of a line.</summary>
 internal ref struct Pairs(ReadOnlySpan<byte> line)
 {
+    private static readonly SearchValues<byte> NotOfNames = SearchValues.Create("\"'[](){}<>:;,"u8);
+
     private readonly ReadOnlySpan<byte> _line = line;
     private int _start;
 
@@ -27,7 +31,7 @@ internal ref struct Pairs(ReadOnlySpan<byte> line)
     {
         line = line.TrimStart(" \t"u8);
         var end = line.IndexOfAny((byte)'=', (byte)' ');
-        return end > 0 && line[end] == '=' && line[..end].IndexOfAny("\"'[](){}<>:;,"u8) < 0;
+        return end > 0 && line[end] == '=' && line[..end].IndexOfAny(NotOfNames) < 0;
     }
 
     public bool Next()

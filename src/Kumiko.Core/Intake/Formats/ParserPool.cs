@@ -1,5 +1,5 @@
-using Kumiko.Core.Intake.Formats;
 using System.Collections.Concurrent;
+using Kumiko.Core.Intake.Formats;
 
 namespace Kumiko.Core.Intake.Formats;
 

@@ -1,5 +1,5 @@
-using Kumiko.Core.Intake.Formats;
 using System.Text.Unicode;
+using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 

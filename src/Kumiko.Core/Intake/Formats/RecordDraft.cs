@@ -345,10 +345,7 @@ internal sealed class RecordDraft(FormatSettings settings, string source)
             _time ?? _before ?? _now,
             _now,
             _severity,
-            _resources.Of(
-                _host.Length > 0 ? _host : _givenHost,
-                _service.Length > 0 ? _service : _givenService
-            ),
+            _resources.Of(_host.Length > 0 ? _host : _givenHost, _service.Length > 0 ? _service : _givenService),
             _source
         );
     }

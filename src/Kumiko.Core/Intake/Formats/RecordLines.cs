@@ -94,8 +94,7 @@ internal sealed class RecordLines(LineReader lines, IRecordReader reader) : IDis
     }
 
     /// <summary>What was gathered of a record when the stream could not be read further; null for nothing.</summary>
-    public ReadOnlyMemory<byte>? Rest() =>
-        reader.Joins && _record.Length > 0 ? _record.Buffer.AsMemory(0, _record.Length) : null;
+    public ReadOnlyMemory<byte>? Rest() => reader.Joins && _record.Length > 0 ? _record.Buffer.AsMemory(0, _record.Length) : null;
 
     public void Dispose() => _record.Dispose();
 }

@@ -16,13 +16,13 @@ public sealed class SyslogFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            Nov 23 17:51:04 quay-2 radiod[4711]: link to Orra lost
-            Nov 23 17:51:09 quay-2 kernel: eth0: link is down
-            """,
+                Nov 23 17:51:04 quay-2 radiod[4711]: link to Orra lost
+                Nov 23 17:51:09 quay-2 kernel: eth0: link is down
+                """,
             """
-            2026-11-23T17:51:04.204512+01:00 quay-2 radiod[4711]: link to Orra lost
-            2026-11-23T17:51:05.000001+01:00 quay-2 radiod[4711]: link is back
-            """,
+                2026-11-23T17:51:04.204512+01:00 quay-2 radiod[4711]: link to Orra lost
+                2026-11-23T17:51:05.000001+01:00 quay-2 radiod[4711]: link is back
+                """,
             """<165>1 2026-11-23T17:51:04.204Z quay-2 radiod 4711 LINK [radio@32473 channel="7"] link to Orra lost""",
         ];
 
@@ -41,7 +41,7 @@ public sealed class SyslogFormat : LogFormat
         if (at == 0)
             return 0;
         var host = Word(line[at..]);
-        if (host.IsEmpty || !HeaderWords.IsHost(host))
+        if (!IsHost(host))
             return 0;
         var tag = TagAt(line[(at + host.Length)..]);
         return tag > 0 ? at + host.Length + tag : 0;
@@ -56,6 +56,9 @@ public sealed class SyslogFormat : LogFormat
         var at = start + time.Length;
         return at + 1 < line.Length && line[at] == ' ' ? at + 1 + Blanks(line[(at + 1)..]) : 0;
     }
+
+    private static bool IsHost(ReadOnlySpan<byte> word) =>
+        !word.IsEmpty && HeaderWords.IsHost(word) && !HeaderWords.IsLevel(word);
 
     private static int Blanks(ReadOnlySpan<byte> text)
     {
@@ -114,7 +117,7 @@ public sealed class SyslogFormat : LogFormat
             var host = Word(line[at..]);
             // A word that is a tag already says that there is no host.
             var isTag = host is [.., (byte)':'] && !IPAddress.TryParse(System.Text.Encoding.Latin1.GetString(host), out _);
-            if (!isTag && HeaderWords.IsHost(host) && at + host.Length < line.Length)
+            if (!isTag && IsHost(host) && at + host.Length < line.Length)
             {
                 Draft.Host(host);
                 at += host.Length;

@@ -20,17 +20,17 @@ public sealed class TextFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            2026-11-23 17:51:04,204 WARN [checkin-3] ferry.manifest.Ledger - row locked
-            java.lang.IllegalStateException: row locked
-            	at ferry.manifest.Ledger.hold(Ledger.java:42)
-            Caused by: java.io.IOException: time-out
-            	... 3 more
-            2026-11-23 17:51:05,001 INFO [checkin-3] ferry.manifest.Ledger - held
-            """,
+                2026-11-23 17:51:04,204 WARN [checkin-3] ferry.manifest.Ledger - row locked
+                java.lang.IllegalStateException: row locked
+                	at ferry.manifest.Ledger.hold(Ledger.java:42)
+                Caused by: java.io.IOException: time-out
+                	... 3 more
+                2026-11-23 17:51:05,001 INFO [checkin-3] ferry.manifest.Ledger - held
+                """,
             """
-            the tide turns
-            the boats go out
-            """,
+                the tide turns
+                the boats go out
+                """,
         ];
 
     internal override double Fit(SampleText sample) => 0.1;
@@ -54,7 +54,10 @@ public sealed class TextFormat : LogFormat
         for (var word = 0; word < MostWords; word++)
         {
             var at = word;
-            if (sample.Share(line => TimePlace.OfWord(line, at) is >= 0 and var p && TimeReader.IsTime(line.AsSpan(p), out _)) >= Nearly)
+            if (
+                sample.Share(line => TimePlace.OfWord(line, at) is >= 0 and var p && TimeReader.IsTime(line.AsSpan(p), out _))
+                >= Nearly
+            )
                 return word;
         }
         return null;

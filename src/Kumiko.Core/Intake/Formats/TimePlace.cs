@@ -65,6 +65,7 @@ internal static class TimePlace
                 or (byte)'['
                 or (byte)'('
                 or (byte)'<'
+                or (byte)'>'
                 or (byte)'"'
                 or (byte)'\''
                 or (byte)'|'

@@ -5,7 +5,8 @@ using Kumiko.Core.Storage.Columns;
 
 namespace Kumiko.Core.Intake.Formats;
 
-/// <summary>The W3C Extended Log File Format: directives begin with #, and <c>#Fields:</c> names what stands in the lines.</summary>
+/// <summary>The W3C Extended Log File Format: directives begin with #, and <c>#Fields:</c> names what stands in the
+/// lines.</summary>
 public sealed class W3cFormat : LogFormat
 {
     public override string Name => "w3c";
@@ -15,11 +16,11 @@ public sealed class W3cFormat : LogFormat
     public override IReadOnlyList<string> Samples =>
         [
             """
-            #Version: 1.0
-            #Fields: date time c-ip cs-method cs-uri-stem cs-uri-query sc-status sc-bytes time-taken cs(User-Agent)
-            2026-11-23 17:51:04 10.20.4.17 GET /v2/fares from=Hollin 200 1843 184 Kiosk/7.3+(quay)
-            2026-11-23 17:51:05 10.20.4.18 POST /v2/booking - 503 12 2040 Kiosk/7.3+(quay)
-            """,
+                #Version: 1.0
+                #Fields: date time c-ip cs-method cs-uri-stem cs-uri-query sc-status sc-bytes time-taken cs(User-Agent)
+                2026-11-23 17:51:04 10.20.4.17 GET /v2/fares from=Hollin 200 1843 184 Kiosk/7.3+(quay)
+                2026-11-23 17:51:05 10.20.4.18 POST /v2/booking - 503 12 2040 Kiosk/7.3+(quay)
+                """,
         ];
 
     internal override double Fit(SampleText sample)
@@ -88,7 +89,9 @@ public sealed class W3cFormat : LogFormat
             _draft.Begin(into, now);
             _words.Clear();
             var (at, count) = (0, 0);
-            Place method = default, target = default, status = default;
+            Place method = default,
+                target = default,
+                status = default;
             while (Next(line, ref at, out var place))
             {
                 if (count == _columns.Length)

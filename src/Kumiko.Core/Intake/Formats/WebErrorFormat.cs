@@ -13,8 +13,9 @@ public sealed class WebErrorFormat : LogFormat
 
     public override IReadOnlyList<string> Samples =>
         [
-            "[Mon Nov 23 17:51:04.204512 2026] [core:error] [pid 4711:tid 139] [client 10.20.4.17:51000] AH00128: no such file: /srv/book",
-            """2026/11/23 17:51:04 [error] 4711#4711: *42 no answer from upstream, client: 10.20.4.17, server: booking, request: "GET /v2/fares HTTP/1.1", host: "skerry.example" """.Trim(),
+            "[Mon Nov 23 17:51:04.204512 2026] [core:error] [pid 4711:tid 139] [client 10.20.4.17:51000] no such file: /srv/book",
+            "2026/11/23 17:51:04 [error] 4711#4711: *42 no answer from upstream, client: 10.20.4.17, server: booking, "
+                + "request: \"GET /v2/fares HTTP/1.1\", host: \"skerry.example\"",
         ];
 
     internal override double Fit(SampleText sample) => sample.Share(line => IsBracketed(line) || IsNumbered(line));
@@ -51,15 +52,15 @@ public sealed class WebErrorFormat : LogFormat
     private sealed class Reader(FormatSettings settings, string source)
         : PrefixReader(settings, source, new RecordBounds(settings, RecordStart.Time))
     {
-        private static readonly (string Key, string Field)[] Behind =
+        private static readonly (byte[] Key, string Field)[] Behind =
         [
-            (", client: ", HttpFields.Client),
-            (", server: ", HttpFields.Server),
-            (", request: ", "http.request.line"),
-            (", upstream: ", "http.upstream"),
-            (", host: ", "url.domain"),
-            (", referrer: ", HttpFields.Referer),
-            (", referer: ", HttpFields.Referer),
+            ([.. ", client: "u8], HttpFields.Client),
+            ([.. ", server: "u8], HttpFields.Server),
+            ([.. ", request: "u8], "http.request.line"),
+            ([.. ", upstream: "u8], "http.upstream"),
+            ([.. ", host: "u8], "url.domain"),
+            ([.. ", referrer: "u8], HttpFields.Referer),
+            ([.. ", referer: "u8], HttpFields.Referer),
         ];
 
         protected override void Rest(ReadOnlySpan<byte> body)
@@ -69,9 +70,7 @@ public sealed class WebErrorFormat : LogFormat
                 Draft.Typed("connection.id", body[1..end]);
             foreach (var (key, field) in Behind)
             {
-                Span<byte> name = stackalloc byte[key.Length];
-                System.Text.Encoding.ASCII.GetBytes(key, name);
-                if (body.LastIndexOf(name) is >= 0 and var at)
+                if (body.LastIndexOf(key) is >= 0 and var at)
                     Take(field, Value(body[(at + key.Length)..]));
             }
         }

@@ -1,5 +1,5 @@
-using Kumiko.Core.Intake.Files;
 using System.Text;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 

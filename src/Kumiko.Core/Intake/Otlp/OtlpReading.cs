@@ -1,7 +1,7 @@
-using Kumiko.Core.Intake.Files;
 using System.Globalization;
 using Google.Protobuf;
 using Google.Protobuf.Collections;
+using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 

@@ -33,7 +33,9 @@ internal static class DayOrders
     /// <summary>The order under which times lie nearest to now.</summary>
     public static DayOrder Nearest(IReadOnlyList<WrittenTime> times, long now)
     {
-        return All.MinBy(o => times.Where(t => t.Numbers.A > 0).Select(t => Distance(t, o)).DefaultIfEmpty(double.MaxValue).Max());
+        return All.MinBy(o =>
+            times.Where(t => t.Numbers.A > 0).Select(t => Distance(t, o)).DefaultIfEmpty(double.MaxValue).Max()
+        );
 
         double Distance(WrittenTime time, DayOrder order)
         {
@@ -51,7 +53,8 @@ internal static class DayOrders
     {
         const int Jumps = 2;
         const long Days = 20;
-        return one.Back >= best.Back + Jumps || (one.Back > best.Back && one.Span > best.Span)
+        return one.Back >= best.Back + Jumps
+            || (one.Back > best.Back && one.Span > best.Span)
             || (one.Span > best.Span + Days && best.Span < one.Span / Days);
     }
 

@@ -129,10 +129,7 @@ internal sealed class TimeReader(TimeSettings settings)
         Inferred |= Inferred.Day;
         var today = now - (((now % Instants.Day) + Instants.Day) % Instants.Day);
         for (var back = -1; back <= 2; back++)
-            if (
-                ToInstant(written, text, today - (back * Instants.Day) + written.OfDay, out time)
-                && time <= now + settings.Ahead
-            )
+            if (ToInstant(written, text, today - (back * Instants.Day) + written.OfDay, out time) && time <= now + settings.Ahead)
                 return true;
         time = 0;
         return false;

@@ -84,7 +84,9 @@ internal sealed class FollowState(
         var until = Math.Min(length, Place.Offset + MostAtOnce);
         try
         {
-            return Place.State.StartsWith(Skipping) ? await Skip(file, until) : await Read(wish, file, reader, until, isQuiet, isEnded, cancel);
+            return Place.State.StartsWith(Skipping)
+                ? await Skip(file, until)
+                : await Read(wish, file, reader, until, isQuiet, isEnded, cancel);
         }
         catch
         {
@@ -180,7 +182,17 @@ internal sealed class FollowState(
         }
         var block = rows.Count > 0 ? rows.Build() : null;
         BuilderPool.Return(rows);
-        await Commit(wish, file, (skips ? Skipping.ToString() : "") + reader.State, block, start + end, line, refused, refusedTotal, cancel);
+        await Commit(
+            wish,
+            file,
+            (skips ? Skipping.ToString() : "") + reader.State,
+            block,
+            start + end,
+            line,
+            refused,
+            refusedTotal,
+            cancel
+        );
         return until < file.Length;
     }
 
@@ -246,7 +258,7 @@ internal sealed class FollowState(
         if (block is null)
             await records.Save(next);
         else
-            await records.Append(block, wish.Source, null, cancel, new BatchOrigin(Place: next));
+            await records.Append(block, wish.Source, null, new BatchOrigin(Place: next), cancel);
         Place = next;
         _problem = null;
         moved(next);

@@ -17,7 +17,10 @@ public sealed class FollowStore(AppDatabase database, TimeProvider clock)
         [
             .. connection
                 .Query<Row>(
-                    "SELECT id AS Id, path AS Path, source AS Source, settings AS Settings, author AS Author, created AS Created FROM follow WHERE removed IS NULL ORDER BY path"
+                    """
+                    SELECT id AS Id, path AS Path, source AS Source, settings AS Settings, author AS Author, created AS Created
+                    FROM follow WHERE removed IS NULL ORDER BY path
+                    """
                 )
                 .Select(r => new FollowWish(r.Id, r.Path, r.Source, FormatSettings.FromJson(r.Settings), r.Author, r.Created)),
         ];
@@ -43,7 +46,10 @@ public sealed class FollowStore(AppDatabase database, TimeProvider clock)
                 return id;
             }
             return c.ExecuteScalar<long>(
-                "INSERT INTO follow (path, source, settings, author, created) VALUES (@Path, @Source, @settings, @Author, @Now) RETURNING id",
+                """
+                INSERT INTO follow (path, source, settings, author, created)
+                VALUES (@Path, @Source, @settings, @Author, @Now) RETURNING id
+                """,
                 new
                 {
                     wish.Path,

@@ -51,18 +51,20 @@ public sealed class Follower(RecordStore records, FollowStore wishes, PathGate g
             .. _states
                 .Values.Select(s => s.File(now))
                 .Concat(
-                    _problems.Select(p => p.Key.Split('\n', 2) switch
-                    {
-                        var k => new FollowedFile(
-                            long.Parse(k[0], System.Globalization.CultureInfo.InvariantCulture),
-                            k[1],
-                            null,
-                            0,
-                            0,
-                            "",
-                            p.Value
-                        ),
-                    })
+                    _problems.Select(p =>
+                        p.Key.Split('\n', 2) switch
+                        {
+                            var k => new FollowedFile(
+                                long.Parse(k[0], System.Globalization.CultureInfo.InvariantCulture),
+                                k[1],
+                                null,
+                                0,
+                                0,
+                                "",
+                                p.Value
+                            ),
+                        }
+                    )
                 )
                 .OrderBy(f => f.Follow)
                 .ThenBy(f => f.Path, StringComparer.Ordinal),
@@ -89,7 +91,7 @@ public sealed class Follower(RecordStore records, FollowStore wishes, PathGate g
         {
             if (!gate.Allows(path))
                 throw new UnauthorizedAccessException(
-                    $"It lies outside of {gate.Root ?? "what may be read, which is nothing"}: --import-from says what may be read."
+                    $"It lies outside of {gate.Root ?? "what may be read"}: --import-from says what may be read."
                 );
             await using var file = Open(path);
             var place = await Known(wish, path, file, cancel);
@@ -173,7 +175,10 @@ public sealed class Follower(RecordStore records, FollowStore wishes, PathGate g
     /// <summary>Reads on in a file that has a name now that nobody asked for.</summary>
     private async Task<bool> Rest(FollowWish wish, FollowedPlace place, long now, CancellationToken cancel)
     {
-        if (place.Inode == 0 || FindBeside(place, f => FileFacts.Of(f).Inode == place.Inode && IsSame(f, place, f.Length)) is not { } file)
+        if (
+            place.Inode == 0
+            || FindBeside(place, f => FileFacts.Of(f).Inode == place.Inode && IsSame(f, place, f.Length)) is not { } file
+        )
         {
             await Save(place with { Ended = now });
             return false;
@@ -194,7 +199,9 @@ public sealed class Follower(RecordStore records, FollowStore wishes, PathGate g
     {
         if (place.HeadLength == 0)
             return;
-        var copy = FindBeside(place, f => f.Length >= place.Offset && FileFacts.Of(f).Inode != place.Inode && IsSame(f, place, f.Length));
+        var copy = FindBeside(place, f =>
+            f.Length >= place.Offset && FileFacts.Of(f).Inode != place.Inode && IsSame(f, place, f.Length)
+        );
         if (copy is null)
             return;
         await using (copy)
@@ -205,16 +212,7 @@ public sealed class Follower(RecordStore records, FollowStore wishes, PathGate g
             var state = StateOf(place);
             while (await state.Read(wish, copy, isEnded: true, cancel)) { }
             // From here on it is a file of its own, read up to here.
-            await Save(
-                state.Place with
-                {
-                    Id = 0,
-                    Path = copy.Name,
-                    Inode = facts.Inode,
-                    Taken = 0,
-                    Refused = 0,
-                }
-            );
+            await Save(state.Place with { Id = 0, Path = copy.Name, Inode = facts.Inode, Taken = 0, Refused = 0 });
         }
     }
 

@@ -10,8 +10,8 @@ namespace Kumiko.Core.Sources.Imports;
 public sealed class ImportStore(AppDatabase database, TimeProvider clock)
 {
     private const string Columns = """
-        id AS Id, source AS Source, files AS Files, settings AS Settings, author AS Author, created AS Created, started AS Started,
-        ended AS Ended, state AS State, bytes_read AS BytesRead, taken AS Taken, refused AS Refused, problem AS Problem
+        id AS Id, source AS Source, files AS Files, settings AS Settings, author AS Author, created AS Created,
+        started AS Started, ended AS Ended, state AS State, bytes_read AS BytesRead, taken AS Taken, refused AS Refused, problem AS Problem
         """;
 
     private long Now => Instants.FromDateTime(clock.GetUtcNow());
@@ -43,7 +43,10 @@ public sealed class ImportStore(AppDatabase database, TimeProvider clock)
     public Task<long> Create(string source, IReadOnlyList<ImportFile> files, FormatSettings? settings, string author) =>
         database.Database.Writer.Write(c =>
             c.ExecuteScalar<long>(
-                "INSERT INTO import (source, files, settings, author, created, state) VALUES (@source, @files, @settings, @author, @Now, @state) RETURNING id",
+                """
+                INSERT INTO import (source, files, settings, author, created, state)
+                VALUES (@source, @files, @settings, @author, @Now, @state) RETURNING id
+                """,
                 new
                 {
                     source,
@@ -83,9 +86,7 @@ public sealed class ImportStore(AppDatabase database, TimeProvider clock)
 
     /// <summary>Forgets a draft.</summary>
     public Task Forget(long id) =>
-        database.Database.Writer.Write(c =>
-            c.Execute("DELETE FROM import WHERE id = @id AND state = 'Draft'", new { id })
-        );
+        database.Database.Writer.Write(c => c.Execute("DELETE FROM import WHERE id = @id AND state = 'Draft'", new { id }));
 
     private sealed class Row
     {
@@ -104,7 +105,14 @@ public sealed class ImportStore(AppDatabase database, TimeProvider clock)
         public string? Problem { get; init; }
 
         public Import Import =>
-            new(Id, Source, JsonSerializer.Deserialize<ImportFile[]>(Files) ?? [], FormatSettings.FromJson(Settings), Author, Created)
+            new(
+                Id,
+                Source,
+                JsonSerializer.Deserialize<ImportFile[]>(Files) ?? [],
+                FormatSettings.FromJson(Settings),
+                Author,
+                Created
+            )
             {
                 State = Enum.Parse<ImportState>(State),
                 Started = Started,

@@ -72,7 +72,9 @@ internal static class RecordRescue
             foreach (var table in new[] { "field", "counter", "batch_key" })
                 lost += DatabaseRescue.Rows(from, into, table, null);
             lost += DatabaseRescue.Rows(from, into, "recent", "first_sequence") + DatabaseRescue.Rows(from, into, "signal", "id");
-            foreach (var table in new[] { "series", "metric_recent", "metric_segment", "metric_part", "exemplar", "followed_file" })
+            foreach (
+                var table in new[] { "series", "metric_recent", "metric_segment", "metric_part", "exemplar", "followed_file" }
+            )
                 lost += DatabaseRescue.Rows(from, into, table, "id");
             lost += DatabaseRescue.Rows(from, into, "metric_arrival", null);
             lost += DatabaseRescue.Rows(from, into, "segment", "id");

@@ -57,6 +57,9 @@ public sealed class ConnectModel(
     public string MoreSources { get; private set; } = "";
     public string Addresses { get; private set; } = "";
     public string Every { get; private set; } = "15s";
+
+    /// <summary>The format of the sender's lines; empty where it is told from them.</summary>
+    public string LineFormat { get; private set; } = "";
     public string? Problem { get; private set; }
 
     /// <summary>The token's text, shown this once; empty where the sender needs none.</summary>
@@ -82,7 +85,8 @@ public sealed class ConnectModel(
         string? rate,
         string? sources,
         string? addresses,
-        string? every
+        string? every,
+        string? format
     )
     {
         if (!MayRun)
@@ -97,6 +101,7 @@ public sealed class ConnectModel(
             (addresses ?? "").Trim(),
             (every ?? "").Trim()
         );
+        LineFormat = Core.Intake.Formats.FormatList.Find(format ?? "")?.Name ?? "";
         Begin();
         Problem = guide.IsScrape ? await AddTargets() : await MakeToken(guide);
         if (Problem is null)
@@ -122,6 +127,7 @@ public sealed class ConnectModel(
             Sources = [.. MoreSources.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)],
             Addresses = known,
             Author = Viewer.Name,
+            Format = LineFormat,
         };
         if (wish.Problem() is { } wrong)
             return wrong;

@@ -89,7 +89,14 @@ public sealed class FilesModel(
         draft ??= imports.Find(await imports.Create(SourceOf(shown), [], null, Viewer.Name))!;
         try
         {
-            var file = await UploadedFile.Take(Request.Body, importRuns.FolderOf(draft.Id), draft.Files.Count, shown, folder.Path, HttpContext.RequestAborted);
+            var file = await UploadedFile.Take(
+                Request.Body,
+                importRuns.FolderOf(draft.Id),
+                draft.Files.Count,
+                shown,
+                folder.Path,
+                HttpContext.RequestAborted
+            );
             await imports.Save(draft with { Files = [.. draft.Files, file] });
         }
         catch (IOException e)
@@ -99,8 +106,7 @@ public sealed class FilesModel(
         return new JsonResult(new { id = draft.Id });
     }
 
-    private static JsonResult Refused(int status, string sentence) =>
-        new(new { error = sentence }) { StatusCode = status };
+    private static JsonResult Refused(int status, string sentence) => new(new { error = sentence }) { StatusCode = status };
 
     /// <summary>A name for the source, from that of the file.</summary>
     private static string SourceOf(string file)
@@ -141,7 +147,8 @@ public sealed class FilesModel(
             return StatusCode(403);
         (Followed, Source) = ((path ?? "").Trim(), (source ?? "").Trim());
         var wish = new FollowWish(0, Followed, Source, null, Viewer.Name, Now);
-        Problem = wish.Problem() ?? (gate.MayAllow(Followed) ? null : $"Only files under {gate.Root ?? "no folder"} may be read.");
+        Problem = wish.Problem()
+            ?? (gate.MayAllow(Followed) ? null : $"Only files under {gate.Root ?? "no folder"} may be read.");
         if (Problem is null && await follows.Add(wish) == 0)
             Problem = "This path is followed already.";
         return Problem is null ? Redirect(Path) : await OnGetAsync(null);

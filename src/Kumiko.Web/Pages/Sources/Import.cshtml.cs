@@ -14,6 +14,7 @@ namespace Kumiko.Web.Pages.Sources;
 public sealed class ImportModel(
     ImportStore imports,
     ImportRuns importRuns,
+    RecordStore records,
     DataFolder folder,
     RunRegistry runs,
     StripBuilder strips,
@@ -31,7 +32,7 @@ public sealed class ImportModel(
     public string? Problem { get; private set; }
 
     /// <summary>Its records, over all the time they are of.</summary>
-    public string RecordsUrl => SourceLinks.Search(Import.Source);
+    public string RecordsUrl => SourceLinks.Search(Import.Source, records.StretchOf(Import.Id));
 
     public static string StateWords(ImportState state) =>
         state switch

@@ -15,6 +15,7 @@ namespace Kumiko.Web.Pages.Sources;
 /// <summary>One source: how it is understood, who may send as it, and what came last.</summary>
 public sealed class OneModel(
     SourceBook book,
+    SourceFormats formats,
     TokenStore tokens,
     ScrapeStore targets,
     Scraper scraper,
@@ -30,6 +31,9 @@ public sealed class OneModel(
     private const int MostRefused = 20;
     private const int MostSeries = 40;
 
+    /// <summary>How its lines are read that come over HTTP; null where none came.</summary>
+    public Core.Intake.Formats.FormatSettings? Lines { get; private set; }
+
     public SourceState Source { get; private set; } = null!;
     public IReadOnlyList<Token> Tokens { get; private set; } = [];
     public IReadOnlyList<(ScrapeTarget Target, ScrapeState? State)> Targets { get; private set; } = [];
@@ -42,18 +46,18 @@ public sealed class OneModel(
     {
         if (book.Find(name ?? "") is not { } source)
             return NotFound();
-        Source = source;
+        (Source, Lines) = (source, formats.Find(source.Name));
         Tokens = [.. tokens.All().Where(t => t.Purpose == TokenPurpose.Intake && t.MayName(source.Name))];
         Targets = [.. targets.All().Where(t => t.Source == source.Name).Select(t => (t, scraper.StateOf(t)))];
         Refused = book.Shown(records.Refusals(MostRefused, source.Name), Viewer);
         Latest =
         [
-            .. Lines(metrics.Latest(source.Name, MostSeries)).Concat(Lines(signals.Latest(source.Name) ?? [])).Take(MostSeries),
+            .. Told(metrics.Latest(source.Name, MostSeries)).Concat(Told(signals.Latest(source.Name) ?? [])).Take(MostSeries),
         ];
         return await Show(SourceLinks.Of(source.Name), when);
     }
 
-    private static IEnumerable<(string, string, string)> Lines(IEnumerable<SeriesState> latest) =>
+    private static IEnumerable<(string, string, string)> Told(IEnumerable<SeriesState> latest) =>
         latest.Select(s =>
             (
                 s.Series.Name,
@@ -64,7 +68,7 @@ public sealed class OneModel(
             )
         );
 
-    private static IEnumerable<(string, string, string)> Lines(IEnumerable<Span> latest) =>
+    private static IEnumerable<(string, string, string)> Told(IEnumerable<Span> latest) =>
         latest.Select(s =>
             (
                 s.Name,

@@ -54,6 +54,7 @@ public sealed class TokensModel(TokenStore tokens, RunRegistry runs, StripBuilde
                     { Count: > 0 } sources => "may also send as " + string.Join(", ", sources),
                     _ => null,
                 },
+                token.Format.Length > 0 ? $"lines as {token.Format}" : null,
                 token.Addresses.Count > 0 ? "known at " + string.Join(", ", token.Addresses) : null,
             }.OfType<string>()
         );

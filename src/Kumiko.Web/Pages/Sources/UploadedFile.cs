@@ -11,13 +11,22 @@ internal static class UploadedFile
     /// <param name="into">The folder of its import.</param>
     /// <param name="data">The folder whose disk is looked at.</param>
     /// <exception cref="IOException">There is no room, or it was too large; the message says which.</exception>
-    public static async Task<ImportFile> Take(Stream body, string into, int number, string name, string data, CancellationToken cancel)
+    public static async Task<ImportFile> Take(
+        Stream body,
+        string into,
+        int number,
+        string name,
+        string data,
+        CancellationToken cancel
+    )
     {
         Directory.CreateDirectory(into);
         var path = Path.Combine(into, "file-" + number.ToString(CultureInfo.InvariantCulture));
         try
         {
-            await using (var file = new FileStream(path, FileMode.Create, FileAccess.Write, FileShare.None, 1 << 16, useAsync: true))
+            await using (
+                var file = new FileStream(path, FileMode.Create, FileAccess.Write, FileShare.None, 1 << 16, useAsync: true)
+            )
                 await Copy(body, file, data, cancel);
             return ImportPlan.FileOf(path, isOurs: true, name);
         }
@@ -60,6 +69,7 @@ internal static class Disk
         var free = new DriveInfo(Path.GetFullPath(folder)).AvailableFreeSpace;
         return free - bytes >= Kept
             ? null
-            : $"The disk has {Charts.Format.Size(free)} free; this needs {Charts.Format.Size(bytes)}, and {Charts.Format.Size(Kept)} are kept. Free some space.";
+            : $"The disk has {Charts.Format.Size(free)} free; this needs {Charts.Format.Size(bytes)}, "
+                + $"and {Charts.Format.Size(Kept)} are kept. Free some space.";
     }
 }

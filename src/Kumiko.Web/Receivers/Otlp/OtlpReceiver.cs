@@ -20,7 +20,7 @@ public sealed class OtlpReceiver(RecordStore records, MetricStore metrics, Signa
     public async Task<ExportLogsServiceResponse> Take(ExportLogsServiceRequest request, Entry entry, CancellationToken cancel)
     {
         var taken = OtlpLogs.Read(request, entry.Source, Instants.FromDateTime(clock.GetUtcNow()));
-        await records.Append(taken.Items, entry.Source, null, cancel);
+        await records.Append(taken.Items, entry.Source, null, cancel: cancel);
         await Counted(taken, entry, taken.Items.Count, request);
         return new ExportLogsServiceResponse
         {

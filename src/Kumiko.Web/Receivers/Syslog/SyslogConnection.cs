@@ -150,7 +150,7 @@ internal sealed class SyslogConnection(
         {
             try
             {
-                await store.Append(records, batch.Source, null, stop);
+                await store.Append(records, batch.Source, null, cancel: stop);
                 break;
             }
             catch (Exception e) when (mayWait && !stop.IsCancellationRequested && e is (IOException or SqliteException))

@@ -37,7 +37,9 @@ export function upload(url, file, token, signal, told) {
     request.responseType = 'json';
     request.upload.onprogress = (event) => told(event.total ? event.loaded / event.total : 0);
     request.onload = () =>
-      request.status === 200 && request.response ? done(request.response) : failed(new Error(request.response?.error ?? 'The file did not arrive. Try again.'));
+      request.status === 200 && request.response
+        ? done(request.response)
+        : failed(new Error(request.response?.error ?? 'The file did not arrive. Try again.'));
     request.onerror = () => failed(new Error('The file did not arrive. Try again.'));
     request.onabort = () => failed(new Error('Stopped. Nothing of this file is kept.'));
     signal.addEventListener('abort', () => request.abort());

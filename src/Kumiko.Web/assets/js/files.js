@@ -65,14 +65,14 @@ function startPreview(form) {
     if (event.target.name === 'source') return;
     const pattern = form.elements.pattern;
     pattern?.closest('label').classList.toggle('when-pattern', form.elements.start.value !== 'Pattern');
-    const preview = form.querySelector('#preview');
+    const preview = form.querySelector('#reading');
     preview?.setAttribute('aria-busy', 'true');
     try {
       const html = await sendForm(form.dataset.preview, form, signal());
       if (html === null) return;
       const part = partOf(html);
       preview?.replaceWith(part);
-      came(form.querySelector('#preview'));
+      came(form.querySelector('#reading'));
     } catch {
       // Another change asked again.
     }

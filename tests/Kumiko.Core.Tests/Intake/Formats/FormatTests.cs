@@ -55,9 +55,12 @@ public class FormatTests
     public void An_access_log_says_who_asked_what_and_how_it_went()
     {
         var records = Reading.Of(Sample("access", 1)).Records;
-        Assert.Equal(("2026-11-23T16:51:04.000", "POST /v2/booking 201", 0), (Time(records[0]), records[0].Body, records[0].SeverityNumber));
         Assert.Equal(
-            ("10.20.4.17", "ines", "POST", "/v2/booking", "1.1", "201", "312", "https://skerry.example/book", "Kiosk/7.3", "184ms"),
+            ("2026-11-23T16:51:04.000", "POST /v2/booking 201", 0),
+            (Time(records[0]), records[0].Body, records[0].SeverityNumber)
+        );
+        Assert.Equal(
+            ("10.20.4.17", "ines", "POST", "/v2/booking", "1.1", "201", "312", "https://skerry.example/", "Kiosk/7.3", "184ms"),
             (
                 Field(records[0], "client.address"),
                 Field(records[0], "user.name"),
@@ -72,7 +75,14 @@ public class FormatTests
             )
         );
         // Bytes of TLS are no request, and stay as they are.
-        Assert.Equal((@"\x16\x03\x01", "", "400"), (Field(records[1], "http.request.line"), Field(records[1], "url.path"), Field(records[1], "http.response.status_code")));
+        Assert.Equal(
+            (@"\x16\x03\x01", "", "400"),
+            (
+                Field(records[1], "http.request.line"),
+                Field(records[1], "url.path"),
+                Field(records[1], "http.response.status_code")
+            )
+        );
     }
 
     [Fact]
@@ -80,8 +90,13 @@ public class FormatTests
     {
         var record = Reading.Of(Sample("access", 2)).One;
         Assert.Equal(
-            ("booking.skerry.example", "443", "2001:db8::17", "1.204s"),
-            (Field(record, "server.address"), Field(record, "server.port"), Field(record, "client.address"), Field(record, "duration"))
+            ("booking.example", "443", "2001:db8::17", "1.204s"),
+            (
+                Field(record, "server.address"),
+                Field(record, "server.port"),
+                Field(record, "client.address"),
+                Field(record, "duration")
+            )
         );
     }
 
@@ -89,7 +104,11 @@ public class FormatTests
     public void What_is_no_access_line_is_refused_with_its_place()
     {
         var read = Reading.Of(
-            Sample("access", 0) + "\nthe tide turns\n" + Sample("access", 0) + "\n10.1.1.1 - - [yesterday morning] \"GET / HTTP/1.1\" 200 1\n" + Sample("access", 0),
+            Sample("access", 0)
+                + "\nthe tide turns\n"
+                + Sample("access", 0)
+                + "\n10.1.1.1 - - [yesterday morning] \"GET / HTTP/1.1\" 200 1\n"
+                + Sample("access", 0),
             new FormatSettings("access"),
             isDecided: true
         );
@@ -111,7 +130,10 @@ public class FormatTests
             .. "\" 400 226 \"-\" \"-\"\n"u8,
         ];
         var record = Reading.Of(line, new FormatSettings("access"), isDecided: true).One;
-        Assert.Equal(("400", "\u0016\u0003\"ÿ"), (Field(record, "http.response.status_code"), Field(record, "http.request.line")));
+        Assert.Equal(
+            ("400", "\u0016\u0003\"ÿ"),
+            (Field(record, "http.response.status_code"), Field(record, "http.request.line"))
+        );
     }
 
     [Fact]
@@ -119,7 +141,7 @@ public class FormatTests
     {
         var bracketed = Reading.Of(Sample("web-error", 0)).One;
         Assert.Equal(
-            ("2026-11-23T17:51:04.204", "AH00128: no such file: /srv/book", "error", "4711", "139", "10.20.4.17", "51000", "core"),
+            ("2026-11-23T17:51:04.204", "no such file: /srv/book", "error", "4711", "139", "10.20.4.17", "51000", "core"),
             (
                 Time(bracketed),
                 bracketed.Body,
@@ -159,7 +181,10 @@ public class FormatTests
         var precise = Reading.Of(Sample("syslog", 1)).Records[0];
         Assert.Equal(("2026-11-23T16:51:04.204", "quay-2", "radiod"), (Time(precise), Host(precise), Service(precise)));
         var versioned = Reading.Of(Sample("syslog", 2)).One;
-        Assert.Equal(("quay-2", "radiod", "link to Orra lost", "7"), (Host(versioned), Service(versioned), versioned.Body, Field(versioned, "radio.channel")));
+        Assert.Equal(
+            ("quay-2", "radiod", "link to Orra lost", "7"),
+            (Host(versioned), Service(versioned), versioned.Body, Field(versioned, "radio.channel"))
+        );
     }
 
     [Fact]
@@ -170,7 +195,15 @@ public class FormatTests
     public void Columns_are_named_by_their_directive_until_another()
     {
         var read = Reading.Of(Sample("w3c", 0) + "\n#Fields: time c-ip\n17:52:00 10.20.4.19\n17:52:01 10.20.4.19 more\n");
-        Assert.Equal(("2026-11-23T17:51:04.000", "GET /v2/fares 200", "184ms", "Kiosk/7.3 (quay)"), (Time(read.Records[0]), read.Records[0].Body, Field(read.Records[0], "duration"), Field(read.Records[0], "user_agent.original")));
+        Assert.Equal(
+            ("2026-11-23T17:51:04.000", "GET /v2/fares 200", "184ms", "Kiosk/7.3 (quay)"),
+            (
+                Time(read.Records[0]),
+                read.Records[0].Body,
+                Field(read.Records[0], "duration"),
+                Field(read.Records[0], "user_agent.original")
+            )
+        );
         Assert.Equal("503", Field(read.Records[1], "http.response.status_code"));
         Assert.Equal("10.20.4.19", Field(read.Records[2], "client.address"));
         Assert.Contains("3 values; #Fields: names 2", Assert.Single(read.Refused).Refusal.Reason, StringComparison.Ordinal);
@@ -190,10 +223,16 @@ public class FormatTests
     public void A_table_has_its_columns_as_fields()
     {
         var records = Reading.Of(Sample("csv", 0)).Records;
-        Assert.Equal((2, "2026-11-23T17:51:00.000", Value.Of(3.21), "Orra, north"), (records.Count, Time(records[0]), records[0].Attributes.Get("height_m"), Field(records[1], "terminal")));
+        Assert.Equal(
+            (2, "2026-11-23T17:51:00.000", Value.Of(3.21), "Orra, north"),
+            (records.Count, Time(records[0]), records[0].Attributes.Get("height_m"), Field(records[1], "terminal"))
+        );
         Assert.Equal("terminal=Hollin height_m=3.21 quality=good", records[0].Body);
         var parted = Reading.Of(Sample("csv", 1)).One;
-        Assert.Equal(("2026-11-23T17:51:04.000", "the tide\nturns", "Hollin"), (Time(parted), parted.Body, Field(parted, "terminal")));
+        Assert.Equal(
+            ("2026-11-23T17:51:04.000", "the tide\nturns", "Hollin"),
+            (Time(parted), parted.Body, Field(parted, "terminal"))
+        );
     }
 
     [Fact]
@@ -204,7 +243,10 @@ public class FormatTests
         );
         Assert.Equal(2, read.Records.Count);
         Assert.Equal(("quay-2", "Dunlin"), (Host(read.Records[1]), Field(read.Records[1], "vessel")));
-        Assert.Equal((3L, "This row has 2 cells; there are names for 3."), (read.Refused[0].Line, read.Refused[0].Refusal.Reason));
+        Assert.Equal(
+            (3L, "This row has 2 cells; there are names for 3."),
+            (read.Refused[0].Line, read.Refused[0].Refusal.Reason)
+        );
     }
 
     [Fact]
@@ -214,22 +256,48 @@ public class FormatTests
         Assert.Equal(3, records.Count);
         Assert.Equal(
             ("2026-11-23T16:51:04.204", "deadlock detected", "ERROR", 17, "4711", "ledger", "seats"),
-            (Time(records[0]), records[0].Body, records[0].SeverityText, records[0].SeverityNumber, Field(records[0], "process.pid"), Field(records[0], "user.name"), Field(records[0], "db.namespace"))
+            (
+                Time(records[0]),
+                records[0].Body,
+                records[0].SeverityText,
+                records[0].SeverityNumber,
+                Field(records[0], "process.pid"),
+                Field(records[0], "user.name"),
+                Field(records[0], "db.namespace")
+            )
         );
         Assert.EndsWith("WHERE id = 409", records[2].Body, StringComparison.Ordinal);
         var bracketed = Reading.Of(Sample("database", 1)).Records;
-        Assert.Equal((2, "Warning", "42", "row 409 is locked"), (bracketed.Count, bracketed[0].SeverityText, Field(bracketed[0], "process.pid"), bracketed[0].Body));
+        Assert.Equal(
+            (2, "Warning", "42", "row 409 is locked"),
+            (bracketed.Count, bracketed[0].SeverityText, Field(bracketed[0], "process.pid"), bracketed[0].Body)
+        );
         var slow = Reading.Of(Sample("database", 2)).One;
-        Assert.Equal(("2026-11-23T16:51:04.204", "ledger", "10.20.4.30", "3.204512s", "409000"), (Time(slow), Field(slow, "user.name"), Field(slow, "client.address"), Field(slow, "duration"), Field(slow, "db.rows_examined")));
+        Assert.Equal(
+            ("2026-11-23T16:51:04.204", "ledger", "10.20.4.30", "3.204512s", "409000"),
+            (
+                Time(slow),
+                Field(slow, "user.name"),
+                Field(slow, "client.address"),
+                Field(slow, "duration"),
+                Field(slow, "db.rows_examined")
+            )
+        );
     }
 
     [Fact]
     public void Package_logs_say_what_was_done_to_which()
     {
         var records = Reading.Of(Sample("packages", 0)).Records;
-        Assert.Equal(("2026-11-23T17:51:04.000", "upgrade", "tide-reader:amd64"), (Time(records[0]), Field(records[0], "package.action"), Field(records[0], "package.name")));
+        Assert.Equal(
+            ("2026-11-23T17:51:04.000", "upgrade", "tide-reader:amd64"),
+            (Time(records[0]), Field(records[0], "package.action"), Field(records[0], "package.name"))
+        );
         var stanzas = Reading.Of(Sample("packages", 1)).Records;
-        Assert.Equal((2, "2026-11-24T06:12:40.000", "quay-probe:amd64 (1.4-2)"), (stanzas.Count, Time(stanzas[1]), Field(stanzas[1], "package.remove")));
+        Assert.Equal(
+            (2, "2026-11-24T06:12:40.000", "quay-probe:amd64 (1.4-2)"),
+            (stanzas.Count, Time(stanzas[1]), Field(stanzas[1], "package.remove"))
+        );
     }
 
     [Fact]
@@ -246,7 +314,10 @@ public class FormatTests
     {
         var records = Reading.Of(Sample("json", 0)).Records;
         Assert.Equal(("row locked", "warn", "seat-ledger"), (records[0].Body, records[0].SeverityText, Service(records[0])));
-        Assert.Equal(("gave up", "error", 17, "ledger-2"), (records[1].Body, records[1].SeverityText, records[1].SeverityNumber, Host(records[1])));
+        Assert.Equal(
+            ("gave up", "error", 17, "ledger-2"),
+            (records[1].Body, records[1].SeverityText, records[1].SeverityNumber, Host(records[1]))
+        );
         var tens = Reading.Of("""{"level":50,"time":1795456264204,"msg":"gave up","pid":12}""" + "\n").One;
         Assert.Equal((17, "2026-11-23T17:51:04.204", "gave up"), (tens.SeverityNumber, Time(tens), tens.Body));
         var wrapped = Reading.Of("""{"log":"the tide turns\n","stream":"stderr","time":"2026-11-23T17:51:04.204Z"}""" + "\n").One;
@@ -256,27 +327,49 @@ public class FormatTests
     }
 
     [Theory]
-    [InlineData("2026-11-23 17:51:04,204 WARN [checkin-3] ferry.manifest.Ledger - row locked", "row locked", "WARN", "checkin-3", "ferry.manifest.Ledger", "")]
+    [InlineData(
+        "2026-11-23 17:51:04,204 WARN [checkin-3] ferry.manifest.Ledger - row locked",
+        "row locked",
+        "WARN",
+        "checkin-3",
+        "ferry.manifest.Ledger",
+        ""
+    )]
     [InlineData("2026-11-23 17:51:04.204 4711 INFO ferry.Gate [-] opened", "opened", "INFO", "", "ferry.Gate", "4711")]
     [InlineData("[2026-11-23 17:51:04] production.ERROR: gave up", "production.ERROR: gave up", null, "", "", "")]
     [InlineData("11-23 17:51:04.204  1702  2395 D GateLock: opened twice", "opened twice", "D", "", "GateLock", "1702")]
     [InlineData("INFO 2026-11-23 17:51:04,204 gate opened", "gate opened", "INFO", "", "", "")]
     [InlineData("[ERROR] 2026-11-23 17:51:04 gate stuck", "gate stuck", "ERROR", "", "", "")]
     [InlineData("I1123 17:51:04.204512  4711 gate.go:42] opened", "opened", "I", "", "", "4711")]
-    public void What_a_prefix_says_becomes_fields(string line, string body, string? level, string thread, string logger, string process)
+    public void What_a_prefix_says_becomes_fields(
+        string line,
+        string body,
+        string? level,
+        string thread,
+        string logger,
+        string process
+    )
     {
         var record = Reading.Of(line + "\n" + line + "\n").Records[0];
         Assert.Equal("2026-11-23T17:51:04", Instants.Format(record.Time)[..19]);
         Assert.Equal(
             (body, level, thread, logger, process),
-            (record.Body, record.SeverityText, Field(record, "thread.name"), Field(record, "logger"), Field(record, "process.pid"))
+            (
+                record.Body,
+                record.SeverityText,
+                Field(record, "thread.name"),
+                Field(record, "logger"),
+                Field(record, "process.pid")
+            )
         );
     }
 
     [Fact]
     public void Colours_leave_the_body_and_stay_in_the_line()
     {
-        var record = Reading.Of("2026-11-23 17:51:04 \u001b[31mERROR\u001b[0m gate \u001b[1mstuck\u001b[0m\n2026-11-23 17:51:05 INFO open\n").Records[0];
+        var record = Reading
+            .Of("2026-11-23 17:51:04 \u001b[31mERROR\u001b[0m gate \u001b[1mstuck\u001b[0m\n2026-11-23 17:51:05 INFO open\n")
+            .Records[0];
         Assert.Equal(("gate stuck", "ERROR"), (record.Body, record.SeverityText));
         Assert.Contains("\u001b[31m", Field(record, "log.record.original"), StringComparison.Ordinal);
     }
@@ -289,8 +382,13 @@ public class FormatTests
             Fields = [new("crew", "people", FieldType.Text), new("vessel", ""), new("hours", "service")],
             Host = "roster-1",
         };
-        var record = Reading.Of("ts=2026-11-23T17:51:04Z msg=begins crew=7 vessel=Dunlin hours=late\n", settings, isDecided: true).One;
-        Assert.Equal((Value.Of("7"), "", "late", "roster-1"), (record.Attributes.Get("people"), Field(record, "vessel"), Service(record), Host(record)));
+        var record = Reading
+            .Of("ts=2026-11-23T17:51:04Z msg=begins crew=7 vessel=Dunlin hours=late\n", settings, isDecided: true)
+            .One;
+        Assert.Equal(
+            (Value.Of("7"), "", "late", "roster-1"),
+            (record.Attributes.Get("people"), Field(record, "vessel"), Service(record), Host(record))
+        );
     }
 
     [Fact]

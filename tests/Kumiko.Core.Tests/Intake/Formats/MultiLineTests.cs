@@ -14,80 +14,80 @@ public class MultiLineTests
         {
             "Java",
             """
-            ferry.manifest.LedgerException: row locked
-            	at ferry.manifest.Ledger.hold(Ledger.java:42)
-            	at ferry.manifest.Checkin.board(Checkin.java:7)
-            	Suppressed: java.io.IOException: closed
-            		at ferry.manifest.Wire.close(Wire.java:3)
-            Caused by: java.net.SocketTimeoutException: time-out
-            	at ferry.manifest.Wire.read(Wire.java:9)
-            	... 3 more
-            """
+                ferry.manifest.LedgerException: row locked
+                	at ferry.manifest.Ledger.hold(Ledger.java:42)
+                	at ferry.manifest.Checkin.board(Checkin.java:7)
+                	Suppressed: java.io.IOException: closed
+                		at ferry.manifest.Wire.close(Wire.java:3)
+                Caused by: java.net.SocketTimeoutException: time-out
+                	at ferry.manifest.Wire.read(Wire.java:9)
+                	... 3 more
+                """
         },
         {
             ".NET",
             """
-            Unhandled exception. Ferry.LedgerException: row locked
-             ---> System.IO.IOException: time-out
-               at Ferry.Wire.Read(Byte[] buffer) in /src/Wire.cs:line 9
-               --- End of inner exception stack trace ---
-               at Ferry.Ledger.Hold(Int32 seat) in /src/Ledger.cs:line 42
-            """
+                Unhandled exception. Ferry.LedgerException: row locked
+                 ---> System.IO.IOException: time-out
+                   at Ferry.Wire.Read(Byte[] buffer) in /src/Wire.cs:line 9
+                   --- End of inner exception stack trace ---
+                   at Ferry.Ledger.Hold(Int32 seat) in /src/Ledger.cs:line 42
+                """
         },
         {
             "Python",
             """
-            Traceback (most recent call last):
-              File "/srv/ledger.py", line 42, in hold
-                seat.lock()
-            OSError: time-out
+                Traceback (most recent call last):
+                  File "/srv/ledger.py", line 42, in hold
+                    seat.lock()
+                OSError: time-out
 
-            During handling of the above exception, another exception occurred:
+                During handling of the above exception, another exception occurred:
 
-            Traceback (most recent call last):
-              File "/srv/checkin.py", line 7, in board
-                hold(seat)
-            ferry.LedgerError: row locked
-            """
+                Traceback (most recent call last):
+                  File "/srv/checkin.py", line 7, in board
+                    hold(seat)
+                ferry.LedgerError: row locked
+                """
         },
         {
             "Go",
             """
-            panic: row locked
+                panic: row locked
 
-            goroutine 17 [running]:
-            main.hold(0x199, 0xc000012345)
-            	/srv/ledger.go:42 +0x1d
-            main.main()
-            	/srv/main.go:7 +0x2a
-            exit status 2
-            """
+                goroutine 17 [running]:
+                main.hold(0x199, 0xc000012345)
+                	/srv/ledger.go:42 +0x1d
+                main.main()
+                	/srv/main.go:7 +0x2a
+                exit status 2
+                """
         },
         {
             "JavaScript",
             """
-            TypeError: seat is undefined
-                at hold (/srv/ledger.js:42:7)
-                at async board (/srv/checkin.js:7:3)
-            """
+                TypeError: seat is undefined
+                    at hold (/srv/ledger.js:42:7)
+                    at async board (/srv/checkin.js:7:3)
+                """
         },
         {
             "PHP",
             """
-            PHP Fatal error:  Uncaught LedgerException: row locked in /srv/ledger.php:42
-            Stack trace:
-            #0 /srv/checkin.php(7): hold(409)
-            #1 {main}
-              thrown in /srv/ledger.php on line 42
-            """
+                PHP Fatal error:  Uncaught LedgerException: row locked in /srv/ledger.php:42
+                Stack trace:
+                #0 /srv/checkin.php(7): hold(409)
+                #1 {main}
+                  thrown in /srv/ledger.php on line 42
+                """
         },
         {
             "Ruby",
             """
-            ledger.rb:42:in 'hold': row locked (LedgerError)
-            	from checkin.rb:7:in 'board'
-            	from main.rb:3:in '<main>'
-            """
+                ledger.rb:42:in 'hold': row locked (LedgerError)
+                	from checkin.rb:7:in 'board'
+                	from main.rb:3:in '<main>'
+                """
         },
     };
 
@@ -120,7 +120,10 @@ public class MultiLineTests
         var whole = Reading.Of(bytes);
         Gen.Int[1, 60]
             .Sample(chunk =>
-                Reading.Of(bytes, whole.Guess, chunk).Records.Select(r => (r.Time, r.Body)).SequenceEqual(whole.Records.Select(r => (r.Time, r.Body)))
+                Reading
+                    .Of(bytes, whole.Guess, chunk)
+                    .Records.Select(r => (r.Time, r.Body))
+                    .SequenceEqual(whole.Records.Select(r => (r.Time, r.Body)))
             );
     }
 
@@ -128,7 +131,10 @@ public class MultiLineTests
     public void Indented_lines_join_and_blank_ones_between_records_go()
     {
         var read = Reading.Of("the tide turns\n  at noon\n\tor later\n\nthe boats go out\n\n\n  not of it\n");
-        Assert.Equal(["the tide turns\n  at noon\n\tor later", "the boats go out", "  not of it"], read.Records.Select(r => r.Body));
+        Assert.Equal(
+            ["the tide turns\n  at noon\n\tor later", "the boats go out", "  not of it"],
+            read.Records.Select(r => r.Body)
+        );
     }
 
     [Fact]
@@ -173,7 +179,10 @@ public class MultiLineTests
             text.Append(' ').Append(line).Append('\n');
         var read = Reading.Of(text.Append($"{At}done\n{At}done\n").ToString());
         Assert.All(read.Records, r => Assert.True(r.Body.Length <= 4 << 20));
-        Assert.Equal(6 * ((1 << 20) + 1), read.Records.Sum(r => r.Body.Count(c => c is 'x')) + read.Records.Sum(r => r.Body.Count(c => c is ' ')));
+        Assert.Equal(
+            6 * ((1 << 20) + 1),
+            read.Records.Sum(r => r.Body.Count(c => c is 'x')) + read.Records.Sum(r => r.Body.Count(c => c is ' '))
+        );
     }
 
     [Fact]

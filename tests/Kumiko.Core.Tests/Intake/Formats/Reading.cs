@@ -7,7 +7,11 @@ using Kumiko.Core.Storage.Blocks;
 namespace Kumiko.Core.Tests.Intake.Formats;
 
 /// <summary>A text read as its format, found or given.</summary>
-internal sealed record Reading(FormatGuess Guess, IReadOnlyList<LogRecord> Records, IReadOnlyList<(long Line, Refusal Refusal)> Refused)
+internal sealed record Reading(
+    FormatGuess Guess,
+    IReadOnlyList<LogRecord> Records,
+    IReadOnlyList<(long Line, Refusal Refusal)> Refused
+)
 {
     /// <summary>2026-12-01T12:00:00Z.</summary>
     public const long Now = 1_796_126_400L * Instants.Second;
@@ -22,9 +26,7 @@ internal sealed record Reading(FormatGuess Guess, IReadOnlyList<LogRecord> Recor
     public static Reading Of(byte[] text, FormatSettings? given = null, bool isDecided = false, int chunk = int.MaxValue)
     {
         var sample = SampleText.Of(text, Now);
-        var guess = isDecided
-            ? new FormatGuess(FormatGuess.Complete(sample, given!), 1)
-            : FormatGuess.Of(sample, given);
+        var guess = isDecided ? new FormatGuess(FormatGuess.Complete(sample, given!), 1) : FormatGuess.Of(sample, given);
         return Of(text, guess, chunk);
     }
 

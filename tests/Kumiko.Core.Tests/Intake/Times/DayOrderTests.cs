@@ -33,7 +33,13 @@ public class DayOrderTests
     public void Days_that_follow_each_other_tell() =>
         Assert.Equal(
             new DayOrderGuess(DayOrder.MonthFirst, true),
-            Guess("04/05/2026 10:00:00", "04/06/2026 10:00:00", "04/07/2026 10:00:00", "04/08/2026 10:00:00", "04/09/2026 10:00:00")
+            Guess(
+                "04/05/2026 10:00:00",
+                "04/06/2026 10:00:00",
+                "04/07/2026 10:00:00",
+                "04/08/2026 10:00:00",
+                "04/09/2026 10:00:00"
+            )
         );
 
     [Fact]

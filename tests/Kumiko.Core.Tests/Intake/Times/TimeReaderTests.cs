@@ -190,7 +190,8 @@ public class TimeReaderTests
 
     [Fact]
     public void No_bytes_make_it_fail() =>
-        Gen.Byte.Array[0, 60]
+        Gen
+            .Byte.Array[0, 60]
             .Sample(bytes =>
             {
                 var reader = new TimeReader(TimeSettings.Utc);
