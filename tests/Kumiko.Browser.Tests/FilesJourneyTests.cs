@@ -45,18 +45,19 @@ public sealed class FilesJourneyTests(RunningDemo demo) : IDisposable
         new SelectElement(browser.Find("select[name=order]")).SelectByText("day, month, year");
         browser.Until(() => browser.Text(".sample-rows").Contains("2026-05-04", StringComparison.Ordinal), "days first");
         var service = browser.Find("input[name=service]");
-        service.SendKeys("gate-control");
+        service.SendKeys("gate-control\t");
+        browser.Until(() => browser.Text(".sample-rows").Contains("service gate-control", StringComparison.Ordinal), "a service");
         var renamed = browser.Until(
             () => browser.All("input[name=as]").FirstOrDefault(i => i.GetDomProperty("value") == "thread.name"),
             "a field"
         );
-        renamed.Clear();
+        renamed.SendKeys(Keys.Control + "a");
         renamed.SendKeys("gate\t");
         browser.Until(
             () => browser.Text(".sample-rows").Contains("gate gate-0", StringComparison.Ordinal),
             "the field under its name"
         );
-        browser.Find("input[name=source]").Clear();
+        browser.Find("input[name=source]").SendKeys(Keys.Control + "a");
         browser.Find("input[name=source]").SendKeys("old gates");
         browser.Press("Import");
         browser.Until(() => browser.Text(".import-state").Contains("40 records in", StringComparison.Ordinal), "all are in");

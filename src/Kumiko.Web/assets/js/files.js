@@ -58,6 +58,18 @@ async function send(zone, files) {
   delete zone.dataset.busy;
 }
 
+// Whoever is typing into a part that is replaced goes on in the new one.
+function keepTyping(form, change) {
+  const inputs = () => [...form.querySelectorAll('#reading input, #reading select')];
+  const at = inputs().indexOf(document.activeElement);
+  const typed = document.activeElement.value;
+  change();
+  const next = at < 0 ? null : inputs()[at];
+  if (!next) return;
+  if (next.tagName === 'INPUT') next.value = typed;
+  next.focus();
+}
+
 // What the settings make of the lines is shown as they change.
 function startPreview(form) {
   const signal = latest();
@@ -70,8 +82,7 @@ function startPreview(form) {
     try {
       const html = await sendForm(form.dataset.preview, form, signal());
       if (html === null) return;
-      const part = partOf(html);
-      preview?.replaceWith(part);
+      keepTyping(form, () => preview?.replaceWith(partOf(html)));
       came(form.querySelector('#reading'));
     } catch {
       // Another change asked again.
