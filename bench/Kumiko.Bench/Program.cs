@@ -67,6 +67,13 @@ if (args is ["charts"])
     await Kumiko.Bench.Charts.Measure();
     return;
 }
+if (args is ["files", ..])
+{
+    await Kumiko.Bench.Files.Measure(
+        args.Length > 1 ? int.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 1_000_000
+    );
+    return;
+}
 if (args is ["rules"])
 {
     await Kumiko.Bench.Rules.Measure();

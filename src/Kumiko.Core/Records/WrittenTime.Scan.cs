@@ -161,11 +161,22 @@ public readonly partial record struct WrittenTime
             Blanks();
         }
 
+        /// <summary>Some write the zone before the day: <c>CET Nov 23 05:17:21</c>.</summary>
+        private void ZoneInFront()
+        {
+            var letters = Letters();
+            if (letters is < 3 or > 4 || After(letters) != ' ' || ZoneNames.Find(_text.Slice(_at, letters)) is not { } minutes)
+                return;
+            _offset = minutes;
+            _at += letters + 1;
+        }
+
         /// <summary><c>Nov 23 05:17:21</c>, <c>Mon Nov 23 05:19:54.123456 2026</c>, <c>Mon, 23 Nov 2026 05:19:54 GMT</c>,
         /// <c>Nov-23-26 05:17:21</c>.</summary>
         public bool Named()
         {
             Weekday();
+            ZoneInFront();
             if (IsDigit(Next))
                 return _at > 0 && (Run() < 3 && !IsDigit(After(Run() + 1)) ? DayFirst() : Numbered());
             if (!Month())
@@ -240,7 +251,7 @@ public readonly partial record struct WrittenTime
                 return between == '/';
             if (_year > 0)
                 _at++;
-            Blanks();
+            Between();
             return Clock(dots: false);
         }
 
@@ -250,7 +261,7 @@ public readonly partial record struct WrittenTime
             var next = After(digits);
             return (digits, next) switch
             {
-                (4, (byte)'-' or (byte)'/' or (byte)'.') => YearFirst(next),
+                (4, (byte)'-' or (byte)'/' or (byte)'.' or (byte)':') => YearFirst(next),
                 (4, (byte)' ') when IsLetter(After(5)) => YearAndName(),
                 (1 or 2, (byte)' ' or (byte)'-' or (byte)'/' or (byte)'.') when IsLetter(After(digits + 1)) => DayFirst(),
                 (1 or 2, (byte)'.') when After(digits + 1) == ' ' && IsLetter(After(digits + 2)) => DayFirst(),
@@ -261,6 +272,16 @@ public readonly partial record struct WrittenTime
                 (6, (byte)' ' or (byte)'-' or (byte)'_') => PackedShort(),
                 _ => false,
             };
+        }
+
+        /// <summary>What else may part a date from its clock: a second colon, or a dash between blanks.</summary>
+        private void Between()
+        {
+            Take((byte)':');
+            Blanks();
+            if (Next == '-' && After(1) == ' ')
+                _at++;
+            Blanks();
         }
 
         private bool YearFirst(byte between)
@@ -307,7 +328,7 @@ public readonly partial record struct WrittenTime
             )
                 return true;
             var date = _at++;
-            Blanks();
+            Between();
             if (Run() == 6 ? PackedClock() : Clock(dots: true))
                 return true;
             (_at, _hour, _minute, _second, _nanosecond, _offset) = (date, 0, 0, 0, 0, null);
@@ -340,7 +361,7 @@ public readonly partial record struct WrittenTime
             if (Next is not ((byte)' ' or (byte)',' or (byte)'T' or (byte)':' or (byte)'-' or (byte)'@' or (byte)'_'))
                 return false;
             _at++;
-            Blanks();
+            Between();
             return Clock(dots: true);
         }
 

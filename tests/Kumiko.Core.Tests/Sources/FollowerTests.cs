@@ -277,6 +277,26 @@ public sealed class FollowerTests : StoreTest
         Assert.Equal(1, Assert.Single(place.Follower.Files()).Place!.Refused);
     }
 
+    [Theory]
+    [InlineData(RecordStart.EachLine)]
+    [InlineData(RecordStart.Time)]
+    public async Task A_large_one_that_got_another_name_is_read_in_several_looks(RecordStart start)
+    {
+        const int Lines = 300_000;
+        using var place = new Place(this);
+        await place.Wishes.Add(Wish(Log("gate.log"), new FormatSettings("text") { Start = start }));
+        Add("gate.log", "2026-11-23 17:51:04 first", "2026-11-23 17:51:04 second");
+        await place.Settle();
+        System.IO.File.AppendAllLines(
+            Log("gate.log"),
+            Enumerable.Range(0, Lines).Select(i => $"2026-11-23 17:51:04 gate opened for ticket {i} of many that were sold")
+        );
+        System.IO.File.Move(Log("gate.log"), Log("gate.log.1"));
+        Clock.Advance(TimeSpan.FromMinutes(2));
+        await place.Settle();
+        Assert.Equal(Lines + 2, place.Store.Count);
+    }
+
     [Fact]
     public async Task One_that_is_removed_and_added_again_goes_on()
     {

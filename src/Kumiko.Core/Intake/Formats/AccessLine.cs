@@ -64,14 +64,17 @@ internal struct AccessLine
     /// <summary>A caller, its name and a user's, perhaps behind a virtual host; proxies' callers may be several.</summary>
     private bool Callers(ReadOnlySpan<byte> text)
     {
+        text = text.TrimEnd((byte)' ');
         var user = text.LastIndexOf((byte)' ');
         if (user < 0)
             return false;
         User = Place.Between(user + 1, text.Length);
-        var ident = text[..user].LastIndexOf((byte)' ');
+        text = text[..user].TrimEnd((byte)' ');
+        var ident = text.LastIndexOf((byte)' ');
         if (ident < 0)
             return false;
-        Ident = Place.Between(ident + 1, user);
+        Ident = Place.Between(ident + 1, text.Length);
+        ident = text[..ident].TrimEnd((byte)' ').Length;
         var front = text[..ident];
         if (front.IsEmpty)
             return false;

@@ -43,7 +43,8 @@ public sealed class SyslogFormat : LogFormat
         var host = Word(line[at..]);
         if (!IsHost(host))
             return 0;
-        var tag = TagAt(line[(at + host.Length)..]);
+        var behind = line[(at + host.Length)..];
+        var tag = Math.Max(TagAt(behind), ProcessAt(behind));
         return tag > 0 ? at + host.Length + tag : 0;
     }
 
@@ -80,11 +81,19 @@ public sealed class SyslogFormat : LogFormat
         if (blanks is 0 or > 2)
             return 0;
         var word = Word(text[blanks..]);
-        if (word.Length is < 2 or > Longest)
+        // What begins with a bracket is a process, and the word before it the program.
+        if (word.Length is < 2 or > Longest || word[0] == '[')
             return 0;
         if (word[^1] == ':')
             return blanks + word.Length;
         return word.LastIndexOf("]:"u8) is > 0 and var bracket ? blanks + bracket + 2 : 0;
+    }
+
+    /// <summary>The length of a blank, a process in brackets and a colon: <c> [4711]:</c>; 0 where none follows.</summary>
+    private static int ProcessAt(ReadOnlySpan<byte> text)
+    {
+        var end = text.StartsWith(" ["u8) ? text.IndexOf("]:"u8) : -1;
+        return end is > 2 and < 16 && HeaderWords.IsNumber(text[2..end]) ? end + 2 : 0;
     }
 
     private sealed class Reader(FormatSettings settings, string source)
@@ -116,6 +125,12 @@ public sealed class SyslogFormat : LogFormat
                 return start;
             var host = Word(line[at..]);
             // A word that is a tag already says that there is no host.
+            if (ProcessAt(line[(at + host.Length)..]) is > 0 and var process)
+            {
+                Draft.Service(host);
+                Draft.Typed("process.pid", line.Slice(at + host.Length + 2, process - 4));
+                return Math.Min(line.Length, at + host.Length + process + 1);
+            }
             var isTag = host is [.., (byte)':'] && !IPAddress.TryParse(System.Text.Encoding.Latin1.GetString(host), out _);
             if (!isTag && IsHost(host) && at + host.Length < line.Length)
             {

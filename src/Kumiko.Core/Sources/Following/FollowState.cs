@@ -82,11 +82,13 @@ internal sealed class FollowState(
             return false;
         file.Position = Place.Offset;
         var until = Math.Min(length, Place.Offset + MostAtOnce);
+        // Where a look ends before the file does, what it ends in goes on.
+        var isAll = until == length;
         try
         {
             return Place.State.StartsWith(Skipping)
                 ? await Skip(file, until)
-                : await Read(wish, file, reader, until, isQuiet, isEnded, cancel);
+                : await Read(wish, file, reader, until, isQuiet && isAll, isEnded && isAll, cancel);
         }
         catch
         {

@@ -89,6 +89,16 @@ public class AnyLogTests
     [InlineData("gate[4711]: 2026-11-23 17:51:04 opened", null, null)]
     [InlineData("2026-11-23 17:51:04 1 10.20.4.17 ines@quay.example USER \"ines\" 331", null, null)]
     [InlineData("0x7f 2026-11-23 17:51:04.204 [gate.Worker] opened", null, null)]
+    [InlineData("=INFO REPORT==== 23-Nov-2026::17:51:04 === gate opened", null, null)]
+    [InlineData("L 11/23/2026 - 17:51:04: Bad ticket from 10.20.4.17", null, null)]
+    [InlineData("2026:11:23-17:51:04: '10.20.4.17' 2 tries", null, null)]
+    [InlineData("[CET Nov 23 18:51:04] error    : 'gate' is stuck", null, null)]
+    [InlineData("Nov 23 17:51:04 gated [4711]: opened", null, "gated")]
+    [InlineData("10.20.4.17 -  -  [23/Nov/2026:17:51:04 +0000] \"GET /v2/fares HTTP/1.1\" 401 1382", null, null)]
+    [InlineData("<W>2026-11-23 17:51:04.204 1 => <4:ines(-1)> Rejected", null, null)]
+    [InlineData("[1795456264] gated[4711]: info: opened", null, null)]
+    [InlineData("78017 00cff -- none -- - 2026-11-23T17:51:04+00:00 WARN (4): no such seat", null, null)]
+    [InlineData("2026-11-23 18:51:04.008 +01:00 [WRN] gate stuck", null, null)]
     public void Its_time_and_host_are_read(string line, string? host, string? service)
     {
         // The same shape a few times, as a log has it.
