@@ -80,6 +80,53 @@ public sealed class CommandLineTests : IDisposable
         Assert.Contains("Line 1, column 7", wrong.Error);
     }
 
+    private string Write(string name, string text)
+    {
+        var path = Path.Combine(_folder, name);
+        System.IO.File.WriteAllText(path, text);
+        return path;
+    }
+
+    [Fact]
+    public async Task A_log_of_another_format_is_told_and_read()
+    {
+        var data = Path.Combine(_folder, "data");
+        var line = """10.20.4.17 - - [23/Nov/2026:17:51:04 +0100] "GET /v2/fares HTTP/1.1" 503 18""";
+        var path = Write("access.log", $"{line}\n{line}\n{line}\nthe tide turns\n");
+        var imported = await Do("import", path, "--source", "booking-web", "--service", "booking-web", "--data", data);
+        Assert.Contains("Access log (Common or Combined); times as 23/Nov/2026:17:51:04 +0100", imported.Error);
+        Assert.Contains("3 records taken, 1 line refused (import 1)", imported.Out);
+        var found = await Do(
+            "query",
+            "http.response.status_code = 503 and service = booking-web | group count()",
+            "--from",
+            "2026-11-23T16:00:00Z",
+            "--to",
+            "2026-11-23T17:00:00Z",
+            "--data",
+            data
+        );
+        Assert.Contains("3", found.Out);
+        var again = await Do("import", path, "--source", "booking-web", "--data", data);
+        Assert.Contains("was imported before: import 1", again.Error);
+    }
+
+    [Fact]
+    public async Task An_order_of_days_that_cannot_be_told_is_asked()
+    {
+        var data = Path.Combine(_folder, "data");
+        var path = Write("gate.log", "04/05/2026 17:51:04 gate opened\n04/05/2026 17:51:05 gate closed\n");
+        var asked = await Do("import", path, "--source", "gates", "--data", data);
+        Assert.Equal(1, asked.Code);
+        Assert.Contains("Which number of 04/05/2026 17:51:04 is the day cannot be told", asked.Error);
+        var told = await Do("import", path, "--source", "gates", "--day-order", "dmy", "--zone", "Europe/Lisbon", "--data", data);
+        Assert.Contains("2 records taken, 0 lines refused", told.Out);
+        foreach (
+            var wrong in new[] { ("--zone", "Nowhere"), ("--format", "smoke"), ("--day-order", "md"), ("--record-start", "(") }
+        )
+            Assert.Equal(1, (await Do("import", path, "--source", "gates", wrong.Item1, wrong.Item2, "--data", data)).Code);
+    }
+
     [Fact]
     public async Task Commands_on_a_held_folder_go_through_the_server()
     {

@@ -363,6 +363,7 @@ public sealed class DemoWorldTests : IDisposable
             + AccessLog.Between(oldest, now, plays, 1, 0.02).Count();
         Assert.InRange(ahead, 1, expected - 1);
         Assert.Equal(expected, store.Count);
+        Assert.Empty(store.Refusals(10));
         Assert.Contains(truth.Entries, e => e.Start > clock.GetUtcNow());
     }
 

@@ -122,14 +122,13 @@ public static class AccessLog
         if (pattern == "/old/timetable")
             return 301;
         if (chance < 0.004 + (0.18 * strained))
-            return (int)(chance * 1e6)
-                % 4 switch
-                {
-                    0 => 500,
-                    1 => 502,
-                    2 => 503,
-                    _ => 504,
-                };
+            return ((int)(chance * 1e6) % 4) switch
+            {
+                0 => 500,
+                1 => 502,
+                2 => 503,
+                _ => 504,
+            };
         if (pattern.StartsWith("/assets", StringComparison.Ordinal) && chance > 0.5)
             return 304;
         var rare = chance switch

@@ -1,3 +1,4 @@
+using Kumiko.Core.Sources;
 using Kumiko.Core.Sources.Following;
 using Kumiko.Core.Sources.Imports;
 using Microsoft.Extensions.Hosting;
@@ -6,8 +7,14 @@ using Microsoft.Extensions.Logging;
 namespace Kumiko.Web.Background;
 
 /// <summary>Reads followed files as they grow; and says of imports that were under way at a stop how far they came.</summary>
-public sealed class FollowService(Follower follower, ImportRuns imports, TimeProvider clock, ILogger<FollowService> log)
-    : BackgroundService
+public sealed class FollowService(
+    Follower follower,
+    FollowStore follows,
+    SourceBook book,
+    ImportRuns imports,
+    TimeProvider clock,
+    ILogger<FollowService> log
+) : BackgroundService
 {
     private static readonly TimeSpan Interval = TimeSpan.FromMilliseconds(500);
 
@@ -20,6 +27,8 @@ public sealed class FollowService(Follower follower, ImportRuns imports, TimePro
         {
             while (await timer.WaitForNextTickAsync(stoppingToken))
             {
+                foreach (var wish in follows.All().Where(w => book.Find(w.Source) is not null))
+                    book.Recognise(wish.Source, "followed files", wish.Path);
                 var more = true;
                 while (more)
                     await Try(async () => more = await follower.Pass(stoppingToken), () => more = false);

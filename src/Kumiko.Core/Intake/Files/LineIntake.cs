@@ -51,6 +51,9 @@ public sealed record LineWish(string Source)
     /// <summary>The most bytes to read; files on disk have none.</summary>
     public long Limit { get; init; } = long.MaxValue;
 
+    /// <summary>What comes to no more is committed whole; above that in parts as large.</summary>
+    public long PartBytes { get; init; } = LineIntake.WholeBytes;
+
     /// <summary>How they are read; newline-delimited JSON where it is null.</summary>
     public FormatSettings? Settings { get; init; }
 
@@ -125,7 +128,7 @@ public sealed class LineIntake(RecordStore store, TimeProvider clock)
             while (await Next(lines, records, cancel) is { } record)
             {
                 Take(records, record);
-                if (records.End - committedAt <= WholeBytes)
+                if (records.End - committedAt <= wish.PartBytes)
                     continue;
                 committedAt = records.End;
                 if (!await Commit(cancel))

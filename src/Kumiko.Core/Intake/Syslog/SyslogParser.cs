@@ -17,12 +17,11 @@ public sealed partial class SyslogParser
     public const string TokenElement = "kumiko@32473";
 
     private const int DefaultPriority = 13;
-    private const int MostResources = 4_096;
 
     // Few, as each connection has a parser, and its peer has few names.
     private readonly StringCache _strings = new(1 << 10);
     private readonly ZoneGuess _zones = new();
-    private readonly Dictionary<(string Host, string Service), Resource> _resources = [];
+    private readonly ResourceBook _resources = new();
     private readonly List<string> _inferred = [];
     private RecordBlockBuilder _into = null!;
 
@@ -50,7 +49,7 @@ public sealed partial class SyslogParser
         into.Text(TextPart.Level, level);
         if (_inferred.Count > 0)
             into.Add("syslog.inferred", Value.Of(string.Join(", ", _inferred)));
-        into.End(draft.Time, now, number, ResourceOf(draft.Host ?? "", draft.Service ?? ""), source);
+        into.End(draft.Time, now, number, _resources.Of(draft.Host ?? "", draft.Service ?? ""), source);
     }
 
     /// <summary>What a message says. <see cref="Body"/> is where its text begins; -1 for no text.</summary>
@@ -132,24 +131,6 @@ public sealed partial class SyslogParser
     }
 
     private string Text(ReadOnlySpan<byte> bytes) => Utf8.IsValid(bytes) ? _strings.Get(bytes) : Encoding.Latin1.GetString(bytes);
-
-    private Resource ResourceOf(string host, string service)
-    {
-        if (host.Length == 0 && service.Length == 0)
-            return Resource.Unknown;
-        if (_resources.TryGetValue((host, service), out var known))
-            return known;
-        if (_resources.Count >= MostResources)
-            _resources.Clear();
-        return _resources[(host, service)] = new Resource(
-            (host, service) switch
-            {
-                (_, "") => new Attributes(["host.name"], [Value.Of(host)]),
-                ("", _) => new Attributes(["service.name"], [Value.Of(service)]),
-                _ => new Attributes(["host.name", "service.name"], [Value.Of(host), Value.Of(service)]),
-            }
-        );
-    }
 
     private void AddProcess(ReadOnlySpan<byte> id)
     {

@@ -17,6 +17,9 @@ public sealed record ImportProgress(long BytesRead, long Bytes, long Taken, long
 /// </summary>
 public sealed class ImportRuns : IDisposable
 {
+    /// <summary>Small enough that one sees it grow.</summary>
+    private const long PartBytes = 4L << 20;
+
     private readonly RecordStore _records;
     private readonly ImportStore _imports;
     private readonly LineIntake _intake;
@@ -223,6 +226,7 @@ public sealed class ImportRuns : IDisposable
                     {
                         Settings = import.Settings,
                         Import = import.Id,
+                        PartBytes = PartBytes,
                         Told = (r, line) => refused.Add(text.Name, r, line),
                         Progress = new Told(a =>
                         {

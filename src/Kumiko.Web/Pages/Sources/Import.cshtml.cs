@@ -1,6 +1,7 @@
 using Kumiko.Core.Intake.Formats;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
+using Kumiko.Core.Sources;
 using Kumiko.Core.Sources.Imports;
 using Kumiko.Core.Storage;
 using Kumiko.Web.Api;
@@ -14,6 +15,7 @@ namespace Kumiko.Web.Pages.Sources;
 public sealed class ImportModel(
     ImportStore imports,
     ImportRuns importRuns,
+    SourceBook book,
     RecordStore records,
     DataFolder folder,
     RunRegistry runs,
@@ -140,6 +142,8 @@ public sealed class ImportModel(
             Started = Now,
         };
         await imports.Save(started);
+        if (book.Find(started.Source) is not { Protocol.Length: > 0 })
+            book.Recognise(started.Source, "imported files", started.Title);
         _ = importRuns.Start(started);
         return RedirectToOwn(id);
     }
