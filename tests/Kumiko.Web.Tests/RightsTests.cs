@@ -218,6 +218,7 @@ public sealed class RightsTests : IAsyncLifetime
         ["POST /sources/follow/{id:long}?handler=Preview"] = Who.Viewer,
         ["POST /sources/follow/{id:long}?handler=Remove"] = Who.Administrator,
         ["POST /sources/follow/{id:long}?handler=Save"] = Who.Administrator,
+        ["POST /sources/import/{id:long}?handler=Again"] = Who.Analyst,
         ["POST /sources/import/{id:long}?handler=Forget"] = Who.Analyst,
         ["POST /sources/import/{id:long}?handler=Preview"] = Who.Viewer,
         ["POST /sources/import/{id:long}?handler=Start"] = Who.Analyst,

@@ -114,12 +114,18 @@ public sealed class CsvFormat : LogFormat
 
     private sealed class Reader : IRecordReader
     {
+        /// <summary>Bytes by which a row that grows is told from another.</summary>
+        private const int Told = 32;
+
         private readonly FormatSettings _settings;
         private readonly RecordDraft _draft;
         private readonly CsvReaderOptions _options;
         private readonly ByteWriter _words = new();
         private string[] _columns;
         private byte[][] _names = [];
+        private byte[] _start = [];
+        private int _counted = int.MaxValue;
+        private int _quotes;
 
         public Reader(FormatSettings settings, string source)
         {
@@ -149,9 +155,18 @@ public sealed class CsvFormat : LogFormat
             _names = [.. _columns.Select(Encoding.UTF8.GetBytes)];
         }
 
-        /// <summary>A row goes on as long as a quote is open.</summary>
-        public bool Begins(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> record) =>
-            record.Count((byte)'"') % 2 == 0;
+        /// <summary>A row goes on as long as a quote is open. Each part of it is counted once, however long it grows.</summary>
+        public bool Begins(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> record)
+        {
+            if (record.Length < _counted || !record.StartsWith(_start))
+                (_counted, _quotes, _start) = (0, 0, record[..Math.Min(record.Length, Told)].ToArray());
+            _quotes += record[_counted..].Count((byte)'"');
+            _counted = record.Length;
+            if (_quotes % 2 != 0)
+                return false;
+            (_counted, _start) = (int.MaxValue, []);
+            return true;
+        }
 
         public Refusal? Parse(ReadOnlySpan<byte> record, long now, RecordBlockBuilder into)
         {

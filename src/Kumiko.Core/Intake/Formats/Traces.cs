@@ -6,23 +6,22 @@ namespace Kumiko.Core.Intake.Formats;
 /// </summary>
 internal static class Traces
 {
-    private const int LongestKept = 64 * 1024;
+    /// <summary>A record tells by its beginning what it is; looking through all of it for each line would take ever longer.</summary>
+    private const int Looked = 8 * 1024;
 
     /// <summary>Whether a line goes on with a record, where lines have no times to tell.</summary>
     public static bool Continues(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> record)
     {
-        var isTrace = IsTrace(record);
-        if (line[0] is (byte)' ' or (byte)'\t')
-            return sinceBlank == 0 || isTrace;
-        if (Joins(line))
-            return sinceBlank == 0 || isTrace;
-        if (!isTrace)
+        var beginning = record[..Math.Min(record.Length, Looked)];
+        if (line[0] is (byte)' ' or (byte)'\t' || Joins(line))
+            return sinceBlank == 0 || IsTrace(beginning, record);
+        if (!IsTrace(beginning, record))
             return sinceBlank == 0 && line.StartsWith("Traceback (most recent call last)"u8);
         var last = Last(record);
         // Python ends with a line that is not indented: the exception itself.
-        if (record.IndexOf("Traceback (most recent call last)"u8) >= 0)
-            return PythonGoesOn(line, sinceBlank, last, record);
-        return record.IndexOf("goroutine "u8) >= 0 || record.StartsWith("panic: "u8) ? GoGoesOn(line) : false;
+        if (beginning.IndexOf("Traceback (most recent call last)"u8) >= 0)
+            return PythonGoesOn(line, sinceBlank, last, beginning);
+        return (beginning.IndexOf("goroutine "u8) >= 0 || record.StartsWith("panic: "u8)) && GoGoesOn(line);
     }
 
     private static bool PythonGoesOn(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> last, ReadOnlySpan<byte> record)
@@ -69,23 +68,20 @@ internal static class Traces
         };
 
     /// <summary>Whether a record is or holds a stack trace.</summary>
-    private static bool IsTrace(ReadOnlySpan<byte> record)
-    {
-        var looked = record[..Math.Min(record.Length, LongestKept)];
-        return looked.IndexOf("\tat "u8) >= 0
-            || looked.IndexOf("\n    at "u8) >= 0
-            || looked.IndexOf("\n   at "u8) >= 0
-            || looked.IndexOf("Traceback (most recent call last)"u8) >= 0
-            || looked.StartsWith("panic: "u8)
-            || looked.IndexOf("\npanic: "u8) >= 0
-            || looked.StartsWith("goroutine "u8)
-            || looked.StartsWith("fatal error: "u8)
-            || looked.IndexOf("Stack trace:\n"u8) >= 0
-            || looked.IndexOf("\n#0 "u8) >= 0
-            || looked.IndexOf("\n\tfrom "u8) >= 0
-            || looked.IndexOf("\nCaused by: "u8) >= 0
-            || IsJavaScriptBeginning(looked);
-    }
+    private static bool IsTrace(ReadOnlySpan<byte> beginning, ReadOnlySpan<byte> record) =>
+        beginning.IndexOf("\tat "u8) >= 0
+        || beginning.IndexOf("\n    at "u8) >= 0
+        || beginning.IndexOf("\n   at "u8) >= 0
+        || beginning.IndexOf("Traceback (most recent call last)"u8) >= 0
+        || beginning.StartsWith("panic: "u8)
+        || beginning.IndexOf("\npanic: "u8) >= 0
+        || beginning.StartsWith("goroutine "u8)
+        || beginning.StartsWith("fatal error: "u8)
+        || beginning.IndexOf("Stack trace:\n"u8) >= 0
+        || beginning.IndexOf("\n#0 "u8) >= 0
+        || beginning.IndexOf("\n\tfrom "u8) >= 0
+        || beginning.IndexOf("\nCaused by: "u8) >= 0
+        || IsJavaScriptBeginning(record);
 
     /// <summary>Where a script ended: its place, its line, and a mark below it.</summary>
     private static bool IsJavaScriptBeginning(ReadOnlySpan<byte> record)

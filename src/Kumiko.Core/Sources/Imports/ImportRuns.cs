@@ -68,7 +68,7 @@ public sealed class ImportRuns : IDisposable
                     State = ImportState.Broken,
                     Ended = Now,
                     Taken = _records.CountOf(import.Id),
-                    Problem = "The server stopped while it ran. What is in is said here; take it out, and start it again.",
+                    Problem = "The server stopped while it ran. What is in is said here; take it out and try again.",
                 }
             );
     }

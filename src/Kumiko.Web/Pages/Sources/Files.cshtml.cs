@@ -92,7 +92,6 @@ public sealed class FilesModel(
             var file = await UploadedFile.Take(
                 Request.Body,
                 importRuns.FolderOf(draft.Id),
-                draft.Files.Count,
                 shown,
                 folder.Path,
                 HttpContext.RequestAborted

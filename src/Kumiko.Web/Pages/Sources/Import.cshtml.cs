@@ -175,8 +175,37 @@ public sealed class ImportModel(
         if (!MayKeep)
             return StatusCode(403);
         if (Find(id) && Import.IsIn)
+        {
             await importRuns.TakeOut(Import);
+            importRuns.Clean(Import);
+        }
         return RedirectToOwn(id);
+    }
+
+    /// <summary>Whether it was not read to its end, and its files are still there.</summary>
+    public bool MayTryAgain =>
+        Import.State is ImportState.Stopped or ImportState.Broken
+        && Import.Files.Count > 0
+        && Import.Files.All(f => System.IO.File.Exists(f.Path));
+
+    /// <summary>Takes out what is in, and looks at the same files again.</summary>
+    public async Task<IActionResult> OnPostAgainAsync(long id)
+    {
+        if (!MayKeep)
+            return StatusCode(403);
+        if (!Find(id) || !MayTryAgain)
+            return RedirectToOwn(id);
+        await importRuns.TakeOut(Import);
+        var again = await imports.Create(Import.Source, Import.Files, Import.Settings, Viewer.Name);
+        // The files are the new one's now.
+        await imports.Save(
+            Import with
+            {
+                State = ImportState.TakenOut,
+                Files = [.. Import.Files.Select(f => f with { IsOurs = false })],
+            }
+        );
+        return RedirectToOwn(again);
     }
 
     public IActionResult OnGetReasons(long id) => Download(importRuns.RefusedReasons(id), "text/csv", "csv", id);

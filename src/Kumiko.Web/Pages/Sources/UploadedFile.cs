@@ -1,4 +1,3 @@
-using System.Globalization;
 using Kumiko.Core.Sources.Imports;
 
 namespace Kumiko.Web.Pages.Sources;
@@ -11,21 +10,14 @@ internal static class UploadedFile
     /// <param name="into">The folder of its import.</param>
     /// <param name="data">The folder whose disk is looked at.</param>
     /// <exception cref="IOException">There is no room, or it was too large; the message says which.</exception>
-    public static async Task<ImportFile> Take(
-        Stream body,
-        string into,
-        int number,
-        string name,
-        string data,
-        CancellationToken cancel
-    )
+    public static async Task<ImportFile> Take(Stream body, string into, string name, string data, CancellationToken cancel)
     {
         Directory.CreateDirectory(into);
-        var path = Path.Combine(into, "file-" + number.ToString(CultureInfo.InvariantCulture));
+        var path = Path.Combine(into, "file-" + Guid.NewGuid().ToString("N"));
         try
         {
             await using (
-                var file = new FileStream(path, FileMode.Create, FileAccess.Write, FileShare.None, 1 << 16, useAsync: true)
+                var file = new FileStream(path, FileMode.CreateNew, FileAccess.Write, FileShare.None, 1 << 16, useAsync: true)
             )
                 await Copy(body, file, data, cancel);
             return ImportPlan.FileOf(path, isOurs: true, name);

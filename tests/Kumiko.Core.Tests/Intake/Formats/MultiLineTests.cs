@@ -185,6 +185,18 @@ public class MultiLineTests
         );
     }
 
+    [Theory]
+    [InlineData("csv", "time,text\n2026-11-23T17:51:04Z,\"never closed\n")]
+    [InlineData("text", "goroutine 1 [running]:\n")]
+    public void A_record_without_end_is_cut_and_the_rest_goes_on(string format, string beginning)
+    {
+        var lines = string.Concat(Enumerable.Repeat("main.hold(0x199)\n", 600_000));
+        var settings = new FormatSettings(format) { Start = format == "text" ? RecordStart.Indentation : RecordStart.ByFormat };
+        var read = Reading.Of(beginning + lines, settings, isDecided: true);
+        // The first took as many as a record can have; behind it nothing says any more that they belong together.
+        Assert.InRange(read.Records.Count + read.Refused.Count, 300_000, 400_000);
+    }
+
     [Fact]
     public void A_line_that_is_too_long_is_passed_over_and_said()
     {
