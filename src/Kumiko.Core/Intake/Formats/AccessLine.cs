@@ -76,7 +76,7 @@ internal struct AccessLine
         Ident = Place.Between(ident + 1, text.Length);
         ident = text[..ident].TrimEnd((byte)' ').Length;
         var front = text[..ident];
-        if (front.IsEmpty)
+        if (front.IsEmpty || front[0] == ' ')
             return false;
         var blank = front.IndexOf((byte)' ');
         if (blank < 0 || front[blank - 1] == ',')
