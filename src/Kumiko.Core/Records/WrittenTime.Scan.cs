@@ -196,7 +196,7 @@ public readonly partial record struct WrittenTime
             var digits = Run();
             if (digits == 4 || (digits == 2 && between != ' '))
             {
-                _year = WholeYear(Fixed(digits));
+                _year = digits == 4 ? Fixed(4) : OfTwoDigits(Fixed(2));
                 Take((byte)',');
                 if (!Take((byte)' ') && Next is (byte)':' or (byte)'T' or (byte)'@')
                     _at++;
@@ -244,7 +244,7 @@ public readonly partial record struct WrittenTime
             if (digits == 4)
                 _year = Fixed(4);
             else if (digits == 2 && After(2) != ':')
-                _year = WholeYear(Fixed(2));
+                _year = OfTwoDigits(Fixed(2));
             if (_year > 0 && _at == _text.Length)
                 return true;
             if (_year > 0 && Next is not ((byte)' ' or (byte)':' or (byte)'T' or (byte)',' or (byte)'-' or (byte)'@'))
@@ -413,7 +413,7 @@ public readonly partial record struct WrittenTime
         /// <summary><c>261123 051721</c>, <c>261123  5:17:21</c>.</summary>
         private bool PackedShort()
         {
-            (_year, _month, _day) = (WholeYear(Fixed(2)), Fixed(2), Fixed(2));
+            (_year, _month, _day) = (OfTwoDigits(Fixed(2)), Fixed(2), Fixed(2));
             if (_month is 0 or > 12 || _day is 0 or > 31)
                 return false;
             _at++;

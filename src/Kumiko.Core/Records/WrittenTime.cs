@@ -69,9 +69,10 @@ public readonly partial record struct WrittenTime(
         number switch
         {
             0 or > 99 => number,
-            >= 70 => 1900 + number,
-            _ => 2000 + number,
+            _ => OfTwoDigits(number),
         };
+
+    private static int OfTwoDigits(int number) => number >= 70 ? 1900 + number : 2000 + number;
 
     /// <summary>Nanoseconds since 1970, in UTC where no offset is written; false where the date is not whole, or is
     /// none.</summary>

@@ -41,7 +41,9 @@ public sealed class RecordBounds
 
     /// <inheritdoc cref="IRecordReader.Begins"/>
     public bool Begins(ReadOnlySpan<byte> line, int sinceBlank, ReadOnlySpan<byte> record) =>
-        _start switch
+        // Of a line that is nothing but colours nothing is left.
+        !line.IsEmpty
+        && _start switch
         {
             RecordStart.Time => HasTime(line, record),
             RecordStart.Indentation => !Traces.Continues(line, sinceBlank, record),

@@ -24,8 +24,9 @@ internal sealed record SampleText(IReadOnlyList<byte[]> Lines, long Now)
                 break;
             var line = (end < 0 ? start : start[..end]).TrimEnd((byte)'\r');
             start = end < 0 ? default : start[(end + 1)..];
-            if (!line.Trim(" \t"u8).IsEmpty)
-                lines.Add(Colours.Without(line[..Math.Min(line.Length, LongestLine)]).ToArray());
+            var plain = Colours.Without(line[..Math.Min(line.Length, LongestLine)]);
+            if (!plain.Trim(" \t"u8).IsEmpty)
+                lines.Add(plain.ToArray());
         }
         return new SampleText(lines, now);
     }
