@@ -260,6 +260,19 @@ public sealed class FollowerTests : StoreTest
     }
 
     [Fact]
+    public async Task A_pipe_holds_nobody()
+    {
+        using var place = new Place(this);
+        await place.Wishes.Add(Wish(Log("*")));
+        using (var make = System.Diagnostics.Process.Start("mkfifo", [Log("a.pipe")]))
+            await make.WaitForExitAsync();
+        Add("gate.log", "one");
+        await place.Settle();
+        Assert.Equal(["one"], place.Bodies);
+        Assert.Contains("pipe", place.Follower.Files().Single(f => f.Problem is not null).Problem, StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_line_that_is_too_long_is_passed_over_once_wherever_looks_end()
     {
         using var place = new Place(this);

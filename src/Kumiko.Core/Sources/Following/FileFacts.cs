@@ -30,7 +30,12 @@ internal readonly record struct FileFacts(long Inode, long Length)
 internal static class Inodes
 {
     private const int EmptyPath = 0x1000;
+    private const int CurrentFolder = -100;
+    private const uint TypeWanted = 0x1;
     private const uint InodeWanted = 0x100;
+    private const int ModeAt = 28;
+    private const int TypeBits = 0xF000;
+    private const int RegularFile = 0x8000;
     private const int Size = 256;
     private const int InodeAt = 32;
     private const int MajorAt = 136;
@@ -38,6 +43,19 @@ internal static class Inodes
 
     [DllImport("libc", EntryPoint = "statx", SetLastError = true)]
     private static extern int Statx(int folder, byte[] path, int flags, uint wanted, byte[] facts);
+
+    /// <summary>Whether a path is a file and no pipe or device, which would hold whoever opens it; yes where nobody can
+    /// tell.</summary>
+    public static bool IsFile(string path)
+    {
+        var facts = new byte[Size];
+        if (
+            !OperatingSystem.IsLinux()
+            || Statx(CurrentFolder, [.. System.Text.Encoding.UTF8.GetBytes(path), 0], 0, TypeWanted, facts) != 0
+        )
+            return true;
+        return (BitConverter.ToUInt16(facts, ModeAt) & TypeBits) == RegularFile;
+    }
 
     /// <summary>The number of an open file, mixed with that of its disk; 0 where the system has none.</summary>
     public static long Of(SafeFileHandle file)

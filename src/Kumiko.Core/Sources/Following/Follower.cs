@@ -108,8 +108,11 @@ public sealed class Follower(RecordStore records, FollowStore wishes, PathGate g
         }
     }
 
+    /// <exception cref="IOException">It is no file, or cannot be read.</exception>
     private static FileStream Open(string path) =>
-        new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, bufferSize: 0);
+        Inodes.IsFile(path)
+            ? new(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, bufferSize: 0)
+            : throw new IOException("It is a pipe or a device, and no file.");
 
     private FollowState StateOf(FollowedPlace place) =>
         _states.GetOrAdd(place.Id, _ => new FollowState(place, records, wishes, clock, p => _places![p.Id] = p));
