@@ -119,6 +119,17 @@ public sealed class TemplateMatcher
         return at == text.Length;
     }
 
+    /// <summary>What stands in the named slots of a text that fits.</summary>
+    /// <param name="places">As <see cref="Match"/> found them.</param>
+    public string[] Texts(ReadOnlySpan<char> text, ReadOnlySpan<(int Start, int End)> places)
+    {
+        var (texts, at) = (new string[Names.Count], 0);
+        for (var p = 0; p < _parts.Length; p++)
+            if (_parts[p] is { IsSlot: true, Text.Length: > 0 })
+                texts[at++] = text[places[p].Start..places[p].End].ToString();
+        return texts;
+    }
+
     private static bool Match(string?[] constants, ReadOnlySpan<char> text, Span<(int Start, int End)> places)
     {
         var (at, p, last) = (0, 0, constants.Length - 1);

@@ -10,7 +10,7 @@ namespace Kumiko.Core.Query;
 public sealed record QuerySources(RowSetBook Sets)
 {
     /// <summary>What the records alone give.</summary>
-    public static readonly QuerySources None = new(new RowSetBook([new PatternSet()]));
+    public static readonly QuerySources None = new(new RowSetBook([]));
 
     /// <summary>A look at a table by key, for a table and a column of it.</summary>
     public Func<string, string, Func<Value, Value>> Lookup { get; init; } = (_, _) => _ => Value.Missing;

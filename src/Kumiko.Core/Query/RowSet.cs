@@ -41,10 +41,9 @@ public sealed record ScanRequest(
 {
     public Access Access => Question.Access;
 
-    /// <summary>The answer of a query over the same records, for the same person.</summary>
-    public Frame Ask(ParseResult query, Window window)
-    {
-        using var run = new Run(
+    /// <summary>A run of another query over the same records, for the same person; to be disposed.</summary>
+    public Run Open(ParseResult query, Window window) =>
+        new(
             Question with
             {
                 Parsed = query,
@@ -53,6 +52,11 @@ public sealed record ScanRequest(
             },
             Snapshot.Share()
         );
+
+    /// <summary>The answer of a query over the same records, for the same person.</summary>
+    public Frame Ask(ParseResult query, Window window)
+    {
+        using var run = Open(query, window);
         using var stop = Cancel.Register(run.Stop);
         return run.Frame().GetAwaiter().GetResult();
     }

@@ -5,6 +5,7 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Execution;
 using Kumiko.Core.Query.Fields;
+using Kumiko.Core.Query.Gathering;
 using Kumiko.Core.Query.Sliding;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
@@ -262,6 +263,42 @@ public sealed class Run : IDisposable
             return (FieldSummary?)
                 FieldSummaries.Of(name, counter, now.Total, then?.Fields.GetValueOrDefault(name), then?.Total ?? 0, values);
         });
+
+    /// <summary>The records of the answer by their patterns, compared with a baseline.</summary>
+    /// <param name="baseline">Null for no comparison.</param>
+    /// <exception cref="QueryRefusedException">The rows have no patterns.</exception>
+    public Task<Gathered> Gather(Baseline? baseline) =>
+        _work.Once(("gather", baseline), async () =>
+        {
+            if (!ReadsRecords || Snapshot.Patterns is not { } patterns)
+                throw new QueryRefusedException($"Only log records have patterns. Ask for records to gather them.");
+            var now = (await Matches(Question.Window), _plan.Read(Question.Window));
+            var then = baseline is null || baseline.Windows.Count == 0 ? null : await Compared(baseline);
+            return PatternGathering.Of(now, then, baseline?.Query is not null, patterns, Cancel);
+        });
+
+    /// <summary>What the gaps of a pattern contain in the records of the answer; null where there is no such pattern.</summary>
+    public Task<GapContents?> Gaps(string pattern) =>
+        _work.Once(("gaps", pattern), async () =>
+            Snapshot.Patterns?.Find(pattern) is { } found && ReadsRecords
+                ? PatternGaps.Of(
+                    found,
+                    await OfPattern(pattern).Matches(Question.Window),
+                    _plan.Read(Question.Window),
+                    Cancel
+                )
+                : null
+        );
+
+    /// <summary>The records of the answer that have a pattern.</summary>
+    public Run OfPattern(string pattern)
+    {
+        var query = Question.Parsed.Query;
+        var records = query with { Stages = new Seq<Stage>(query.Stages.Take(_plan.RecordStages - 1)), Comments = Comments.None };
+        return Other(
+            QueryPrinter.Print(records.And(new Compare(new Field("pattern"), CompareOp.Equal, Literals.For(Value.Of(pattern)))))
+        );
+    }
 
     /// <summary>Which fields the records of the answer have, without reading a value; the most common first.</summary>
     public Task<IReadOnlyList<FieldPresence>> Presence() =>

@@ -1,6 +1,7 @@
 using System.Runtime.CompilerServices;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Language;
+using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Metrics;
 using Kumiko.Core.Rules;
@@ -32,7 +33,7 @@ public static class RowSetList
         ("spans", stores => new SpanSet(stores.Signals)),
         ("alerts", stores => new AlertSet(stores.Rules.Alerts)),
         ("changes", stores => new ChangeSet(stores.Changes)),
-        ("patterns", _ => new PatternSet()),
+        ("patterns", stores => new PatternSet(stores.Rules.Alerts.CountIn)),
     ];
 
     /// <summary>What queries of a data folder can reach besides its records.</summary>

@@ -5,6 +5,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Language;
+using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
@@ -41,7 +42,8 @@ public sealed class PatternQueryTests : StoreTest
         Assert.True(parsed.Ok, text);
         using var run = new Run(
             new Question("test", parsed, window ?? LastHour, Six, DateTimeZone.Utc, Limits.Default),
-            store.Current
+            store.Current,
+            new QuerySources(new RowSetBook([new PatternSet()]))
         );
         return await run.Frame();
     }

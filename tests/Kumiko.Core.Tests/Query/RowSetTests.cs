@@ -3,6 +3,7 @@ using Kumiko.Core.Changes;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
+using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Rules;

@@ -2,6 +2,7 @@ using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Metrics;

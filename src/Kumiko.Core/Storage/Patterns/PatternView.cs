@@ -39,6 +39,9 @@ public sealed class PatternView
     /// <inheritdoc cref="PatternBook.Text"/>
     public string? Text(string name) => _book.Find(name, _edition.Value)?.Text;
 
+    /// <inheritdoc cref="PatternBook.Find(string)"/>
+    public Pattern? Find(string name) => _book.Find(name, _edition.Value);
+
     /// <inheritdoc cref="PatternBook.InheritedFrom"/>
     public long? InheritedFrom(string name) => _book.InheritedFrom(name, _edition.Value);
 
