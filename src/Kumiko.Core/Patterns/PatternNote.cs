@@ -1,3 +1,6 @@
+using Kumiko.Core.Analysis;
+using Kumiko.Core.Query.Gathering;
+
 namespace Kumiko.Core.Patterns;
 
 /// <summary>A pattern that is known and harmless, and kept out of lists.</summary>
@@ -5,8 +8,11 @@ public sealed class PatternAside
 {
     public const int LongestReason = 400;
 
-    /// <summary>How many times as often as when it was put aside it comes back, where there is no baseline to tell.</summary>
-    public const double Growth = 3;
+    /// <summary>How many times as often as usual it comes back.</summary>
+    private const double Growth = 2;
+
+    /// <summary>How many times as often as when it was put aside, where there is no baseline to tell what is usual.</summary>
+    private const double GrowthUncompared = 3;
 
     /// <summary>Its id as it was put aside.</summary>
     public string Pattern { get; init; } = "";
@@ -25,6 +31,13 @@ public sealed class PatternAside
     public long Created { get; init; }
 
     public bool IsForAll => Person == 0;
+
+    /// <summary>Whether there are so many more than usual that it has to be looked at again.</summary>
+    /// <param name="hours">How long the focus is.</param>
+    public bool ComesBack(GatheredPattern pattern, double hours) =>
+        pattern.Shift is { } shift
+            ? shift is { Difference: RateDifference.More or RateDifference.UsuallyNone, Factor: >= Growth }
+            : pattern.Count >= RateChange.Fewest && pattern.Count > GrowthUncompared * Hourly * hours;
 
     /// <summary>Why it cannot be put aside so, in a sentence; null where it can.</summary>
     /// <param name="now">An end lies behind it.</param>

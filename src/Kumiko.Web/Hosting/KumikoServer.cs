@@ -5,6 +5,7 @@ using Kumiko.Core.Delivery;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Intake.Files;
+using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Query.Metrics;
@@ -119,6 +120,7 @@ public static class KumikoServer
             .AddSingleton<TokenStore>()
             .AddSingleton<RuleStore>()
             .AddSingleton<SearchStore>()
+            .AddSingleton<PatternNoteStore>()
             .AddSingleton<ChangeStore>();
         services
             .AddSingleton(new LookupTables(folder.Tables))

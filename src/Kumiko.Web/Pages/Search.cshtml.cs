@@ -2,6 +2,7 @@ using Kumiko.Charts;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
+using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
 using Kumiko.Core.Records;
@@ -58,7 +59,8 @@ public sealed partial class SearchModel(
     RecordStore records,
     AppDatabase database,
     QuerySources sources,
-    SearchStore searches
+    SearchStore searches,
+    PatternNoteStore notes
 ) : PageModel
 {
     public const int RowsAtOnce = 200;
@@ -227,14 +229,18 @@ public sealed partial class SearchModel(
             return;
         }
         // Rows first; what else is ready in time comes with the page, the rest by itself afterwards.
-        if (Run.IsGrouped)
+        if (Run.IsGrouped && !(Run.ReadsRecords && Address.Tab == Tab.Gather))
             Frame = await Run.Frame();
         Tab = Chosen();
-        Rows = await RowsOf(null);
+        if (Tab != Tab.Gather)
+            Rows = await RowsOf(null);
         if (Tab == Tab.Line)
             Chart = Charts.Chart.Draw(Frame!, Spec, View);
         // Where no script ever spoke, nothing comes by itself afterwards: all of it comes with the page.
         var patience = viewer.HasScripts ? Task.Delay(Patience) : Task.Delay(Timeout.Infinite, HttpContext.RequestAborted);
+        var gathering = Tab == Tab.Gather ? GatherOf() : null;
+        if (gathering is not null && await Task.WhenAny(gathering, patience) == gathering && gathering.IsCompletedSuccessfully)
+            Gathering = await gathering;
         Strip ??= await strips.Build(Address, Run, viewer, patience: patience);
         if (Strip.Later is not null)
             return;
@@ -257,6 +263,8 @@ public sealed partial class SearchModel(
     /// <summary>The way asked for if the answer can be read so, else the one that suits it.</summary>
     private Tab Chosen()
     {
+        if (Address.Tab == Tab.Gather && Run.ReadsRecords)
+            return Tab.Gather;
         if (Frame is null)
             return Tab.Read;
         if (!Run.ReadsRecords && Address.Tab == Tab.Read)

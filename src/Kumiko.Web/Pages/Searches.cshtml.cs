@@ -234,26 +234,7 @@ public sealed class SearchesModel(
 
     private RedirectResult Refused(string problem) => Redirect("/searches?problem=" + problems.Keep(viewer.Id, problem));
 
-    private SearchAddress Read(string? address)
-    {
-        var values = Microsoft.AspNetCore.WebUtilities.QueryHelpers.ParseQuery(address ?? "");
-        var view = SearchAddress.Parse(
-            name => values.TryGetValue(name, out var value) ? value.ToString() : null,
-            Instants.FromDateTime(clock.GetUtcNow()),
-            []
-        );
-        return view with
-        {
-            At = null,
-            Parameters =
-            [
-                .. values
-                    .Where(v => v.Key.StartsWith("p.", StringComparison.Ordinal))
-                    .Select(v => (v.Key[2..], v.Value.ToString()))
-                    .Take(20),
-            ],
-        };
-    }
+    private SearchAddress Read(string? address) => SearchAddress.OfText(address, Instants.FromDateTime(clock.GetUtcNow()));
 
     private static string Listed(string kind) => kind == KeptKind.Chart ? "/searches?tab=charts" : "/searches";
 

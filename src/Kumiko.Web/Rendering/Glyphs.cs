@@ -150,6 +150,51 @@ public static class Glyphs
         return new HtmlString(svg.Append("</svg>").ToString());
     }
 
+    /// <summary>The sign of something that was never seen before: a dashed cell with a plus.</summary>
+    public static readonly IHtmlContent New = new HtmlString(
+        "<svg class=\"cell new-cell\" viewBox=\"0 0 14 14\" width=\"14\" height=\"14\" aria-hidden=\"true\"><rect class=\"edge dashed\" x=\"1\" y=\"1\" width=\"12\" height=\"12\"/><path class=\"edge\" d=\"M7 4V10M4 7H10\"/></svg>"
+    );
+
+    /// <summary>Counts over the focus as small bars, with what is usual as a dashed line.</summary>
+    /// <param name="words">The same in words, for those who do not see them.</param>
+    public static IHtmlContent TimeLine(IReadOnlyList<long> counts, IReadOnlyList<double>? usual, string words)
+    {
+        const int Width = 96;
+        const int Height = 18;
+        var highest = Math.Max(1, Math.Max(counts.Max(), usual?.Max() ?? 0));
+        var each = (double)Width / counts.Count;
+        var svg = new System.Text.StringBuilder(
+            $"<svg class=\"time-line\" viewBox=\"0 0 {Width} {Height}\" width=\"{Width}\" height=\"{Height}\" role=\"img\"><title>"
+        )
+            .Append(System.Net.WebUtility.HtmlEncode(words))
+            .Append(
+                System.Globalization.CultureInfo.InvariantCulture,
+                $"</title><line class=\"lane\" x1=\"0\" y1=\"{Height - 0.5}\" x2=\"{Width}\" y2=\"{Height - 0.5}\"/>"
+            );
+        for (var i = 0; i < counts.Count; i++)
+        {
+            if (counts[i] == 0)
+                continue;
+            // What is there is never invisible.
+            var tall = Math.Max(1.5, counts[i] / highest * (Height - 2));
+            svg.Append(
+                System.Globalization.CultureInfo.InvariantCulture,
+                $"<rect class=\"bin\" x=\"{i * each:0.##}\" y=\"{Height - 1 - tall:0.##}\" width=\"{Math.Max(1, each - 0.5):0.##}\" height=\"{tall:0.##}\"/>"
+            );
+        }
+        if (usual is not null)
+        {
+            svg.Append("<path class=\"usual\" d=\"");
+            for (var i = 0; i < usual.Count; i++)
+                svg.Append(
+                    System.Globalization.CultureInfo.InvariantCulture,
+                    $"{(i == 0 ? 'M' : 'L')}{(i + 0.5) * each:0.##} {Height - 1 - (usual[i] / highest * (Height - 2)):0.##}"
+                );
+            svg.Append("\"/>");
+        }
+        return new HtmlString(svg.Append("</svg>").ToString());
+    }
+
     /// <summary>Counts one after the other as small bars, the latest at the right.</summary>
     /// <param name="words">The same in words, for those who do not see them.</param>
     public static IHtmlContent Bars(IReadOnlyList<long> counts, int width, int height, string words)

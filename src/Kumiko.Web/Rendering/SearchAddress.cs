@@ -2,6 +2,7 @@ using Kumiko.Charts;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
 using Kumiko.Core.Query.Baselines;
+using Kumiko.Core.Query.Gathering;
 using Kumiko.Core.Records;
 using Microsoft.AspNetCore.Http;
 
@@ -17,6 +18,9 @@ public enum Tab
 
     /// <summary>Drawn.</summary>
     Line,
+
+    /// <summary>By patterns.</summary>
+    Gather,
 }
 
 /// <summary>What the time strip spans: a length that follows the focus, a stretch that stays, or everything.</summary>
@@ -85,6 +89,7 @@ public sealed record SearchAddress
     public static readonly TimeRange DefaultFocus = TimeRange.Last(3 * Instants.Hour);
 
     private const long ShortestFocus = 1_000_000;
+    private const int MostParameters = 20;
 
     public string Query { get; init; } = "";
     public TimeRange Focus { get; init; } = DefaultFocus;
@@ -111,6 +116,9 @@ public sealed record SearchAddress
 
     /// <summary>Whether the oldest record comes first.</summary>
     public bool OldestFirst { get; init; }
+
+    /// <summary>How gathered patterns stand below each other.</summary>
+    public PatternOrder Patterns { get; init; }
 
     /// <summary>Whether bodies are wrapped rather than cut at the edge.</summary>
     public bool Wrap { get; init; }
@@ -150,6 +158,7 @@ public sealed record SearchAddress
         {
             OldestFirst = value("order") == "oldest",
             Wrap = value("wrap") == "1",
+            Patterns = Named<PatternOrder>(value("by")) ?? PatternOrder.Count,
             Marks = TermMark.ParseAll(value("marks")),
         };
         if (value("tab") is { Length: > 0 } tab)
@@ -157,11 +166,7 @@ public sealed record SearchAddress
             // Links of before there were more forms than two.
             if (tab == "column")
                 address = address with { Tab = Tab.Line, Form = ChartForms.StackedColumn };
-            else if (
-                Enum.TryParse<Tab>(tab, ignoreCase: true, out var known)
-                && Enum.IsDefined(known)
-                && !char.IsAsciiDigit(tab[0])
-            )
+            else if (Named<Tab>(tab) is { } known)
                 address = address with { Tab = known };
             else
                 notices.Add($"There is no way to read a result called “{Cut(tab)}”.");
@@ -190,6 +195,30 @@ public sealed record SearchAddress
         }
         return address;
     }
+
+    /// <summary>Reads an address as <see cref="Url"/> writes it, as far as it makes sense, without the unfolded record.</summary>
+    public static SearchAddress OfText(string? address, long now)
+    {
+        var values = Microsoft.AspNetCore.WebUtilities.QueryHelpers.ParseQuery(address ?? "");
+        return Parse(name => values.TryGetValue(name, out var value) ? value.ToString() : null, now, []) with
+        {
+            At = null,
+            Parameters =
+            [
+                .. values
+                    .Where(v => v.Key.StartsWith("p.", StringComparison.Ordinal))
+                    .Select(v => (v.Key[2..], v.Value.ToString()))
+                    .Take(MostParameters),
+            ],
+        };
+    }
+
+    /// <summary>One of a kind by its name; null where there is none.</summary>
+    private static T? Named<T>(string? name)
+        where T : struct, Enum =>
+        name is { Length: > 0 } && !char.IsAsciiDigit(name[0]) && Enum.TryParse<T>(name, ignoreCase: true, out var known)
+            ? known
+            : null;
 
     private static TimeRange FocusOf(string? from, string? to, long now, List<string> notices)
     {
@@ -272,6 +301,7 @@ public sealed record SearchAddress
             ("cols", string.Join(',', Columns)),
             ("marks", TermMark.Print(Marks)),
             ("order", OldestFirst ? "oldest" : null),
+            ("by", Patterns == PatternOrder.Count ? null : Patterns.ToString().ToLowerInvariant()),
             ("wrap", Wrap ? "1" : null),
             .. Parameters.Select(p => ("p." + p.Name, (string?)p.Value)),
             ("at", At?.ToString()),

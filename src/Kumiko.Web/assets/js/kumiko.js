@@ -9,6 +9,7 @@ import { startFields } from './fields.js';
 import { startLive, showLive } from './live.js';
 import { startFind } from './find.js';
 import { startRecords } from './records.js';
+import { startGather } from './gather.js';
 import { startKeys } from './keys.js';
 import { startFiles } from './files.js';
 import { startRule } from './rule.js';
@@ -34,6 +35,7 @@ function start() {
   startFiles();
   startFields();
   startRecords();
+  startGather();
   showLive();
   showQuery();
 }
