@@ -185,6 +185,18 @@ public static class Format
         );
     }
 
+    /// <summary>A time for a narrow place: the clock, and the day where it is not the day of another time.</summary>
+    /// <param name="beside">On whose day no day is said.</param>
+    /// <param name="clock">How the clock is written, such as <c>HH:mm:ss</c>; empty for the day alone.</param>
+    public static string Short(long time, DateTimeZone zone, long beside, string clock)
+    {
+        var (local, other) = (Local(time, zone), Local(beside, zone));
+        if (clock.Length > 0 && local.Date == other.Date)
+            return local.ToString(clock, CultureInfo.InvariantCulture);
+        var day = local.Year == other.Year ? "d MMM" : "d MMM yyyy";
+        return local.ToString(clock.Length > 0 ? $"{day} {clock}" : $"ddd {day}", CultureInfo.InvariantCulture);
+    }
+
     /// <summary>All of a time to the millisecond, 2026-11-23 17:51:04.204, in as few digits as it has.</summary>
     public static string Full(long time, DateTimeZone zone) =>
         Local(time, zone).ToString("yyyy-MM-dd HH:mm:ss.FFF", CultureInfo.InvariantCulture);

@@ -137,6 +137,37 @@ public static class QueryEdits
         return text[..group.Span.Start] + printed + text[end..];
     }
 
+    /// <summary>The query with its rows in the order of a field; an order that it ends with gives way.</summary>
+    /// <param name="most">Of records only so many, as all of them could be too many to sort; null for all.</param>
+    public static string OrderedBy(string text, string field, bool descending, int? most)
+    {
+        var parsed = QueryParser.Parse(text);
+        if (!parsed.Ok)
+            return text;
+        var stages = parsed.Query.Stages;
+        var kept = stages.Count;
+        var limit = kept > 0 && stages[kept - 1] is Limit { By.Count: 0 } last ? last : null;
+        if (kept > 1 && limit is not null && stages[kept - 2] is OrderBy)
+            kept -= 2;
+        else if (kept > 0 && stages[kept - 1] is OrderBy)
+            (kept, limit) = (kept - 1, null);
+        else
+            limit = null;
+        var ordered = new OrderBy(new Seq<OrderItem>([new OrderItem(new Field(field), descending)]));
+        var before = kept == stages.Count ? text.TrimEnd() : CutAt(parsed, kept);
+        var after = limit ?? (most is { } count ? new Limit(count, new Seq<Expr>([])) : null);
+        return (
+            before + "\n| " + QueryPrinter.Print(ordered) + (after is null ? "" : "\n| " + QueryPrinter.Print(after))
+        ).TrimStart();
+    }
+
+    /// <summary>The field that the rows stand in the order of, and whether the highest comes first; null for none.</summary>
+    public static (string Field, bool Descending)? OrderOf(Language.Query query)
+    {
+        var last = query.Stages.LastOrDefault(s => s is not Limit);
+        return last is OrderBy { Items: [{ Expr: Field field } item] } ? (field.Name, item.Descending) : null;
+    }
+
     private static bool ClosesAt(string text, TextSpan span)
     {
         // (a or b) as a whole; the parser has seen to it that brackets balance, quotes aside.

@@ -232,7 +232,9 @@ public sealed partial class SearchModel(
         if (Run.IsGrouped && !(Run.ReadsRecords && Address.Tab == Tab.Gather))
             Frame = await Run.Frame();
         Tab = Chosen();
-        if (Tab != Tab.Gather)
+        if (Tab == Tab.Table)
+            Grid = await GridOf(null);
+        else if (Tab != Tab.Gather)
             Rows = await RowsOf(null);
         if (Tab == Tab.Line)
             Chart = Charts.Chart.Draw(Frame!, Spec, View);
@@ -266,7 +268,7 @@ public sealed partial class SearchModel(
         if (Address.Tab == Tab.Gather && Run.ReadsRecords)
             return Tab.Gather;
         if (Frame is null)
-            return Tab.Read;
+            return Address.Tab == Tab.Table ? Tab.Table : Tab.Read;
         if (!Run.ReadsRecords && Address.Tab == Tab.Read)
             return Tab.Table;
         return Address.Tab switch
@@ -342,9 +344,6 @@ public sealed partial class SearchModel(
             IsExportedElsewhere = true,
             MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null,
         };
-
-    public TablePart TablePart =>
-        new(Frame!, Zone, Run.Snapshot.Patterns) { MenuUrl = Run.ReadsRecords ? Address.FragmentUrl(Run, "Menu") : null };
 
     /// <summary>Rows below a record, or the first; around the linked record where there is one.</summary>
     private async Task<RecordRows> RowsOf(RecordId? below)

@@ -109,6 +109,14 @@ public static class Glyphs
         return new HtmlString(svg + "</svg>");
     }
 
+    /// <summary>A figure's part of the highest of its column.</summary>
+    public static IHtmlContent CellBar(double part) =>
+        new HtmlString(
+            FormattableString.Invariant(
+                $"<svg class=\"cell-bar\" viewBox=\"0 0 48 8\" width=\"48\" height=\"8\" aria-hidden=\"true\"><rect class=\"part\" width=\"{(part > 0 ? Math.Max(1, 48 * Math.Clamp(part, 0, 1)) : 0):0.##}\" height=\"8\"/></svg>"
+            )
+        );
+
     /// <summary>How much of all records a line of the query left.</summary>
     public static IHtmlContent Left(double share) =>
         new HtmlString(

@@ -192,6 +192,30 @@ public sealed record FieldsPart(
     /// <summary>So many fields are open from the start.</summary>
     public const int MostOpen = 6;
 
+    private bool IsTable => Address.Tab == Tab.Table;
+
+    private IReadOnlyList<TableColumn> Table => Address.Table.Count > 0 ? Address.Table : GridPart.OfRecords(Address.Columns);
+
+    /// <summary>Whether a field is shown in every row.</summary>
+    public bool IsColumn(string field) => IsTable ? Table.Any(c => c.Name == field) : Address.Columns.Contains(field);
+
+    /// <summary>The view with a field in every row, or no longer.</summary>
+    public string AsColumn(string field)
+    {
+        var address = Address with { At = null };
+        return (
+            IsTable
+                ? address with
+                {
+                    Table = GridPart.Toggled(Table, field),
+                }
+                : address with
+                {
+                    Columns = IsColumn(field) ? [.. Address.Columns.Where(c => c != field)] : [.. Address.Columns, field],
+                }
+        ).Url();
+    }
+
     /// <summary>Pinned ones first, the rest as they come.</summary>
     public IEnumerable<FieldSummary> InOrder =>
         Fields.OrderBy(f => Pins.Contains(f.Name) ? Pins.ToList().IndexOf(f.Name) : int.MaxValue);

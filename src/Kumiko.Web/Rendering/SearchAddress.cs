@@ -83,6 +83,36 @@ public sealed record TermMark(string Text, int Colour)
         ];
 }
 
+/// <summary>A column of a table, in its place.</summary>
+/// <param name="Width">In pixels; null for what suits it.</param>
+public sealed record TableColumn(string Name, int? Width = null)
+{
+    public const int Most = 24;
+    public const int Narrowest = 40;
+    public const int Widest = 1_200;
+    private const int LongestName = 200;
+
+    /// <summary>As addresses have them: a width if there is one, a colon and the name, separated by tabs.</summary>
+    public static string Print(IEnumerable<TableColumn> columns) =>
+        string.Join('\t', columns.Select(c => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{c.Width}:{c.Name}")));
+
+    public static IReadOnlyList<TableColumn> ParseAll(string? text) =>
+        [
+            .. (text ?? "")
+                .Split('\t')
+                .Select(c => (Colon: c.IndexOf(':'), Text: c))
+                .Where(c => c.Colon >= 0 && c.Text.Length - c.Colon is > 1 and <= LongestName)
+                .Select(c => new TableColumn(c.Text[(c.Colon + 1)..], WidthOf(c.Text[..c.Colon])))
+                .DistinctBy(c => c.Name)
+                .Take(Most),
+        ];
+
+    private static int? WidthOf(string text) =>
+        int.TryParse(text, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var width)
+            ? Math.Clamp(width, Narrowest, Widest)
+            : null;
+}
+
 /// <summary>Everything a view depends on, as it stands in the page's address; every view is a link.</summary>
 public sealed record SearchAddress
 {
@@ -110,6 +140,9 @@ public sealed record SearchAddress
 
     /// <summary>Fields shown in every row, besides the body.</summary>
     public IReadOnlyList<string> Columns { get; init; } = [];
+
+    /// <summary>The columns of the table; none for those that suit the answer.</summary>
+    public IReadOnlyList<TableColumn> Table { get; init; } = [];
 
     /// <summary>Terms set off in colours of choice.</summary>
     public IReadOnlyList<TermMark> Marks { get; init; } = [];
@@ -160,6 +193,7 @@ public sealed record SearchAddress
             Wrap = value("wrap") == "1",
             Patterns = Named<PatternOrder>(value("by")) ?? PatternOrder.Count,
             Marks = TermMark.ParseAll(value("marks")),
+            Table = TableColumn.ParseAll(value("table")),
         };
         if (value("tab") is { Length: > 0 } tab)
         {
@@ -299,6 +333,7 @@ public sealed record SearchAddress
             ("form", Form?.ToString().ToLowerInvariant()),
             ("each", Each),
             ("cols", string.Join(',', Columns)),
+            ("table", TableColumn.Print(Table)),
             ("marks", TermMark.Print(Marks)),
             ("order", OldestFirst ? "oldest" : null),
             ("by", Patterns == PatternOrder.Count ? null : Patterns.ToString().ToLowerInvariant()),

@@ -10,6 +10,7 @@ import { startLive, showLive } from './live.js';
 import { startFind } from './find.js';
 import { startRecords } from './records.js';
 import { startGather } from './gather.js';
+import { startGrid, startCopyingCells } from './grid.js';
 import { startKeys } from './keys.js';
 import { startFiles } from './files.js';
 import { startRule } from './rule.js';
@@ -36,6 +37,7 @@ function start() {
   startFields();
   startRecords();
   startGather();
+  startGrid();
   showLive();
   showQuery();
 }
@@ -46,6 +48,7 @@ startMenus();
 startLive();
 startFind();
 startCopy();
+startCopyingCells();
 start();
 document.addEventListener('htmx:after:swap', start);
 document.addEventListener('kumiko:loaded', start);
