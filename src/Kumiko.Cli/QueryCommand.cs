@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Kumiko.Charts;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Export;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
@@ -9,7 +10,6 @@ using Kumiko.Core.Rules;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Tables;
-using Kumiko.Web.Api;
 using Kumiko.Web.Hosting;
 using NodaTime;
 
@@ -88,8 +88,8 @@ public static class QueryCommand
                 return 0;
             }
             await using var answer = await run.Stream();
-            if (format != "table")
-                await FrameWriter.Write(answer, format, output, cancel);
+            if (ExportFormats.Find(format) is { } known)
+                await known.Write(answer, output, null, cancel);
             else
             {
                 var rows = new List<string[]>();
@@ -142,7 +142,14 @@ public static class QueryCommand
             Console.Error.WriteLine("This answer is not complete: " + string.Join(' ', incomplete) + ".");
         if (plan || format != "table")
         {
-            await body.CopyToAsync(output, cancel);
+            try
+            {
+                await body.CopyToAsync(output, cancel);
+            }
+            catch (Exception e) when (e is HttpRequestException or IOException)
+            {
+                return Failed("The answer broke off. What was written is not whole; ask again.");
+            }
             return 0;
         }
         using var reader = new StreamReader(body);

@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Globalization;
 using System.Text;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Export;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
@@ -187,7 +188,7 @@ internal static class Scale
             var started = Stopwatch.GetTimestamp();
             using var run = Start(store, query);
             await using var answer = await run.Stream();
-            await FrameWriter.Write(answer, "ndjson", counted, CancellationToken.None);
+            await ExportFormats.Ndjson.Write(answer, counted, null, CancellationToken.None);
             Console.WriteLine(
                 $"| {(query.Length == 0 ? "records" : $"`{query}`")} | {counted.Written / 1e9:0.0} | {Stopwatch.GetElapsedTime(started).TotalSeconds:0} | {before >> 20} | {counted.Highest >> 20} |"
             );

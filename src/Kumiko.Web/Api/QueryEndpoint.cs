@@ -1,5 +1,6 @@
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Export;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
@@ -48,8 +49,8 @@ public static class QueryEndpoint
             return BearerTokens.Refuse(http, TokenPurpose.Query);
         var clock = http.RequestServices.GetRequiredService<TimeProvider>();
         var now = Instants.FromDateTime(clock.GetUtcNow());
-        if (FrameWriter.FormatOf(value("format"), http.Request.Headers.Accept.ToString()) is not { } format)
-            return Wrong("format is ndjson or csv.");
+        if (ExportFormats.Of(value("format"), http.Request.Headers.Accept.ToString()) is not { } format)
+            return Wrong($"format is {ExportFormats.Names}.");
         var (from, to) = (Moment.Parse(value("from") ?? "-1h"), Moment.Parse(value("to") ?? "now"));
         if (from is null || to is null)
             return Wrong("from and to are ISO 8601 times, such as 2026-11-23T17:45:00Z, or -1h and now.");
@@ -99,8 +100,8 @@ public static class QueryEndpoint
             var answer = await run.Stream();
             http.Response.RegisterForDisposeAsync(answer);
             return Results.Stream(
-                stream => FrameWriter.WriteNoting(answer, () => sources.Damage(window), format, stream, http),
-                FrameWriter.MediaType(format)
+                _ => SentAnswer.Send(answer, format, () => sources.Damage(window), http, null),
+                format.MediaType
             );
         }
         catch (QueryRefusedException e)

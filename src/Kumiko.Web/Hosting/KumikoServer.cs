@@ -121,6 +121,7 @@ public static class KumikoServer
             .AddSingleton<RuleStore>()
             .AddSingleton<SearchStore>()
             .AddSingleton<PatternNoteStore>()
+            .AddSingleton<ExportBoard>()
             .AddSingleton<ChangeStore>();
         services
             .AddSingleton(new LookupTables(folder.Tables))

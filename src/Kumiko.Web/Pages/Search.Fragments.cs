@@ -3,7 +3,6 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
-using Kumiko.Web.Api;
 using Kumiko.Web.Rendering;
 using Microsoft.AspNetCore.Mvc;
 
@@ -191,18 +190,4 @@ public sealed partial class SearchModel
         Parsed.Text.ReplaceLineEndings(" ") is var text && text.Length > 160
             ? text[..160] + "…"
             : Parsed.Text.ReplaceLineEndings(" ");
-
-    /// <summary>The whole answer as a file.</summary>
-    public async Task<IActionResult> OnGetExportAsync(string? format)
-    {
-        Prepare();
-        if (!Parsed.Ok || FrameWriter.FormatOf(format, "") is not { } known)
-            return BadRequest();
-        using var run = new Run(Run.Question, Run.Snapshot.Share(), runs.Sources);
-        await using var answer = await run.Stream();
-        Response.ContentType = FrameWriter.MediaType(known);
-        Response.Headers.ContentDisposition = $"attachment; filename=\"records.{known}\"";
-        await FrameWriter.WriteNoting(answer, () => records.DamageIn(run.Question.Window), known, Response.Body, HttpContext);
-        return new EmptyResult();
-    }
 }

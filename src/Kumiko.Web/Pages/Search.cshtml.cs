@@ -60,7 +60,8 @@ public sealed partial class SearchModel(
     AppDatabase database,
     QuerySources sources,
     SearchStore searches,
-    PatternNoteStore notes
+    PatternNoteStore notes,
+    ExportBoard exports
 ) : PageModel
 {
     public const int RowsAtOnce = 200;

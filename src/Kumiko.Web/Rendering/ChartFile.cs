@@ -1,7 +1,7 @@
 using System.Text;
 using Kumiko.Charts;
+using Kumiko.Core.Export;
 using Kumiko.Core.Frames;
-using Kumiko.Web.Api;
 using Microsoft.AspNetCore.Mvc;
 
 namespace Kumiko.Web.Rendering;
@@ -24,8 +24,8 @@ public static class ChartFile
         {
             var to = new MemoryStream();
             await using var answer = new FrameStream(frame);
-            await FrameWriter.Write(answer, "csv", to, cancel);
-            return new FileContentResult(to.ToArray(), FrameWriter.MediaType("csv"))
+            await ExportFormats.Csv.Write(answer, to, null, cancel);
+            return new FileContentResult(to.ToArray(), ExportFormats.Csv.MediaType)
             {
                 FileDownloadName = NameOf(spec.Title) + ".csv",
             };
