@@ -74,6 +74,14 @@ if (args is ["files", ..])
     );
     return;
 }
+if (args is ["exports", ..])
+{
+    await Kumiko.Bench.Store.Exports.Measure(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 10_000_000,
+        args.Length > 2 ? long.Parse(args[2], System.Globalization.CultureInfo.InvariantCulture) : 3_000_000
+    );
+    return;
+}
 if (args is ["rules"])
 {
     await Kumiko.Bench.Rules.Measure();
