@@ -19,6 +19,13 @@ public sealed record FoundRecord(LogRecord Record, IReadOnlyList<(string Name, V
     public RecordId Id => Record.Id;
 }
 
+/// <summary>Records of an answer that came since.</summary>
+/// <param name="Shown">Newest first; an even share where there are many.</param>
+/// <param name="Count">How many came.</param>
+/// <param name="Each">One in so many is shown.</param>
+/// <param name="Cursor">What comes later has higher sequences than this.</param>
+public sealed record Arrivals(IReadOnlyList<FoundRecord> Shown, int Count, int Each, long Cursor);
+
 /// <summary>
 /// One question over one snapshot. Everything a page shows is read from the same run, so that its numbers
 /// agree and work is done once.
@@ -103,6 +110,27 @@ public sealed class Run : IDisposable
         _work.Once<IReadOnlyList<FoundRecord>>(("above", after, window, count), () =>
             ReadsOn && !IsGrouped ? [.. Executor.PassingUp(Pipeline, after, window).Take(count).Select(Found)] : []
         );
+
+    /// <summary>The records of the answer that were committed after a sequence, whatever their time; of many an even share of
+    /// them.</summary>
+    /// <param name="window">In which they lie; it may reach beyond the focus, as clocks do.</param>
+    /// <param name="most">So many at most.</param>
+    public Task<Arrivals> Arrived(long sequence, Window window, int most) =>
+        _work.Once(("arrived", sequence, window, most), () =>
+        {
+            if (!ReadsOn || IsGrouped)
+                return new Arrivals([], 0, 1, Snapshot.LastSequence);
+            var ids = Snapshot.CommittedAfter(sequence, _plan.Read(window), Executor.Test(Pipeline), Cancel);
+            ids.Sort();
+            var each = Math.Max(1, (ids.Count + most - 1) / most);
+            var shown = ids.Where((_, i) => (ids.Count - 1 - i) % each == 0)
+                .Select(Find)
+                .OfType<LogRecord>()
+                .Select(r => Found(Pipeline.RowOf(r)))
+                .Reverse()
+                .ToList();
+            return new Arrivals(shown, ids.Count, each, Snapshot.LastSequence);
+        });
 
     /// <summary>All records of the answer as they are read, for export.</summary>
     public IEnumerable<LogRecord> Passing(RecordId? before) => Rows(before).Select(row => row.Record!);
@@ -291,13 +319,26 @@ public sealed class Run : IDisposable
         );
 
     /// <summary>The records of the answer that have a pattern.</summary>
-    public Run OfPattern(string pattern)
+    public Run OfPattern(string pattern) =>
+        Narrowed(new Compare(new Field("pattern"), CompareOp.Equal, Literals.For(Value.Of(pattern))));
+
+    /// <summary>The records of the answer whose body holds a text, in capitals or not.</summary>
+    public Run Holding(string text) =>
+        Narrowed(
+            new RegexMatch(
+                new Field("body"),
+                System.Text.RegularExpressions.Regex.Escape(text).Replace("/", "\\/", StringComparison.Ordinal),
+                "i",
+                Negated: false
+            )
+        );
+
+    /// <summary>The records of the answer that meet one more condition.</summary>
+    private Run Narrowed(Expr condition)
     {
         var query = Question.Parsed.Query;
         var records = query with { Stages = new Seq<Stage>(query.Stages.Take(_plan.RecordStages - 1)), Comments = Comments.None };
-        return Other(
-            QueryPrinter.Print(records.And(new Compare(new Field("pattern"), CompareOp.Equal, Literals.For(Value.Of(pattern)))))
-        );
+        return Other(QueryPrinter.Print(records.And(condition)));
     }
 
     /// <summary>Which fields the records of the answer have, without reading a value; the most common first.</summary>

@@ -41,16 +41,8 @@ public sealed class RecordRules : IDisposable
     private long Newest()
     {
         using var snapshot = _records.Current;
-        return snapshot.Batches.Select(Last).DefaultIfEmpty(-1).Max();
+        return snapshot.Batches.Select(b => b.MaxSequence).DefaultIfEmpty(-1).Max();
     }
-
-    private static long Last(RecordBatch batch) =>
-        batch switch
-        {
-            SegmentBatch segment => segment.Segment.MaxSequence,
-            RecentBatch recent => recent.MaxSequence,
-            _ => long.MaxValue,
-        };
 
     private void Take(string source, RecordBlock records)
     {
@@ -122,7 +114,7 @@ public sealed class RecordRules : IDisposable
     {
         using var snapshot = _records.Current;
         var missed = new List<LogRecord>();
-        foreach (var batch in snapshot.Batches.Where(b => Last(b) > _position))
+        foreach (var batch in snapshot.Batches.Where(b => b.MaxSequence > _position))
         {
             cancel.ThrowIfCancellationRequested();
             try

@@ -11,6 +11,9 @@ public abstract class RecordBatch
     public abstract long MinTime { get; }
     public abstract long MaxTime { get; }
 
+    /// <summary>The highest sequence in it.</summary>
+    public abstract long MaxSequence { get; }
+
     /// <summary>The rows, decoded where needed.</summary>
     /// <param name="records">Whether records will be read, and not times and severities alone.</param>
     /// <exception cref="Segments.DamagedSegmentException">The batch cannot be read.</exception>
@@ -81,7 +84,7 @@ public sealed class RecentBatch : RecordBatch, IRecordRows
     public override long MinTime => Block.TimeOf[0];
     public override long MaxTime => Block.TimeOf[^1];
     public long MinSequence { get; }
-    public long MaxSequence { get; }
+    public override long MaxSequence { get; }
     public LogRecord this[int index] => Block[index];
     public ReadOnlySpan<long> Times => Block.Times;
     public ReadOnlySpan<byte> Bands => _bands;

@@ -24,6 +24,9 @@ public sealed class Snapshot : IDisposable
     /// <summary>Number of records.</summary>
     public long Count { get; }
 
+    /// <summary>The highest sequence of all; those that are committed later have higher ones. −1 where there is none.</summary>
+    public long LastSequence => _batches.Length == 0 ? -1 : _batches.Max(b => b.MaxSequence);
+
     /// <summary>The patterns of the store it is of; null where nobody can tell.</summary>
     public Patterns.PatternView? Patterns { get; init; }
 
@@ -181,9 +184,14 @@ public sealed class Snapshot : IDisposable
     }
 
     /// <summary>Tests every record in a window once, on two workers, newest batches first.</summary>
-    public MatchSet Scan(Window window, BatchTest test, CancellationToken cancel)
+    public MatchSet Scan(Window window, BatchTest test, CancellationToken cancel) => Scan(window, test, _ => true, cancel);
+
+    private MatchSet Scan(Window window, BatchTest test, Func<RecordBatch, bool> wanted, CancellationToken cancel)
     {
-        var touched = _batches.Where(b => window.Overlaps(b.MinTime, b.MaxTime)).OrderByDescending(b => b.MaxTime).ToArray();
+        var touched = _batches
+            .Where(b => window.Overlaps(b.MinTime, b.MaxTime) && wanted(b))
+            .OrderByDescending(b => b.MaxTime)
+            .ToArray();
         var parts = new MatchSet.Part[touched.Length];
         var next = -1;
         Parallel.For(
@@ -197,6 +205,37 @@ public sealed class Snapshot : IDisposable
             }
         );
         return new MatchSet(parts, this);
+    }
+
+    /// <summary>Ids of the records in a window that pass a test and were committed after a sequence, in no certain order.</summary>
+    public List<RecordId> CommittedAfter(long sequence, Window window, BatchTest test, CancellationToken cancel)
+    {
+        var ids = new List<RecordId>();
+        foreach (var part in Scan(window, test, batch => batch.MaxSequence > sequence, cancel).PartsIn(window))
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (part.Batch is RecentBatch recent)
+                Add(recent.Times, recent.Block.SequenceOf, part);
+            else
+                try
+                {
+                    ((SegmentBatch)part.Batch).Scan(null, scan =>
+                    {
+                        Add(scan.Times, scan.Sequences, part);
+                        return 0;
+                    });
+                }
+                // The store has set it aside and said so; the rest goes on.
+                catch (DamagedSegmentException) { }
+        }
+        return ids;
+
+        void Add(ReadOnlySpan<long> times, ReadOnlySpan<long> sequences, MatchSet.Part part)
+        {
+            for (var i = 0; i < part.Count; i++)
+                if (sequences[part[i]] > sequence)
+                    ids.Add(new RecordId(times[part[i]], sequences[part[i]]));
+        }
     }
 
     private static MatchSet.Part Part(RecordBatch batch, Window window, BatchTest test, CancellationToken cancel)

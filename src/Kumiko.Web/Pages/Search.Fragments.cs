@@ -14,6 +14,9 @@ public sealed partial class SearchModel
     /// <summary>More of one field's values than the list shows.</summary>
     private const int ValuesOfField = 12;
 
+    /// <summary>Clocks of senders may be so far ahead.</summary>
+    private const long AheadOfTime = Instants.Day;
+
     public async Task<IActionResult> OnGetFieldsAsync()
     {
         Prepare();
@@ -87,30 +90,28 @@ public sealed partial class SearchModel
     }
 
     /// <summary>
-    /// Records that came since: the newest of them, and in a header how many more there are in between, so that a burst
-    /// neither floods the page nor goes unseen.
+    /// Records that came since, by the order in which they were committed, so that none is missed and none comes twice, whatever
+    /// their times. Of a burst an even share is shown, which is said.
     /// </summary>
-    public async Task<IActionResult> OnGetNewerAsync(string? id)
+    /// <param name="after">The sequence up to which the page knows all.</param>
+    /// <param name="id">The record at the top of the page; those before it have their places below.</param>
+    public async Task<IActionResult> OnGetNewerAsync(long after, string? id)
     {
         Prepare(live: true);
-        if (RecordId.Parse(id) is not { } known || !Parsed.Ok || Run.IsGrouped || !Run.ReadsOn)
+        if (!Parsed.Ok || Run.IsGrouped || !Run.ReadsOn)
             return new EmptyResult();
-        return await Part("_Rows", async () =>
+        return await Part("_Arrived", async () =>
         {
-            var found = (await Run.Records(null, RowsAtOnce)).TakeWhile(r => r.Id > known).ToList();
-            var all = found.Count < RowsAtOnce ? found.Count : await Since(known);
-            Response.Headers["Kumiko-Skipped"] = Math.Max(0, all - found.Count)
-                .ToString(System.Globalization.CultureInfo.InvariantCulture);
-            return Made(found, null, null);
+            var window = Run.Question.Window with { To = Run.Question.Now + AheadOfTime };
+            var came = await Run.Arrived(after, window, RowsAtOnce);
+            var top = RecordId.Parse(id) ?? default;
+            return new ArrivedPart(
+                came,
+                Made([.. came.Shown.Where(r => r.Id > top)], null, null),
+                // Each by itself: what stands above it is not known here.
+                [.. came.Shown.Where(r => r.Id < top).Select(r => Made([r], null, null))]
+            );
         });
-    }
-
-    /// <summary>How many records of the answer are newer than one.</summary>
-    private async Task<long> Since(RecordId known)
-    {
-        var later = new Window(known.Time + 1, Run.Question.Now);
-        var sameTime = await Run.Above(known, new Window(known.Time, known.Time + 1), RowsAtOnce * 10);
-        return sameTime.Count + (await Run.Matches(later)).CountIn(later);
     }
 
     public IActionResult OnGetRecord(string? id)

@@ -43,6 +43,11 @@ public sealed record RecordRows(IReadOnlyList<RecordRow> Rows, Run Run, SearchAd
     public bool SaysEnd { get; init; }
 }
 
+/// <summary>Records that came since.</summary>
+/// <param name="Newer">Those above all that is shown.</param>
+/// <param name="Late">Those with earlier times, each by itself.</param>
+public sealed record ArrivedPart(Arrivals Came, RecordRows Newer, IReadOnlyList<RecordRows> Late);
+
 /// <summary>A record unfolded: every field with what can be done with it.</summary>
 public sealed record RecordDetail(LogRecord Record, SearchAddress Address, DateTimeZone Zone, BodyText Bodies, string? Pattern)
 {

@@ -27,6 +27,7 @@ internal static class PatternGaps
     /// <summary>So many records are looked at.</summary>
     public const int MostLooked = 10_000;
 
+    private const int MostOpened = 24;
     private const int TopValues = 5;
     private const int MostExamples = 3;
 
@@ -45,8 +46,12 @@ internal static class PatternGaps
         var (looked, fit) = (0, 0);
         var parts = what.PartsIn(window).ToList();
         var records = parts.Sum(p => (long)p.Count);
-        var every = Math.Max(1, (records + MostLooked - 1) / MostLooked);
-        var exampleEvery = Math.Max(1, records / MostExamples);
+        // Opening a batch costs more than what is read of it: of many, every so manieth is opened.
+        var apart = (parts.Count + MostOpened - 1) / MostOpened;
+        parts = [.. parts.Where((_, i) => apart == 0 || i % apart == 0)];
+        var opened = parts.Sum(p => (long)p.Count);
+        var every = Math.Max(1, (opened + MostLooked - 1) / MostLooked);
+        var exampleEvery = Math.Max(1, opened / MostExamples);
         var examples = new List<RecordId>();
         var places = new (int Start, int End)[(matcher?.Slots ?? 0) + 1];
         long at = 0;

@@ -13,6 +13,7 @@ public sealed class SegmentBatch : RecordBatch
     public override int Count => Segment.Rows;
     public override long MinTime => Segment.MinTime;
     public override long MaxTime => Segment.MaxTime;
+    public override long MaxSequence => Segment.MaxSequence;
 
     public override IRecordRows Open(bool records) => OpenRows(records);
 

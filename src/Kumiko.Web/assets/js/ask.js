@@ -16,12 +16,6 @@ export async function askHtml(url, signal) {
   return (await ask(url, 'text/html', { signal }))?.text() ?? null;
 }
 
-// With what the head of the answer tells.
-export async function askHtmlAndHead(url) {
-  const response = await ask(url, 'text/html');
-  return response && { html: await response.text(), head: response.headers };
-}
-
 // Sends a form and gets a part of a page.
 export async function sendForm(url, form, signal) {
   return (await ask(url, 'text/html', { method: 'POST', body: new FormData(form), signal }))?.text() ?? null;
