@@ -30,6 +30,9 @@ public sealed record StripSpec(
 {
     public IReadOnlyList<StripChange> Changes { get; init; } = [];
 
+    /// <summary>What is counted, one and several.</summary>
+    public (string One, string Many) Noun { get; init; } = ("record", "records");
+
     /// <summary>The baseline where it is a stretch of its own in view.</summary>
     public Window? Baseline { get; init; }
 }
@@ -207,7 +210,7 @@ public static class StripChart
     private static string Describe(StripSpec spec)
     {
         var total = Enumerable.Range(0, spec.Records.Steps).Sum(spec.Records.Total);
-        return $"{Format.Count(total, "record", "records")} from {Format.Stretch(spec.Records.Window.From, spec.Records.Window.To, spec.Zone, spec.Now)}, "
+        return $"{Format.Count(total, spec.Noun.One, spec.Noun.Many)} from {Format.Stretch(spec.Records.Window.From, spec.Records.Window.To, spec.Zone, spec.Now)}, "
             + $"in steps of {Format.Duration(spec.Records.Step)}. {(spec.Changes.Count > 0 ? Format.Count(spec.Changes.Count, "change", "changes") + ". " : "")}Focus {Format.Stretch(spec.Focus.From, spec.Focus.To, spec.Zone, spec.Now)}.";
     }
 }

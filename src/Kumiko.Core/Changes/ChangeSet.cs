@@ -26,6 +26,8 @@ public sealed class ChangeSet(ChangeStore changes) : RowSet
 
     public override string Title => "deploys, flags and other changes";
 
+    public override (string One, string Many) Noun => ("change", "changes");
+
     public override RowScan Scan(ScanRequest request) =>
         new ColumnScan(
             Columns,

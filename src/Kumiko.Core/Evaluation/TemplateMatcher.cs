@@ -130,6 +130,14 @@ public sealed class TemplateMatcher
         return texts;
     }
 
+    /// <summary>Where a named slot stands in a text that fits; null where there is none of this name.</summary>
+    /// <param name="places">As <see cref="Match"/> found them.</param>
+    public (int Start, int End)? Place(string name, ReadOnlySpan<(int Start, int End)> places)
+    {
+        var at = Array.FindIndex(_parts, p => p.IsSlot && p.Text == name);
+        return at < 0 ? null : places[at];
+    }
+
     private static bool Match(string?[] constants, ReadOnlySpan<char> text, Span<(int Start, int End)> places)
     {
         var (at, p, last) = (0, 0, constants.Length - 1);

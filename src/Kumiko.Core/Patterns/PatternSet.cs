@@ -40,6 +40,8 @@ public sealed class PatternSet(Func<Window, int>? alerts = null) : RowSet
 
     public override string Title => "kinds of lines, counted";
 
+    public override (string One, string Many) Noun => ("pattern", "patterns");
+
     public override RowScan Scan(ScanRequest request) =>
         new ColumnScan(Columns, () => Read(request), request.Cancel) { MayAllBeRead = true };
 

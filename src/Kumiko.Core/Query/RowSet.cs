@@ -13,6 +13,9 @@ public abstract class RowSet
     /// <summary>What its rows are, in a few words, for those who choose between sets.</summary>
     public abstract string Title { get; }
 
+    /// <summary>What one of its rows, or of the things that its rows are of, is called, and what several are.</summary>
+    public virtual (string One, string Many) Noun => ("row", "rows");
+
     /// <summary>Makes a scan of what may be read. It reads no rows.</summary>
     /// <exception cref="QueryRefusedException">There is nothing that may be read.</exception>
     public abstract RowScan Scan(ScanRequest request);

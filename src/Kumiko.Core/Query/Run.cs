@@ -178,6 +178,28 @@ public sealed class Run : IDisposable
                 : null;
     }
 
+    /// <summary>Where a field of records came from, and where its value stands in their bodies; those that may not be read are left
+    /// out.</summary>
+    public IReadOnlyList<FieldPlace> Places(string field, IEnumerable<RecordId> records)
+    {
+        var places = new FieldPlaces(_plan.Pipeline.Bound, field);
+        return
+        [
+            .. records
+                .Select(Find)
+                .OfType<LogRecord>()
+                .Select(r => places.Of(r, Found(ComputedRow(r)).Computed.FirstOrDefault(c => c.Name == field).Value)),
+        ];
+    }
+
+    /// <summary>A record with what the steps on single records compute.</summary>
+    private Row ComputedRow(LogRecord record)
+    {
+        var row = Pipeline.RowOf(record);
+        Pipeline.Passes(row);
+        return row;
+    }
+
     /// <summary>How a name is read from a record, as this run's query sees it.</summary>
     public Func<LogRecord, Value> Reader(string field) => _plan.Fields.Get(field).OfRecord;
 
@@ -196,8 +218,18 @@ public sealed class Run : IDisposable
 
     private bool IsByMinutes(Window span, long step) => MinuteHistogram.Fits(_plan.Read(span), step) && CountsByHeart;
 
+    /// <summary>What a row is called, and what several are: records, or what the set holds.</summary>
+    public (string One, string Many) Noun =>
+        ReadsRecords ? ("record", "records") : _sources.Sets.Find(Pipeline.Set)?.Noun ?? ("row", "rows");
+
+    /// <summary>What is asked for, counted over time: records by severity, or the rows of another set. Rows without a time are
+    /// shown as all records.</summary>
     public Task<Histogram> Histogram(Window span, long step)
     {
+        if (!ReadsRecords)
+            return _work.Once(("rows", span, step), async () =>
+                RowHistogram.Of(_plan, span, step) ?? await Other("").Histogram(span, step)
+            );
         var byMinutes = IsByMinutes(span, step);
         return _work.Once(
             ("histogram", span, step),

@@ -19,6 +19,13 @@ internal sealed class RunFields(RunPlan plan)
     {
         var query = plan.Pipeline.Bound with { Stages = new Seq<Stage>(plan.Pipeline.Bound.Stages.Take(plan.RecordStages - 1)) };
         var pipelines = windows.Select(window => plan.Build(query, window)).ToList();
+        // Where no step looks at single rows, things with many rows are counted once each.
+        if (pipelines.TrueForAll(p => p.Steps.Count == 0 && p.RecordSteps.Count == 0 && p.Scan?.Things() is not null))
+        {
+            // They are the same in all stretches.
+            var first = pipelines[0];
+            return FieldCounting.Count(Things(first.Scan!.Columns), first.Scan.Things()!, mostValues, only, plan.Cancel);
+        }
         // Which columns there are may differ between stretches.
         var columns = pipelines.SelectMany(p => p.Schema.Columns).DistinctBy(c => c.Name).ToList();
         return FieldCounting.Count(columns, pipelines.SelectMany(p => Arranged(p, columns)), mostValues, only, plan.Cancel);
@@ -32,6 +39,10 @@ internal sealed class RunFields(RunPlan plan)
                 .Select(row => row with { Slots = [.. places.Select(at => at < 0 ? Value.Missing : row.Slots[at])] });
         }
     }
+
+    /// <summary>What single rows have is no field of a thing.</summary>
+    private static IReadOnlyList<Column> Things(IReadOnlyList<Column> columns) =>
+        [.. columns.Select(c => c.Role == ColumnRole.Value || c.Kind == ValueKind.Time ? c with { Role = ColumnRole.Time } : c)];
 
     private ComputedFields? Computed()
     {

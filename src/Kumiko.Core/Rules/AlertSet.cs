@@ -28,6 +28,8 @@ public sealed class AlertSet(AlertStore alerts) : RowSet
 
     public override string Title => "alerts of rules";
 
+    public override (string One, string Many) Noun => ("alert", "alerts");
+
     /// <summary>The alerts that were open at some time in the window, by their start.</summary>
     public override RowScan Scan(ScanRequest request) =>
         request.Access.IsAll

@@ -30,6 +30,8 @@ public sealed class SpanSet(SignalStore signals) : RowSet
 
     public override string Title => "spans of traces";
 
+    public override (string One, string Many) Noun => ("span", "spans");
+
     /// <summary>Spans that began in the window.</summary>
     public override RowScan Scan(ScanRequest request) =>
         new ColumnScan(

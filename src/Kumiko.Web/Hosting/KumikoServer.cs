@@ -121,6 +121,7 @@ public static class KumikoServer
             .AddSingleton<RuleStore>()
             .AddSingleton<SearchStore>()
             .AddSingleton<PatternNoteStore>()
+            .AddSingleton<FieldLinkStore>()
             .AddSingleton<ExportBoard>()
             .AddSingleton<ChangeStore>();
         services

@@ -23,7 +23,21 @@ public sealed record GridRow(IReadOnlyList<GridCell> Cells, string? Url, string?
 /// <summary>A column of a table that is shown.</summary>
 /// <param name="IsFigure">Whether it holds numbers, which stand at the right.</param>
 /// <param name="IsTime">Whether it holds times.</param>
-public sealed record GridColumn(string Name, bool IsFigure, bool IsTime, int? Width);
+public sealed record GridColumn(string Name, bool IsFigure, bool IsTime, int? Width)
+{
+    /// <summary>Whether it holds ids of traces and the like, whose beginning is enough to tell them apart.</summary>
+    public bool IsId => Name.EndsWith("_id", StringComparison.Ordinal);
+
+    /// <summary>Which rules of the sheet its cells follow; null for none.</summary>
+    public string? Style =>
+        this switch
+        {
+            { IsFigure: true } => "figure",
+            { IsTime: true } => "time-cell",
+            { IsId: true } => "id-cell",
+            _ => null,
+        };
+}
 
 /// <summary>An answer as a table: rows of records, or the rows of an answer with columns of its own.</summary>
 /// <param name="Frame">Null for records.</param>
@@ -161,7 +175,7 @@ public sealed record GridPart(
             .ToList();
         var clock = ClockOf(shown.SelectMany(r => places.Select(i => r[i])).Where(v => v.Kind == ValueKind.Time), zone);
         var highest = places
-            .Select(i => schema.Columns[i].Role == ColumnRole.Value ? shown.Max(r => Size(r[i])) : 0)
+            .Select(i => schema.Columns[i].Role == ColumnRole.Value ? shown.Select(r => Size(r[i])).DefaultIfEmpty().Max() : 0)
             .ToArray();
         return new GridPart(columns, [.. shown.Select(Row)], address, run, frame)
         {

@@ -235,7 +235,7 @@ public sealed record FieldPart(
 public sealed record ValuePart(string Field, ValueShare Share, SearchAddress Address, bool HasBaseline, Run Run)
 {
     /// <summary>What is counted, for one and for several.</summary>
-    public (string One, string Many) Counted => Run.ReadsRecords ? ("record", "records") : ("row", "rows");
+    public (string One, string Many) Counted => Run.Noun;
 }
 
 /// <summary>Something that can be done with what somebody points at.</summary>

@@ -31,6 +31,9 @@ public sealed record StripModel(
     /// <summary>Where the whole strip comes from while it is still being counted; null where it is whole.</summary>
     public string? Later { get; init; }
 
+    /// <summary>What it counts.</summary>
+    public string What { get; init; } = "records";
+
     /// <summary>The picture with what its script needs to know.</summary>
     public IHtmlContent Picture =>
         new HtmlString(
@@ -44,6 +47,7 @@ public sealed record StripModel(
                     ("data-to", Milliseconds(Drawing.Plot!.To)),
                     ("data-step", Milliseconds(Records.Step)),
                     ("data-zone", Zone.Id),
+                    ("data-what", What),
                     ("data-counts", Counts()),
                 ],
                 stretch: true
@@ -190,11 +194,15 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
                         .In(span, MostChanges)
                         .Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.InWords}", c.At)),
                 ],
+                Noun = run.Noun,
                 Baseline =
                     baseline.Choice is DrawnStretch or StretchBefore && baseline.Windows.Count > 0 ? baseline.Windows[0] : null,
             }
         );
-        return new StripModel(address, page, address.Focus.Describe(now, zone), baseline, drawing, records, zone);
+        return new StripModel(address, page, address.Focus.Describe(now, zone), baseline, drawing, records, zone)
+        {
+            What = run.Noun.Many,
+        };
     }
 
     /// <summary>What the focus of a run is compared with.</summary>

@@ -26,6 +26,8 @@ public sealed class ExemplarSet(MetricStore metrics) : RowSet
 
     public override string Title => "single measurements with their trace";
 
+    public override (string One, string Many) Noun => ("exemplar", "exemplars");
+
     /// <summary>Which attributes exemplars have only they tell, so they are read for their columns; the most that an answer may
     /// have is the most that are read.</summary>
     /// <exception cref="QueryRefusedException">There are more than may be.</exception>

@@ -69,6 +69,9 @@ internal sealed class MetricSamples : RowScan
 
     public override bool AreDistributions => _series.Count > 0 && _series.All(s => s.IsDistribution);
 
+    /// <summary>The series: what they have stands for all their samples.</summary>
+    public override IEnumerable<Row> Things() => _series.Select((series, i) => new Row(RowSource.Columns, i, Slots(series)));
+
     public override RowScan? Narrow(Expr condition)
     {
         if (Array.Exists(SeriesScope.OfSamples, name => QueryChecker.Mentions(condition, name)))

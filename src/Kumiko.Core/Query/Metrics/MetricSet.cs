@@ -11,6 +11,8 @@ public sealed class MetricSet(MetricStore metrics) : RowSet
 
     public override string Title => "samples of metrics";
 
+    public override (string One, string Many) Noun => ("series", "series");
+
     public override RowScan Scan(ScanRequest request) =>
         new MetricSamples(
             metrics,

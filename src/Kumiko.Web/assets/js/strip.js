@@ -130,7 +130,7 @@ function sum(svg, from, to) {
     warn += w;
     error += e;
   });
-  return `${number(all)} records` + (error ? `, ${number(error)} errors` : '') + (warn ? `, ${number(warn)} warnings` : '');
+  return `${number(all)} ${svg.dataset.what}` + (error ? `, ${number(error)} errors` : '') + (warn ? `, ${number(warn)} warnings` : '');
 }
 
 function tell(svg, text, x) {
