@@ -16,6 +16,9 @@ public abstract class RowSet
     /// <summary>What one of its rows, or of the things that its rows are of, is called, and what several are.</summary>
     public virtual (string One, string Many) Noun => ("row", "rows");
 
+    /// <summary>What its rows are called, where they are not the things that Fields count.</summary>
+    public virtual (string One, string Many) RowNoun => Noun;
+
     /// <summary>Makes a scan of what may be read. It reads no rows.</summary>
     /// <exception cref="QueryRefusedException">There is nothing that may be read.</exception>
     public abstract RowScan Scan(ScanRequest request);

@@ -218,9 +218,19 @@ public sealed class Run : IDisposable
 
     private bool IsByMinutes(Window span, long step) => MinuteHistogram.Fits(_plan.Read(span), step) && CountsByHeart;
 
-    /// <summary>What a row is called, and what several are: records, or what the set holds.</summary>
-    public (string One, string Many) Noun =>
-        ReadsRecords ? ("record", "records") : _sources.Sets.Find(Pipeline.Set)?.Noun ?? ("row", "rows");
+    /// <summary>What Fields count is called, one and several: records, or what the set holds.</summary>
+    public (string One, string Many) Noun => NounOf(set => set.Noun);
+
+    /// <summary>What is counted over time is called: the rows, or all records where rows have no time.</summary>
+    public (string One, string Many) RowNoun =>
+        Pipeline.Scan is { Columns: not [{ Role: ColumnRole.Time }, ..] } ? ("record", "records") : NounOf(set => set.RowNoun);
+
+    private (string One, string Many) NounOf(Func<RowSet, (string, string)> noun)
+    {
+        if (ReadsRecords)
+            return ("record", "records");
+        return _sources.Sets.Find(Pipeline.Set) is { } set ? noun(set) : ("row", "rows");
+    }
 
     /// <summary>What is asked for, counted over time: records by severity, or the rows of another set. Rows without a time are
     /// shown as all records.</summary>

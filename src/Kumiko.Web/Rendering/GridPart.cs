@@ -1,4 +1,5 @@
 using Kumiko.Charts;
+using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query;
@@ -165,6 +166,9 @@ public sealed record GridPart(
         if (places.Length == 0)
             places = [.. Enumerable.Range(0, schema.Columns.Count)];
         var shown = frame.Rows.Take(MostRows).ToList();
+        // Of rows that nobody grouped, columns without a value only take room.
+        if (address.Table.Count == 0 && shown.Count > 0 && !run.Question.Parsed.Query.Stages.Any(s => s is Group))
+            places = [.. places.Where(i => shown.Exists(r => !r[i].IsMissing))];
         var columns = places
             .Select(i => new GridColumn(
                 schema.Columns[i].Name,

@@ -194,14 +194,14 @@ public sealed class StripBuilder(RuleStore rules, ChangeStore changes)
                         .In(span, MostChanges)
                         .Select(c => new StripChange(c.Short, $"{Format.Clock(c.At, zone)}: {c.InWords}", c.At)),
                 ],
-                Noun = run.Noun,
+                Noun = run.RowNoun,
                 Baseline =
                     baseline.Choice is DrawnStretch or StretchBefore && baseline.Windows.Count > 0 ? baseline.Windows[0] : null,
             }
         );
         return new StripModel(address, page, address.Focus.Describe(now, zone), baseline, drawing, records, zone)
         {
-            What = run.Noun.Many,
+            What = run.RowNoun.Many,
         };
     }
 

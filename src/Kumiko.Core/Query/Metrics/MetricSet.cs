@@ -13,6 +13,8 @@ public sealed class MetricSet(MetricStore metrics) : RowSet
 
     public override (string One, string Many) Noun => ("series", "series");
 
+    public override (string One, string Many) RowNoun => ("sample", "samples");
+
     public override RowScan Scan(ScanRequest request) =>
         new MetricSamples(
             metrics,
