@@ -1,6 +1,6 @@
 using System.CommandLine;
-using Kumiko.Core.Export;
 using Kumiko.Core.Accounts;
+using Kumiko.Core.Export;
 using Kumiko.Core.Intake.Formats;
 
 namespace Kumiko.Cli;
@@ -207,7 +207,11 @@ public static class Commands
         var text = new Argument<string>("text") { Description = "The query" };
         var from = new Option<string>("--from") { Description = "ISO 8601, or -1h", DefaultValueFactory = _ => "-1h" };
         var to = new Option<string>("--to") { Description = "ISO 8601, or now", DefaultValueFactory = _ => "now" };
-        var format = new Option<string>("--format") { Description = "table, " + ExportFormats.Names, DefaultValueFactory = _ => "table" };
+        var format = new Option<string>("--format")
+        {
+            Description = "table, " + ExportFormats.Names,
+            DefaultValueFactory = _ => "table",
+        };
         format.AcceptOnlyFromAmong(["table", .. ExportFormats.All.Select(f => f.Name)]);
         var plan = new Option<bool>("--plan") { Description = "Says how the query is answered, and what each step took" };
         var parameters = new Option<string[]>("--param")

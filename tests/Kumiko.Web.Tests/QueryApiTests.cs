@@ -4,11 +4,14 @@ using System.Text;
 using System.Text.Json;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Evaluation;
+using Kumiko.Core.Export;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Web.Api;
 using Kumiko.Web.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Http.Features;
 
 namespace Kumiko.Web.Tests;
 
@@ -87,7 +90,7 @@ public sealed class QueryApiTests : IAsyncLifetime
 
     [Theory]
     [InlineData("level >=", "", "Line 1, column 7")]
-    [InlineData("", "&format=xml", "format is ndjson or csv")]
+    [InlineData("", "&format=xml", "format is csv, ndjson or parquet")]
     [InlineData("", "&zone=Nowhere/Land", "There is no zone")]
     public async Task What_is_wrong_is_400_with_words(string query, string more, string says)
     {
@@ -130,10 +133,16 @@ public sealed class QueryApiTests : IAsyncLifetime
         Assert.Contains("too many", await answer.Content.ReadAsStringAsync());
     }
 
-    [Theory]
-    [InlineData("ndjson", "{\"n\":1}\n")]
-    [InlineData("csv", "n\r\n1\r\n")]
-    public async Task What_fails_behind_the_first_row_is_a_last_line(string format, string begins)
+    /// <summary>Notes that the connection was broken.</summary>
+    private sealed class Connection : IHttpRequestLifetimeFeature
+    {
+        public CancellationToken RequestAborted { get; set; }
+        public bool IsBroken { get; private set; }
+
+        public void Abort() => IsBroken = true;
+    }
+
+    private static FrameStream Answer(bool breaks)
     {
         async IAsyncEnumerable<IReadOnlyList<Value[]>> Rows()
         {
@@ -142,18 +151,59 @@ public sealed class QueryApiTests : IAsyncLifetime
                 [Value.Of(1)],
             ];
             await Task.Yield();
-            throw new QueryTimedOutException($"This took longer than 30 s and was stopped.");
+            if (breaks)
+                throw new QueryTimedOutException($"This took longer than 30 s and was stopped.");
         }
-        await using var answer = new FrameStream(
+        return new FrameStream(
             new Schema([new Column("n", ColumnRole.Value, ValueKind.Integer)], null, new Window(0, 1)),
             Rows()
         );
-        using var to = new MemoryStream();
-        await FrameWriter.Write(answer, format, to, CancellationToken.None);
-        Assert.Equal(
-            begins + "{\"error\":\"This took longer than 30 s and was stopped.\"}\n",
-            Encoding.UTF8.GetString(to.ToArray())
+    }
+
+    private static async Task<(bool IsBroken, string? Problem, string Text)> Sent(
+        ExportFormat format,
+        bool breaks,
+        Func<IReadOnlyList<string>>? damage = null
+    )
+    {
+        var (http, connection, to) = (new DefaultHttpContext(), new Connection(), new MemoryStream());
+        http.Features.Set<IHttpRequestLifetimeFeature>(connection);
+        http.Response.Body = to;
+        var problem = await SentAnswer.Send(Answer(breaks), format, damage ?? (() => []), http, null);
+        return (connection.IsBroken, problem, Encoding.UTF8.GetString(to.ToArray()));
+    }
+
+    [Fact]
+    public async Task What_fails_behind_the_first_row_breaks_the_connection()
+    {
+        foreach (var format in ExportFormats.All)
+        {
+            var whole = await Sent(format, breaks: false);
+            Assert.Equal((false, null), (whole.IsBroken, whole.Problem));
+            var broken = await Sent(format, breaks: true);
+            Assert.Equal((true, "This took longer than 30 s and was stopped."), (broken.IsBroken, broken.Problem));
+        }
+        Assert.EndsWith(
+            "{\"error\":\"This took longer than 30 s and was stopped.\"}\n",
+            (await Sent(ExportFormats.Ndjson, breaks: true)).Text
         );
+    }
+
+    [Fact]
+    public async Task Damage_that_is_met_on_the_way_is_told_or_breaks_what_cannot_tell_it()
+    {
+        Func<IReadOnlyList<string>> Met()
+        {
+            var asked = 0;
+            return () => asked++ == 0 ? [] : ["30 records are damaged"];
+        }
+        var lines = await Sent(ExportFormats.Ndjson, breaks: false, Met());
+        Assert.False(lines.IsBroken);
+        Assert.EndsWith("{\"incomplete\":\"30 records are damaged\"}\n", lines.Text);
+        var file = await Sent(ExportFormats.Parquet, breaks: false, Met());
+        Assert.Equal((true, "30 records are damaged"), (file.IsBroken, file.Problem));
+        // What was known before is said in the head, and the rest is whole.
+        Assert.False((await Sent(ExportFormats.Parquet, breaks: false, () => ["30 records are damaged"])).IsBroken);
     }
 
     [Fact]

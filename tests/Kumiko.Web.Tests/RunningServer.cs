@@ -133,6 +133,8 @@ public sealed partial class RunningServer : IAsyncDisposable
         // What is not there has no form; any page of the signed-in does.
         var page = answer.IsSuccessStatusCode ? await answer.Content.ReadAsStringAsync() : await client.GetStringAsync("/alerts");
         var token = AntiforgeryToken().Match(page).Groups[1].Value;
+        if (token.Length == 0)
+            token = AntiforgeryToken().Match(await client.GetStringAsync("/me")).Groups[1].Value;
         return await client.PostAsync(
             url,
             new FormUrlEncodedContent([

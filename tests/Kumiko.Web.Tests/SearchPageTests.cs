@@ -190,25 +190,6 @@ public sealed class SearchPageTests : IAsyncLifetime
     }
 
     [Fact]
-    public async Task New_records_come_by_themselves_and_a_burst_is_told()
-    {
-        await Send(Refusal(1));
-        var first = Newest().Id;
-        await Send([.. Enumerable.Range(100, 350).Select(i => Refusal(i))]);
-        var answer = await _ines.GetAsync($"/search?q=refused&handler=Newer&id={first}");
-        Assert.Equal("150", answer.Headers.GetValues("Kumiko-Skipped").Single());
-        Assert.Equal(200, Regex.Count(await answer.Content.ReadAsStringAsync(), "<details class=\"record"));
-        Assert.Equal(
-            0,
-            Regex.Count(
-                await _ines.GetStringAsync($"/search?q=refused&handler=Newer&id={Newest().Id}"),
-                "<details class=\"record"
-            )
-        );
-        Assert.Equal("", await _ines.GetStringAsync($"/search?q=refused%20%7C%20group%20count()&handler=Newer&id={first}"));
-    }
-
-    [Fact]
     public async Task A_search_is_kept_with_its_time_shared_edited_copied_deleted_and_brought_back()
     {
         await Send(Refusal(1));

@@ -12,8 +12,8 @@ using NodaTime;
 
 namespace Kumiko.Bench.Store;
 
-/// <summary>A day gathered by pattern with its baseline; and a whole answer written out in each format, the Parquet file read back
-/// by DuckDB and compared row by row.</summary>
+/// <summary>A day gathered by pattern with its baseline; a whole answer written out in each format, the Parquet file read back by
+/// DuckDB and compared row by row.</summary>
 internal static class Exports
 {
     private const int Repeats = 9;
@@ -28,7 +28,11 @@ internal static class Exports
         var folder = Directory.CreateTempSubdirectory("kumiko-bench-").FullName;
         try
         {
-            using var store = new RecordStore(Path.Combine(folder, "records.db"), TimeProvider.System, RecordStoreOptions.Default);
+            using var store = new RecordStore(
+                Path.Combine(folder, "records.db"),
+                TimeProvider.System,
+                RecordStoreOptions.Default
+            );
             await StoreBench.Feed(store, new FerryLog(400_000), records, _ => { }, RecordsPerSecond);
             await store.Upkeep.SealAll();
             while (await store.Upkeep.Merge()) { }
@@ -68,9 +72,7 @@ internal static class Exports
                 (count, then) = (gathered.Records, gathered.Patterns.Sum(p => p.Shift?.Usual ?? 0));
                 name = gathered.Patterns[0].Pattern?.Name;
             }
-            Console.WriteLine(
-                $"| {(text.Length == 0 ? "everything" : text)} | {count} | {count + then:0} | {times.Order().ElementAt(Repeats / 2):0} |"
-            );
+            Console.WriteLine($"| {(text.Length == 0 ? "everything" : text)} | {count} | {count + then:0} | {Median(times):0} |");
             var gaps = new List<double>();
             for (var i = 0; i <= Repeats; i++)
             {
@@ -80,10 +82,12 @@ internal static class Exports
                 if (i > 0)
                     gaps.Add(Stopwatch.GetElapsedTime(begun).TotalMilliseconds);
             }
-            Console.WriteLine($"| the gaps of its most frequent pattern | | | {gaps.Order().ElementAt(Repeats / 2):0} |");
+            Console.WriteLine($"| the gaps of its most frequent pattern | | | {Median(gaps):0} |");
         }
         Console.WriteLine();
     }
+
+    private static double Median(List<double> times) => times.Order().ElementAt(times.Count / 2);
 
     private static async Task Written(RecordStore store, string folder, Window window)
     {

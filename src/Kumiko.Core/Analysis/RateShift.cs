@@ -70,24 +70,19 @@ public sealed record RateShift(long Now, double Usual, double DesignEffect, doub
         var days = series.Select(s => s.Before.Select(b => b.Sum(n => (long)n)).ToArray()).ToArray();
         var effects = series.Select((s, i) => (Own: Effect(s), Days: Scatter(days[i]))).ToArray();
         var common = CommonScatter(days, effects);
-        var shifts = series.Select(
-            (s, i) =>
-            {
-                var usual = days[i].Sum() * now / before;
-                var effect = Math.Max(effects[i].Own, effects[i].Days) + (common * usual);
-                return new RateShift(s.Now.Sum(n => (long)n), usual, effect, 1, RateDifference.TooFewToSay);
-            }
-        )
-            .ToArray();
-        var tried = Enumerable
-            .Range(0, shifts.Length)
-            .Where(i => shifts[i].Now + days[i].Sum() >= RateChange.Fewest)
-            .ToArray();
-        var corrected = RateChange.BenjaminiHochberg(
-            Array.ConvertAll(
-                tried,
-                i => Probability(shifts[i].Now, days[i].Sum(), now, before, shifts[i].DesignEffect)
+        var shifts = series
+            .Select(
+                (s, i) =>
+                {
+                    var usual = days[i].Sum() * now / before;
+                    var effect = Math.Max(effects[i].Own, effects[i].Days) + (common * usual);
+                    return new RateShift(s.Now.Sum(n => (long)n), usual, effect, 1, RateDifference.TooFewToSay);
+                }
             )
+            .ToArray();
+        var tried = Enumerable.Range(0, shifts.Length).Where(i => shifts[i].Now + days[i].Sum() >= RateChange.Fewest).ToArray();
+        var corrected = RateChange.BenjaminiHochberg(
+            Array.ConvertAll(tried, i => Probability(shifts[i].Now, days[i].Sum(), now, before, shifts[i].DesignEffect))
         );
         for (var t = 0; t < tried.Length; t++)
         {
@@ -98,12 +93,7 @@ public sealed record RateShift(long Now, double Usual, double DesignEffect, doub
     }
 
     private static double Probability(long now, long before, double lengthNow, double lengthBefore, double effect) =>
-        RateChange.Probability(
-            (long)Math.Round(now / effect),
-            (long)Math.Round(before / effect),
-            lengthNow,
-            lengthBefore
-        );
+        RateChange.Probability((long)Math.Round(now / effect), (long)Math.Round(before / effect), lengthNow, lengthBefore);
 
     private static RateDifference DifferenceOf(RateShift shift)
     {

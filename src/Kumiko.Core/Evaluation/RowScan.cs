@@ -30,8 +30,8 @@ public abstract class RowScan
     /// <summary>Whether its values hold many values each.</summary>
     public virtual bool AreDistributions => false;
 
-    /// <summary>One row for each thing that has many rows, such as a series of samples: what Fields count. Null where each row stands
-    /// for itself.</summary>
+    /// <summary>One row for each thing that has many rows, such as a series of samples: what Fields count. Null where each row
+    /// stands for itself.</summary>
     public virtual IEnumerable<Row>? Things() => null;
 
     /// <summary>Whether it can answer a group without a row for each of its rows.</summary>

@@ -10,6 +10,8 @@ namespace Kumiko.Core.Export;
 /// apostrophe in front.</summary>
 public sealed class CsvExport() : ExportFormat("csv", "CSV", "text/csv; charset=utf-8")
 {
+    public override bool TakesLastLine => true;
+
     private const int BufferSize = 64 * 1024;
 
     public override async Task Write(FrameStream answer, Stream to, Action<long>? told, CancellationToken cancel)

@@ -12,7 +12,7 @@ public abstract class ExportFormat(string name, string title, string mediaType)
     public string Title => title;
     public string MediaType => mediaType;
 
-    /// <summary>Whether a line of JSON can stand behind the last row without doing harm.</summary>
+    /// <summary>Whether a line of JSON can stand behind the last row, where rows are missing as they are damaged.</summary>
     public virtual bool TakesLastLine => false;
 
     /// <summary>Writes all rows. What fails on the way is thrown, and what is written until then is not whole: whoever sends it

@@ -26,7 +26,11 @@ internal abstract class ParquetColumn(Field made, int at)
             return [new MapColumn(column.Name, at)];
         if (column.Kind == ValueKind.Time)
             return isRecords && at == 0
-                ? [new TimeColumn(column.Name, at), new NumberColumn<long>(ParquetExport.ExactTime, at, v => v.AsLong, v => v.Kind == ValueKind.Time)]
+                ?
+                [
+                    new TimeColumn(column.Name, at),
+                    new NumberColumn<long>(ParquetExport.ExactTime, at, v => v.AsLong, v => v.Kind == ValueKind.Time),
+                ]
                 : [new TimeColumn(column.Name, at)];
         if (column.Role != ColumnRole.Value)
             return [new TextColumn(column.Name, at)];
@@ -35,7 +39,10 @@ internal abstract class ParquetColumn(Field made, int at)
         {
             [ValueKind.Time] => [new TimeColumn(column.Name, at)],
             [ValueKind.Integer] or [ValueKind.Size] => [Whole(column.Name, at, kinds[0])],
-            [ValueKind.Duration] => [new NumberColumn<double>(column.Name, at, v => v.AsLong / 1e9, v => v.Kind == ValueKind.Duration)],
+            [ValueKind.Duration] =>
+            [
+                new NumberColumn<double>(column.Name, at, v => v.AsLong / 1e9, v => v.Kind == ValueKind.Duration),
+            ],
             [] => [new NumberColumn<double>(column.Name, at, v => v.AsDouble, IsNumber)],
             _ when kinds.TrueForAll(k => k is ValueKind.Integer or ValueKind.Decimal) =>
             [
@@ -45,19 +52,30 @@ internal abstract class ParquetColumn(Field made, int at)
         };
     }
 
-    private static NumberColumn<long> Whole(string name, int at, ValueKind kind) => new(name, at, v => v.AsLong, v => v.Kind == kind);
+    private static NumberColumn<long> Whole(string name, int at, ValueKind kind) =>
+        new(name, at, v => v.AsLong, v => v.Kind == kind);
 
     private static bool IsNumber(Value value) => value.Kind is ValueKind.Integer or ValueKind.Decimal;
 
     private sealed class TextColumn(string name, int at) : ParquetColumn(new DataField<string>(name), at)
     {
         public override Task Write(ParquetRowGroupWriter to, List<Value[]> rows, CancellationToken cancel) =>
-            to.WriteAsync((DataField)Field, (IReadOnlyCollection<string>)rows.ConvertAll(r => r[At].IsMissing ? null! : r[At].ToText()), null);
+            to.WriteAsync(
+                (DataField)Field,
+                (IReadOnlyCollection<string>)rows.ConvertAll(r => r[At].IsMissing ? null! : r[At].ToText()),
+                null
+            );
     }
 
     private sealed class TimeColumn(string name, int at)
         : ParquetColumn(
-            new DateTimeDataField(name, DateTimeFormat.Timestamp, isAdjustedToUTC: true, unit: DateTimeTimeUnit.Nanos, isNullable: true),
+            new DateTimeDataField(
+                name,
+                DateTimeFormat.Timestamp,
+                isAdjustedToUTC: true,
+                unit: DateTimeTimeUnit.Nanos,
+                isNullable: true
+            ),
             at
         )
     {
@@ -66,7 +84,11 @@ internal abstract class ParquetColumn(Field made, int at)
         public override Task Write(ParquetRowGroupWriter to, List<Value[]> rows, CancellationToken cancel) =>
             to.WriteAsync<DateTime>(
                 (DataField)Field,
-                rows.Select(r => r[At].Kind == ValueKind.Time ? new DateTime(TicksAt1970 + Ticks(r[At].AsLong), DateTimeKind.Utc) : (DateTime?)null)
+                rows.Select(r =>
+                        r[At].Kind == ValueKind.Time
+                            ? new DateTime(TicksAt1970 + Ticks(r[At].AsLong), DateTimeKind.Utc)
+                            : (DateTime?)null
+                    )
                     .ToArray(),
                 null,
                 null,
@@ -90,7 +112,7 @@ internal abstract class ParquetColumn(Field made, int at)
                     continue;
                 if (!fits(value))
                     throw new QueryRefusedException(
-                        $"The column {Field.Name} begins with one kind of value and goes on with another. Export it as CSV or NDJSON."
+                        $"The column {Field.Name} holds values of two kinds. Export it as CSV or NDJSON."
                     );
                 numbers[i] = read(value);
             }
@@ -100,7 +122,10 @@ internal abstract class ParquetColumn(Field made, int at)
 
     /// <summary>Names and values as texts.</summary>
     private sealed class MapColumn(string name, int at)
-        : ParquetColumn(new MapField(name, new DataField<string>("key", nullable: false), new DataField<string>("value", nullable: true)), at)
+        : ParquetColumn(
+            new MapField(name, new DataField<string>("key", nullable: false), new DataField<string>("value", nullable: true)),
+            at
+        )
     {
         // How far an entry is there, as the format counts it: the map alone, its key, its value.
         private const int Empty = 1;
@@ -127,8 +152,20 @@ internal abstract class ParquetColumn(Field made, int at)
             }
             var map = (MapField)Field;
             var levels = repeats.ToArray();
-            await to.WriteAllPartsAsync<ReadOnlyMemory<char>>((DataField)map.Key, keys.ToArray(), ofKeys.ToArray(), levels, cancel);
-            await to.WriteAllPartsAsync<ReadOnlyMemory<char>>((DataField)map.Value, values.ToArray(), ofValues.ToArray(), levels, cancel);
+            await to.WriteAllPartsAsync<ReadOnlyMemory<char>>(
+                (DataField)map.Key,
+                keys.ToArray(),
+                ofKeys.ToArray(),
+                levels,
+                cancel
+            );
+            await to.WriteAllPartsAsync<ReadOnlyMemory<char>>(
+                (DataField)map.Value,
+                values.ToArray(),
+                ofValues.ToArray(),
+                levels,
+                cancel
+            );
 
             void Add(int key, int value, int repeat)
             {

@@ -115,8 +115,7 @@ public sealed class Run : IDisposable
     /// them.</summary>
     /// <param name="window">In which they lie; it may reach beyond the focus, as clocks do.</param>
     /// <param name="most">So many at most.</param>
-    public Task<Arrivals> Arrived(long sequence, Window window, int most) =>
-        _work.Once(("arrived", sequence, window, most), () =>
+    public Task<Arrivals> Arrived(long sequence, Window window, int most) => _work.Once(("arrived", sequence, window, most), () =>
         {
             if (!ReadsOn || IsGrouped)
                 return new Arrivals([], 0, 1, Snapshot.LastSequence);
@@ -178,8 +177,8 @@ public sealed class Run : IDisposable
                 : null;
     }
 
-    /// <summary>Where a field of records came from, and where its value stands in their bodies; those that may not be read are left
-    /// out.</summary>
+    /// <summary>Where a field of records came from, and where its value stands in their bodies; those that may not be read are
+    /// left out.</summary>
     public IReadOnlyList<FieldPlace> Places(string field, IEnumerable<RecordId> records)
     {
         var places = new FieldPlaces(_plan.Pipeline.Bound, field);
@@ -337,8 +336,7 @@ public sealed class Run : IDisposable
     /// <summary>The records of the answer by their patterns, compared with a baseline.</summary>
     /// <param name="baseline">Null for no comparison.</param>
     /// <exception cref="QueryRefusedException">The rows have no patterns.</exception>
-    public Task<Gathered> Gather(Baseline? baseline) =>
-        _work.Once(("gather", baseline), async () =>
+    public Task<Gathered> Gather(Baseline? baseline) => _work.Once(("gather", baseline), async () =>
         {
             if (!ReadsRecords || Snapshot.Patterns is not { } patterns)
                 throw new QueryRefusedException($"Only log records have patterns. Ask for records to gather them.");
@@ -351,12 +349,7 @@ public sealed class Run : IDisposable
     public Task<GapContents?> Gaps(string pattern) =>
         _work.Once(("gaps", pattern), async () =>
             Snapshot.Patterns?.Find(pattern) is { } found && ReadsRecords
-                ? PatternGaps.Of(
-                    found,
-                    await OfPattern(pattern).Matches(Question.Window),
-                    _plan.Read(Question.Window),
-                    Cancel
-                )
+                ? PatternGaps.Of(found, await OfPattern(pattern).Matches(Question.Window), _plan.Read(Question.Window), Cancel)
                 : null
         );
 

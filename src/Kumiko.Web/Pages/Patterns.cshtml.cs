@@ -110,7 +110,9 @@ public sealed class PatternsModel(
     /// <summary>How many records of a pattern there are in an hour of a window.</summary>
     private async Task<double> Hourly(string pattern, Window window, long now)
     {
-        var run = runs.Shared(new Question(viewer.Name, ParseResult.Empty, window, now, viewer.Zone(null), Core.Evaluation.Limits.Default));
+        var run = runs.Shared(
+            new Question(viewer.Name, ParseResult.Empty, window, now, viewer.Zone(null), Core.Evaluation.Limits.Default)
+        );
         using var reading = run.Attach(HttpContext.RequestAborted);
         return (await run.OfPattern(pattern).Matches(window)).Count / Math.Max(1e-9, (double)window.Length / Instants.Hour);
     }

@@ -23,9 +23,9 @@ public sealed partial class SearchModel
             await using var answer = await run.Stream();
             _ = Total(noted);
             var isDamaged = records.DamageIn(run.Question.Window).Count > 0;
+            var name = (Run.ReadsRecords ? "records" : "rows") + (isDamaged ? "-incomplete" : "");
             Response.ContentType = known.MediaType;
-            Response.Headers.ContentDisposition =
-                $"attachment; filename=\"{(Run.ReadsRecords ? "records" : "rows")}{(isDamaged ? "-incomplete" : "")}.{known.Name}\"";
+            Response.Headers.ContentDisposition = $"attachment; filename=\"{name}.{known.Name}\"";
             var problem = await SentAnswer.Send(
                 answer,
                 known,

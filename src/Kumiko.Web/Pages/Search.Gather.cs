@@ -39,19 +39,15 @@ public sealed partial class SearchModel
         return await Part("_Pattern", async () =>
         {
             var name = found.Name;
-            var gaps = await Run.Gaps(name) ?? throw new Core.Evaluation.QueryRefusedException($"Only log records have patterns.");
+            var gaps = await Run.Gaps(name)
+                ?? throw new Core.Evaluation.QueryRefusedException($"Only log records have patterns.");
             var bodies = new BodyText(Parsed.Query, Address.Marks);
             var everywhere = runs.Shared(Run.Question with { Parsed = ParseResult.Empty }).OfPattern(name);
             return new PatternPart(
                 found,
                 gaps,
                 notes.Called(viewer.Id).FirstOrDefault(c => patterns.Today(c.Pattern) == name)?.Name,
-                [
-                    .. gaps
-                        .Examples.Select(Run.Find)
-                        .OfType<LogRecord>()
-                        .Select(r => (r, bodies.Pieces(r, BodyText.RowLength))),
-                ],
+                [.. gaps.Examples.Select(Run.Find).OfType<LogRecord>().Select(r => (r, bodies.Pieces(r, BodyText.RowLength)))],
                 [.. patterns.All().Where(p => p.Text == found.Text && p.Service != found.Service)],
                 await Run.OfPattern(name).Field("host", null, ValuesOfField),
                 (await everywhere.Matches(Run.Question.Window)).Count,
@@ -72,8 +68,6 @@ public sealed partial class SearchModel
             .FirstOrDefault();
         if (first == default)
             return NotFound();
-        return Redirect(
-            (Address with { Query = QueryEdits.RecordsOnly(Address.Query), Tab = Tab.Read, At = first }).Url()
-        );
+        return Redirect((Address with { Query = QueryEdits.RecordsOnly(Address.Query), Tab = Tab.Read, At = first }).Url());
     }
 }

@@ -36,9 +36,7 @@ public sealed partial class SearchModel
         var holding = Run.Holding(text);
         // What is below is older, or newer where the oldest comes first.
         var found =
-            back == Address.OldestFirst
-                ? await holding.Records(from, 1)
-                : await holding.Above(from, Run.Question.Window, 1);
+            back == Address.OldestFirst ? await holding.Records(from, 1) : await holding.Above(from, Run.Question.Window, 1);
         return new JsonResult(found is [var next] ? new { url = (Address with { At = next.Id }).Url() } : new { url = "" });
     }
 }

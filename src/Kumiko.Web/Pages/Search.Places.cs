@@ -18,10 +18,7 @@ public sealed partial class SearchModel
             return new JsonResult(new { words = "", places = Array.Empty<object>() });
         try
         {
-            var places = Run.Places(
-                name,
-                (ids ?? "").Split(',').Take(MostPlaces).Select(RecordId.Parse).OfType<RecordId>()
-            );
+            var places = Run.Places(name, (ids ?? "").Split(',').Take(MostPlaces).Select(RecordId.Parse).OfType<RecordId>());
             return new JsonResult(
                 new
                 {

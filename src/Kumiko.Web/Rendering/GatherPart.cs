@@ -87,10 +87,12 @@ public sealed record GatherPart(
         {
             var hidden = Hidden;
             var records = hidden.Sum(l => l.Gathered.Count);
-            return hidden.Count == 0
-                ? null
-                : $"{Format.Count(hidden.Count, "pattern", "patterns")} put aside hide{(hidden.Count == 1 ? "s" : "")} {Format.Number(records)} of {Format.Count(Gathered.Records, "record", "records")}"
-                    + (Gathered.Records == 0 ? "" : $" ({Format.Percent((double)records / Gathered.Records)})");
+            if (hidden.Count == 0)
+                return null;
+            var all = Format.Count(Gathered.Records, "record", "records");
+            var hides = hidden.Count == 1 ? "hides" : "hide";
+            return $"{Format.Count(hidden.Count, "pattern", "patterns")} put aside {hides} {Format.Number(records)} of {all}"
+                + (Gathered.Records == 0 ? "" : $" ({Format.Percent((double)records / Gathered.Records)})");
         }
     }
 
@@ -137,10 +139,9 @@ public sealed record GatherPart(
         if (shift.Difference == RateDifference.TooFewToSay)
             return $"{usual}; fewer than {RateChange.Fewest} in both together say nothing";
         var bursts =
-            shift.DesignEffect >= 1.5
-                ? $"; as they come in bursts, {Format.Number(shift.DesignEffect)} count as one"
-                : "";
-        return $"{usual}; p {Probability(shift.P)} after {Format.Count(Gathered.Patterns.Count, "comparison", "comparisons")}{bursts}";
+            shift.DesignEffect >= 1.5 ? $"; as they come in bursts, {Format.Number(shift.DesignEffect)} count as one" : "";
+        var compared = Format.Count(Gathered.Patterns.Count, "comparison", "comparisons");
+        return $"{usual}; p {Probability(shift.P)} after {compared}{bursts}";
     }
 
     private static string Probability(double p) => p < 0.0001 ? "< 0.0001" : "= " + Format.Number(p);
@@ -185,14 +186,13 @@ public sealed record GatherPart(
             }
             html.Append(BodyText.Visible(constant.ToString())).AppendHtml("<i class=\"gap\">");
             constant.Clear();
-            html.Append(BodyText.Visible(text[(i + 1)..end])).AppendHtml("</i>");
+            html.Append(BodyText.Visible(text.AsSpan(i + 1, end - i - 1))).AppendHtml("</i>");
             i = end;
         }
         return html.Append(BodyText.Visible(constant.ToString()));
     }
 
-    public string FragmentUrl(string handler, Pattern pattern) =>
-        Address.FragmentUrl(Run, handler, ("pattern", pattern.Name));
+    public string FragmentUrl(string handler, Pattern pattern) => Address.FragmentUrl(Run, handler, ("pattern", pattern.Name));
 
     /// <summary>The view with only the records of some patterns, or without them.</summary>
     public static string With(SearchAddress address, IReadOnlyList<string> patterns, bool excluded)
@@ -250,14 +250,8 @@ public sealed record PatternPart(
             if (Gaps.Fit == 0 || Gaps.Gaps.Count == 0 || ParseTemplate.Read(template).Error is not null)
                 return null;
             var only = QueryEdits.With(QueryEdits.RecordsOnly(Address.Query), "pattern", Value.Of(Pattern.Name), false).Text;
-            return (
-                Address with
-                {
-                    Query = $"{only}\n| {QueryPrinter.Print(new Parse(new Field("body"), ParseShape.Template, template, "", Only: false))}",
-                    Tab = Tab.Read,
-                    At = null,
-                }
-            ).Url();
+            var parse = new Parse(new Field("body"), ParseShape.Template, template, "", Only: false);
+            return (Address with { Query = $"{only}\n| {QueryPrinter.Print(parse)}", Tab = Tab.Read, At = null }).Url();
         }
     }
 }

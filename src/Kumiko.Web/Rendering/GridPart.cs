@@ -52,6 +52,9 @@ public sealed record GridPart(
 {
     public const int MostRows = 1_000;
 
+    /// <summary>What every table of records begins with.</summary>
+    private static readonly string[] First = ["time", "level", "service", "host"];
+
     private const int LongestCell = 400;
     private const int Step = 40;
 
@@ -120,7 +123,17 @@ public sealed record GridPart(
     }
 
     public string Widened(int at, int by) =>
-        With([.. Chosen.Select((c, i) => i == at ? c with { Width = Math.Clamp((c.Width ?? NameWidth) + by, TableColumn.Narrowest, TableColumn.Widest) } : c)]);
+        With([
+            .. Chosen.Select(
+                (c, i) =>
+                    i == at
+                        ? c with
+                        {
+                            Width = Math.Clamp((c.Width ?? NameWidth) + by, TableColumn.Narrowest, TableColumn.Widest),
+                        }
+                        : c
+            ),
+        ]);
 
     public string Wider(int at) => Widened(at, Step);
 
@@ -139,20 +152,16 @@ public sealed record GridPart(
         var chosen = columns.ToList();
         if (chosen.RemoveAll(c => c.Name == field) == 0)
             // The body is the longest and stays at the end.
-            chosen.Insert(chosen.Count > 0 && chosen[^1].Name == "body" ? chosen.Count - 1 : chosen.Count, new TableColumn(field));
+            chosen.Insert(
+                chosen.Count > 0 && chosen[^1].Name == "body" ? chosen.Count - 1 : chosen.Count,
+                new TableColumn(field)
+            );
         return chosen;
     }
 
     /// <summary>The columns that suit records, with those that a person wants in every row.</summary>
     public static IReadOnlyList<TableColumn> OfRecords(IEnumerable<string> more) =>
-        [
-            .. new[] { "time", "level", "service", "host" }
-                .Concat(more)
-                .Append("body")
-                .Distinct()
-                .Take(TableColumn.Most)
-                .Select(name => new TableColumn(name)),
-        ];
+        [.. First.Concat(more).Append("body").Distinct().Take(TableColumn.Most).Select(name => new TableColumn(name))];
 
     /// <summary>Rows of an answer that has columns of its own.</summary>
     public static GridPart Of(Frame frame, SearchAddress address, Run run)
@@ -186,7 +195,8 @@ public sealed record GridPart(
             End = frame.Rows.Count switch
             {
                 0 => "No rows.",
-                > MostRows => $"The first {Format.Number(MostRows)} of {Format.Number(frame.Rows.Count)} rows; the export has all.",
+                > MostRows =>
+                    $"The first {Format.Number(MostRows)} of {Format.Number(frame.Rows.Count)} rows; the export has all.",
                 _ => null,
             },
         };
@@ -197,7 +207,10 @@ public sealed record GridPart(
                 null,
                 run.ReadsRecords
                     ? PointConditions.Of([
-                        .. schema.Columns.Select((c, i) => (c, i)).Where(c => c.c.Role == ColumnRole.Key).Select(c => (c.c.Name, row[c.i])),
+                        .. schema
+                            .Columns.Select((c, i) => (c, i))
+                            .Where(c => c.c.Role == ColumnRole.Key)
+                            .Select(c => (c.c.Name, row[c.i])),
                     ])
                     : null
             );
@@ -247,7 +260,10 @@ public sealed record GridPart(
     }
 
     private static string? PatternText(Value value, Schema schema, int column, PatternView? patterns) =>
-        schema.Columns[column].Name == "pattern" && value.IsText && schema.IndexOf("text") < 0 && patterns?.Text(value.AsText) is { } text
+        schema.Columns[column].Name == "pattern"
+        && value.IsText
+        && schema.IndexOf("text") < 0
+        && patterns?.Text(value.AsText) is { } text
             ? BodyText.Visible(text.Length > 160 ? text[..160] + "…" : text)
             : null;
 
@@ -256,10 +272,7 @@ public sealed record GridPart(
     {
         var (zone, now) = (run.Question.Zone, run.Question.Now);
         var computed = found.SelectMany(f => f.Computed.Select(c => c.Name)).Distinct().ToList();
-        IReadOnlyList<TableColumn> chosen =
-            address.Table.Count > 0
-                ? address.Table
-                : OfRecords(address.Columns.Concat(computed));
+        IReadOnlyList<TableColumn> chosen = address.Table.Count > 0 ? address.Table : OfRecords(address.Columns.Concat(computed));
         var readers = chosen.Select(c => Reader(c.Name)).ToList();
         var values = found.Select(f => readers.ConvertAll(read => read(f))).ToList();
         var isToday = found.All(f => Format.Day(f.Record.Time, zone) == Format.Day(now, zone));

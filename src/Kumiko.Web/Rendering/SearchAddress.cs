@@ -94,7 +94,10 @@ public sealed record TableColumn(string Name, int? Width = null)
 
     /// <summary>As addresses have them: a width if there is one, a colon and the name, separated by tabs.</summary>
     public static string Print(IEnumerable<TableColumn> columns) =>
-        string.Join('\t', columns.Select(c => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{c.Width}:{c.Name}")));
+        string.Join(
+            '\t',
+            columns.Select(c => string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{c.Width}:{c.Name}"))
+        );
 
     public static IReadOnlyList<TableColumn> ParseAll(string? text) =>
         [
@@ -108,7 +111,12 @@ public sealed record TableColumn(string Name, int? Width = null)
         ];
 
     private static int? WidthOf(string text) =>
-        int.TryParse(text, System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var width)
+        int.TryParse(
+            text,
+            System.Globalization.NumberStyles.None,
+            System.Globalization.CultureInfo.InvariantCulture,
+            out var width
+        )
             ? Math.Clamp(width, Narrowest, Widest)
             : null;
 }

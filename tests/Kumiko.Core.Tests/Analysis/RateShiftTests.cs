@@ -2,7 +2,7 @@ using Kumiko.Core.Analysis;
 
 namespace Kumiko.Core.Tests.Analysis;
 
-/// <summary>Rates against their usual ones: what is called different is, and what comes in bursts is not called so easily.</summary>
+/// <summary>Rates against usual ones: what is called different is, and what comes in bursts is not called so easily.</summary>
 public sealed class RateShiftTests
 {
     private const int Minutes = 180;
@@ -61,13 +61,7 @@ public sealed class RateShiftTests
             Series(random, 0.01, 0.01)
         );
         Assert.Equal(
-            [
-                RateDifference.More,
-                RateDifference.Less,
-                RateDifference.UsuallyNone,
-                RateDifference.Gone,
-                RateDifference.AsUsual,
-            ],
+            [RateDifference.More, RateDifference.Less, RateDifference.UsuallyNone, RateDifference.Gone, RateDifference.AsUsual],
             shifts.Take(5).Select(s => s.Difference)
         );
         Assert.InRange(shifts[0].Factor, 1.7, 2.3);

@@ -60,15 +60,8 @@ public sealed class ExportTests
             .Sample(
                 rows =>
                 {
-                    var schema = new Schema(
-                        [.. rows[0].Select((_, i) => new Column($"c{i}", ColumnRole.Detail))],
-                        null,
-                        Hour
-                    );
-                    var bytes = Written(
-                            ExportFormats.Csv,
-                            Stream(schema, [.. rows.Select(r => r.Select(Value.Of).ToArray())])
-                        )
+                    var schema = new Schema([.. rows[0].Select((_, i) => new Column($"c{i}", ColumnRole.Detail))], null, Hour);
+                    var bytes = Written(ExportFormats.Csv, Stream(schema, [.. rows.Select(r => r.Select(Value.Of).ToArray())]))
                         .GetAwaiter()
                         .GetResult();
                     using var reader = CsvReader.Create(bytes, new CsvReaderOptions { HasHeader = true });
@@ -121,18 +114,20 @@ public sealed class ExportTests
                 records =>
                 {
                     var rows = records
-                        .Select(r => new[]
-                        {
-                            Value.Time(r.Item1),
-                            r.Item3 == 0 ? Value.Missing : Value.Level(r.Item3),
-                            Value.Of(r.Item2),
-                            Value.Of(
-                                new Attributes(
-                                    [.. r.Item4.DistinctBy(a => a.Item1).Select(a => a.Item1)],
-                                    [.. r.Item4.DistinctBy(a => a.Item1).Select(a => a.Item2)]
-                                )
-                            ),
-                        })
+                        .Select(r =>
+                            new[]
+                            {
+                                Value.Time(r.Item1),
+                                r.Item3 == 0 ? Value.Missing : Value.Level(r.Item3),
+                                Value.Of(r.Item2),
+                                Value.Of(
+                                    new Attributes(
+                                        [.. r.Item4.DistinctBy(a => a.Item1).Select(a => a.Item1)],
+                                        [.. r.Item4.DistinctBy(a => a.Item1).Select(a => a.Item2)]
+                                    )
+                                ),
+                            }
+                        )
                         .ToArray();
                     var bytes = Written(ExportFormats.Parquet, Stream(Records, rows)).GetAwaiter().GetResult();
                     var read = Read(bytes).GetAwaiter().GetResult();
@@ -245,10 +240,7 @@ public sealed class ExportTests
     [Fact]
     public async Task A_column_that_changes_its_kind_is_refused_and_not_bent()
     {
-        var rows = Enumerable
-            .Range(0, 65_537)
-            .Select(i => new[] { i < 65_536 ? Value.Of(i) : Value.Of("many") })
-            .ToArray();
+        var rows = Enumerable.Range(0, 65_537).Select(i => new[] { i < 65_536 ? Value.Of(i) : Value.Of("many") }).ToArray();
         var error = await Assert.ThrowsAsync<QueryRefusedException>(() =>
             Written(ExportFormats.Parquet, Stream(new Schema([new Column("n", ColumnRole.Value)], null, Hour), rows))
         );

@@ -26,7 +26,13 @@ public sealed class GatherTests : StoreTest
             store.Current
         );
 
-    private static LogRecord Line(double second, string body, string service = "gate-control", int severity = 9, string? gate = null) =>
+    private static LogRecord Line(
+        double second,
+        string body,
+        string service = "gate-control",
+        int severity = 9,
+        string? gate = null
+    ) =>
         new()
         {
             Time = Hours.From + (long)(second * Instants.Second),
@@ -125,8 +131,12 @@ public sealed class GatherTests : StoreTest
         return store;
     }
 
-    private static IEnumerable<LogRecord> Every(double seconds, Func<int, double, LogRecord> line, double from = 0, double to = 7_200) =>
-        Enumerable.Range(0, (int)((to - from) / seconds)).Select(i => line(i, from + (i * seconds)));
+    private static IEnumerable<LogRecord> Every(
+        double seconds,
+        Func<int, double, LogRecord> line,
+        double from = 0,
+        double to = 7_200
+    ) => Enumerable.Range(0, (int)((to - from) / seconds)).Select(i => line(i, from + (i * seconds)));
 
     [Fact]
     public async Task What_came_up_is_told_from_what_is_as_usual()
@@ -161,7 +171,9 @@ public sealed class GatherTests : StoreTest
     public async Task Gaps_say_what_they_contain()
     {
         using var store = await Filled(
-            Every(1, (i, s) => Line(s, $"ticket SK-{i} refused: {(i % 4 == 0 ? "seat already claimed" : "not found")} after {i % 100}ms"))
+            Every(1, (i, s) =>
+                Line(s, $"ticket SK-{i} refused: {(i % 4 == 0 ? "seat already claimed" : "not found")} after {i % 100}ms")
+            )
         );
         using var run = Ask(store, "");
         var pattern = (await run.Gather(null)).Patterns.Single().Pattern!;
@@ -181,7 +193,7 @@ public sealed class GatherTests : StoreTest
     public async Task Of_many_records_an_even_part_is_looked_at()
     {
         using var store = await Filled(Every(0.1, (i, s) => Line(s, $"gate {i % 7} opened")));
-        store.Upkeep.SealAll().GetAwaiter().GetResult();
+        await store.Upkeep.SealAll();
         using var run = Ask(store, "");
         var name = (await run.Gather(null)).Patterns.Single().Pattern!.Name;
         var gaps = (await run.Gaps(name))!;
@@ -194,7 +206,16 @@ public sealed class GatherTests : StoreTest
     public async Task Gaps_follow_the_query_and_a_header_before_the_line_does_not_hinder()
     {
         using var store = await Filled(
-            Every(60, (i, s) => Line(s, string.Create(CultureInfo.InvariantCulture, $"2026-11-23 16:00:{i % 60:00} INFO [lane-{i % 3}] gate {i} opened"), gate: i % 2 == 0 ? "gate-t1" : "gate-t2"))
+            Every(60, (i, s) =>
+                Line(
+                    s,
+                    string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"2026-11-23 16:00:{i % 60:00} INFO [lane-{i % 3}] gate {i} opened"
+                    ),
+                    gate: i % 2 == 0 ? "gate-t1" : "gate-t2"
+                )
+            )
         );
         using var run = Ask(store, "host = gate-t1 | group count() by host");
         var gathered = await run.Gather(null);
@@ -223,12 +244,21 @@ public sealed class GatherTests : StoreTest
         using var store = await Filled(
             Enumerable
                 .Range(0, 15)
-                .SelectMany(day => Every(60, (i, s) => Line(s - (day * 86_400), $"gate {i} opened"), to: day == 0 ? 7_200 : 3_600)),
+                .SelectMany(day =>
+                    Every(60, (i, s) => Line(s - (day * 86_400), $"gate {i} opened"), to: day == 0 ? 7_200 : 3_600)
+                ),
             // The days are collected from their beginning.
             [Line(-15 * 86_400, "door 1 closed")]
         );
         using var run = new Run(
-            new Question("test", QueryParser.Parse("from patterns | where starts(text, \"gate\")"), Hours, Hours.To, DateTimeZone.Utc, Limits.Default),
+            new Question(
+                "test",
+                QueryParser.Parse("from patterns | where starts(text, \"gate\")"),
+                Hours,
+                Hours.To,
+                DateTimeZone.Utc,
+                Limits.Default
+            ),
             store.Current,
             new QuerySources(new RowSetBook([new Kumiko.Core.Patterns.PatternSet()]))
         );

@@ -32,12 +32,7 @@ internal static class PatternGaps
     private const int MostExamples = 3;
 
     /// <param name="what">The pattern's records.</param>
-    public static GapContents Of(
-        Pattern pattern,
-        MatchSet what,
-        Frames.Window window,
-        CancellationToken cancel
-    )
+    public static GapContents Of(Pattern pattern, MatchSet what, Frames.Window window, CancellationToken cancel)
     {
         var matcher = Matcher(pattern.Text);
         var counters = new FieldCounter[matcher?.Names.Count ?? 0];
@@ -147,7 +142,8 @@ internal static class PatternGaps
         type switch
         {
             "integer" when long.TryParse(text, out var whole) => Value.Of(whole),
-            "integer" or "decimal"
+            "integer"
+            or "decimal"
                 when double.TryParse(
                     text,
                     System.Globalization.NumberStyles.Float,

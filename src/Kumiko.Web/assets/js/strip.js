@@ -130,7 +130,8 @@ function sum(svg, from, to) {
     warn += w;
     error += e;
   });
-  return `${number(all)} ${svg.dataset.what}` + (error ? `, ${number(error)} errors` : '') + (warn ? `, ${number(warn)} warnings` : '');
+  const rows = `${number(all)} ${svg.dataset.what}`;
+  return rows + (error ? `, ${number(error)} errors` : '') + (warn ? `, ${number(warn)} warnings` : '');
 }
 
 function tell(svg, text, x) {
