@@ -156,7 +156,7 @@ public sealed class TabulatePageTests : IAsyncLifetime
     }
 
     [Fact]
-    public async Task Of_a_flood_an_even_share_comes_and_is_said()
+    public async Task Of_a_flood_a_share_comes_and_is_said()
     {
         await Send(Refusal(0));
         var cursor = _server.Get<RecordStore>().Current.LastSequence;

@@ -20,7 +20,7 @@ public sealed record FoundRecord(LogRecord Record, IReadOnlyList<(string Name, V
 }
 
 /// <summary>Records of an answer that came since.</summary>
-/// <param name="Shown">Newest first; an even share where there are many.</param>
+/// <param name="Shown">Newest first; a share where there are many.</param>
 /// <param name="Count">How many came.</param>
 /// <param name="Each">One in so many is shown.</param>
 /// <param name="Cursor">What comes later has higher sequences than this.</param>
@@ -111,7 +111,7 @@ public sealed class Run : IDisposable
             ReadsOn && !IsGrouped ? [.. Executor.PassingUp(Pipeline, after, window).Take(count).Select(Found)] : []
         );
 
-    /// <summary>The records of the answer that were committed after a sequence, whatever their time; of many an even share of
+    /// <summary>The records of the answer that were committed after a sequence, whatever their time; of many a share of
     /// them.</summary>
     /// <param name="window">In which they lie; it may reach beyond the focus, as clocks do.</param>
     /// <param name="most">So many at most.</param>
@@ -120,16 +120,21 @@ public sealed class Run : IDisposable
             if (!ReadsOn || IsGrouped)
                 return new Arrivals([], 0, 1, Snapshot.LastSequence);
             var ids = Snapshot.CommittedAfter(sequence, _plan.Read(window), Executor.Test(Pipeline), Cancel);
-            ids.Sort();
             var each = Math.Max(1, (ids.Count + most - 1) / most);
-            var shown = ids.Where((_, i) => (ids.Count - 1 - i) % each == 0)
+            // Chosen as if at random: senders write in turns, and every so manieth could be of one of them alone.
+            var chosen = each == 1 ? ids : [.. ids.OrderBy(id => Mixed(id.Sequence)).Take(most)];
+            chosen.Sort();
+            var shown = chosen
+                .AsEnumerable()
+                .Reverse()
                 .Select(Find)
                 .OfType<LogRecord>()
                 .Select(r => Found(Pipeline.RowOf(r)))
-                .Reverse()
                 .ToList();
             return new Arrivals(shown, ids.Count, each, Snapshot.LastSequence);
         });
+
+    private static ulong Mixed(long number) => System.IO.Hashing.XxHash3.HashToUInt64(BitConverter.GetBytes(number));
 
     /// <summary>All records of the answer as they are read, for export.</summary>
     public IEnumerable<LogRecord> Passing(RecordId? before) => Rows(before).Select(row => row.Record!);

@@ -91,7 +91,7 @@ public sealed partial class SearchModel
 
     /// <summary>
     /// Records that came since, by the order in which they were committed, so that none is missed and none comes twice, whatever
-    /// their times. Of a burst an even share is shown, which is said.
+    /// their times. Of a burst a share is shown, which is said.
     /// </summary>
     /// <param name="after">The sequence up to which the page knows all.</param>
     /// <param name="id">The record at the top of the page; those before it have their places below.</param>

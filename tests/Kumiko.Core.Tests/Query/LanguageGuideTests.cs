@@ -18,7 +18,7 @@ public sealed partial class LanguageGuideTests : StoreTest
 {
     private static readonly Window Hour = new(Sample.At("2026-11-23T17:00:00Z"), Sample.At("2026-11-23T18:00:00Z"));
 
-    private static readonly QuerySources Sources = QuerySources.None with
+    private static readonly QuerySources Sources = new(new RowSetBook([new Kumiko.Core.Patterns.PatternSet()]))
     {
         Lookup = (table, column) =>
             key => table == "berths" && column == "berth" && key.ToText() == "Tarnhead" ? Value.Of(4L) : Value.Missing,
