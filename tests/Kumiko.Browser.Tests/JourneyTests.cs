@@ -29,7 +29,7 @@ public sealed class JourneyTests(RunningDemo demo)
         Assert.Equal(
             ["time", "why", "took"],
             ines.Until(
-                () => ines.All("table.frame th[scope=col]") is { Count: 3 } heads ? heads.Select(h => h.Text).ToList() : null,
+                () => ines.All("table.frame th .col-head > a") is { Count: 3 } heads ? heads.Select(h => h.Text).ToList() : null,
                 "the table"
             )
         );

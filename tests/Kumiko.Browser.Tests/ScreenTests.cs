@@ -121,7 +121,7 @@ public sealed class ScreenTests(RunningDemo demo)
         Assert.Contains("ticket {ticket} admitted after {duration}", browser.Text("table.frame"));
         Assert.Matches(@"^\d+ rows", browser.Text(".result-head strong"));
         var row = browser.All("table.frame tbody tr").First(r => r.Text.Contains("refused", StringComparison.Ordinal));
-        var id = row.FindElement(By.CssSelector("td.id")).Text;
+        var id = row.FindElement(By.CssSelector("td[data-cell] .v")).Text;
         browser.Open("/search?q=pattern = " + Uri.EscapeDataString(id) + "&from=-6h&to=now");
         browser.Until(() => browser.All("details.record").Count > 0, "its records");
         Assert.All(browser.All("details.record").Take(20), r => Assert.Contains("refused", r.Text));
