@@ -116,6 +116,11 @@ public sealed class TabulatePageTests : IAsyncLifetime
         var page = await Page("/search?tab=table&q=" + Uri.EscapeDataString("| group count() as n by ticket"));
         Assert.Equal("ticket n", Head(page));
         Assert.Equal(["SK-2", "SK-1"], Column(page, 0));
+        // Columns that were chosen for records say nothing of this answer; those of its own do.
+        const string Query = "/search?tab=table&q=%7C%20group%20count()%20as%20n%20by%20ticket&table=";
+        Assert.Equal("ticket n", Head(await Page(Query + Uri.EscapeDataString(":time\t:ticket"))));
+        Assert.Equal("n ticket", Head(await Page(Query + Uri.EscapeDataString(":n\t:ticket"))));
+        Assert.Equal("n", Head(await Page(Query + Uri.EscapeDataString(":n"))));
         Assert.Contains("""<rect class="part" width="48" height="8"/>""", page);
         Assert.Contains("""<rect class="part" width="24" height="8"/>""", page);
         Assert.Contains("data-condition=\"ticket = SK-2\"", page);

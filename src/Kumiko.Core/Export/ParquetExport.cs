@@ -8,8 +8,8 @@ namespace Kumiko.Core.Export;
 
 /// <summary>
 /// Apache Parquet. Times are timestamps in UTC, those of records beside them as <c>time_unix_nano</c> without loss; whole numbers
-/// and sizes INT64, decimals DOUBLE, durations DOUBLE seconds, attributes a map of texts, all else text. What a file holds is known
-/// when its end is written, so that one which broke off cannot be read.
+/// and sizes INT64, decimals DOUBLE, durations DOUBLE seconds, attributes a map of texts, all else text. What a file holds is
+/// known when its end is written, so that one which broke off cannot be read.
 /// </summary>
 public sealed class ParquetExport() : ExportFormat("parquet", "Parquet", "application/vnd.apache.parquet")
 {

@@ -207,7 +207,7 @@ public sealed class Snapshot : IDisposable
         return new MatchSet(parts, this);
     }
 
-    /// <summary>Ids of the records in a window that pass a test and were committed after a sequence, in no certain order.</summary>
+    /// <summary>Ids of the records in a window that pass a test and were committed after a sequence, in no order.</summary>
     public List<RecordId> CommittedAfter(long sequence, Window window, BatchTest test, CancellationToken cancel)
     {
         var ids = new List<RecordId>();

@@ -14,11 +14,12 @@ public enum ExportState
 
 /// <summary>An export on its way, as far as it is.</summary>
 /// <param name="person">Whose it is; others neither see nor stop it.</param>
-public sealed class RunningExport(long person, string title, TimeProvider clock) : IDisposable
+public sealed class RunningExport(long person, string title, TimeProvider clock)
 {
     // Before that a rate tells nothing.
     private static readonly TimeSpan Soon = TimeSpan.FromSeconds(1);
 
+    // Somebody may still want to stop it when it is done: it has no timer, and needs no end of its own.
     private readonly CancellationTokenSource _stop = new();
     private readonly long _begun = clock.GetTimestamp();
     private long _rows;
@@ -68,8 +69,6 @@ public sealed class RunningExport(long person, string title, TimeProvider clock)
             };
         }
     }
-
-    public void Dispose() => _stop.Dispose();
 }
 
 /// <summary>The exports of late, so that a page can tell how far they are and stop them.</summary>

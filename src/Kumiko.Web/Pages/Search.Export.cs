@@ -15,7 +15,7 @@ public sealed partial class SearchModel
         Prepare();
         if (!Parsed.Ok || ExportFormats.Find(format) is not { } known)
             return BadRequest();
-        using var noted = exports.Begin(viewer.Id, export, known.Title);
+        var noted = exports.Begin(viewer.Id, export, known.Title);
         using var stopped = noted.Token.Register(HttpContext.Abort);
         using var run = new Run(Run.Question, Run.Snapshot.Share(), runs.Sources);
         try
@@ -38,7 +38,7 @@ public sealed partial class SearchModel
         catch (Core.Evaluation.QueryRefusedException e) when (!Response.HasStarted)
         {
             noted.End(ExportState.Failed, e.Message);
-            return new ObjectResult(e.Message) { StatusCode = RefusedAnswers.StatusOf(e, HttpContext) };
+            throw;
         }
         catch (OperationCanceledException)
         {

@@ -168,22 +168,22 @@ public sealed record GridPart(
     {
         var (zone, now) = (run.Question.Zone, run.Question.Now);
         var schema = frame.Schema;
+        // Columns that were chosen for another answer say nothing of this one.
+        var chosen = address.Table.All(c => schema.IndexOf(c.Name) >= 0) ? address.Table : [];
         int[] places =
-            address.Table.Count == 0
-                ? [.. Enumerable.Range(0, schema.Columns.Count)]
-                : [.. address.Table.Select(c => schema.IndexOf(c.Name)).Where(i => i >= 0)];
-        if (places.Length == 0)
-            places = [.. Enumerable.Range(0, schema.Columns.Count)];
+        [
+            .. chosen.Count == 0 ? Enumerable.Range(0, schema.Columns.Count) : chosen.Select(c => schema.IndexOf(c.Name)),
+        ];
         var shown = frame.Rows.Take(MostRows).ToList();
         // Of rows that nobody grouped, columns without a value only take room.
-        if (address.Table.Count == 0 && shown.Count > 0 && !run.Question.Parsed.Query.Stages.Any(s => s is Group))
+        if (chosen.Count == 0 && shown.Count > 0 && !run.Question.Parsed.Query.Stages.Any(s => s is Group))
             places = [.. places.Where(i => shown.Exists(r => !r[i].IsMissing))];
         var columns = places
             .Select(i => new GridColumn(
                 schema.Columns[i].Name,
                 shown.Select(r => r[i]).FirstOrDefault(v => !v.IsMissing).IsQuantity,
                 schema.Columns[i].Kind == ValueKind.Time,
-                address.Table.FirstOrDefault(c => c.Name == schema.Columns[i].Name)?.Width
+                chosen.FirstOrDefault(c => c.Name == schema.Columns[i].Name)?.Width
             ))
             .ToList();
         var clock = ClockOf(shown.SelectMany(r => places.Select(i => r[i])).Where(v => v.Kind == ValueKind.Time), zone);
