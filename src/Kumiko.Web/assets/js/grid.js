@@ -87,7 +87,7 @@ function resize(handle, event) {
       layout[column] = width(e) + layout[column].slice(layout[column].indexOf(':'));
       const url = new URL(location.href);
       url.searchParams.set('table', layout.join('\t'));
-      go(url.pathname + url.search, true);
+      go(url.pathname + url.search);
     },
     { once: true },
   );
