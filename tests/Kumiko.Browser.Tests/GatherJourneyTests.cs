@@ -55,7 +55,7 @@ public sealed class GatherJourneyTests(RunningDemo demo)
         Assert.Equal("3 chosen", ines.Text("[data-chosen]"));
         ines.Press("Put aside…");
         ines.Find("input[name=reason]").SendKeys("the buoys say so all day");
-        ines.Find(".aside-form button").Click();
+        ines.Find("input[name=reason]").SendKeys(Keys.Enter);
         ines.Until(() => ines.All(".gather form .gathered-line").Count == 2, "two are left");
         ines.Until(
             () =>

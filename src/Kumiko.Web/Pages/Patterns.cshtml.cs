@@ -58,20 +58,18 @@ public sealed class PatternsModel(
         var chosen = Chosen(pattern);
         if (chosen.Count == 0)
             return Refused("Choose the patterns first, by the boxes before them.");
-        var window = view.Focus.Resolve(now);
-        var asides = new List<PatternAside>();
-        foreach (var name in chosen)
-            asides.Add(
-                new PatternAside
-                {
-                    Pattern = name,
-                    Person = all ? 0 : viewer.Id,
-                    Reason = (reason ?? "").Trim(),
-                    Until = days is > 0 and <= 3_650 ? now + (days.Value * Instants.Day) : null,
-                    Hourly = await Hourly(name, window, now),
-                    Author = viewer.Id,
-                }
-            );
+        var hourly = await Hourly(view.Focus.Resolve(now), now);
+        var asides = chosen
+            .Select(name => new PatternAside
+            {
+                Pattern = name,
+                Person = all ? 0 : viewer.Id,
+                Reason = (reason ?? "").Trim(),
+                Until = days is > 0 and <= 3_650 ? now + (days.Value * Instants.Day) : null,
+                Hourly = hourly.GetValueOrDefault(records.Patterns.Today(name)),
+                Author = viewer.Id,
+            })
+            .ToList();
         if (asides[0].Problem(now) is { } problem)
             return Refused(problem);
         await notes.PutAside(asides);
@@ -107,14 +105,17 @@ public sealed class PatternsModel(
     private static IReadOnlyList<string> Chosen(string[]? patterns) =>
         [.. (patterns ?? []).Where(p => PatternBook.Id(p) is not null).Distinct().Take(MostChosen)];
 
-    /// <summary>How many records of a pattern there are in an hour of a window.</summary>
-    private async Task<double> Hourly(string pattern, Window window, long now)
+    /// <summary>How many records of each pattern there are in an hour of a window.</summary>
+    private async Task<IReadOnlyDictionary<string, double>> Hourly(Window window, long now)
     {
         var run = runs.Shared(
             new Question(viewer.Name, ParseResult.Empty, window, now, viewer.Zone(null), Core.Evaluation.Limits.Default)
         );
         using var reading = run.Attach(HttpContext.RequestAborted);
-        return (await run.OfPattern(pattern).Matches(window)).Count / Math.Max(1e-9, (double)window.Length / Instants.Hour);
+        var hours = Math.Max(1e-9, (double)window.Length / Instants.Hour);
+        return (await run.Gather(null))
+            .Patterns.Where(p => p.Pattern is not null)
+            .ToDictionary(p => p.Pattern!.Name, p => p.Count / hours, StringComparer.Ordinal);
     }
 
     private SearchAddress Read(string? address) => SearchAddress.OfText(address, Instants.FromDateTime(clock.GetUtcNow()));

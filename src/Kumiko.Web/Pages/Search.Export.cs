@@ -44,7 +44,8 @@ public sealed partial class SearchModel
         {
             noted.End(ExportState.Stopped);
         }
-        catch (IOException e)
+        // Whatever it was: the page must not wait for it for ever.
+        catch (Exception e)
         {
             noted.End(ExportState.Failed, e.Message);
             throw;

@@ -48,7 +48,10 @@ public sealed partial class SearchModel
                 gaps,
                 notes.Called(viewer.Id).FirstOrDefault(c => patterns.Today(c.Pattern) == name)?.Name,
                 [.. gaps.Examples.Select(Run.Find).OfType<LogRecord>().Select(r => (r, bodies.Pieces(r, BodyText.RowLength)))],
-                [.. patterns.All().Where(p => p.Text == found.Text && p.Service != found.Service)],
+                // Who may read some sources only is not told of services elsewhere.
+                Run.Question.Access.IsAll
+                    ? [.. patterns.All().Where(p => p.Text == found.Text && p.Service != found.Service)]
+                    : [],
                 await Run.OfPattern(name).Field("host", null, ValuesOfField),
                 (await everywhere.Matches(Run.Question.Window)).Count,
                 Address,

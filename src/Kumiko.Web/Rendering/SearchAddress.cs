@@ -358,7 +358,9 @@ public sealed record SearchAddress
     {
         var pairs = string.Join(
             '&',
-            Pairs().Concat(more.Where(m => m.Value.Length > 0)).Select(p => $"{p.Name}={Uri.EscapeDataString(p.Value)}")
+            Pairs()
+                .Concat(more.Where(m => m.Value.Length > 0))
+                .Select(p => $"{Uri.EscapeDataString(p.Name)}={Uri.EscapeDataString(p.Value)}")
         );
         return pairs.Length == 0 ? path : path + "?" + pairs;
     }

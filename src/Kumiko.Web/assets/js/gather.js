@@ -16,6 +16,12 @@ export function startGather() {
     ['total', came.records],
   ])
     if (document.getElementById(id)) document.getElementById(id).textContent = words;
+  // Enter at the reason puts aside, and is not the first button of the form.
+  form.elements.reason.addEventListener('keydown', (event) => {
+    if (event.key !== 'Enter') return;
+    event.preventDefault();
+    form.querySelector('.aside-form button').click();
+  });
   form.addEventListener('change', tell);
   tell();
 }

@@ -124,6 +124,8 @@ function insert(list, row) {
       return;
     }
   }
+  // Older than all, where all are shown.
+  list.querySelector(':scope > .end')?.before(row);
 }
 
 async function renewStrip() {
