@@ -60,7 +60,6 @@ public static class QueryCommand
             new RowStores(
                 store,
                 metrics,
-                new Kumiko.Core.Storage.Signals.SignalStore(store, TimeProvider.System),
                 new RuleStore(database, TimeProvider.System),
                 new Kumiko.Core.Changes.ChangeStore(database),
                 new LookupTables(folder.Tables)

@@ -231,7 +231,7 @@ public sealed class RulePageTests : IAsyncLifetime
     public async Task Spans_and_alerts_are_sets_that_can_be_asked()
     {
         await _server
-            .Get<Kumiko.Core.Storage.Signals.SignalStore>()
+            .Get<Kumiko.Core.Storage.Spans.SpanStore>()
             .Append(
                 [
                     .. Enumerable

@@ -67,6 +67,9 @@ public sealed class Pipeline
     /// <summary>The set that is read: <c>logs</c> or another known one.</summary>
     public required string Set { get; init; }
 
+    /// <summary>What records it reads, where it reads records.</summary>
+    public required Signal Signal { get; init; }
+
     /// <summary>What is read of it; before times are moved.</summary>
     public required Window Reads { get; init; }
 
@@ -94,7 +97,7 @@ public sealed class Pipeline
     /// <summary>Columns of the answer, but for their kinds; those of records where it is made of records.</summary>
     public required Schema Schema { get; init; }
 
-    /// <summary>The rows of another set than logs; null for logs.</summary>
+    /// <summary>The rows of another set than those of records; null for logs and spans.</summary>
     public required RowScan? Scan { get; init; }
 
     public required int Slots { get; init; }
@@ -163,12 +166,13 @@ public sealed class Pipeline
     /// <summary>The whole answer as a frame, for an answer that has columns.</summary>
     public Frame Collect(IEnumerable<Row> answer)
     {
+        Func<Row, Value[]> reader = Scope is RecordScope records ? RecordColumns.Reader(records) : row => row.Slots;
         var rows = new List<Value[]>();
         foreach (var row in answer)
         {
             if (rows.Count >= Limit)
                 throw new QueryRefusedException($"The answer has more than {Limit:N0} rows. Group it, or end it with limit.");
-            rows.Add(row.Slots);
+            rows.Add(reader(row));
         }
         return new Frame(Schema with { Columns = Frame.WithKinds(Schema.Columns, rows) }, rows);
     }

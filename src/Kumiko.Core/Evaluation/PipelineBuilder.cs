@@ -18,6 +18,7 @@ public sealed class PipelineBuilder
     private Scope _scope;
     private Schema _schema;
     private string _set = "logs";
+    private Signal _signal = Signal.Logs;
     private Window _reads;
     private long _moved;
     private RowScan? _scan;
@@ -53,6 +54,7 @@ public sealed class PipelineBuilder
         {
             Bound = query,
             Set = _set,
+            Signal = _signal,
             Reads = _reads,
             Moved = _moved,
             Conditions = _conditions,
@@ -110,8 +112,12 @@ public sealed class PipelineBuilder
         }
         Shift(from);
         _set = from.Set;
-        if (_set == "logs")
+        if (SignalNames.Find(_set) is { } signal)
+        {
+            _signal = signal;
+            _scope = new RecordScope(_context.Fields, signal);
             return;
+        }
         _scan = _context.Scan(_set, _reads) ?? throw new QueryRefusedException($"There is nothing called {_set} to read.");
         _scope = new ColumnScope(_scan.Columns);
         if (_scan.IsAllowed || _context.Allowed is not { } allowed)

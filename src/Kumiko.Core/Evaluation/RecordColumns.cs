@@ -11,7 +11,24 @@ public static class RecordColumns
     /// <summary>The column that holds a record's attributes as one object.</summary>
     public const string AllAttributes = "attributes";
 
-    private static readonly Column[] All =
+    private static readonly Column[] OfSpans =
+    [
+        new("time", ColumnRole.Time, ValueKind.Time),
+        new("service", ColumnRole.Key),
+        new("host", ColumnRole.Key),
+        new("operation", ColumnRole.Key),
+        new("kind", ColumnRole.Key),
+        new("status", ColumnRole.Key),
+        new("duration", ColumnRole.Value, ValueKind.Duration),
+        new("trace_id", ColumnRole.Detail),
+        new("span_id", ColumnRole.Detail),
+        new("parent_id", ColumnRole.Detail),
+        new("message", ColumnRole.Detail),
+        new(AllAttributes, ColumnRole.Detail, ValueKind.Object),
+        new("source", ColumnRole.Detail),
+    ];
+
+    private static readonly Column[] OfLogs =
     [
         new("time", ColumnRole.Time, ValueKind.Time),
         new("level", ColumnRole.Detail, ValueKind.Level),
@@ -24,10 +41,12 @@ public static class RecordColumns
         new("source", ColumnRole.Detail),
     ];
 
+    private static Column[] All(RecordScope scope) => scope.Signal == Signal.Spans ? OfSpans : OfLogs;
+
     /// <summary>What every record has, but for what the query left out, then what it computed.</summary>
     public static Schema Schema(RecordScope scope, Window window) =>
         new(
-            [.. All.Where(c => !scope.IsHidden(c.Name)), .. scope.Added.Select(n => new Column(n, ColumnRole.Detail))],
+            [.. All(scope).Where(c => !scope.IsHidden(c.Name)), .. scope.Added.Select(n => new Column(n, ColumnRole.Detail))],
             null,
             window
         );
@@ -35,7 +54,8 @@ public static class RecordColumns
     /// <summary>Makes rows of such an answer.</summary>
     public static Func<Row, Value[]> Reader(RecordScope scope)
     {
-        var values = All.Where(c => !scope.IsHidden(c.Name))
+        var values = All(scope)
+            .Where(c => !scope.IsHidden(c.Name))
             .Select(c => scope.Bind(c.Name))
             .Concat(scope.Added.Select(scope.Bind))
             .ToArray();
@@ -46,6 +66,8 @@ public static class RecordColumns
     public static Attributes Attributes(RecordScope scope, Row row)
     {
         var own = row.Record?.Attributes ?? Records.Attributes.Empty;
+        if (scope.Signal == Signal.Spans)
+            own = own.Without(SpanFields.IsOwn);
         if (scope.IsPlain)
             return own;
         var fields = new Dictionary<string, Value>(StringComparer.Ordinal);

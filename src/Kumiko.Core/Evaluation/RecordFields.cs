@@ -23,7 +23,11 @@ public static class RecordFields
         "pattern",
     ];
 
-    /// <param name="name">As a query has it.</param>
+    /// <summary>Whether a stored name is of a column that every row has, and no field of some.</summary>
+    public static bool IsColumn(string stored) =>
+        stored is SpanFields.Duration or SpanFields.Status or SpanFields.Failed || BuiltIn.Contains(stored);
+
+    /// <param name="name">As the store has it.</param>
     /// <param name="pattern">Tells a record's pattern; null where nothing can.</param>
     public static Func<LogRecord, Value> Bind(string name, Func<LogRecord, Value>? pattern = null)
     {
@@ -42,6 +46,9 @@ public static class RecordFields
             "trace_id" => r => Value.Of(r.TraceId),
             "span_id" => r => Value.Of(r.SpanId),
             "pattern" => pattern ?? (_ => Value.Missing),
+            SpanFields.Duration => SpanFields.DurationOf,
+            SpanFields.Failed => r => Value.Of(SpanFields.StatusOf(r.SeverityNumber) == SpanStatus.Error),
+            SpanFields.Status => r => SpanFields.StatusValue(r.SeverityNumber),
             _ when name.StartsWith(AttributesPrefix, StringComparison.Ordinal) => Attribute(name[AttributesPrefix.Length..]),
             _ when name.StartsWith(ResourcePrefix, StringComparison.Ordinal) => Resource(name[ResourcePrefix.Length..]),
             _ => r =>

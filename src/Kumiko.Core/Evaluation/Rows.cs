@@ -6,11 +6,16 @@ namespace Kumiko.Core.Evaluation;
 /// <param name="Name">As the query has it.</param>
 /// <param name="Id">Counted from 0 in one query.</param>
 /// <param name="OfRecord">How it is read from a record.</param>
-public sealed record FieldRef(string Name, int Id, Func<LogRecord, Value> OfRecord);
+public sealed record FieldRef(string Name, int Id, Func<LogRecord, Value> OfRecord)
+{
+    /// <summary>How it is computed of a row wherever that lies; null where it is read.</summary>
+    public Func<Row, Value>? OfRow { get; init; }
+}
 
 /// <summary>The record fields that one query asks for. For one thread while a query is compiled.</summary>
 /// <param name="pattern">Tells a record's pattern; null where nothing can.</param>
-public sealed class FieldRefs(Func<LogRecord, Value>? pattern = null)
+/// <param name="failed">Whether a span failed, as people have set it; null where its status tells.</param>
+public sealed class FieldRefs(Func<LogRecord, Value>? pattern = null, Func<Row, bool>? failed = null)
 {
     private readonly Dictionary<string, FieldRef> _byName = new(StringComparer.Ordinal);
 
@@ -19,9 +24,17 @@ public sealed class FieldRefs(Func<LogRecord, Value>? pattern = null)
     public FieldRef Get(string name)
     {
         if (!_byName.TryGetValue(name, out var field))
-            _byName.Add(name, field = new FieldRef(name, _byName.Count, RecordFields.Bind(name, pattern)));
+            _byName.Add(name, field = Made(name));
         return field;
     }
+
+    private FieldRef Made(string name) =>
+        name == SpanFields.Failed && failed is not null
+            ? new FieldRef(name, _byName.Count, r => Value.Of(failed(new Row(RowSource.Of(r), 0, []))))
+            {
+                OfRow = row => Value.Of(failed(row)),
+            }
+            : new FieldRef(name, _byName.Count, RecordFields.Bind(name, pattern));
 }
 
 /// <summary>Where rows lie: records, a segment, or nowhere but in their own columns.</summary>

@@ -22,7 +22,8 @@ public abstract class Scope
 }
 
 /// <summary>Names of records, and of the fields that stages computed beside them.</summary>
-public sealed class RecordScope(FieldRefs fields) : Scope
+/// <param name="signal">What the records are: spans are called by other names than the store has for them.</param>
+public sealed class RecordScope(FieldRefs fields, Signal signal = Signal.Logs) : Scope
 {
     private ImmutableDictionary<string, int> Slots { get; init; } = ImmutableDictionary<string, int>.Empty;
 
@@ -32,6 +33,8 @@ public sealed class RecordScope(FieldRefs fields) : Scope
     private ImmutableHashSet<string> Hidden { get; init; } = [];
 
     public FieldRefs Fields { get; } = fields;
+
+    public Signal Signal { get; } = signal;
 
     /// <summary>Computed fields in the order in which they came.</summary>
     public ImmutableList<string> Added { get; private init; } = [];
@@ -49,13 +52,16 @@ public sealed class RecordScope(FieldRefs fields) : Scope
         ImmutableHashSet<string> hidden,
         ImmutableList<string> added
     ) =>
-        new(Fields)
+        new(Fields, Signal)
         {
             Slots = slots,
             Objects = objects,
             Hidden = hidden,
             Added = added,
         };
+
+    /// <summary>What the store calls what a query calls so.</summary>
+    public string Stored(string name) => Signal == Signal.Spans ? SpanFields.Stored(name) : name;
 
     public RecordScope With(string name, int slot) =>
         Copy(Slots.SetItem(name, slot), Objects, Hidden.Remove(name), Added.Contains(name) ? Added : Added.Add(name));
@@ -74,7 +80,7 @@ public sealed class RecordScope(FieldRefs fields) : Scope
             return _ => Value.Missing;
         if (name == RecordColumns.AllAttributes)
             return row => Value.Of(RecordColumns.Attributes(this, row));
-        var field = Fields.Get(name);
+        var field = Fields.Get(Stored(name));
         if (Objects.IsEmpty)
             return row => row.Source.Field(field, row.Place);
         var objects = Objects.ToArray();

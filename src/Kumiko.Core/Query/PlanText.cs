@@ -17,11 +17,12 @@ internal static class PlanText
             lines.Add($"read {pipeline.Set}, newest first");
         else
         {
+            snapshot = snapshot.Of(pipeline.Signal);
             var touched = snapshot.Batches.Where(b => pipeline.Reads.Overlaps(b.MinTime, b.MaxTime)).ToList();
             var segments = touched.OfType<SegmentBatch>().ToList();
             var kept = segments.Where(s => MayMatch(conditions, s, pipeline)).ToList();
             lines.Add(
-                $"read logs: {Number(kept.Count)} of {Number(snapshot.Segments.Count())} segments with {Number(kept.Sum(s => (long)s.Count))} records, {Number(touched.Except(segments).Sum(b => (long)b.Count))} recent records"
+                $"read {pipeline.Set}: {Number(kept.Count)} of {Number(snapshot.Segments.Count())} segments with {Number(kept.Sum(s => (long)s.Count))} records, {Number(touched.Except(segments).Sum(b => (long)b.Count))} recent records"
                     + (pipeline.Moved == 0 ? "" : $", times moved by {Records.Quantities.Duration(pipeline.Moved)}")
             );
             lines.Add(

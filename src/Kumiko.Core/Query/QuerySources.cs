@@ -15,6 +15,9 @@ public sealed record QuerySources(RowSetBook Sets)
     /// <summary>A look at a table by key, for a table and a column of it.</summary>
     public Func<string, string, Func<Value, Value>> Lookup { get; init; } = (_, _) => _ => Value.Missing;
 
+    /// <summary>Whether a span failed, as people have set it for its service; null where its status tells.</summary>
+    public Func<Evaluation.Row, bool>? Failed { get; init; }
+
     /// <summary>Lets runs work in turn; null for those that always may.</summary>
     public WorkGate? Gate { get; init; }
 

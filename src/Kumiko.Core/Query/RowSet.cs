@@ -19,9 +19,10 @@ public abstract class RowSet
     /// <summary>What its rows are called, where they are not the things that Fields count.</summary>
     public virtual (string One, string Many) RowNoun => Noun;
 
-    /// <summary>Makes a scan of what may be read. It reads no rows.</summary>
+    /// <summary>Makes a scan of what may be read. It reads no rows. Not asked of what lies in the store of records, which the
+    /// executor reads.</summary>
     /// <exception cref="QueryRefusedException">There is nothing that may be read.</exception>
-    public abstract RowScan Scan(ScanRequest request);
+    public virtual RowScan Scan(ScanRequest request) => throw new NotSupportedException();
 
     /// <summary>Fields that could be written, where the set knows them without being read; null where its rows tell.</summary>
     /// <param name="before">All text before the caret.</param>

@@ -215,7 +215,7 @@ public sealed class Run : IDisposable
 
     /// <summary>The records of any stretch that pass the conditions and the steps on single records.</summary>
     public Task<MatchSet> Matches(Window window) =>
-        _work.Once(("matches", window), () => Snapshot.Scan(_plan.Read(window), Executor.Test(Pipeline), Cancel));
+        _work.Once(("matches", window), () => _plan.Rows.Scan(_plan.Read(window), Executor.Test(Pipeline), Cancel));
 
     /// <summary>Whether all records of a stretch are counted, which segments tell without being read.</summary>
     public bool CountsByHeart => Executor.Test(Pipeline).PassesAll;
@@ -261,7 +261,7 @@ public sealed class Run : IDisposable
 
     /// <summary>What the focus is compared with, settled once.</summary>
     public Baseline BaselineOf(BaselineChoice choice, BaselineFinder finder) =>
-        _work.Kept(("baseline", choice), () => finder.Find(choice, Question, Snapshot, Cancel));
+        _work.Kept(("baseline", choice), () => finder.Find(choice, Question, _plan.Rows, Cancel));
 
     /// <summary>Mean counts of a baseline over a span, moved onto it, step by step; those of a set are scaled to the same total.
     /// Not a number where nothing was collected yet; null without a baseline.</summary>
@@ -281,7 +281,8 @@ public sealed class Run : IDisposable
                 return sums;
             }
             // What lies before anything was collected is not counted as nothing.
-            var oldest = Snapshot.Batches.Count == 0 ? long.MaxValue : Snapshot.Batches.Min(b => b.MinTime);
+            var rows = _plan.Rows;
+            var oldest = rows.Batches.Count == 0 ? long.MaxValue : rows.Batches.Min(b => b.MinTime);
             var days = new int[sums.Length];
             foreach (var window in baseline.Windows)
             {
@@ -384,21 +385,21 @@ public sealed class Run : IDisposable
     /// <summary>Which fields the records of the answer have, without reading a value; the most common first.</summary>
     public Task<IReadOnlyList<FieldPresence>> Presence() =>
         _work.Once<IReadOnlyList<FieldPresence>>("presence", async () =>
-            ReadsRecords
+            _plan.ReadsStore
                 ? FieldNames.Of((await Matches(Question.Window)).PartsIn(_plan.Read(Question.Window)), Cancel)
                 : FieldNames.Of(_fields.OfRows([Question.Window], 1, null))
         );
 
     private Task<FieldCounts> Counted(int mostValues, string? only) =>
         _work.Once(("counted", mostValues, only), async () =>
-            ReadsRecords
+            _plan.ReadsStore
                 ? _fields.OfRecords([(await Matches(Question.Window), _plan.Read(Question.Window))], mostValues, only)
                 : _fields.OfRows([Question.Window], mostValues, only)
         );
 
     private async Task<FieldCounts> Counted(Baseline baseline, int mostValues, string? only)
     {
-        if (ReadsRecords)
+        if (_plan.ReadsStore)
             return _fields.OfRecords(await Compared(baseline), mostValues, only);
         return baseline.Query is { } query
             ? await Other(query).Counted(mostValues, only)
@@ -454,7 +455,7 @@ public sealed class Run : IDisposable
     /// <summary>The time of the newest record in any window that passes what records must pass; null for none.</summary>
     internal long? Newest(Window window, CancellationToken cancel)
     {
-        foreach (var record in Snapshot.NewestFirst(window, Executor.Test(Pipeline), null, cancel))
+        foreach (var record in _plan.Rows.NewestFirst(window, Executor.Test(Pipeline), null, cancel))
             return record.Time + Pipeline.Moved;
         return null;
     }

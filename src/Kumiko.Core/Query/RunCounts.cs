@@ -11,7 +11,7 @@ internal sealed class RunCounts(RunPlan plan)
     /// <summary>How many records the match, each condition and each stage left in the focus.</summary>
     public StageCounts All()
     {
-        if (!plan.ReadsRecords)
+        if (!plan.ReadsStore)
             return CountsOfRows();
         var stages = plan.Question.Parsed.Query.Stages;
         var counting = Counting();

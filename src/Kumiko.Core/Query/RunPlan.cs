@@ -2,6 +2,7 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Language;
 using Kumiko.Core.Query.Execution;
+using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 
 namespace Kumiko.Core.Query;
@@ -18,7 +19,7 @@ internal sealed class RunPlan
         (Question, Snapshot, _sources, Cancel) = (question, snapshot, sources, cancel);
         var patterns = snapshot.Patterns;
         Context = new EvaluationContext(question.Now, question.Zone) { Lookup = sources.Lookup };
-        Fields = new FieldRefs(patterns is null ? null : patterns.Of);
+        Fields = new FieldRefs(patterns is null ? null : patterns.Of, sources.Failed);
         Executor = new Executor(snapshot, Context, Fields, patterns, question.Access.OfRows, cancel);
         MayRead = question.Access.OfRows is { } allowed
             ? new Compiler(Context, new RecordScope(Fields)).Condition(allowed)
@@ -44,11 +45,17 @@ internal sealed class RunPlan
 
     public bool IsMade => _pipeline.IsValueCreated;
 
-    /// <summary>Whether it reads log records, and not another set.</summary>
-    public bool ReadsRecords => Pipeline.Scan is null;
+    /// <summary>Whether it reads what lies in the store of records, log records or spans, and not another set.</summary>
+    public bool ReadsStore => Pipeline.Scan is null;
+
+    /// <summary>Whether it reads log records.</summary>
+    public bool ReadsRecords => ReadsStore && Pipeline.Signal == Signal.Logs;
 
     /// <summary>Whether the answer has columns of its own.</summary>
-    public bool IsGrouped => !Pipeline.IsRecords;
+    public bool IsGrouped => !Pipeline.IsRecords || !ReadsRecords;
+
+    /// <summary>The records or spans that it reads.</summary>
+    public Snapshot Rows => Snapshot.Of(Pipeline.Signal);
 
     /// <summary>The lines on single rows, with the match.</summary>
     public int RecordStages => 1 + Question.Parsed.Query.Stages.TakeWhile(s => s.IsRowByRow).Count();

@@ -23,6 +23,15 @@ public sealed class Attributes : IEquatable<Attributes>
     public ReadOnlySpan<string> Names => _names;
     public ReadOnlySpan<Value> Values => _values;
 
+    /// <summary>Those whose names are not left out.</summary>
+    public Attributes Without(Func<string, bool> leaves)
+    {
+        var kept = Enumerable.Range(0, _names.Length).Where(i => !leaves(_names[i])).ToArray();
+        return kept.Length == _names.Length
+            ? this
+            : new Attributes(Array.ConvertAll(kept, i => _names[i]), Array.ConvertAll(kept, i => _values[i]));
+    }
+
     /// <summary>The value of an exact name, then of a path through nested objects; missing when there is none.</summary>
     public Value Get(string name)
     {

@@ -8,7 +8,6 @@ using Kumiko.Core.Rules;
 using Kumiko.Core.Spans;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
 using Kumiko.Core.Tables;
 
 namespace Kumiko.Core.RowSets;
@@ -17,7 +16,6 @@ namespace Kumiko.Core.RowSets;
 public sealed record RowStores(
     RecordStore Records,
     MetricStore Metrics,
-    SignalStore Signals,
     RuleStore Rules,
     ChangeStore Changes,
     LookupTables Tables
@@ -30,7 +28,7 @@ public static class RowSetList
     [
         ("metrics", stores => new MetricSet(stores.Metrics)),
         ("exemplars", stores => new ExemplarSet(stores.Metrics)),
-        ("spans", stores => new SpanSet(stores.Signals)),
+        ("spans", _ => new SpanSet()),
         ("alerts", stores => new AlertSet(stores.Rules.Alerts)),
         ("changes", stores => new ChangeSet(stores.Changes)),
         ("patterns", stores => new PatternSet(stores.Rules.Alerts.CountIn)),

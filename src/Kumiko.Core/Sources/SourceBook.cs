@@ -2,7 +2,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 
 namespace Kumiko.Core.Sources;
 
@@ -19,7 +19,7 @@ public sealed class SourceBook
     private readonly TimeProvider _clock;
     private readonly Dictionary<string, SourceCounts> _sources = new(StringComparer.Ordinal);
 
-    public SourceBook(RecordStore records, SignalStore signals, MetricStore metrics, AppDatabase database, TimeProvider clock)
+    public SourceBook(RecordStore records, SpanStore signals, MetricStore metrics, AppDatabase database, TimeProvider clock)
     {
         (_store, _clock) = (new SourceStore(database), clock);
         foreach (var row in _store.All())

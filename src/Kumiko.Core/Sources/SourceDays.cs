@@ -5,17 +5,17 @@ using Kumiko.Core.Language;
 using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
 using NodaTime;
 
 namespace Kumiko.Core.Sources;
 
-/// <summary>What each source wrote on each of the latest days: records and changes by when they happened, samples and spans by
+/// <summary>What each source wrote on each of the latest days: records, spans and changes by when they happened, samples by
 /// when they came.</summary>
-public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStore metrics, ChangeStore changes)
+public sealed class SourceDays(RunRegistry runs, MetricStore metrics, ChangeStore changes)
 {
     public const int Days = 14;
-    private const string Asked = "| group count() as n by source per 1d";
+    private static readonly string[] Asked = ["", "from spans "];
+    private const string Counted = "| group count() as n by source per 1d";
 
     private readonly Lock _lock = new();
     private (long Minute, string Zone, Task<IReadOnlyDictionary<string, long[]>> Counts)? _latest;
@@ -44,19 +44,18 @@ public sealed class SourceDays(RunRegistry runs, SignalStore signals, MetricStor
     {
         var starts = Starts(now, zone);
         var window = new Window(starts[0], now);
-        var run = runs.Open(new Question(person, QueryParser.Parse(Asked), window, now, zone, Limits.Default));
-        using var reading = run.Attach(CancellationToken.None);
-        var frame = await run.Frame();
         var counts = new Dictionary<string, long[]>(StringComparer.Ordinal);
-        int Column(string name) => frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Name == name).i;
-        var (time, source, count) = (
-            frame.Schema.Columns.Select((c, i) => (c, i)).First(c => c.c.Role == ColumnRole.Time).i,
-            Column("source"),
-            Column("n")
-        );
-        foreach (var row in frame.Rows)
-            Add(row[source].ToText(), row[time].AsLong, row[count].AsLong);
-        foreach (var (name, received, items) in signals.Daily(window, starts).Concat(metrics.Daily(window, starts)))
+        foreach (var set in Asked)
+        {
+            var query = QueryParser.Parse(set + Counted, runs.Sources.Sets.Names());
+            var run = runs.Open(new Question(person, query, window, now, zone, Limits.Default));
+            using var reading = run.Attach(CancellationToken.None);
+            var frame = await run.Frame();
+            var (time, source, count) = (0, frame.Schema.IndexOf("source"), frame.Schema.IndexOf("n"));
+            foreach (var row in frame.Rows)
+                Add(row[source].ToText(), row[time].AsLong, row[count].AsLong);
+        }
+        foreach (var (name, received, items) in metrics.Daily(window, starts))
             Add(name, received, items);
         foreach (var change in changes.In(window))
             Add(change.Source, change.At, 1);

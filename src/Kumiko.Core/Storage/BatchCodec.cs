@@ -110,7 +110,12 @@ internal static class BatchCodec
     }
 
     /// <exception cref="InvalidDataException">The blob is damaged, or of a version that is not known.</exception>
-    public static RecordBlock Decode(ReadOnlySpan<byte> content, long firstSequence, StringCache strings)
+    public static RecordBlock Decode(
+        ReadOnlySpan<byte> content,
+        long firstSequence,
+        StringCache strings,
+        Signal signal = Signal.Logs
+    )
     {
         if (content.Length < 2)
             throw new InvalidDataException("The batch is empty.");
@@ -118,7 +123,7 @@ internal static class BatchCodec
             throw new InvalidDataException($"The batch has version {content[0]}; {Version} is known.");
         try
         {
-            return Read(new ByteReader(LZ4Pickler.Unpickle(content[1..])), firstSequence, strings);
+            return Read(new ByteReader(LZ4Pickler.Unpickle(content[1..])), firstSequence, strings, signal);
         }
         catch (Exception e) when (e is ArgumentException or IndexOutOfRangeException or OverflowException or OutOfMemoryException)
         {
@@ -126,7 +131,7 @@ internal static class BatchCodec
         }
     }
 
-    private static RecordBlock Read(ByteReader from, long firstSequence, StringCache strings)
+    private static RecordBlock Read(ByteReader from, long firstSequence, StringCache strings, Signal signal)
     {
         var count = from.Count(from.Left);
         var names = NameTable.Read(ref from, strings);
@@ -150,7 +155,7 @@ internal static class BatchCodec
             ReadFields(ref from, names, strings, builder);
             builder.End(time, observed, severity, resource, source, firstSequence + i);
         }
-        return builder.Build();
+        return builder.Build(signal);
     }
 
     private static void ReadFields(ref ByteReader from, string[] names, StringCache strings, RecordBlockBuilder builder)

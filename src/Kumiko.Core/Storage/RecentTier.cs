@@ -1,3 +1,4 @@
+using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
 
@@ -10,10 +11,14 @@ namespace Kumiko.Core.Storage;
 internal sealed record RecentEntry(long First, RecordBlock Block, string Source, long Received, long? Import = null)
 {
     /// <summary>Batches of one group may share segments that no other has.</summary>
-    public string Group { get; } = GroupOf(Source, Import);
+    public string Group { get; } = GroupOf(Source, Import, Block.Signal);
 
-    public static string GroupOf(string source, long? import) =>
-        import is { } id ? string.Create(System.Globalization.CultureInfo.InvariantCulture, $"\0{id}") : source;
+    public static string GroupOf(string source, long? import, Signal signal = Signal.Logs)
+    {
+        if (signal == Signal.Spans)
+            return "\0spans " + source;
+        return import is { } id ? string.Create(System.Globalization.CultureInfo.InvariantCulture, $"\0{id}") : source;
+    }
 
     public long RawBytes { get; } = Block.Size;
 }

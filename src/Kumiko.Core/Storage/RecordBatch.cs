@@ -7,6 +7,8 @@ namespace Kumiko.Core.Storage;
 /// <summary>Records sorted by id that never change: in memory, or a segment.</summary>
 public abstract class RecordBatch
 {
+    /// <summary>What its rows are.</summary>
+    public abstract Signal Signal { get; }
     public abstract int Count { get; }
     public abstract long MinTime { get; }
     public abstract long MaxTime { get; }
@@ -44,17 +46,26 @@ public abstract class RecordBatch
     }
 }
 
-/// <summary>Records held in memory.</summary>
+/// <summary>Records held in memory, or read into it when they are asked for.</summary>
 public sealed class RecentBatch : RecordBatch, IRecordRows
 {
-    private readonly byte[] _bands;
+    private readonly Func<RecordBlock>? _read;
+    private WeakReference<Rows>? _last;
+    private Rows? _rows;
+
+    private sealed record Rows(RecordBlock Block, byte[] Bands);
 
     private RecentBatch(RecordBlock sorted)
     {
-        Block = sorted;
-        // Counting over time reads this column and the times, and never the records.
-        _bands = Array.ConvertAll(sorted.SeverityOf, s => (byte)Severity.Band(s));
+        _rows = RowsOf(sorted);
+        (Signal, Count, MinTime, MaxTime) = (sorted.Signal, sorted.Count, sorted.TimeOf[0], sorted.TimeOf[^1]);
         (MinSequence, MaxSequence) = (sorted.SequenceOf.Min(), sorted.SequenceOf.Max());
+    }
+
+    private RecentBatch(Signal signal, int count, (long, long) times, (long, long) sequences, Func<RecordBlock> read)
+    {
+        (Signal, Count, _read) = (signal, count, read);
+        ((MinTime, MaxTime), (MinSequence, MaxSequence)) = (times, sequences);
     }
 
     /// <param name="block">At least one record, in any order.</param>
@@ -69,6 +80,17 @@ public sealed class RecentBatch : RecordBatch, IRecordRows
         return BlockGather.Rows(blocks).Chunk(mostRows).Select(rows => Of(BlockGather.Of(blocks, rows)));
     }
 
+    /// <summary>Rows that are read when they are asked for, and held no longer than somebody needs them.</summary>
+    /// <param name="times">No row is earlier or later.</param>
+    /// <param name="sequences">The first and the last.</param>
+    internal static RecentBatch Later(
+        Signal signal,
+        int count,
+        (long First, long Last) times,
+        (long First, long Last) sequences,
+        Func<RecordBlock> read
+    ) => new(signal, count, times, sequences, read);
+
     public static RecentBatch Merge(RecentBatch a, RecentBatch b)
     {
         RecordBlock[] blocks = [a.Block, b.Block];
@@ -78,16 +100,39 @@ public sealed class RecentBatch : RecordBatch, IRecordRows
     }
 
     /// <summary>The columns behind it, sorted.</summary>
-    internal RecordBlock Block { get; }
+    internal RecordBlock Block => Loaded.Block;
 
-    public override int Count => Block.Count;
-    public override long MinTime => Block.TimeOf[0];
-    public override long MaxTime => Block.TimeOf[^1];
+    private Rows Loaded
+    {
+        get
+        {
+            if (_rows is { } held || _last?.TryGetTarget(out held) == true)
+                return held!;
+            var rows = RowsOf(BlockGather.Sorted(_read!()));
+            _last = new WeakReference<Rows>(rows);
+            return rows;
+        }
+    }
+
+    // Counting over time reads the bands and the times, and never the records.
+    private static Rows RowsOf(RecordBlock sorted) =>
+        new(sorted, Array.ConvertAll(sorted.SeverityOf, s => (byte)Severity.Band(s)));
+
+    /// <summary>Whether its rows are not held.</summary>
+    internal bool IsLater => _read is not null;
+
+    /// <summary>Holds its rows from now on, as they can be read no more.</summary>
+    internal void Hold(RecordBlock block) => _rows = RowsOf(BlockGather.Sorted(block));
+
+    public override Signal Signal { get; }
+    public override int Count { get; }
+    public override long MinTime { get; }
+    public override long MaxTime { get; }
     public long MinSequence { get; }
     public override long MaxSequence { get; }
     public LogRecord this[int index] => Block[index];
     public ReadOnlySpan<long> Times => Block.Times;
-    public ReadOnlySpan<byte> Bands => _bands;
+    public ReadOnlySpan<byte> Bands => Loaded.Bands;
 
     public override IRecordRows Open(bool records) => this;
 

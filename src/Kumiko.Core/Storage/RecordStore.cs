@@ -66,7 +66,11 @@ public sealed class RecordStore : IDisposable
     private readonly NoticeList _notices = new();
     private readonly StoreUpkeep _upkeep;
     private List<SegmentBatch> _segments = [];
-    private List<RecentBatch> _recentBatches = [];
+    private readonly List<RecentBatch>[] _recentBatches =
+    [
+        [],
+        [],
+    ];
     private long _next;
 
     private sealed class RecentRow
@@ -76,6 +80,7 @@ public sealed class RecordStore : IDisposable
         public string Source { get; init; } = "";
         public long? Checksum { get; init; }
         public long? Import { get; init; }
+        public long Signal { get; init; }
         public byte[] Content { get; init; } = [];
     }
 
@@ -131,6 +136,9 @@ public sealed class RecordStore : IDisposable
     /// <summary>Told on the writer thread of the source and records of each batch that was committed.</summary>
     public event Action<string, RecordBlock>? Committed;
 
+    /// <summary>The same of spans.</summary>
+    public event Action<string, RecordBlock>? SpansCommitted;
+
     /// <summary>Told of the source of refused things and their number, kept or not.</summary>
     public event Action<string, long>? Kept;
 
@@ -138,7 +146,10 @@ public sealed class RecordStore : IDisposable
     public event Action<Exception>? Faulted;
 
     /// <summary>Number of records.</summary>
-    public long Count => _pins.Count;
+    public long Count => _pins.CountOf(Signal.Logs);
+
+    /// <summary>Number of spans.</summary>
+    public long Spans => _pins.CountOf(Signal.Spans);
 
     /// <summary>Sealing, merging, retention: they run by themselves, or when called.</summary>
     public StoreUpkeep Upkeep => _upkeep;
@@ -179,7 +190,9 @@ public sealed class RecordStore : IDisposable
             _database.Dispose();
             _database = RecordRescue.Replace(path, _clock, _notices);
             _cache = new SegmentCache(_database, _clock, SetAside);
-            (Recent, Templates, _recentBatches) = (new RecentTier(), new TemplateMiner(), []);
+            (Recent, Templates) = (new RecentTier(), new TemplateMiner());
+            foreach (var batches in _recentBatches)
+                batches.Clear();
             Load();
         }
     }
@@ -219,7 +232,7 @@ public sealed class RecordStore : IDisposable
         );
         foreach (
             var row in connection.Query<RecentRow>(
-                "SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, import AS Import, content AS Content FROM recent ORDER BY first_sequence",
+                "SELECT first_sequence AS FirstSequence, received AS Received, source AS Source, checksum AS Checksum, import AS Import, signal AS Signal, content AS Content FROM recent ORDER BY first_sequence",
                 buffered: false
             )
         )
@@ -228,7 +241,7 @@ public sealed class RecordStore : IDisposable
             {
                 if (row.Checksum is { } sum && sum != Checksum.Of(row.Content, row.FirstSequence))
                     throw new InvalidDataException("It does not match its checksum.");
-                var block = BatchCodec.Decode(row.Content, row.FirstSequence, strings);
+                var block = BatchCodec.Decode(row.Content, row.FirstSequence, strings, (Signal)row.Signal);
                 Recent.Add(new RecentEntry(row.FirstSequence, block, row.Source, row.Received, row.Import));
                 AddBatches(block);
             }
@@ -250,7 +263,7 @@ public sealed class RecordStore : IDisposable
 
     private static string DamageText(Segment segment, string damage) =>
         FormattableString.Invariant(
-            $"{segment.Rows} records from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})"
+            $"{segment.Rows} {(segment.Signal == Signal.Logs ? "records" : "spans")} from {Instants.ToDateTime(segment.MinTime):yyyy-MM-dd HH:mm:ss} to {Instants.ToDateTime(segment.MaxTime):yyyy-MM-dd HH:mm:ss} UTC are damaged and were set aside. Restore them from a backup if there is one. (Segment {segment.Id}: {damage})"
         );
 
     /// <summary>Commits records as one batch; they can be read when the task is done, and have their sequences.</summary>
@@ -288,7 +301,7 @@ public sealed class RecordStore : IDisposable
     {
         if (records.Count == 0)
             return true;
-        var group = RecentEntry.GroupOf(source, origin?.Import);
+        var group = RecentEntry.GroupOf(source, origin?.Import, records.Signal);
         await Room(group, cancel);
         var content = BatchCodec.Encode(records);
         var now = Instants.FromDateTime(_clock.GetUtcNow());
@@ -322,7 +335,8 @@ public sealed class RecordStore : IDisposable
     private void TellCommitted(string source, RecordBlock records)
     {
         // One that fails keeps it from none of the others.
-        foreach (var told in Committed?.GetInvocationList().Cast<Action<string, RecordBlock>>() ?? [])
+        var tellers = records.Signal == Signal.Logs ? Committed : SpansCommitted;
+        foreach (var told in tellers?.GetInvocationList().Cast<Action<string, RecordBlock>>() ?? [])
         {
             try
             {
@@ -368,28 +382,81 @@ public sealed class RecordStore : IDisposable
     {
         if (key is not null && !TakeKey(connection, source, key, now))
             return false;
-        var first = _next;
+        if (origin?.Place is { } place)
+            FollowedTable.Save(connection, place);
+        records.Number(_next);
+        Insert(connection, new RecentEntry(_next, records, source, now, origin?.Import), content);
+        _next += records.Count;
+        return true;
+    }
+
+    private static void Insert(SqliteConnection connection, RecentEntry entry, byte[] content)
+    {
+        var (records, first) = (entry.Block, entry.First);
         connection.Execute(
-            "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum, import) VALUES (@first, @Count, @min, @max, @now, @source, @content, @checksum, @Import)",
+            "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum, import, signal) VALUES (@first, @Count, @min, @max, @Received, @Source, @content, @checksum, @Import, @signal)",
             new
             {
                 first,
                 records.Count,
                 min = records.TimeOf.Min(),
                 max = records.TimeOf.Max(),
-                now,
-                source,
+                entry.Received,
+                entry.Source,
                 content,
                 checksum = Checksum.Of(content, first),
-                origin?.Import,
+                entry.Import,
+                signal = (int)records.Signal,
             }
         );
-        if (origin?.Place is { } place)
-            FollowedTable.Save(connection, place);
         connection.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'");
-        records.Number(first);
-        _next += records.Count;
-        return true;
+    }
+
+    /// <summary>The sequence of what comes next.</summary>
+    internal long NextSequence => _next;
+
+    /// <summary>Makes batches readable that lie elsewhere, before anything is taken in.</summary>
+    /// <param name="next">The sequence behind theirs.</param>
+    internal void Offer(IEnumerable<RecentBatch> batches, long next)
+    {
+        foreach (var batch in batches)
+            _recentBatches[(int)batch.Signal].Add(batch);
+        _next = next;
+        Publish();
+    }
+
+    /// <summary>Takes a batch over that was read from elsewhere, in the transaction that removes it there.</summary>
+    internal async Task Take(RecentEntry entry, RecentBatch before, Action<SqliteConnection> remove)
+    {
+        var content = BatchCodec.Encode(entry.Block);
+        await _database.Writer.Write(
+            connection =>
+            {
+                remove(connection);
+                Insert(connection, entry, content);
+                connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
+                return 0;
+            },
+            _ =>
+            {
+                before.Hold(entry.Block);
+                Recent.Add(entry);
+                Replace(before, RecentBatch.Of(entry.Block));
+            },
+            content.Length
+        );
+    }
+
+    /// <summary>Leaves a batch out that cannot be read.</summary>
+    internal Task Forget(RecentBatch batch) => _database.Writer.Write(_ => 0, _ => Replace(batch, null));
+
+    private void Replace(RecentBatch before, RecentBatch? after)
+    {
+        var batches = _recentBatches[(int)before.Signal];
+        batches.Remove(before);
+        if (after is not null)
+            batches.Insert(0, after);
+        Publish();
     }
 
     /// <summary>Notes a key; false where it came before with the same content.</summary>
@@ -424,7 +491,7 @@ public sealed class RecordStore : IDisposable
     /// <summary>Adds committed records to what can be read after the next <see cref="Publish"/>.</summary>
     private void AddBatches(RecordBlock records)
     {
-        var batches = _recentBatches;
+        var batches = _recentBatches[(int)records.Signal];
         batches.AddRange(RecentBatch.Of(records, BatchRows));
         // Small neighbours are merged so that a trickle does not make thousands of batches; each record moves a few times only.
         while (
@@ -432,6 +499,7 @@ public sealed class RecordStore : IDisposable
             && batches[^1].Count < LargeRows
             && batches[^2].Count <= batches[^1].Count * 2
             && batches[^2].Count + batches[^1].Count <= BatchRows
+            && !batches[^2].IsLater
         )
         {
             var merged = RecentBatch.Merge(batches[^2], batches[^1]);
@@ -441,7 +509,7 @@ public sealed class RecordStore : IDisposable
     }
 
     /// <summary>Makes the lists readable and answers with their version: runs on the writer thread, or while loading.</summary>
-    private long Publish() => _pins.Replace([.. _segments, .. _recentBatches]);
+    private long Publish() => _pins.Replace([.. _segments, .. _recentBatches.SelectMany(b => b)]);
 
     /// <summary>Segments that come and go, and batches that were sealed into them, in one transaction.</summary>
     internal async Task Commit(SegmentChange change)
@@ -546,14 +614,17 @@ public sealed class RecordStore : IDisposable
         {
             var done = change.Sealed.ToHashSet();
             var ranges = done.OrderBy(e => e.First).Select(e => (e.First, End: e.First + e.Block.Count)).ToArray();
-            _recentBatches =
+            var batches = _recentBatches[(int)change.Sealed[0].Block.Signal];
+            List<RecentBatch> left =
             [
-                .. _recentBatches
+                .. batches
                     .Select(b =>
                         b.MaxSequence < ranges[0].First || b.MinSequence >= ranges[^1].End ? b : b.Without(s => IsIn(ranges, s))
                     )
                     .OfType<RecentBatch>(),
             ];
+            batches.Clear();
+            batches.AddRange(left);
             Recent.Remove(done);
         }
         var version = Publish();
@@ -580,7 +651,7 @@ public sealed class RecordStore : IDisposable
         const int MostFields = 100_000;
         var changed = new Dictionary<FieldKey, long>();
         lock (FieldsSeen)
-            foreach (var (field, time) in added.SelectMany(e => e.FirstSeen))
+            foreach (var (field, time) in added.SelectMany(e => e.FirstSeen).Where(f => !SpanFields.IsOwn(f.Key.Name)))
                 if (FieldsSeen.TryGetValue(field, out var before) ? time < before : FieldsSeen.Count + changed.Count < MostFields)
                     changed[field] = Math.Min(time, changed.GetValueOrDefault(field, time));
         return [.. changed];

@@ -5,16 +5,29 @@ using Kumiko.Core.Storage.Segments;
 namespace Kumiko.Core.Storage;
 
 /// <summary>
-/// All records up to one commit: an immutable list that reading never blocks and writing never changes. While it is
-/// not disposed, the segments in it stay, whatever becomes of them.
+/// All records up to one commit, or all spans: an immutable list that reading never blocks and writing never changes. While it
+/// is not disposed, the segments in it stay, whatever becomes of them.
 /// </summary>
 public sealed class Snapshot : IDisposable
 {
     private readonly RecordBatch[] _batches;
-    private readonly VersionPins<(RecordBatch[] Batches, long Count)>.Pin _pin;
+    private readonly BatchLists _lists;
+    private readonly VersionPins<BatchLists>.Pin _pin;
 
-    internal Snapshot(RecordBatch[] batches, long count, VersionPins<(RecordBatch[] Batches, long Count)>.Pin pin) =>
-        (_batches, Count, _pin) = (batches, count, pin);
+    internal Snapshot(BatchLists lists, Signal signal, VersionPins<BatchLists>.Pin pin) =>
+        (_lists, Signal, _pin, _batches) = (lists, signal, pin, lists.Of(signal));
+
+    /// <summary>What its rows are.</summary>
+    public Signal Signal { get; }
+
+    /// <summary>The same moment as another kind of rows sees it. It ends with this one.</summary>
+    public Snapshot Of(Signal signal) => signal == Signal ? this : new(_lists, signal, _pin) { Patterns = Patterns };
+
+    /// <summary>Batches of all kinds.</summary>
+    internal IEnumerable<RecordBatch> Everything => _lists.All;
+
+    /// <summary>Segments of all kinds.</summary>
+    internal IEnumerable<SegmentBatch> AllSegments => _lists.All.OfType<SegmentBatch>();
 
     /// <summary>In no certain order.</summary>
     public IReadOnlyList<RecordBatch> Batches => _batches;
@@ -22,7 +35,7 @@ public sealed class Snapshot : IDisposable
     public IEnumerable<SegmentBatch> Segments => _batches.OfType<SegmentBatch>();
 
     /// <summary>Number of records.</summary>
-    public long Count { get; }
+    public long Count => _lists.CountOf(Signal);
 
     /// <summary>The highest sequence of all; those that are committed later have higher ones. −1 where there is none.</summary>
     public long LastSequence => _batches.Length == 0 ? -1 : _batches.Max(b => b.MaxSequence);
@@ -31,10 +44,10 @@ public sealed class Snapshot : IDisposable
     public Patterns.PatternView? Patterns { get; init; }
 
     /// <summary>The same records for another reader, who disposes them separately.</summary>
-    public Snapshot Share() => new(_batches, Count, _pin.Again()) { Patterns = Patterns };
+    public Snapshot Share() => new(_lists, Signal, _pin.Again()) { Patterns = Patterns };
 
     internal Snapshot With(Patterns.PatternBook patterns) =>
-        new(_batches, Count, _pin) { Patterns = new Patterns.PatternView(patterns, _batches) };
+        new(_lists, Signal, _pin) { Patterns = new Patterns.PatternView(patterns, _batches) };
 
     public void Dispose() => _pin.Dispose();
 

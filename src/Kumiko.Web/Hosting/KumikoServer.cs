@@ -19,7 +19,7 @@ using Kumiko.Core.Sources.Following;
 using Kumiko.Core.Sources.Imports;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Core.Tables;
 using Kumiko.Web.Accounts;
 using Kumiko.Web.Api;
@@ -131,7 +131,6 @@ public static class KumikoServer
                     new RowStores(
                         s.GetRequiredService<RecordStore>(),
                         s.GetRequiredService<MetricStore>(),
-                        s.GetRequiredService<SignalStore>(),
                         s.GetRequiredService<RuleStore>(),
                         s.GetRequiredService<ChangeStore>(),
                         s.GetRequiredService<LookupTables>()
@@ -159,7 +158,7 @@ public static class KumikoServer
         ));
         services.AddSingleton<MetricCatalogue>();
         services
-            .AddSingleton<SignalStore>()
+            .AddSingleton<SpanStore>()
             .AddSingleton<SourceBook>()
             .AddSingleton<SourceDays>()
             .AddSingleton<RateGates>()

@@ -64,7 +64,7 @@ public sealed class ExportTests
                     var bytes = Written(ExportFormats.Csv, Stream(schema, [.. rows.Select(r => r.Select(Value.Of).ToArray())]))
                         .GetAwaiter()
                         .GetResult();
-                    using var reader = CsvReader.Create(bytes, new CsvReaderOptions { HasHeader = true });
+                    using var reader = CsvReader.Create(bytes, new CsvReaderOptions { HasHeader = true, Separator = ',' });
                     foreach (var row in rows)
                     {
                         Assert.True(reader.Read());

@@ -9,7 +9,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Rules;
 using Kumiko.Core.Spans;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Core.Tests.Storage;
 using NodaTime;
 using static Kumiko.Core.Records.Instants;
@@ -215,20 +215,26 @@ public sealed class RowSetTests : StoreTest
     {
         using var store = Open();
         using var database = new AppDatabase(Path.Combine(Folder, "kumiko.db"));
-        var (spans, changes, rules) = (new SignalStore(store, Clock), new ChangeStore(database), new RuleStore(database, Clock));
+        var (spans, changes, rules) = (new SpanStore(store), new ChangeStore(database), new RuleStore(database, Clock));
         await spans.Append([SpanAt(Now - Minute, "a")], "quay");
         await spans.Append([SpanAt(Now - Minute, "b")], "office");
         await changes.Add(new Change("1", Now - Minute, "firmware", "Orra", "1", "2", "Ines") { Source = "quay" });
         await changes.Add(new Change("2", Now - Minute, "firmware", "Orra", "2", "3", "Ines") { Source = "office" });
         var access = new Access(new HashSet<string> { "quay" });
-        Assert.Equal("a", Assert.Single(Scanned.Rows(new SpanSet(spans), Focus, access))[3].AsText);
+        Assert.Equal("a", Assert.Single(Rows(store, access))[3].AsText);
         Assert.Equal("quay", Assert.Single(Scanned.Rows(new ChangeSet(changes), Focus, access))[7].AsText);
         Assert.StartsWith(
             "Alerts sum up what all sources sent",
             Assert.Throws<QueryRefusedException>(() => Scanned.Rows(new AlertSet(rules.Alerts), Focus, access)).Message
         );
-        Assert.Equal(2, Scanned.Rows(new SpanSet(spans), Focus).Count);
+        Assert.Equal(2, Rows(store).Count);
         Assert.Empty(Scanned.Rows(new AlertSet(rules.Alerts), Focus));
+    }
+
+    private IReadOnlyList<Value[]> Rows(RecordStore store, Access? access = null)
+    {
+        using var run = Ask(store, "from spans", new SpanSet(), access);
+        return run.Frame().GetAwaiter().GetResult().Rows;
     }
 
     private static Span SpanAt(long start, string name, long length = Second) =>
@@ -252,7 +258,7 @@ public sealed class RowSetTests : StoreTest
                     var folder = Directory.CreateTempSubdirectory("kumiko-test-").FullName;
                     using (var store = Open(path: Path.Combine(folder, "records.db")))
                     {
-                        var spans = new SignalStore(store, Clock);
+                        var spans = new SpanStore(store);
                         var all = batches
                             .Select(b =>
                                 b.Select(s => SpanAt(Focus.From + (s.Item1 * Second) - Minute, "x", s.Item2 * Second)).ToList()
@@ -262,7 +268,7 @@ public sealed class RowSetTests : StoreTest
                             spans.Append(batch, "quay").GetAwaiter().GetResult();
                         Assert.Equal(
                             all.SelectMany(b => b).Select(s => s.Start).Where(Focus.Contains).OrderDescending(),
-                            spans.NewestFirst(Focus, _ => true, CancellationToken.None).Select(s => s.Start)
+                            Rows(store).Select(row => row[0].AsLong)
                         );
                     }
                     Directory.Delete(folder, true);

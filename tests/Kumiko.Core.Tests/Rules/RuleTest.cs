@@ -12,7 +12,7 @@ using Kumiko.Core.Rules.Briefs;
 using Kumiko.Core.Spans;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Microsoft.Extensions.Time.Testing;
 
 namespace Kumiko.Core.Tests.Rules;
@@ -29,7 +29,7 @@ public abstract class RuleTest : IDisposable
     protected AppDatabase Database { get; private set; } = null!;
     protected RecordStore Records { get; private set; } = null!;
     protected MetricStore Metrics { get; private set; } = null!;
-    protected SignalStore Spans { get; private set; } = null!;
+    protected SpanStore Spans { get; private set; } = null!;
     protected RuleStore Store { get; private set; } = null!;
     protected ObjectiveStore Objectives { get; private set; } = null!;
     protected RuleReader Reader { get; private set; } = null!;
@@ -65,12 +65,12 @@ public abstract class RuleTest : IDisposable
         Database = new AppDatabase(Path.Combine(_folder, "kumiko.db"));
         Records = new RecordStore(Path.Combine(_folder, "records.db"), Clock);
         Metrics = new MetricStore(Records, Clock);
-        Spans = new SignalStore(Records, Clock);
+        Spans = new SpanStore(Records);
         Store = new RuleStore(Database, Clock);
         Objectives = new ObjectiveStore(Database, Clock);
         Around = new QuerySources(
             new RowSetBook([
-                new SpanSet(Spans),
+                new SpanSet(),
                 new AlertSet(Store.Alerts),
                 new MetricSet(Metrics),
                 new PatternSet(),

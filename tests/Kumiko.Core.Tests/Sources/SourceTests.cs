@@ -3,7 +3,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Core.Tests.Storage;
 using NodaTime;
 
@@ -37,12 +37,12 @@ public sealed class SourceTests : StoreTest
             ]
         );
 
-    private (RecordStore, SignalStore, MetricStore, AppDatabase) Stores()
+    private (RecordStore, SpanStore, MetricStore, AppDatabase) Stores()
     {
         var records = Open();
         return (
             records,
-            new SignalStore(records, Clock),
+            new SpanStore(records),
             new MetricStore(records, Clock, MetricOptions.Default with { Background = false }),
             new AppDatabase(Path.Combine(Folder, "kumiko.db"))
         );
@@ -129,7 +129,7 @@ public sealed class SourceTests : StoreTest
                 "quay"
             );
             await metrics.Append([Gauge(Now - (9 * Instants.Day))], "hosts");
-            var days = await new SourceDays(runs, signals, metrics, new Kumiko.Core.Changes.ChangeStore(database)).Of(
+            var days = await new SourceDays(runs, metrics, new Kumiko.Core.Changes.ChangeStore(database)).Of(
                 "Ines",
                 Now + 1,
                 DateTimeZone.Utc

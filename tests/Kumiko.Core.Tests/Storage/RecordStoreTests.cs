@@ -193,7 +193,7 @@ public sealed class RecordStoreTests : IDisposable
         }
         Assert.Equal(16_384, Ask("page_size"));
         Assert.Equal(2, Ask("auto_vacuum"));
-        Assert.Equal(8, Ask("user_version"));
+        Assert.Equal(9, Ask("user_version"));
     }
 
     [Fact]

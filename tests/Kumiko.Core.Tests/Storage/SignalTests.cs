@@ -1,6 +1,6 @@
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Core.Storage.Upkeep;
 
 namespace Kumiko.Core.Tests.Storage;
@@ -24,14 +24,15 @@ public sealed class SignalTests : StoreTest
     public async Task They_go_with_age_counted_from_the_later_of_arrival_and_time()
     {
         using var store = Open(new Retention(Age: Instants.Day));
-        var signals = new SignalStore(store, Clock);
+        var signals = new SpanStore(store);
         await signals.Append([Claim(Now - (30 * Instants.Day))], "old");
         await signals.Append([Claim(Now + Instants.Day)], "ahead");
+        await store.Upkeep.SealAll();
         await store.Upkeep.Retain();
         Assert.Equal(2, signals.Spans(Ever).Count());
         Clock.Advance(TimeSpan.FromHours(25));
         await store.Upkeep.Retain();
-        Assert.Null(signals.Latest("old"));
+        Assert.Empty(signals.Latest("old", 5));
         Assert.Single(signals.Spans(Ever));
     }
 
@@ -40,13 +41,13 @@ public sealed class SignalTests : StoreTest
     {
         using var store = Open();
         using var database = new AppDatabase(Path.Combine(Folder, "kumiko.db"));
-        var signals = new SignalStore(store, Clock);
+        var signals = new SpanStore(store);
         for (var i = 0; i < 70; i++)
             await signals.Append([Claim(i)], "spans");
         var to = Path.Combine(Folder, "copy");
         await StoreBackup.Run(store, database, to, null, CancellationToken.None);
         using var copy = Open(path: Path.Combine(to, "records.db"));
-        var copied = new SignalStore(copy, Clock);
+        var copied = new SpanStore(copy);
         Assert.Equal(Enumerable.Range(0, 70).Select(i => (long)i), copied.Spans(Ever).Select(m => m.Start));
     }
 
@@ -70,21 +71,22 @@ public sealed class SignalTests : StoreTest
                 };
             })
             .ToList();
-        await Assert.ThrowsAsync<DiskFullException>(() => new SignalStore(store, Clock).Append(noise, "hosts"));
+        await Assert.ThrowsAsync<DiskFullException>(() => new SpanStore(store).Append(noise, "hosts"));
     }
 
     [Fact]
     public async Task The_latest_batch_of_a_source_is_found_and_nothing_is_no_batch()
     {
         using var store = Open();
-        var signals = new SignalStore(store, Clock);
+        var signals = new SpanStore(store);
         var told = new List<SignalBatch>();
         signals.Committed += told.Add;
         await signals.Append([], "hosts");
-        Assert.Null(signals.Latest("hosts"));
+        Assert.Empty(signals.Latest("hosts", 5));
         await signals.Append([Claim(7)], "spans");
         await signals.Append([Claim(9)], "spans");
-        Assert.Equal(9, Assert.Single(signals.Latest("spans")!).Start);
+        Assert.Equal([9, 7], signals.Latest("spans", 5).Select(s => s.Start));
+        Assert.Equal(9, Assert.Single(signals.Latest("spans", 1)).Start);
         Assert.Equal([new SignalBatch("spans", 1, 12), new SignalBatch("spans", 1, 14)], told);
     }
 }

@@ -9,7 +9,7 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Intake.Otlp.Wire;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 
 namespace Kumiko.Web.Tests.Receivers;
 
@@ -215,7 +215,7 @@ public sealed class KilledWhileReceivingTests : IDisposable
         using var records = new RecordStore(folder.Records, TimeProvider.System);
         using var database = new AppDatabase(folder.Kept);
         var ever = new Window(long.MinValue, long.MaxValue);
-        var signals = new SignalStore(records, TimeProvider.System);
+        var signals = new SpanStore(records);
         using var metrics = new MetricStore(records, TimeProvider.System);
         using var snapshot = records.Current;
         var bodies = snapshot.OldestFirst(ever, BatchTest.All, null, CancellationToken.None).Select(r => r.Body).ToList();

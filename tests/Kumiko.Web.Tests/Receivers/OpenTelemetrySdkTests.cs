@@ -6,7 +6,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Web.Hosting;
 using Microsoft.Extensions.Logging;
 using OpenTelemetry;
@@ -210,7 +210,7 @@ public sealed class OpenTelemetrySdkTests : IAsyncLifetime
             inner.AddEvent(new ActivityEvent("locked", tags: new ActivityTagsCollection { ["row"] = 9 }));
             inner.SetStatus(ActivityStatusCode.Error, "row locked");
         }
-        var spans = _server.Get<SignalStore>().Spans(Ever).ToDictionary(s => s.SpanId);
+        var spans = _server.Get<SpanStore>().Spans(Ever).ToDictionary(s => s.SpanId);
         var (claim, board) = (spans[child], spans[parent]);
         Assert.Equal(
             (trace, parent, "claim", SpanKind.Client, SpanStatus.Error, "row locked"),

@@ -27,8 +27,10 @@ public sealed record Union(string Right) : PipelineStage
         var right = builder.Other(Right);
         if (builder.Scope is RecordScope left && right.Scope is RecordScope other)
         {
+            if (left.Signal != other.Signal)
+                throw new QueryRefusedException($"{Right} has other records than the rows before union. Write select in both.");
             var (l, r) = (left, other);
-            var merged = new RecordScope(builder.Context.Fields);
+            var merged = new RecordScope(builder.Context.Fields, left.Signal);
             string[] added = [.. l.Added.Union(r.Added, StringComparer.Ordinal)];
             var first = builder.NewSlots(added.Length + 1);
             for (var i = 0; i < added.Length; i++)

@@ -10,12 +10,24 @@ namespace Kumiko.Core.Query.Execution;
 
 /// <summary>Groups the rows of a segment by its columns: keys become numbers first, and texts only once for each
 /// number.</summary>
-internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternView? patterns, long moved)
+/// <param name="stored">What the store calls what the query calls so.</param>
+internal sealed class ColumnGrouping(
+    GroupPlan plan,
+    FieldRefs fields,
+    PatternView? patterns,
+    long moved,
+    Func<string, string> stored
+)
 {
     /// <summary>Of a smaller part of the rows each is asked by itself.</summary>
     private const int FewRows = 8;
 
     private static readonly List<Value> Levels = [.. Enumerable.Range(0, 256).Select(Value.Level)];
+
+    private static readonly List<Value> Statuses =
+    [
+        .. Enum.GetValues<SpanStatus>().Select(s => SpanFields.StatusValue(SpanFields.SeverityOf(s))),
+    ];
 
     private readonly bool _needIds = Array.Exists(plan.Aggregates, a => a.Kind.NeedsIds);
 
@@ -138,12 +150,16 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     {
         if (aggregate.CountsRows)
             return new ArgumentReader(_ => Value.True, null);
+        var name =
+            aggregate is { Second: null, Kind.TakesAnyValue: false } && aggregate.Call.Arguments[0] is Field field
+                ? stored(field.Name)
+                : null;
+        if (name == SpanFields.Duration)
+            return new ArgumentReader(null, null) { Wholes = scan.Durations, Kind = ValueKind.Duration };
         if (
-            aggregate.Second is null
-            && aggregate.Call.Arguments[0] is Field field
-            && !RecordFields.BuiltIn.Contains(field.Name)
-            && !aggregate.Kind.TakesAnyValue
-            && scan.Column(fields.Get(field.Name)).TryWholes(arena, out var wholes, out var there, out var kind)
+            name is not null
+            && !RecordFields.IsColumn(name)
+            && scan.Column(fields.Get(name)).TryWholes(arena, out var wholes, out var there, out var kind)
         )
             return new ArgumentReader(null, null)
             {
@@ -159,8 +175,8 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
 
     private Func<int, Value> Reader(Expr expr, Func<Row, Value> compiled, bool counts, SegmentScan scan)
     {
-        if (expr is Field field && (!counts || field.Name != "body") && !RecordFields.BuiltIn.Contains(field.Name))
-            return scan.Column(fields.Get(field.Name)).Of;
+        if (expr is Field field && stored(field.Name) is var name && (!counts || name != "body") && !RecordFields.IsColumn(name))
+            return scan.Column(fields.Get(name)).Of;
         var source = Source(scan);
         return row => compiled(new Row(source, row, []));
     }
@@ -177,17 +193,23 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
     )
     {
         var codes = arena.Ints(scan.Count);
-        if (key is Field field)
+        var name = key is Field field ? stored(field.Name) : null;
+        if (name is not null)
         {
-            switch (field.Name)
+            switch (name)
             {
+                case SpanFields.Status:
+                    var statuses = scan.Severities;
+                    foreach (var row in rows)
+                        codes[row] = (int)SpanFields.StatusOf(statuses[row]);
+                    return new SegmentGroups.Codes(codes, Statuses);
                 case "level":
                     var severities = scan.Severities;
                     foreach (var row in rows)
                         codes[row] = severities[row];
                     return new SegmentGroups.Codes(codes, Levels);
                 case "service" or "host":
-                    var (ofResource, names) = field.Name == "service" ? scan.Services : scan.Hosts;
+                    var (ofResource, names) = name == "service" ? scan.Services : scan.Hosts;
                     if (rows.Length < scan.Count / FewRows)
                     {
                         var places = arena.Longs(rows.Length);
@@ -214,10 +236,10 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
                     return OfTexts(scan.TraceId, codes, scan.Count);
                 case "span_id":
                     return OfTexts(scan.SpanId, codes, scan.Count);
-                case "time" or "observed" or "body":
+                case "time" or "observed" or "body" or SpanFields.Duration or SpanFields.Failed:
                     break;
                 default:
-                    if (scan.Column(fields.Get(field.Name)) is { RowByRow: false } column && rows.Length >= scan.Count / FewRows)
+                    if (scan.Column(fields.Get(name)) is { RowByRow: false } column && rows.Length >= scan.Count / FewRows)
                         return OfColumn(column, scan, codes);
                     break;
             }
@@ -225,9 +247,9 @@ internal sealed class ColumnGrouping(GroupPlan plan, FieldRefs fields, PatternVi
         // What is computed is asked of each row, and told apart by its value.
         var source = Source(scan);
         var numbering = new Numbering();
-        if (key is Field stored && !RecordFields.BuiltIn.Contains(stored.Name))
+        if (name is not null && !RecordFields.IsColumn(name))
         {
-            var values = scan.Column(fields.Get(stored.Name));
+            var values = scan.Column(fields.Get(name));
             Each(row => values.Of(row), rows);
         }
         else

@@ -29,14 +29,17 @@ internal sealed class CountingPass
         var count = conditions.Written.Count;
         (_alone, _left, _missing) = (new long[count], new long[count], new long[count]);
         (_stepLeft, _stepFits) = (new long[pipeline.RecordSteps.Count], new long[pipeline.RecordSteps.Count]);
-        var compiler = new Compiler(context, new RecordScope(fields));
+        var compiler = new Compiler(context, new RecordScope(fields, pipeline.Signal));
+        var ofStore = new Compiler(context, new RecordScope(fields));
         var absent = conditions
             .Written.Select(c =>
                 c.Expr is Compare { Op: CompareOp.NotEqual, Left: Field field } ? new Not(new Exists(field)) : null
             )
             .ToArray();
         _absent = Array.ConvertAll(absent, a => a is null ? null : compiler.Condition(a));
-        _absentOnSegment = Array.ConvertAll(absent, a => a is null ? null : SegmentCondition.Of(a, compiler, fields, null));
+        _absentOnSegment = Array.ConvertAll(absent, a =>
+            a is null ? null : SegmentCondition.Of(StoredNames.Of(a, pipeline.Signal), ofStore, fields, null)
+        );
     }
 
     /// <summary>Looks at all batches of a snapshot.</summary>
@@ -44,6 +47,7 @@ internal sealed class CountingPass
     {
         foreach (
             var batch in snapshot
+                .Of(_pipeline.Signal)
                 .Batches.Where(b => _pipeline.Reads.Overlaps(b.MinTime, b.MaxTime))
                 .OrderByDescending(b => b.MaxTime)
         )

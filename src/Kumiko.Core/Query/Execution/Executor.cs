@@ -38,13 +38,13 @@ internal sealed class Executor(
             var all = p.Conditions.ToList();
             if (Allowed is not null)
                 all.Insert(0, (0, Allowed));
-            return new LogConditions(all, context, fields, patterns);
+            return new LogConditions(all, context, fields, patterns, p.Signal);
         });
 
     /// <summary>The test that a pipeline's records pass: its conditions and the steps on single records.</summary>
     public BatchTest Test(Pipeline pipeline) => _tests.GetOrAdd(pipeline, p =>
         {
-            if (p.Set != "logs")
+            if (p.Scan is not null)
                 return BatchTest.Of(_ => false);
             var conditions = Conditions(p);
             var drops = p.RecordSteps.Any(s => s.Drops);
@@ -93,6 +93,9 @@ internal sealed class Executor(
         }
     }
 
+    /// <summary>The records or spans that a pipeline reads.</summary>
+    private Snapshot Rows(Pipeline pipeline) => snapshot.Of(pipeline.Signal);
+
     /// <summary>Records that a pipeline starts from, with their slots filled, newest first.</summary>
     /// <param name="before">Reads on below this one.</param>
     public IEnumerable<Row> Passing(Pipeline pipeline, RecordId? before = null)
@@ -102,7 +105,7 @@ internal sealed class Executor(
         var moved = before is { } id ? id with { Time = id.Time - pipeline.Moved } : (RecordId?)null;
         // The steps drop rows and fill slots; the conditions alone decide what is read.
         var test = Filter(pipeline);
-        var records = snapshot.NewestFirst(pipeline.Reads, test, moved, cancel).Select(pipeline.RowOf);
+        var records = Rows(pipeline).NewestFirst(pipeline.Reads, test, moved, cancel).Select(pipeline.RowOf);
         return pipeline.RecordSteps.Count == 0
             ? records
             : records.Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
@@ -113,7 +116,7 @@ internal sealed class Executor(
     {
         if (pipeline.Scan is not null)
             return [];
-        var records = snapshot
+        var records = Rows(pipeline)
             .OldestFirst(
                 window.Shift(-pipeline.Moved),
                 Filter(pipeline),
@@ -187,13 +190,13 @@ internal sealed class Executor(
     private GroupTable Gather(Pipeline pipeline, GroupPlan plan)
     {
         var conditions = Conditions(pipeline);
-        var touched = snapshot
+        var touched = Rows(pipeline)
             .Batches.Where(b => pipeline.Reads.Overlaps(b.MinTime, b.MaxTime))
             .OrderByDescending(b => b.MaxTime)
             .ToArray();
         var tables = new ConcurrentBag<GroupTable>();
         var next = -1;
-        var columns = new ColumnGrouping(plan, fields, patterns, pipeline.Moved);
+        var columns = new ColumnGrouping(plan, fields, patterns, pipeline.Moved, new RecordScope(fields, pipeline.Signal).Stored);
         try
         {
             Parallel.For(

@@ -31,21 +31,24 @@ internal sealed class LogConditions
         IEnumerable<(int Index, Expr Condition)> conditions,
         EvaluationContext context,
         FieldRefs fields,
-        PatternView? patterns
+        PatternView? patterns,
+        Signal signal = Signal.Logs
     )
     {
-        var compiler = new Compiler(context, new RecordScope(fields));
+        var compiler = new Compiler(context, new RecordScope(fields, signal));
+        var ofStore = new Compiler(context, new RecordScope(fields));
         _patternOf = patterns is null ? null : patterns.ValueOf;
         // Each part of an “and” is a condition by itself, in the order in which they stand.
         _written =
         [
             .. conditions
                 .SelectMany(c => c.Condition is And and ? and.Items.Select(i => (c.Index, Condition: i)) : [c])
+                .Select(c => (c.Index, c.Condition, Stored: StoredNames.Of(c.Condition, signal)))
                 .Select(c => new LogCondition(
                     c.Index,
                     c.Condition,
-                    SegmentPruning.Of(c.Condition),
-                    SegmentCondition.Of(c.Condition, compiler, fields, patterns),
+                    SegmentPruning.Of(c.Stored),
+                    SegmentCondition.Of(c.Stored, ofStore, fields, patterns),
                     compiler.Condition(c.Condition)
                 )),
         ];

@@ -121,7 +121,13 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     : SegmentCondition
 {
     private readonly Lazy<byte[]> _bySeverity = new(() =>
-        [.. Enumerable.Range(0, 256).Select(s => holds(Value.Level(s)) ? (byte)1 : (byte)0)]
+        [
+            .. Enumerable
+                .Range(0, 256)
+                .Select(s =>
+                    holds(asked.Name == SpanFields.Status ? SpanFields.StatusValue(s) : Value.Level(s)) ? (byte)1 : (byte)0
+                ),
+        ]
     );
 
     private const int LargestTable = 4_096;
@@ -130,7 +136,7 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     public override double Cost =>
         asked.Name switch
         {
-            "service" or "host" or "level" or "pattern" => 1,
+            "service" or "host" or "level" or "pattern" or SpanFields.Status => 1,
             "trace_id" or "span_id" => 4,
             _ => 2,
         };
@@ -141,23 +147,15 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
         var found = new RowMask(candidates.Count);
         switch (asked.Name)
         {
-            case "level":
+            case "level" or SpanFields.Status:
                 if (!scan.TryMarkSeverities(_bySeverity.Value, found.Words))
                     found.AddMarked(scan.Severities, _bySeverity.Value);
                 found.Keep(candidates);
                 return found;
             case "time":
-                if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) })
-                    AddRising(found, scan.Times, ValueKind.Time);
-                else
-                {
-                    var truth = TruthOf(scan.Times, ValueKind.Time);
-                    for (var row = 0; row < truth.Length; row++)
-                        if (truth[row])
-                            found.Set(row);
-                }
-                found.Keep(candidates);
-                return found;
+                return Numbers(scan.Times, ValueKind.Time, found, candidates);
+            case SpanFields.Duration:
+                return Numbers(scan.Durations.AsSpan(0, scan.Count), ValueKind.Duration, found, candidates);
             case "service":
                 return ByResource(scan, scan.Services, candidates);
             case "host":
@@ -176,7 +174,7 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
                 return Texts(scan.SeverityText, candidates);
             case "source":
                 return Texts(scan.Origin, candidates);
-            case "observed":
+            case "observed" or SpanFields.Failed:
                 for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
                     if (holds(scan.Field(asked, row)))
                         found.Set(row);
@@ -227,6 +225,21 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
             if (codes[row] != 0)
                 found.Set(row);
         ArrayPool<int>.Shared.Return(codes);
+        return found;
+    }
+
+    private RowMask Numbers(ReadOnlySpan<long> numbers, ValueKind kind, RowMask found, RowMask candidates)
+    {
+        if (compare is { Op: not (CompareOp.Equal or CompareOp.NotEqual) })
+            AddRising(found, numbers, kind);
+        else
+        {
+            var truth = TruthOf(numbers, kind);
+            for (var row = 0; row < truth.Length; row++)
+                if (truth[row])
+                    found.Set(row);
+        }
+        found.Keep(candidates);
         return found;
     }
 

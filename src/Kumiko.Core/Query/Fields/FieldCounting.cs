@@ -3,6 +3,7 @@ using Kumiko.Core.Evaluation;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Segments;
 
 namespace Kumiko.Core.Query.Fields;
@@ -29,6 +30,9 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
     private const int MostFields = 2_000;
 
     private readonly Dictionary<string, FieldCounter> _fields = new(StringComparer.Ordinal);
+
+    /// <summary>Whether what is counted now are spans, whose fields have other names in the store.</summary>
+    private bool _isSpans;
 
     /// <param name="what">Matches, each with the window that counts.</param>
     /// <param name="mostValues">So many different values of a field are told apart.</param>
@@ -127,8 +131,11 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
             counter.Note(value.Kind);
     }
 
+    private string Asked(string stored) => _isSpans ? SpanFields.Asked(stored) : stored;
+
     private void Add(MatchSet.Part part)
     {
+        _isSpans = part.Batch.Signal == Signal.Spans;
         if (part.Batch is SegmentBatch segment)
         {
             // A damaged segment is set aside by the store, which says so; the rest goes on.
@@ -174,14 +181,21 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
 
     private void Add(LogRecord record)
     {
-        if (record.SeverityNumber > 0)
+        if (_isSpans)
+        {
+            Add("status", SpanFields.StatusValue(record.SeverityNumber));
+            Add("operation", Value.Of(record.Body));
+            Add("duration", SpanFields.DurationOf(record));
+            Add("span_id", Value.Of(record.SpanId));
+        }
+        else if (record.SeverityNumber > 0)
             Add("level", Banded(record.SeverityNumber));
         AddResource(record.Resource, 1);
         if (record.TraceId is { } trace)
             Add("trace_id", Value.Of(trace));
         var names = record.Attributes.Names;
         for (var i = 0; i < names.Length; i++)
-            Add(names[i], record.Attributes.Values[i]);
+            Add(Asked(names[i]), record.Attributes.Values[i]);
     }
 
     private void AddResource(Resource resource, long times)
@@ -200,7 +214,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
     private void Add(SegmentScan scan, MatchSet.Part part)
     {
         var whole = part.Found is null && part.First == 0 && part.End == scan.Count;
-        if (only is null or "level")
+        if (only is null or "level" or "status")
         {
             Span<long> levels = stackalloc long[256];
             levels.Clear();
@@ -211,8 +225,11 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
             else
                 for (var i = 0; i < part.Count; i++)
                     levels[severities[part[i]]]++;
-            for (var severity = 1; severity < levels.Length; severity++)
-                Add("level", Banded(severity), levels[severity]);
+            for (var severity = _isSpans ? 0 : 1; severity < levels.Length; severity++)
+                if (_isSpans)
+                    Add("status", SpanFields.StatusValue(severity), levels[severity]);
+                else
+                    Add("level", Banded(severity), levels[severity]);
         }
         var ofResource = new long[scan.Resources.Length];
         var resources = scan.ResourceOfRow;
@@ -227,14 +244,43 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
                 AddResource(scan.Resources[r], ofResource[r]);
         cancel.ThrowIfCancellationRequested();
         if (only is null or "trace_id")
-            AddTraces(scan, part);
+            AddIds(scan.TraceId, "trace_id", part);
+        if (_isSpans)
+            AddOfSpans(scan, part);
         AddAttributes(scan, part, whole);
     }
 
-    private void AddTraces(SegmentScan scan, MatchSet.Part part)
+    /// <summary>What every span has.</summary>
+    private void AddOfSpans(SegmentScan scan, MatchSet.Part part)
     {
-        var (places, texts) = scan.TraceId;
-        if (texts.Count == 0 || Stored("trace_id") is not { } counter)
+        if (only is null or "span_id")
+            AddIds(scan.SpanId, "span_id", part);
+        if (only is null or "operation" && Stored("operation") is { } operations)
+        {
+            // Most names have no gaps, and are counted by their template.
+            var templates = scan.Bodies.Templates;
+            var ofRow = scan.Bodies.TemplateOfRow;
+            var counts = new long[templates.Length];
+            for (var i = 0; i < part.Count; i++)
+                if (HasGaps(templates[ofRow[part[i]]]))
+                    Add(operations, Value.Of(scan.Bodies.Text(part[i])), 1);
+                else
+                    counts[ofRow[part[i]]]++;
+            for (var t = 0; t < counts.Length; t++)
+                if (counts[t] > 0)
+                    Add(operations, Value.Of(templates[t].Text), counts[t]);
+        }
+        if (only is null or "duration" && Stored("duration") is { } durations)
+            for (var i = 0; i < part.Count; i++)
+                Add(durations, Value.Duration(scan.Durations[part[i]]), 1);
+
+        static bool HasGaps(SegmentTemplate template) => template.Text.Contains('\0');
+    }
+
+    private void AddIds((int[] Places, TextVector Texts) ids, string name, MatchSet.Part part)
+    {
+        var (places, texts) = ids;
+        if (texts.Count == 0 || Stored(name) is not { } counter)
             return;
         long closed = 0;
         for (var i = 0; i < part.Count; i++)
@@ -253,7 +299,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
     private void AddAttributes(SegmentScan scan, MatchSet.Part part, bool whole)
     {
         var fields = scan.Attributes;
-        if (only is not null && !fields.Names.Contains(only))
+        if (only is not null && !fields.Names.Any(n => Asked(n) == only))
             return;
         if (whole)
         {
@@ -298,7 +344,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
             var attributes = fields.Of(row);
             for (var n = 0; n < attributes.Count; n++)
                 if (Array.IndexOf(known, attributes.Names[n]) < 0)
-                    Add(attributes.Names[n], attributes.Values[n]);
+                    Add(Asked(attributes.Names[n]), attributes.Values[n]);
         }
     }
 
@@ -306,7 +352,7 @@ internal sealed class FieldCounting(int mostValues, string? only, ComputedFields
     private void AddColumn(SegmentFields fields, int column, int first, int[]? ranks, int count)
     {
         var key = fields.Keys[column];
-        if (key.Kind == ValueKind.Missing || Stored(key.Name) is not { } counter)
+        if (key.Kind == ValueKind.Missing || Stored(Asked(key.Name)) is not { } counter)
             return;
         cancel.ThrowIfCancellationRequested();
         var vector = fields.Column(column);

@@ -1,3 +1,4 @@
+using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Segments;
 
@@ -6,10 +7,14 @@ namespace Kumiko.Core.Query.Fields;
 /// <summary>Which fields records have: segments tell by their lists of fields, and no value is read.</summary>
 internal static class FieldNames
 {
+    /// <summary>What every span has.</summary>
+    private static readonly string[] Always = ["operation", "status", "failed", "duration", "span_id"];
+
     public static IReadOnlyList<FieldPresence> Of(IEnumerable<MatchSet.Part> parts, CancellationToken cancel)
     {
         var counts = new Dictionary<string, long>(StringComparer.Ordinal);
         long total = 0;
+        var isSpans = false;
         void Add(string name, long times)
         {
             if (times > 0)
@@ -19,6 +24,7 @@ internal static class FieldNames
         {
             cancel.ThrowIfCancellationRequested();
             total += part.Count;
+            isSpans |= part.Batch.Signal == Signal.Spans;
             // A damaged segment is set aside by the store, which says so; the rest goes on.
             try
             {
@@ -33,7 +39,14 @@ internal static class FieldNames
             }
             catch (DamagedSegmentException) { }
         }
-        Add("level", total);
+        if (isSpans)
+        {
+            counts = counts.ToDictionary(c => SpanFields.Asked(c.Key), c => c.Value, StringComparer.Ordinal);
+            foreach (var name in Always)
+                Add(name, total);
+        }
+        else
+            Add("level", total);
         return
         [
             .. counts

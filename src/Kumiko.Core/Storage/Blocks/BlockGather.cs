@@ -88,7 +88,7 @@ internal sealed class BlockGather
             cells += from.CellOf[row.Row + 1] - from.CellOf[row.Row];
             bytes = checked(bytes + from.StartOf[row.Row + 1] - from.StartOf[row.Row]);
         }
-        var into = new RecordBlock(rows.Length, cells, bytes);
+        var into = new RecordBlock(rows.Length, cells, bytes) { Signal = _from.Count == 0 ? Signal.Logs : _from[0].Signal };
         (cells, bytes) = (0, 0);
         for (var i = 0; i < rows.Length; )
         {

@@ -39,6 +39,9 @@ public sealed class RecordBlock
 
     public int Count { get; }
 
+    /// <summary>What its rows are.</summary>
+    public Signal Signal { get; init; }
+
     /// <summary>When each happened, UTC nanoseconds, in the order of rows.</summary>
     public ReadOnlySpan<long> Times => TimeOf;
 
@@ -193,6 +196,9 @@ public sealed class RecordBlock
             ValueKind.List or ValueKind.Object => NestedValue.Read(SliceOf(row, cell).Of(Bytes), strings),
             _ => ValueCodec.Whole(kind, cell),
         };
+
+    /// <summary>Under which name the body is mined: names of spans are no templates of records.</summary>
+    internal string MinedAs(int row) => Signal == Signal.Logs ? ServiceOf(row) : Templates.TemplateMiner.Spans + ServiceOf(row);
 
     internal string ServiceOf(int row) => Resources[ResourceOf[row]].Service is { IsText: true } service ? service.AsText : "";
 }

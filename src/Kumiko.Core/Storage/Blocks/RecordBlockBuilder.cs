@@ -293,9 +293,13 @@ internal sealed class RecordBlockBuilder
     }
 
     /// <summary>The rows as a block; the builder is empty then.</summary>
-    public RecordBlock Build()
+    public RecordBlock Build(Signal signal = Signal.Logs)
     {
-        var block = new RecordBlock(_count, _cellCount, _bytes.Length).With([.. _resources], [.. _sources], [.. _shapes]);
+        var block = new RecordBlock(_count, _cellCount, _bytes.Length) { Signal = signal }.With(
+            [.. _resources],
+            [.. _sources],
+            [.. _shapes]
+        );
         _times.AsSpan(0, _count).CopyTo(block.TimeOf);
         _observed.AsSpan(0, _count).CopyTo(block.ObservedOf);
         _sequences.AsSpan(0, _count).CopyTo(block.SequenceOf);

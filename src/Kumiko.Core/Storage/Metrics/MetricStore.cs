@@ -2,7 +2,6 @@ using Dapper;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Columns;
-using Kumiko.Core.Storage.Signals;
 using Microsoft.Data.Sqlite;
 
 namespace Kumiko.Core.Storage.Metrics;

@@ -136,7 +136,7 @@ public sealed class PatternBook
     public IReadOnlyList<string> Overflowing()
     {
         lock (_miner)
-            return [.. _miner.Full.Order(StringComparer.Ordinal)];
+            return [.. _miner.Full.Where(s => !TemplateMiner.IsOfSpans(s)).Order(StringComparer.Ordinal)];
     }
 
     /// <summary>Ids that the table does not have yet.</summary>
@@ -163,7 +163,11 @@ public sealed class PatternBook
                 return _edition;
             var groups = new Dictionary<long, Group>();
             var tokens = new BodyTokens();
-            foreach (var service in _miner.Ever.GroupBy(t => t.Service, StringComparer.Ordinal))
+            foreach (
+                var service in _miner
+                    .Ever.GroupBy(t => t.Service, StringComparer.Ordinal)
+                    .Where(s => !TemplateMiner.IsOfSpans(s.Key))
+            )
             foreach (var group in Groups(service.Key, [.. service], tokens))
             foreach (var template in group.Templates)
                 groups[template.Id] = group;

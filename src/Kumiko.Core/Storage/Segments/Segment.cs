@@ -51,6 +51,9 @@ public sealed record Segment
 
     public required long Id { get; init; }
 
+    /// <summary>What its rows are.</summary>
+    public Signal Signal { get; init; }
+
     /// <summary>The place all its records came from; null where quiet ones share it.</summary>
     public string? Source { get; init; }
 

@@ -10,6 +10,7 @@ public sealed class SegmentBatch : RecordBatch
     internal SegmentBatch(Segment segment, SegmentCache cache) => (Segment, _cache) = (segment, cache);
 
     public Segment Segment { get; }
+    public override Signal Signal => Segment.Signal;
     public override int Count => Segment.Rows;
     public override long MinTime => Segment.MinTime;
     public override long MaxTime => Segment.MaxTime;

@@ -19,6 +19,9 @@ public static class SegmentPruning
         "body",
         "source",
         "pattern",
+        SpanFields.Duration,
+        SpanFields.Status,
+        SpanFields.Failed,
     };
 
     /// <summary>False for segments of which no row inside a window can pass.</summary>
@@ -38,8 +41,12 @@ public static class SegmentPruning
                 return (batch, window) => Array.Exists(any, item => item(batch, window));
             case Term term when term.Quoted || !term.Text.AsSpan().ContainsAny('*', '\\'):
                 return (batch, _) => batch.Facts().MayHaveTokens(term.Text);
-            case Compare { Left: Field { Name: "level" }, Right: Literal literal } compare:
-                var bands = Bands(new LiteralTest(literal), compare.Op);
+            case Compare { Left: Field { Name: "level" or SpanFields.Status } graded, Right: Literal literal } compare:
+                var bands = Bands(
+                    new LiteralTest(literal),
+                    compare.Op,
+                    graded.Name == SpanFields.Status ? SpanFields.StatusValue : Value.Level
+                );
                 return (batch, window) =>
                     (batch.Segment.SeverityMask & bands) != 0
                     && (IsWhole(batch, window) || batch.Facts().Counts.Any(c => (bands & (1 << c.Band)) != 0 && IsIn(c, window)));
@@ -53,11 +60,11 @@ public static class SegmentPruning
     }
 
     /// <summary>A bit for each severity band in which some severity holds.</summary>
-    private static int Bands(LiteralTest test, CompareOp op)
+    private static int Bands(LiteralTest test, CompareOp op, Func<int, Value> valueOf)
     {
         var bands = 0;
         for (var number = 0; number <= 24; number++)
-            if (test.Holds(op, Value.Level(number)))
+            if (test.Holds(op, valueOf(number)))
                 bands |= 1 << Severity.Band(number);
         return bands;
     }

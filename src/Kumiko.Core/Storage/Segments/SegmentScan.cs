@@ -19,6 +19,7 @@ public sealed class SegmentScan : RowSource, IDisposable
     private long[]? _times;
     private long[]? _sequences;
     private long[]? _observed;
+    private long[]? _durations;
     private LongSlice? _packedResources;
     private LongSlice? _packedSeverities;
     private byte[]? _severities;
@@ -62,6 +63,21 @@ public sealed class SegmentScan : RowSource, IDisposable
 
     /// <summary>How much later each was observed than it happened.</summary>
     internal ReadOnlySpan<long> Observed => (_observed ??= Numbers(SegmentColumn.Observed)).AsSpan(0, Count);
+
+    /// <summary>Of spans: how long each took. Clocks that went back make no time negative.</summary>
+    internal long[] Durations
+    {
+        get
+        {
+            if (_durations is not null)
+                return _durations;
+            _durations = _arena.Longs(Count);
+            var observed = Observed;
+            for (var i = 0; i < observed.Length; i++)
+                _durations[i] = Math.Max(0, observed[i]);
+            return _durations;
+        }
+    }
 
     /// <summary>Severity numbers.</summary>
     public ReadOnlySpan<byte> Severities => (_severities ??= ReadSeverities()).AsSpan(0, Count);
@@ -221,6 +237,13 @@ public sealed class SegmentScan : RowSource, IDisposable
                 return Text(TraceId, place);
             case "span_id":
                 return Text(SpanId, place);
+            case SpanFields.Duration:
+                return Value.Duration(Durations[place]);
+            case SpanFields.Failed:
+                return field.OfRow?.Invoke(new Row(this, place, []))
+                    ?? Value.Of(SpanFields.StatusOf(Severities[place]) == SpanStatus.Error);
+            case SpanFields.Status:
+                return SpanFields.StatusValue(Severities[place]);
             case "pattern":
                 // A pattern is told by the template alone, once for each that the segment has.
                 _patterns ??= [.. Bodies.Templates.Select(t => _patternOf?.Invoke(t.Id) ?? Value.Missing)];

@@ -11,9 +11,18 @@ namespace Kumiko.Core.Storage.Segments;
 internal static class SegmentTable
 {
     private const string CatalogueColumns = """
-        id AS Id, source AS Source, import AS Import, min_time AS MinTime, max_time AS MaxTime, max_observed AS MaxObserved, min_sequence AS MinSequence,
+        id AS Id, source AS Source, min_time AS MinTime, max_time AS MaxTime, max_observed AS MaxObserved, min_sequence AS MinSequence,
         max_sequence AS MaxSequence, rows AS Rows, severity_mask AS SeverityMask, raw_bytes AS RawBytes, bytes AS Bytes, merges AS Merges
         """;
+
+    /// <summary>The columns of the catalogue; files of before lack the last of them.</summary>
+    private static string Catalogue(SqliteConnection connection)
+    {
+        var there = connection.Query<string>("SELECT name FROM pragma_table_info('segment')").ToHashSet();
+        return CatalogueColumns
+            + (there.Contains("import") ? ", import AS Import" : ", NULL AS Import")
+            + (there.Contains("signal") ? ", signal AS Signal" : ", 0 AS Signal");
+    }
 
     /// <summary>The segments that can be read.</summary>
     public static List<Segment> Live(SqliteConnection connection) => [.. ByChecksum(connection)[true]];
@@ -24,7 +33,7 @@ internal static class SegmentTable
     private static ILookup<bool, Segment> ByChecksum(SqliteConnection connection) =>
         connection
             .Query<Segment, long, (Segment Segment, long Checksum)>(
-                $"SELECT {CatalogueColumns}, CASE state WHEN 'live' THEN checksum ELSE checksum + 1 END AS Checksum FROM segment WHERE state NOT IN ('gone', 'damaged') ORDER BY min_time, id",
+                $"SELECT {Catalogue(connection)}, CASE state WHEN 'live' THEN checksum ELSE checksum + 1 END AS Checksum FROM segment WHERE state NOT IN ('gone', 'damaged') ORDER BY min_time, id",
                 (s, c) => (s, c),
                 splitOn: "Checksum"
             )
@@ -34,14 +43,16 @@ internal static class SegmentTable
         Checksum.Of(
             FormattableString.Invariant(
                 $"{s.Source} {s.MinTime} {s.MaxTime} {s.MaxObserved} {s.MinSequence} {s.MaxSequence} {s.Rows} {s.SeverityMask} {s.RawBytes} {s.Bytes} {s.Merges}"
-            ) + (s.Import is { } import ? FormattableString.Invariant($" import {import}") : ""),
+            )
+                + (s.Import is { } import ? FormattableString.Invariant($" import {import}") : "")
+                + (s.Signal == Signal.Logs ? "" : FormattableString.Invariant($" signal {(int)s.Signal}")),
             s.Id
         );
 
     public static List<(Segment Segment, string Damage)> Damaged(SqliteConnection connection) =>
         [
             .. connection.Query<Segment, string, (Segment, string)>(
-                $"SELECT {CatalogueColumns}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id",
+                $"SELECT {Catalogue(connection)}, damage AS Damage FROM segment WHERE state = 'damaged' ORDER BY id",
                 (s, d) => (s, d),
                 splitOn: "Damage"
             ),
@@ -75,12 +86,13 @@ internal static class SegmentTable
         var s = encoded.Catalogue;
         var id = connection.ExecuteScalar<long>(
             """
-            INSERT INTO segment (source, import, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges, checksum)
-            VALUES (@Source, @Import, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges, 0)
+            INSERT INTO segment (signal, source, import, min_time, max_time, max_observed, min_sequence, max_sequence, rows, severity_mask, raw_bytes, bytes, columns, merges, checksum)
+            VALUES (@signal, @Source, @Import, @MinTime, @MaxTime, @MaxObserved, @MinSequence, @MaxSequence, @Rows, @SeverityMask, @RawBytes, @Bytes, @columns, @Merges, 0)
             RETURNING id
             """,
             new
             {
+                signal = (int)s.Signal,
                 s.Source,
                 s.Import,
                 s.MinTime,

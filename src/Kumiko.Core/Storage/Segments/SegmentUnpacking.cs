@@ -32,7 +32,7 @@ internal static class SegmentUnpacking
                 scan.Sequences[row]
             );
         }
-        return builder.Build();
+        return builder.Build(scan.Segment.Signal);
 
         void Optional(TextPart part, (int[] Places, TextVector Texts) column, int row)
         {

@@ -30,7 +30,8 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
     /// <param name="records">At least one, sorted by id, all of one day.</param>
     /// <param name="merges">How often they were rewritten.</param>
     /// <param name="import">The import they came in by.</param>
-    public EncodedSegment Write(RecordBlock records, string? source, int merges, long? import = null)
+    /// <param name="received">When the last of them came in, where that is later than any was observed; null where it does not count.</param>
+    public EncodedSegment Write(RecordBlock records, string? source, int merges, long? import = null, long? received = null)
     {
         using var columns = new ColumnGatherer(merges == 0 ? Codec.Lz4 : Codec.Zstd);
         var names = new NameTable();
@@ -49,7 +50,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         columns.Add(SegmentColumn.Filter, _column);
         var done = columns.Finish();
         return new EncodedSegment(
-            Catalogue(records, source, merges, import) with
+            Catalogue(records, source, merges, import, received) with
             {
                 Bytes = done.Sum(c => (long)c.Content.Length),
             },
@@ -58,7 +59,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         );
     }
 
-    private static Segment Catalogue(RecordBlock records, string? source, int merges, long? import)
+    private static Segment Catalogue(RecordBlock records, string? source, int merges, long? import, long? received)
     {
         var mask = 0;
         foreach (var severity in records.SeverityOf)
@@ -66,11 +67,12 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         return new Segment
         {
             Id = 0,
+            Signal = records.Signal,
             Source = source,
             Import = import,
             MinTime = records.TimeOf[0],
             MaxTime = records.TimeOf[^1],
-            MaxObserved = records.ObservedOf.Max(),
+            MaxObserved = Math.Max(records.ObservedOf.Max(), received ?? long.MinValue),
             MinSequence = records.SequenceOf.Min(),
             MaxSequence = records.SequenceOf.Max(),
             Rows = records.Count,
@@ -191,7 +193,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
         {
             var body = records.TextOf(i, TextPart.Body) ?? default;
             firstGap[i] = _slices.Count;
-            var template = miner.Find(records.ServiceOf(i), body.Of(records.Bytes), records.TimeOf[i], _slices);
+            var template = miner.Find(records.MinedAs(i), body.Of(records.Bytes), records.TimeOf[i], _slices);
             isLong[i] = body.Length > TemplateMiner.LongestBody;
             ref var slot = ref recent[template.Id & (Slots - 1)];
             if (slot.Template != template)

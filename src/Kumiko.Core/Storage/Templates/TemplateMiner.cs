@@ -91,6 +91,12 @@ public sealed class TemplateMiner
     /// <summary>Services that write so many kinds of lines that some got no template.</summary>
     internal IReadOnlySet<string> Full => _full;
 
+    /// <summary>Names of spans are mined as bodies of a service of their own, which has no patterns.</summary>
+    internal const string Spans = "\0spans ";
+
+    /// <summary>Whether templates of this service are of names of spans.</summary>
+    internal static bool IsOfSpans(string service) => service.StartsWith(Spans, StringComparison.Ordinal);
+
     internal Template? Find(long id) => _byId.GetValueOrDefault(id);
 
     /// <summary>The template of a body, and where its variables lie in it.</summary>

@@ -18,7 +18,7 @@ internal static class Merger
         foreach (
             var group in segments
                 .Where(s => s.Segment.Merges < MostMerges && !IsFull(s.Segment))
-                .GroupBy(s => (s.Segment.Day, s.Segment.Source, s.Segment.Import))
+                .GroupBy(s => (s.Segment.Day, s.Segment.Signal, s.Segment.Source, s.Segment.Import))
                 .OrderBy(g => g.Key.Day)
         )
         {

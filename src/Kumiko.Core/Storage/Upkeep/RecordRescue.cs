@@ -38,7 +38,7 @@ internal static class RecordRescue
             using var connection = DatabaseRescue.Connect(path, SqliteOpenMode.ReadWrite);
             foreach (var table in Tables)
                 DatabaseRescue.ReadAll(connection, table);
-            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM pragma_table_info('segment') WHERE name = 'import'") > 0)
+            if (connection.ExecuteScalar<long>("SELECT COUNT(*) FROM pragma_table_info('template') WHERE name = 'gaps'") > 0)
             {
                 SegmentTable.Live(connection);
                 SegmentTable.Damaged(connection);

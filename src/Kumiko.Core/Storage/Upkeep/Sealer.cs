@@ -38,7 +38,9 @@ internal static class Sealer
         var own = groups.FirstOrDefault(g => g.First().Import is not null || !retention.MayShare(g.First().Source));
         if (own is not null)
             return ([.. own], own.First().Source, own.First().Import);
-        return (entries, groups.Count == 1 ? entries[0].Source : null, null);
+        // What is no longer young first; records and spans never share a segment.
+        List<RecentEntry> quiet = [.. entries.Where(e => e.Block.Signal == entries[0].Block.Signal)];
+        return (quiet, quiet.TrueForAll(e => e.Source == quiet[0].Source) ? quiet[0].Source : null, null);
     }
 
     private static List<RecentEntry> Full(IEnumerable<RecentEntry> entries)

@@ -42,7 +42,7 @@ public static class StoreBackup
         using var snapshot = store.Current;
         List<RecentEntry> waiting = [.. before, .. store.Recent.Entries];
         using var copy = new Database(Path.Combine(to, RecordsFile), "records");
-        var segments = snapshot.Segments.ToList();
+        var segments = snapshot.AllSegments.ToList();
         var records = snapshot.Count;
         await CopyTables(store, copy);
         foreach (var place in places)
@@ -57,13 +57,17 @@ public static class StoreBackup
             catch (SqliteException e) when (RecordRescue.IsDamage(e))
             {
                 problems.Add($"Segment {segments[i].Segment.Id} cannot be read and was left out: {e.Message}");
-                records -= segments[i].Count;
+                records -= segments[i].Signal == Signal.Logs ? segments[i].Count : 0;
             }
             progress?.Report((i + 1, segments.Count));
         }
-        await CopyRows(store, copy, "signal", cancel);
         await CopyMetrics(store, copy, cancel);
-        await CopyRecent(copy, snapshot, Import);
+        var recent = snapshot.Everything.OfType<RecentBatch>().ToLookup(b => b.IsLater);
+        foreach (var batches in recent[false].GroupBy(b => b.Signal))
+            await CopyRecent(copy, batches, Import);
+        // What is not held is read one after the other.
+        foreach (var batch in recent[true])
+            await CopyRecent(copy, [batch], _ => null);
         await copy.Checkpoint();
         return (records, problems);
 
@@ -203,10 +207,10 @@ public static class StoreBackup
         }
     }
 
-    private static async Task CopyRecent(Database copy, Snapshot snapshot, Func<long, long?> imports)
+    private static async Task CopyRecent(Database copy, IEnumerable<RecentBatch> batches, Func<long, long?> imports)
     {
         // A row of recent has sequences without holes.
-        RecordBlock[] blocks = [.. snapshot.Batches.OfType<RecentBatch>().Select(b => b.Block)];
+        RecordBlock[] blocks = [.. batches.Select(b => b.Block)];
         var rows = BlockGather.Rows(blocks).OrderBy(Sequence).ToArray();
         for (var i = 0; i < rows.Length; )
         {
@@ -225,18 +229,19 @@ public static class StoreBackup
             await copy.Writer.Write(c =>
                 c.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'")
                 + c.Execute(
-                    "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum, import) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum, @import)",
+                    "INSERT INTO recent (first_sequence, records, min_time, max_time, received, source, content, checksum, import, signal) VALUES (@first, @Count, @min, @max, @received, @source, @content, @checksum, @import, @signal)",
                     new
                     {
                         first = batch.SequenceOf[0],
                         batch.Count,
                         min = batch.TimeOf.Min(),
                         max = batch.TimeOf.Max(),
-                        received = batch.ObservedOf.Max(),
+                        received = batch.Signal == Signal.Logs ? batch.ObservedOf.Max() : batch.TimeOf.Max(),
                         source = batch.Sources[0],
                         content,
                         checksum = Checksum.Of(content, batch.SequenceOf[0]),
                         import,
+                        signal = (int)batch.Signal,
                     }
                 )
             );

@@ -12,6 +12,9 @@ namespace Kumiko.Core.Storage.Upkeep;
 /// <param name="Problems">What is damaged, one sentence each; none for a sound folder.</param>
 public sealed record CheckReport(long Records, int Segments, int Batches, IReadOnlyList<string> Problems)
 {
+    /// <summary>Spans that could be read.</summary>
+    public long Spans { get; init; }
+
     public bool IsSound => Problems.Count == 0;
 
     /// <summary>The same with more problems.</summary>
@@ -74,7 +77,7 @@ public static class StoreCheck
         using var connection = store.Database.Read();
         try
         {
-            CheckSegments(connection, [.. snapshot.Segments.Select(s => s.Segment)], state, progress, cancel);
+            CheckSegments(connection, [.. snapshot.AllSegments.Select(s => s.Segment)], state, progress, cancel);
             CheckSignals(connection, state, cancel);
             foreach (var problem in MetricCheck.Problems(connection, cancel))
                 state.Add(problem);
@@ -83,8 +86,8 @@ public static class StoreCheck
         {
             state.Add("The file cannot be read further. SQLite: " + e.Message);
         }
-        foreach (var batch in snapshot.Batches.OfType<RecentBatch>())
-            state.See(batch.Block.SequenceOf, "the records that are not sealed");
+        foreach (var batch in snapshot.Everything.OfType<RecentBatch>())
+            state.See(batch.Signal, batch.Block.SequenceOf, "the records that are not sealed");
         state.Batches = store.Recent.Entries.Count;
         state.FindDoubles();
         return state.Report();
@@ -95,8 +98,9 @@ public static class StoreCheck
         private readonly List<(long First, long End, string Where)> _sequences = [];
 
         public long Records { get; private set; }
+        public long Spans { get; private set; }
 
-        public CheckReport Report() => new(Records, Segments, Batches, Problems);
+        public CheckReport Report() => new(Records, Segments, Batches, Problems) { Spans = Spans };
 
         public int Segments { get; set; }
         public int Batches { get; set; }
@@ -111,9 +115,12 @@ public static class StoreCheck
         }
 
         /// <summary>Takes note of sequences as runs without holes, which are few.</summary>
-        public void See(long[] sequences, string where)
+        public void See(Signal signal, long[] sequences, string where)
         {
-            Records += sequences.Length;
+            if (signal == Signal.Logs)
+                Records += sequences.Length;
+            else
+                Spans += sequences.Length;
             Array.Sort(sequences);
             for (var i = 0; i < sequences.Length; )
             {
@@ -199,16 +206,16 @@ public static class StoreCheck
             state.Add($"Segment {segment.Id}: its records are not in order.");
         if (rows.Times[0] != segment.MinTime || rows.Times[^1] != segment.MaxTime)
             state.Add($"Segment {segment.Id}: the catalogue says other times than its records have.");
-        state.See(sequences, $"segment {segment.Id}");
+        state.See(segment.Signal, sequences, $"segment {segment.Id}");
     }
 
     private static void CheckRecent(SqliteConnection connection, State state, CancellationToken cancel)
     {
         var strings = new StringCache();
-        var hasChecksum = connection.Query<string>("SELECT name FROM pragma_table_info('recent')").Contains("checksum");
+        var there = connection.Query<string>("SELECT name FROM pragma_table_info('recent')").ToHashSet();
         foreach (
-            var (first, content, checksum) in connection.Query<(long First, byte[] Content, long? Checksum)>(
-                $"SELECT first_sequence, content, {(hasChecksum ? "checksum" : "NULL")} FROM recent ORDER BY first_sequence",
+            var (first, content, checksum, signal) in connection.Query<(long First, byte[] Content, long? Checksum, long Signal)>(
+                $"SELECT first_sequence, content, {(there.Contains("checksum") ? "checksum" : "NULL")}, {(there.Contains("signal") ? "signal" : "0")} FROM recent ORDER BY first_sequence",
                 buffered: false
             )
         )
@@ -219,7 +226,7 @@ public static class StoreCheck
             {
                 if (checksum is { } sum && sum != Checksum.Of(content, first))
                     throw new InvalidDataException("It does not match its checksum.");
-                state.See(BatchCodec.Decode(content, first, strings).SequenceOf, $"batch {first}");
+                state.See((Signal)signal, BatchCodec.Decode(content, first, strings).SequenceOf, $"batch {first}");
             }
             catch (InvalidDataException e)
             {

@@ -2,6 +2,7 @@ using Dapper;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage.Blocks;
 using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Spans;
 
 namespace Kumiko.Core.Storage.Upkeep;
 
@@ -20,6 +21,9 @@ public sealed class StoreUpkeep : IDisposable
     private const int FewestFree = 64;
     private const int MostFree = 1_024;
     private const int VacuumPages = 512;
+
+    /// <summary>Batches of before are moved while less than this waits to be sealed.</summary>
+    private const long MostMoved = 4 * SegmentWriter.SealedBytes;
 
     private readonly RecordStore _store;
     private readonly Retention _retention;
@@ -43,6 +47,7 @@ public sealed class StoreUpkeep : IDisposable
         _writers = [new SegmentWriter(store.Templates), new SegmentWriter(store.Templates)];
         _reserve = new DiskReserve(Path.Combine(Path.GetDirectoryName(Path.GetFullPath(path))!, "reserve"), options.ReserveBytes);
         _reserve.Take();
+        Former = FormerSpans.Load(store, options.IsReadOnly);
         using (var connection = store.Database.Read())
             _gone.AddRange(SegmentTable.Gone(connection).Select(id => (id, 0L)));
         if (options.Background)
@@ -51,6 +56,9 @@ public sealed class StoreUpkeep : IDisposable
 
     /// <summary>Why the last sealing failed; null while all is well.</summary>
     internal IOException? Problem => _loop.Problem;
+
+    /// <summary>Spans that are still to be moved into segments.</summary>
+    internal FormerSpans Former { get; }
 
     internal bool IsRunning => _loop.IsRunning;
 
@@ -77,8 +85,11 @@ public sealed class StoreUpkeep : IDisposable
         {
             var grown = false;
             if (_loop.MayTry)
+            {
+                await MoveFormer();
                 while (await SealNext(all: false))
                     grown = true;
+            }
             if (grown || _retained is not { } last || Now - last >= RetainEvery || Now < last)
             {
                 _retained = Now;
@@ -86,9 +97,20 @@ public sealed class StoreUpkeep : IDisposable
             }
             await Sweep();
             // One merge at a time: sealing has first call.
-            if (!_loop.MayTry || !await Merge())
+            if (!_loop.MayTry || (Former.IsDone && !await Merge()))
                 return;
         }
+    }
+
+    /// <summary>Moves batches of before, as many as make some segments.</summary>
+    /// <returns>False when none is left.</returns>
+    public async Task<bool> MoveFormer()
+    {
+        using var turn = await _loop.Turn();
+        var moved = false;
+        while (_store.Recent.Bytes < MostMoved && await Former.MoveNext())
+            moved = true;
+        return moved;
     }
 
     /// <summary>Seals everything that waits, whether or not it is full or old.</summary>
@@ -111,7 +133,11 @@ public sealed class StoreUpkeep : IDisposable
             SegmentWriter.SealedBytes,
             chosen.Source,
             merges: 0,
-            chosen.Import
+            chosen.Import,
+            // Records say themselves when they were observed; spans do not.
+            chosen.Entries[0].Block.Signal == Signal.Spans
+                ? chosen.Entries.Max(e => e.Received)
+                : null
         );
         await WithRoom(() => _store.Commit(new SegmentChange(segments, [], chosen.Entries)));
         _loop.Healed();
@@ -119,7 +145,15 @@ public sealed class StoreUpkeep : IDisposable
     }
 
     /// <summary>Encodes segments on two workers.</summary>
-    private EncodedSegment[] Encode(RecordBlock[] blocks, int mostRows, long mostBytes, string? source, int merges, long? import)
+    private EncodedSegment[] Encode(
+        RecordBlock[] blocks,
+        int mostRows,
+        long mostBytes,
+        string? source,
+        int merges,
+        long? import,
+        long? received
+    )
     {
         var parts = Sealer.Cut(blocks, mostRows, mostBytes).ToArray();
         var encoded = new EncodedSegment[parts.Length];
@@ -127,7 +161,7 @@ public sealed class StoreUpkeep : IDisposable
         Parallel.For(0, Math.Min(_writers.Length, parts.Length), worker =>
         {
             for (var i = Interlocked.Increment(ref next); i < parts.Length; i = Interlocked.Increment(ref next))
-                encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges, import);
+                encoded[i] = _writers[worker].Write(BlockGather.Of(blocks, parts[i]), source, merges, import, received);
         });
         return encoded;
     }
@@ -139,14 +173,22 @@ public sealed class StoreUpkeep : IDisposable
         try
         {
             using var snapshot = _store.Current;
-            if (Merger.Choose(snapshot.Segments, Now) is not { } chosen)
+            if (Merger.Choose(snapshot.AllSegments, Now) is not { } chosen)
                 return false;
             var builder = BuilderPool.Rent();
             var blocks = chosen.Select(batch => batch.Scan(null, scan => SegmentUnpacking.Read(scan, builder))).ToArray();
             BuilderPool.Return(builder);
             var merges = chosen.Max(c => c.Segment.Merges) + 1;
             var of = chosen[0].Segment;
-            var merged = Encode(blocks, SegmentWriter.MergedRows, SegmentWriter.MergedBytes, of.Source, merges, of.Import);
+            var merged = Encode(
+                blocks,
+                SegmentWriter.MergedRows,
+                SegmentWriter.MergedBytes,
+                of.Source,
+                merges,
+                of.Import,
+                of.Signal == Signal.Spans ? chosen.Max(c => c.Segment.MaxObserved) : null
+            );
             await WithRoom(() => _store.Commit(new SegmentChange(merged, [.. chosen.Select(c => c.Segment)], [])));
             return true;
         }
@@ -176,17 +218,13 @@ public sealed class StoreUpkeep : IDisposable
         await _store.Database.Writer.Write(c =>
             c.Execute("DELETE FROM batch_key WHERE at < @before", new { before = Now - KeysKept })
         );
-        if (_retention.Age is { } age)
-            await _store.Database.Writer.Write(c =>
-                c.Execute("DELETE FROM signal WHERE MAX(received, max_time) < @before", new { before = Now - age })
-            );
         return dropped;
     }
 
     private async Task<int> Drop()
     {
         using var snapshot = _store.Current;
-        var oldestFirst = snapshot.Segments.Select(s => s.Segment).OrderBy(s => s.Age).ToList();
+        var oldestFirst = snapshot.AllSegments.Select(s => s.Segment).OrderBy(s => s.Age).ToList();
         var now = Now;
         var old = oldestFirst.Where(s => _retention.AgeOf(s.Source) is { } age && s.Age < now - age).ToHashSet();
         var left = oldestFirst.Where(s => !old.Contains(s)).Sum(s => s.Bytes);

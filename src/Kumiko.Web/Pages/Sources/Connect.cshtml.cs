@@ -9,7 +9,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Receivers.Syslog;
 using Kumiko.Web.Rendering;
@@ -41,7 +41,7 @@ public sealed class ConnectModel(
     SourceBook book,
     RecordStore records,
     MetricStore metrics,
-    SignalStore signals,
+    SpanStore signals,
     ChangeStore changes,
     ServerState state,
     ServerOptions options,
@@ -198,7 +198,7 @@ public sealed class ConnectModel(
             return new("a change", change.InWords, change.At);
         if (metrics.Latest(name, 20) is { Count: > 0 } samples)
             return new("metrics", string.Join(", ", samples.Select(m => m.Series.Name).Distinct().Take(6)), samples[0].Time);
-        return signals.Latest(name) switch
+        return signals.Latest(name, 20) switch
         {
             { Count: > 0 } spans => new("spans", string.Join(", ", spans.Select(s => s.Name).Distinct().Take(6)), spans[0].Start),
             _ => new("something", "What it sent lies further back in time than the latest records.", since),

@@ -4,7 +4,7 @@ using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Web.Hosting;
 using Kumiko.Web.Receivers.Scraping;
 using Kumiko.Web.Rendering;
@@ -20,7 +20,7 @@ public sealed class OneModel(
     ScrapeStore targets,
     Scraper scraper,
     MetricStore metrics,
-    SignalStore signals,
+    SpanStore signals,
     RecordStore records,
     RunRegistry runs,
     StripBuilder strips,
@@ -52,7 +52,9 @@ public sealed class OneModel(
         Refused = book.Shown(records.Refusals(MostRefused, source.Name), Viewer);
         Latest =
         [
-            .. Told(metrics.Latest(source.Name, MostSeries)).Concat(Told(signals.Latest(source.Name) ?? [])).Take(MostSeries),
+            .. Told(metrics.Latest(source.Name, MostSeries))
+                .Concat(Told(signals.Latest(source.Name, MostSeries)))
+                .Take(MostSeries),
         ];
         return await Show(SourceLinks.Of(source.Name), when);
     }

@@ -5,12 +5,12 @@ using Kumiko.Core.Intake.Otlp.Wire;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
-using Kumiko.Core.Storage.Signals;
+using Kumiko.Core.Storage.Spans;
 
 namespace Kumiko.Web.Receivers.Otlp;
 
 /// <summary>Takes in requests of the OpenTelemetry protocol, by whichever way they came.</summary>
-public sealed class OtlpReceiver(RecordStore records, MetricStore metrics, SignalStore signals, TimeProvider clock)
+public sealed class OtlpReceiver(RecordStore records, MetricStore metrics, SpanStore signals, TimeProvider clock)
 {
     /// <summary>The most bytes of one request, decompressed.</summary>
     public const int MostBytes = 64 << 20;
