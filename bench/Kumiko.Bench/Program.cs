@@ -74,6 +74,13 @@ if (args is ["files", ..])
     );
     return;
 }
+if (args is ["spans", ..])
+{
+    await Kumiko.Bench.Spans.SpanBench.Measure(
+        args.Length > 1 ? long.Parse(args[1], System.Globalization.CultureInfo.InvariantCulture) : 10_000_000
+    );
+    return;
+}
 if (args is ["exports", ..])
 {
     await Kumiko.Bench.Store.Exports.Measure(

@@ -7,6 +7,7 @@ using Kumiko.Core.Query;
 using Kumiko.Core.Records;
 using Kumiko.Core.RowSets;
 using Kumiko.Core.Rules;
+using Kumiko.Core.Spans;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Tables;
@@ -62,6 +63,7 @@ public static class QueryCommand
                 metrics,
                 new RuleStore(database, TimeProvider.System),
                 new Kumiko.Core.Changes.ChangeStore(database),
+                new FailureRules(new FailureStore(database, TimeProvider.System)),
                 new LookupTables(folder.Tables)
             )
         );

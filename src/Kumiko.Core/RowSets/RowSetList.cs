@@ -18,6 +18,7 @@ public sealed record RowStores(
     MetricStore Metrics,
     RuleStore Rules,
     ChangeStore Changes,
+    FailureRules Failures,
     LookupTables Tables
 );
 
@@ -39,6 +40,7 @@ public static class RowSetList
         new(new RowSetBook(All.Select(s => s.Make(stores)), stores.Tables))
         {
             Lookup = stores.Tables.Lookup,
+            Failed = stores.Failures.HasFailed,
             Damage = stores.Records.DamageIn,
         };
 

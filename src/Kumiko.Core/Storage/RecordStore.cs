@@ -632,6 +632,19 @@ public sealed class RecordStore : IDisposable
             _upkeep.Leave(id, version);
     }
 
+    /// <summary>The name of a span with what differs from one to the next folded, as the templates have it that keep it.</summary>
+    /// <param name="name">UTF-8.</param>
+    internal string FoldedName(string service, ReadOnlySpan<byte> name, long time)
+    {
+        lock (Templates)
+        {
+            var template = Templates.Find(TemplateMiner.Spans + service, name, time, []);
+            return template.Id == 0
+                ? System.Text.Encoding.UTF8.GetString(name)
+                : template.ToString().Replace("{}", "{id}", StringComparison.Ordinal);
+        }
+    }
+
     private static bool IsIn((long First, long End)[] ranges, long sequence)
     {
         var (low, high) = (0, ranges.Length);

@@ -17,6 +17,8 @@ using Kumiko.Core.Searches;
 using Kumiko.Core.Sources;
 using Kumiko.Core.Sources.Following;
 using Kumiko.Core.Sources.Imports;
+using Kumiko.Core.Spans;
+using Kumiko.Core.Spans.Figures;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Spans;
@@ -133,6 +135,7 @@ public static class KumikoServer
                         s.GetRequiredService<MetricStore>(),
                         s.GetRequiredService<RuleStore>(),
                         s.GetRequiredService<ChangeStore>(),
+                        s.GetRequiredService<FailureRules>(),
                         s.GetRequiredService<LookupTables>()
                     )
                 ) with
@@ -159,6 +162,15 @@ public static class KumikoServer
         services.AddSingleton<MetricCatalogue>();
         services
             .AddSingleton<SpanStore>()
+            .AddSingleton<FailureStore>()
+            .AddSingleton<FailureRules>()
+            .AddSingleton(s => new SpanFigures(
+                s.GetRequiredService<RecordStore>(),
+                s.GetRequiredService<MetricStore>(),
+                s.GetRequiredService<FailureRules>(),
+                s.GetRequiredService<TimeProvider>(),
+                isBackground: !options.IsReadOnly
+            ))
             .AddSingleton<SourceBook>()
             .AddSingleton<SourceDays>()
             .AddSingleton<RateGates>()
@@ -188,6 +200,7 @@ public static class KumikoServer
             .AddHostedService<SyslogListener>()
             .AddHostedService(s => s.GetRequiredService<Scraper>())
             .AddHostedService<SourceService>()
+            .AddHostedService<SpanService>()
             .AddHostedService<RuleService>()
             .AddHostedService<NotificationService>()
             .AddHostedService<MemoryService>();

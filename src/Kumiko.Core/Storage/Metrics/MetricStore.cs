@@ -41,6 +41,7 @@ public sealed class MetricStore : IDisposable
     /// <summary>Samples later than this would hold memory and days for clocks that are wrong.</summary>
     private const long MostAhead = Instants.Day;
     private const int MostToldRefused = 100;
+    private const string TooOld = "is older than samples are kept.";
     private const int ReadAtOnce = 128;
 
     private readonly RecordStore _records;
@@ -166,7 +167,7 @@ public sealed class MetricStore : IDisposable
             if (sample.Time > latest)
                 reason = $"Its time, {Instants.Format(sample.Time)}, is more than a day ahead. Set the sender's clock.";
             else if (sample.Time < oldest)
-                reason = $"Its time, {Instants.Format(sample.Time)}, is older than samples are kept.";
+                reason = $"Its time, {Instants.Format(sample.Time)}, {TooOld}";
             else if ((id = finder.Find(metric, sample.Attributes)) == 0)
                 reason =
                     $"{metric.Name} has {Book.Most} series already, which is the most. Leave out the attribute that has so many values.";
@@ -210,65 +211,123 @@ public sealed class MetricStore : IDisposable
             FormattableString.Invariant($"{metric.Name} {Value.Of(sample.Attributes).ToText()} {ValueOf(sample)} {sample.Time}")
         );
 
-    /// <summary>Commits samples whose series are known.</summary>
-    internal async Task Append(SampleBatch batch, string source)
+    /// <summary>Commits what was computed from other things, of several sources at once. It is not counted as what they
+    /// sent.</summary>
+    /// <param name="also">What else is written in the same transaction.</param>
+    /// <returns>Why the first sample that was not taken was not; null where all were. Samples older than samples are kept are left
+    /// out without a word.</returns>
+    internal async Task<string?> AppendDerived(
+        IReadOnlyList<(string Source, IReadOnlyList<Metric> Metrics)> metrics,
+        Action<SqliteConnection> also
+    )
     {
-        var content = batch.Encode();
-        using var order = SeriesOrder.Of(batch);
-        var (received, newest) = (Now, batch.Times.Max());
-        var hour = received - (received % Instants.Hour);
+        while (true)
+        {
+            try
+            {
+                var resolved = metrics.Select(m => (m.Source, Resolve: Resolve(m.Metrics, m.Source))).ToList();
+                await Append(
+                    [.. resolved.Select(r => (r.Resolve.Batch, r.Source)).Where(b => b.Batch.Count > 0)],
+                    isDerived: true,
+                    also
+                );
+                return resolved
+                    .SelectMany(r => r.Resolve.Refused)
+                    .Select(r => r.Reason)
+                    .FirstOrDefault(r => !r.EndsWith(TooOld, StringComparison.Ordinal));
+            }
+            catch (SeriesGoneException)
+            { /* found again, it is made anew */
+            }
+        }
+    }
+
+    /// <summary>Commits samples whose series are known.</summary>
+    internal Task Append(SampleBatch batch, string source) => Append([(batch, source)], isDerived: false, null);
+
+    private async Task Append(
+        IReadOnlyList<(SampleBatch Batch, string Source)> batches,
+        bool isDerived,
+        Action<SqliteConnection>? also
+    )
+    {
+        var received = Now;
+        var parts = batches.Select(b => (b.Batch, b.Source, Content: b.Batch.Encode(), Order: SeriesOrder.Of(b.Batch))).ToList();
         try
         {
             await _records.Database.Writer.Write(
                 connection =>
                 {
-                    var added = Book.Unsaved(order.Parts.Select(p => p.Series));
+                    var added = Book.Unsaved(parts.SelectMany(p => p.Order.Parts).Select(p => p.Series));
                     foreach (var series in added)
                         Insert(connection, series);
-                    // Its number is known before, as a row that is changed afterwards would be written twice.
-                    var id = ++_newestRecent;
-                    connection.Execute(
-                        "INSERT INTO metric_recent (id, source, received, samples, checksum, content) VALUES (@id, @source, @received, @Count, @checksum, @content)",
-                        new
-                        {
-                            id,
-                            source,
-                            received,
-                            batch.Count,
-                            checksum = Checksum.Of(content, id),
-                            content,
-                        }
-                    );
-                    Insert(connection, batch);
-                    connection.Execute(
-                        "INSERT INTO metric_arrival VALUES (@source, @hour, @Count) ON CONFLICT DO UPDATE SET samples = samples + @Count",
-                        new
-                        {
-                            source,
-                            hour,
-                            batch.Count,
-                        }
-                    );
-                    return (Id: id, Added: added);
+                    foreach (var (batch, source, content, _) in parts)
+                        Insert(connection, batch, source, content, received, isDerived);
+                    also?.Invoke(connection);
+                    return (Id: _newestRecent, Added: added);
                 },
                 done =>
                 {
                     Book.MarkSaved(done.Added);
                     lock (_lock)
                     {
-                        Apply(batch, order);
+                        foreach (var part in parts)
+                            Apply(part.Batch, part.Order);
                         _lastRecent = done.Id;
                     }
-                    Committed?.Invoke(new SignalBatch(source, batch.Count, newest));
+                    if (isDerived)
+                        return;
+                    foreach (var (batch, source, _, _) in parts)
+                        Committed?.Invoke(new SignalBatch(source, batch.Count, batch.Times.Max()));
                 },
-                content.Length
+                parts.Sum(p => p.Content.Length)
             );
         }
         finally
         {
+            foreach (var part in parts)
+                part.Order.Dispose();
             if (Unsealed > MetricUpkeep.SealedAt)
                 _upkeep.Wake();
         }
+    }
+
+    private void Insert(
+        SqliteConnection connection,
+        SampleBatch batch,
+        string source,
+        byte[] content,
+        long received,
+        bool isDerived
+    )
+    {
+        // Its number is known before, as a row that is changed afterwards would be written twice.
+        var id = ++_newestRecent;
+        connection.Execute(
+            "INSERT INTO metric_recent (id, source, received, samples, checksum, content) VALUES (@id, @source, @received, @Count, @checksum, @content)",
+            new
+            {
+                id,
+                source,
+                received,
+                batch.Count,
+                checksum = Checksum.Of(content, id),
+                content,
+            }
+        );
+        Insert(connection, batch);
+        if (isDerived)
+            return;
+        var hour = received - (received % Instants.Hour);
+        connection.Execute(
+            "INSERT INTO metric_arrival VALUES (@source, @hour, @Count) ON CONFLICT DO UPDATE SET samples = samples + @Count",
+            new
+            {
+                source,
+                hour,
+                batch.Count,
+            }
+        );
     }
 
     private static void Insert(SqliteConnection connection, MetricSeries series)
