@@ -137,6 +137,7 @@ internal static class SpanBench
         }
         duck.Execute("CHECKPOINT");
         await metrics.Upkeep.Seal();
+        await metrics.Upkeep.CloseDays();
         var sources = new QuerySources(new RowSetBook([new SpanSet(), new MetricSet(metrics)]));
         var id = FerrySpans.TraceId(all.Spans / FerrySpans.PerTrace / 2);
         var day = new Window(From + (3 * Instants.Day), From + (4 * Instants.Day));

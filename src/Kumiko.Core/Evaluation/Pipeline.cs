@@ -44,6 +44,9 @@ public sealed record PipelineStep(int Index, Func<IEnumerable<Row>, IEnumerable<
 
     public JoinCounts? Join { get; init; }
 
+    /// <summary>How it sorts; null where it does not.</summary>
+    public Sorting? Sorting { get; init; }
+
     /// <summary>The slot that says of a record whether it fitted a parse; null for other steps.</summary>
     public int? FitSlot { get; init; }
 }

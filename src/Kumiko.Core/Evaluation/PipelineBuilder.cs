@@ -184,6 +184,9 @@ public sealed class PipelineBuilder
     public void Step(Func<IEnumerable<Row>, IEnumerable<Row>> run, JoinCounts? join = null) =>
         _steps.Add(new PipelineStep(_index, run) { Join = join });
 
+    /// <summary>Adds a step that sorts all rows.</summary>
+    public void Step(Sorting sorting) => _steps.Add(new PipelineStep(_index, sorting.Sort) { Sorting = sorting });
+
     /// <summary>Whether rows are still single records, one after another.</summary>
     private bool OnRecords => _scope is RecordScope && _group is null && _steps.Count == 0;
 

@@ -2,39 +2,50 @@ using Kumiko.Core.Records;
 
 namespace Kumiko.Core.Evaluation;
 
-/// <summary>Sorts rows: equal ones stay in their order, missing last in either direction; text that spells a quantity sorts as
-/// one.</summary>
-internal static class Sorting
+/// <summary>How rows are sorted: equal ones stay in their order, missing last in either direction; text that spells a quantity
+/// sorts as one.</summary>
+/// <param name="Keys">What is looked at, first things first.</param>
+/// <param name="Most">Only so many are wanted; null for all.</param>
+/// <param name="Field">The one field that is looked at; null where it is another expression, or several.</param>
+public sealed record Sorting((Func<Row, Value> Value, bool Descending)[] Keys, int? Most, Limits Limits, string? Field = null)
 {
     private readonly record struct Keyed(Row Row, Value[] Keys, long Order);
+
+    /// <summary>Whether so few are wanted that the others need not be held.</summary>
+    public bool WantsFew => Most <= Limits.Sorted;
+
+    /// <summary>What a row is sorted by.</summary>
+    public Value[] KeysOf(Row row)
+    {
+        var keys = new Value[Keys.Length];
+        for (var i = 0; i < keys.Length; i++)
+            keys[i] = Key(Keys[i].Value(row));
+        return keys;
+    }
 
     private static Value Key(Value value) =>
         value.IsText && Language.Literals.ReadQuantity(value.AsText) is { IsMissing: false } quantity ? quantity : value;
 
-    /// <param name="most">Only so many are wanted; null for all.</param>
+    /// <summary>Which of two comes first, by their keys alone.</summary>
+    public int Compare(Value[] a, Value[] b)
+    {
+        for (var i = 0; i < Keys.Length; i++)
+        {
+            var (x, y) = (a[i], b[i]);
+            var order = x.IsMissing || y.IsMissing || !Keys[i].Descending ? Comparison.Sort(x, y) : Comparison.Sort(y, x);
+            if (order != 0)
+                return order;
+        }
+        return 0;
+    }
+
     /// <exception cref="QueryRefusedException">There are too many to hold.</exception>
-    public static IEnumerable<Row> Sort(
-        IEnumerable<Row> rows,
-        (Func<Row, Value> Value, bool Descending)[] keys,
-        int? most,
-        Limits limits
-    )
+    public IEnumerable<Row> Sort(IEnumerable<Row> rows)
     {
         var comparer = Comparer<Keyed>.Create(
-            (a, b) =>
-            {
-                for (var i = 0; i < keys.Length; i++)
-                {
-                    var (x, y) = (a.Keys[i], b.Keys[i]);
-                    var order = x.IsMissing || y.IsMissing || !keys[i].Descending ? Comparison.Sort(x, y) : Comparison.Sort(y, x);
-                    if (order != 0)
-                        return order;
-                }
-                return a.Order.CompareTo(b.Order);
-            }
+            (a, b) => Compare(a.Keys, b.Keys) is var order && order != 0 ? order : a.Order.CompareTo(b.Order)
         );
-        var few = most <= limits.Sorted;
-        if (most == 0)
+        if (Most == 0)
             yield break;
         var all = new List<Keyed>();
         // The worst of those kept is on top, ready to go.
@@ -42,21 +53,21 @@ internal static class Sorting
         var count = 0L;
         foreach (var row in rows)
         {
-            var keyed = new Keyed(row, Array.ConvertAll(keys, k => Key(k.Value(row))), count++);
-            if (!few)
+            var keyed = new Keyed(row, KeysOf(row), count++);
+            if (!WantsFew)
             {
-                if (all.Count >= limits.Sorted)
+                if (all.Count >= Limits.Sorted)
                     throw new QueryRefusedException(
-                        $"More than {limits.Sorted:N0} rows to sort. Narrow the search, group first, or write limit behind order by."
+                        $"More than {Limits.Sorted:N0} rows to sort. Narrow the search, group first, or write limit behind order by."
                     );
                 all.Add(keyed);
             }
-            else if (best.Count < most)
+            else if (best.Count < Most)
                 best.Enqueue(keyed, keyed);
             else if (comparer.Compare(keyed, best.Peek()) < 0)
                 best.EnqueueDequeue(keyed, keyed);
         }
-        if (few)
+        if (WantsFew)
             all = [.. best.UnorderedItems.Select(i => i.Element)];
         all.Sort(comparer);
         foreach (var keyed in all)

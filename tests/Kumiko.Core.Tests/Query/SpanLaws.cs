@@ -179,6 +179,9 @@ public sealed class SpanLaws : StoreTest
         Gen.Select(Condition, c => $" | where {c} | limit 7"),
         Gen.Const(" | parse operation \"book seat {seat}\" | group count() by seat"),
         Gen.Const(" | order by duration desc, span_id, parent_id, time | limit 9"),
+        Gen.Const(" | order by duration desc | limit 3"),
+        Gen.Const(" | order by wait | limit 5"),
+        Gen.Const(" | set twice = duration * 2 | order by twice desc | limit 4"),
         Gen.Const(" | without attributes, message")
     );
 

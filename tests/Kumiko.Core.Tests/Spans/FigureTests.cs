@@ -509,4 +509,24 @@ public sealed class FigureTests : StoreTest
                 },
                 iter: Cases.Of(50)
             );
+
+    [Fact]
+    public void A_quantile_of_buckets_that_are_apart_is_that_of_any_buckets() =>
+        Gen.Select(Gen.Int[0, 40], Gen.Int[0, 3], Gen.Int[1, 9])
+            .Array[1, 20]
+            .Select(Gen.Double[0, 1])
+            .Sample(
+                (items, share) =>
+                {
+                    var buckets = new List<(double From, double To, double Count)>();
+                    foreach (var (from, length, count) in items.OrderBy(i => i.Item1).ThenBy(i => i.Item2))
+                        if (buckets.Count == 0 || from >= buckets[^1].To)
+                            buckets.Add((from, from + length, count));
+                    var open = items[0].Item3 > 5 ? buckets[^1].From : double.PositiveInfinity;
+                    var (apart, any) = (DistributionSum.AtApart(buckets, share, open), DistributionSum.AtAny(buckets, share, open));
+                    Assert.Equal(any.Value, apart.Value, 1e-9);
+                    Assert.Equal(any.IsBeyond, apart.IsBeyond);
+                },
+                iter: Cases.Of(200)
+            );
 }

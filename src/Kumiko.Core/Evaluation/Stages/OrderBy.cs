@@ -51,6 +51,6 @@ public sealed record OrderBy(Seq<OrderItem> Items) : PipelineStage
         // With a limit behind it only so many rows need to be held.
         var most = next is Limit { By.Count: 0 } limit ? (int?)Math.Min(limit.Count, int.MaxValue) : null;
         var limits = builder.Context.Limits;
-        builder.Step(rows => Sorting.Sort(rows, keys, most, limits));
+        builder.Step(new Sorting(keys, most, limits, Items is [{ Expr: Field field }] ? field.Name : null));
     }
 }

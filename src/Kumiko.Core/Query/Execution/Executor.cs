@@ -162,12 +162,21 @@ internal sealed class Executor(
     /// <summary>The rows that the steps behind the records or their group begin with.</summary>
     public IEnumerable<Row> Start(Pipeline pipeline) =>
         pipeline.Group is not { } group
-            ? Passing(pipeline)
+            ? Best(pipeline) ?? Passing(pipeline)
             : Pipeline.RowsOf(
                 pipeline.Scan is { } scan
                     ? scan.Gather(group.Plan, group.Highest, pipeline.Moved)
                     : Gather(pipeline, group.Plan).Collect(group.Highest)
             );
+
+    /// <summary>Where only the first few of sorted records are wanted: those, and few besides, found without making a record of each;
+    /// null elsewhere.</summary>
+    private IEnumerable<Row>? Best(Pipeline pipeline)
+    {
+        if (pipeline is not { Scan: null, Steps: [{ Sorting: { WantsFew: true, Most: > 0 } sorting }, ..] })
+            return null;
+        return new BestRows(pipeline, sorting, Conditions(pipeline), fields, Meter, cancel).Of(Rows(pipeline));
+    }
 
     /// <summary>What the first group of a pipeline with slices gathers.</summary>
     public GroupTable Table(Pipeline pipeline)

@@ -133,6 +133,17 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     private const int LargestTable = 4_096;
     private const int FewRows = 8;
 
+    /// <summary>The bytes of an id that a value is to equal; null where it is no id, or may be spelled otherwise.</summary>
+    private readonly Lazy<byte[]?> _id = new(() =>
+        compare is { Op: CompareOp.Equal, Right: Literal literal } && literal.ToValue().IsText && literal.Text.All(char.IsAsciiHexDigit)
+            ? System.Text.Encoding.ASCII.GetBytes(literal.Text)
+            : null
+    );
+
+    /// <summary>Whether the test can be asked of the packed bytes of a column; no other text of it equals the id.</summary>
+    private bool IsHex(TextVector texts) =>
+        texts.Form is TextForm.Hex or TextForm.UpperHex && _id.Value is { } id && id.Length == texts.HexLength;
+
     public override double Cost =>
         asked.Name switch
         {
@@ -303,7 +314,7 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     {
         var found = new RowMask(candidates.Count);
         var missing = holds(Value.Missing);
-        var truth = column.Texts.Entries > 0 ? TruthOf(column.Texts) : null;
+        var truth = column.Texts.Entries > 0 || IsHex(column.Texts) ? TruthOf(column.Texts) : null;
         for (var row = candidates.Next(0); row >= 0; row = candidates.Next(row + 1))
         {
             var place = column.Places[row];
@@ -316,6 +327,15 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
     private bool[] TruthOf(TextVector texts)
     {
         var truth = new bool[texts.Count];
+        if (IsHex(texts))
+        {
+            // Ids are compared as they are packed, and only those that are alike as text.
+            var alike = new RowMask(texts.Count);
+            TextSearch.FindHex(texts, _id.Value!, alike);
+            for (var i = alike.Next(0); i >= 0; i = alike.Next(i + 1))
+                truth[i] = holds(Value.Of(texts.Text(i)));
+            return truth;
+        }
         if (texts.Entries == 0)
         {
             for (var i = 0; i < truth.Length; i++)

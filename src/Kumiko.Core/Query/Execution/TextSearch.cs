@@ -73,7 +73,7 @@ internal static class TextSearch
                 break;
             case TextForm.Hex or TextForm.UpperHex when wholeTokens:
                 if (texts.HexLength == searcher.Length)
-                    FindHex(texts, searcher, hits);
+                    FindHex(texts, searcher.Bytes, hits);
                 break;
             case var form when searcher.IsOf(Characters(form)):
                 Each(texts, searcher, hits);
@@ -110,12 +110,13 @@ internal static class TextSearch
         }
     }
 
-    private static void FindHex(TextVector texts, SubstringSearcher searcher, RowMask hits)
+    /// <summary>Marks the texts of a hexadecimal column that are these digits, in capitals or not.</summary>
+    public static void FindHex(TextVector texts, ReadOnlySpan<byte> digits, RowMask hits)
     {
-        Span<byte> packed = stackalloc byte[(searcher.Length + 1) / 2];
-        for (var i = 0; i < searcher.Length; i++)
+        Span<byte> packed = stackalloc byte[(digits.Length + 1) / 2];
+        for (var i = 0; i < digits.Length; i++)
         {
-            var c = searcher.Bytes[i] | 0x20;
+            var c = digits[i] | 0x20;
             int digit;
             if (c is >= '0' and <= '9')
                 digit = c - '0';

@@ -236,7 +236,20 @@ public sealed class DistributionSum
 
     private static double First(Explicit part) => part.Bounds.Length > 0 ? part.Bounds[0] : 0;
 
-    private static double Edge(int bucket, int scale) => Math.Pow(2, bucket * Math.Pow(2, -scale));
+    /// <summary>The finest scale of which the bounds between two powers of two are known by heart.</summary>
+    private const int FinestKnown = 8;
+
+    private static readonly double[][] Between =
+    [
+        .. Enumerable
+            .Range(0, FinestKnown + 1)
+            .Select(scale => Enumerable.Range(0, 1 << scale).Select(i => Math.Pow(2, i * Math.Pow(2, -scale))).ToArray()),
+    ];
+
+    private static double Edge(int bucket, int scale) =>
+        scale is >= 0 and <= FinestKnown
+            ? Math.ScaleB(Between[scale][bucket & ((1 << scale) - 1)], bucket >> scale)
+            : Math.Pow(2, bucket * Math.Pow(2, -scale));
 
     /// <summary>A quantile, values spread evenly within a bucket; NaN where there are no buckets.</summary>
     /// <param name="share">0 to 1.</param>
@@ -244,6 +257,47 @@ public sealed class DistributionSum
     public (double Value, bool IsBeyond) At(double share)
     {
         var buckets = Buckets(out var open);
+        return AreApart(buckets) ? AtApart(buckets, share, open) : AtAny(buckets, share, open);
+    }
+
+    private static bool AreApart(List<(double From, double To, double Count)> buckets)
+    {
+        for (var i = 1; i < buckets.Count; i++)
+            if (buckets[i].From < buckets[i - 1].To)
+                return false;
+        return true;
+    }
+
+    /// <summary>Of buckets that do not overlap: the one in which the counts reach the rank.</summary>
+    internal static (double Value, bool IsBeyond) AtApart(
+        List<(double From, double To, double Count)> buckets,
+        double share,
+        double open
+    )
+    {
+        double total = 0;
+        foreach (var (_, _, count) in buckets)
+            total += count;
+        if (!(total > 0))
+            return (double.NaN, false);
+        var rank = share * total;
+        double below = 0;
+        foreach (var (from, to, count) in buckets)
+        {
+            if (rank <= below + count)
+                return from == to ? (from, from >= open) : (from + (Math.Max(0, rank - below) / count * (to - from)), false);
+            below += count;
+        }
+        return (buckets[^1].To, buckets[^1].To >= open);
+    }
+
+    /// <summary>Of any buckets.</summary>
+    internal static (double Value, bool IsBeyond) AtAny(
+        List<(double From, double To, double Count)> buckets,
+        double share,
+        double open
+    )
+    {
         var total = buckets.Sum(b => b.Count);
         if (!(total > 0))
             return (double.NaN, false);
