@@ -74,11 +74,6 @@ if (args is ["files", ..])
     );
     return;
 }
-if (args is ["probe", ..])
-{
-    await Kumiko.Bench.Spans.Probe.Run(1_000_000);
-    return;
-}
 if (args is ["spans", ..])
 {
     await Kumiko.Bench.Spans.SpanBench.Measure(

@@ -1,5 +1,7 @@
 using System.Text.Json;
 using Kumiko.Charts;
+using Kumiko.Core.Changes;
+using Kumiko.Core.Entities;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Export;
 using Kumiko.Core.Language;
@@ -57,13 +59,23 @@ public static class QueryCommand
         using var database = new AppDatabase(folder.Kept);
         using var store = new RecordStore(folder.Records, TimeProvider.System);
         using var metrics = new MetricStore(store, TimeProvider.System, MetricOptions.Default with { Background = false });
+        var changes = new ChangeStore(database);
+        using var instances = new InstanceBook(
+            store,
+            metrics,
+            new InstanceStore(database),
+            changes,
+            TimeProvider.System,
+            isBackground: false
+        );
         var sources = RowSetList.Sources(
             new RowStores(
                 store,
                 metrics,
                 new RuleStore(database, TimeProvider.System),
-                new Kumiko.Core.Changes.ChangeStore(database),
+                changes,
                 new FailureRules(new FailureStore(database, TimeProvider.System)),
+                instances,
                 new LookupTables(folder.Tables)
             )
         );

@@ -9,9 +9,32 @@ public sealed record Change(string Key, long At, string What, string Place, stri
     public const string ByPeople = "written down";
 
     public const int LongestText = 500;
+    public const int MostNames = 1_000;
 
     /// <summary>Such as deploy, flag, config, restart; empty where it is not said.</summary>
     public string Kind { get; init; } = "";
+
+    /// <summary>The kinds that are told apart.</summary>
+    public static readonly IReadOnlyList<string> Kinds =
+    [
+        "deploy",
+        "flag",
+        "config",
+        "scale",
+        "restart",
+        "certificate",
+        "schedule",
+        "other",
+    ];
+
+    /// <summary>Where, by what stands there; null while that is only told by <see cref="Place"/>.</summary>
+    public ChangeScope? Scope { get; init; }
+
+    /// <summary>What the steps of one roll-out have in common; empty for a change of one step.</summary>
+    public string RollOut { get; init; } = "";
+
+    /// <summary>Which part of what runs there has it, 0 to 1; null where it is not said.</summary>
+    public double? Share { get; init; }
 
     public string Source { get; init; } = "";
 
@@ -60,8 +83,13 @@ public sealed record Change(string Key, long At, string What, string Place, stri
     {
         if (What.Trim().Length == 0)
             return "Say what was changed.";
-        return new[] { What, Place, From, To, Who, Kind, Key }.Any(t => t.Length > LongestText)
-            ? $"A part of a change can have {LongestText} characters."
+        if (new[] { What, Place, From, To, Who, Kind, Key, RollOut }.Any(t => t.Length > LongestText))
+            return $"A part of a change can have {LongestText} characters.";
+        if (Share is { } share && !(share is >= 0 and <= 1))
+            return "The share that has the change lies between 0 and 1, or 0 % and 100 %.";
+        var names = Scope is { } s ? new[] { s.Services, s.Hosts, s.Instances, s.Places }.SelectMany(n => n).ToList() : [];
+        return names.Count > MostNames || names.Exists(n => n.Length > LongestText)
+            ? $"A change can name {MostNames} services, hosts, instances and places, of {LongestText} characters each."
             : null;
     }
 }

@@ -18,6 +18,12 @@ public sealed class ChangeSet(ChangeStore changes) : RowSet
         new("after", ColumnRole.Key),
         new("who", ColumnRole.Key),
         new("source", ColumnRole.Key),
+        new("services", ColumnRole.Key),
+        new("hosts", ColumnRole.Key),
+        new("instances", ColumnRole.Key),
+        new("places", ColumnRole.Key),
+        new("roll_out", ColumnRole.Key),
+        new("share", ColumnRole.Value, ValueKind.Decimal),
         new("event_id", ColumnRole.Detail),
         new("event_source", ColumnRole.Detail),
     ];
@@ -45,9 +51,24 @@ public sealed class ChangeSet(ChangeStore changes) : RowSet
             Text(c.To),
             Text(c.Who),
             Text(c.Source),
+            Names(c.Scope?.Services),
+            Names(c.Scope?.Hosts),
+            Names(c.Scope?.Instances),
+            Names(c.Scope?.Places),
+            Text(c.RollOut),
+            c.Share is { } share ? Value.Of(share) : Value.Missing,
             Text(c.EventId),
             Text(c.EventSource),
         ];
+
+    /// <summary>One name as a text, several as a list, of which each is met by <c>services = booking</c>.</summary>
+    private static Value Names(IReadOnlyList<string>? names) =>
+        names switch
+        {
+            null or [] => Value.Missing,
+            [var one] => Value.Of(one),
+            _ => Value.Of([.. names.Select(n => Value.Of(n))]),
+        };
 
     private static Value Text(string text) => text.Length == 0 ? Value.Missing : Value.Of(text);
 }

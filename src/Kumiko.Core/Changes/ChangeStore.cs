@@ -8,16 +8,65 @@ namespace Kumiko.Core.Changes;
 public sealed class ChangeStore(AppDatabase database)
 {
     private const string Columns =
-        "key AS Key, at AS At, kind AS Kind, what AS What, place AS Place, \"from\" AS \"From\", \"to\" AS \"To\", who AS Who, source AS Source, event_id AS EventId, event_source AS EventSource";
+        "key AS Key, at AS At, kind AS Kind, what AS What, place AS Place, \"from\" AS \"From\", \"to\" AS \"To\", who AS Who, source AS Source, event_id AS EventId, event_source AS EventSource, services AS Services, hosts AS Hosts, instances AS Instances, places AS Places, roll_out AS RollOut, share AS Share";
 
     /// <summary>Adds a change; one with a key that is known already is left as it was.</summary>
     public Task<int> Add(Change change) =>
         database.Database.Writer.Write(connection =>
             connection.Execute(
-                "INSERT INTO change (key, at, kind, what, place, \"from\", \"to\", who, source, event_id, event_source) VALUES (@Key, @At, @Kind, @What, @Place, @From, @To, @Who, @Source, @EventId, @EventSource) ON CONFLICT (key) DO NOTHING",
-                change
+                "INSERT INTO change (key, at, kind, what, place, \"from\", \"to\", who, source, event_id, event_source, services, hosts, instances, places, roll_out, share) VALUES (@Key, @At, @Kind, @What, @Place, @From, @To, @Who, @Source, @EventId, @EventSource, @services, @hosts, @instances, @places, @RollOut, @Share) ON CONFLICT (key) DO NOTHING",
+                Parameters(change)
             )
         );
+
+    private static DynamicParameters Parameters(Change change)
+    {
+        var parameters = new DynamicParameters(change);
+        Add(parameters, change.Scope);
+        return parameters;
+    }
+
+    private static void Add(DynamicParameters parameters, ChangeScope? scope)
+    {
+        parameters.Add("services", Lines(scope?.Services));
+        parameters.Add("hosts", Lines(scope?.Hosts));
+        parameters.Add("instances", Lines(scope?.Instances));
+        parameters.Add("places", Lines(scope?.Places));
+    }
+
+    private static string? Lines(IReadOnlyList<string>? names) => names is null ? null : string.Join('\n', names);
+
+    /// <summary>Tells of changes whose place is told in words alone what stands there.</summary>
+    /// <param name="known">What runs here.</param>
+    /// <returns>How many were filled.</returns>
+    public async Task<int> Fill(Func<string, EntityKind?> known)
+    {
+        const int AtOnce = 500;
+        List<(string Key, string Place)> open;
+        using (var connection = database.Database.Read())
+            open =
+            [
+                .. connection.Query<(string, string)>(
+                    "SELECT key, place FROM change WHERE services IS NULL ORDER BY id LIMIT @AtOnce",
+                    new { AtOnce }
+                ),
+            ];
+        if (open.Count == 0)
+            return 0;
+        return await database.Database.Writer.Write(connection =>
+        {
+            foreach (var (key, place) in open)
+            {
+                var parameters = new DynamicParameters(new { key });
+                Add(parameters, ChangeScope.Of(place, known));
+                connection.Execute(
+                    "UPDATE change SET services = @services, hosts = @hosts, instances = @instances, places = @places WHERE key = @key",
+                    parameters
+                );
+            }
+            return open.Count;
+        });
+    }
 
     /// <summary>Takes back a change that a person wrote down.</summary>
     /// <returns>Rows removed: none where it came from elsewhere.</returns>
@@ -73,6 +122,14 @@ public sealed class ChangeStore(AppDatabase database)
         public string Source { get; init; } = "";
         public string EventId { get; init; } = "";
         public string EventSource { get; init; } = "";
+        public string? Services { get; init; }
+        public string? Hosts { get; init; }
+        public string? Instances { get; init; }
+        public string? Places { get; init; }
+        public string RollOut { get; init; } = "";
+        public double? Share { get; init; }
+
+        private static string[] Names(string? lines) => lines?.Split('\n', StringSplitOptions.RemoveEmptyEntries) ?? [];
 
         public Change Change() =>
             new(Key, At, What, Place, From, To, Who)
@@ -81,6 +138,9 @@ public sealed class ChangeStore(AppDatabase database)
                 Source = Source,
                 EventId = EventId,
                 EventSource = EventSource,
+                Scope = Services is null ? null : new ChangeScope(Names(Services), Names(Hosts), Names(Instances), Names(Places)),
+                RollOut = RollOut,
+                Share = Share,
             };
     }
 }

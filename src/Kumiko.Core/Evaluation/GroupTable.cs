@@ -12,6 +12,9 @@ public sealed record Aggregate(Call Call, Func<Row, Value> Argument, Func<Row, V
 
     /// <summary>Whether it counts every row, whatever the row holds.</summary>
     public bool CountsRows => Call.Arguments.Count == 0;
+
+    /// <summary>Whether a row of a sample counts for all that it stands for: not where the weight itself is asked for.</summary>
+    public bool IsWeighted { get; } = !QueryChecker.Mentions(Call, "weight");
 }
 
 /// <summary>A group stage made ready: what several tables of one answer share.</summary>
@@ -69,6 +72,9 @@ public sealed class GroupPlan
     public IReadOnlySet<long> PartialSteps { get; } = new HashSet<long>();
     public Func<Row, Value>[] Keys { get; }
     public Aggregate[] Aggregates { get; }
+
+    /// <summary>How many a row stands for, where rows may be of a sample; null where each is one.</summary>
+    public Func<Row, long>? Weight { get; init; }
 
     /// <summary>When a row was.</summary>
     public Func<Row, Value> Time { get; }
@@ -158,10 +164,15 @@ public sealed class GroupTable(GroupPlan plan)
             _keys[i] = plan.Keys[i](row);
         var accumulators = At(Group(_keys), step);
         var id = row.Id;
+        var times = plan.Weight?.Invoke(row) ?? 1;
         for (var i = 0; i < accumulators.Length; i++)
         {
             var aggregate = plan.Aggregates[i];
-            accumulators[i].Add(aggregate.Argument(row), aggregate.Second?.Invoke(row) ?? Value.Missing, id);
+            var second = aggregate.Second?.Invoke(row) ?? Value.Missing;
+            if (times != 1 && aggregate.IsWeighted)
+                accumulators[i].AddTimes(aggregate.Argument(row), second, id, times);
+            else
+                accumulators[i].Add(aggregate.Argument(row), second, id);
         }
     }
 

@@ -23,6 +23,9 @@ public sealed record PipelineContext(
     /// <summary>What rows of other sets than logs must meet to be read; null for nothing.</summary>
     public Expr? Allowed { get; init; }
 
+    /// <summary>Whether what is kept is counted, and not what it stands for.</summary>
+    public bool CountsKept { get; init; }
+
     public MemoryMeter Memory { get; init; } = new(Limits.Memory);
 
     /// <summary>Slices that the first group gathers by, so that many windows can be put together from them; null for the query as

@@ -277,7 +277,13 @@ public sealed class PipelineBuilder
             _context.Limits,
             _context.Memory,
             slices
-        );
+        )
+        {
+            Weight =
+                OnRecords && _signal == Signal.Spans && !_context.CountsKept
+                    ? WeightReader(_context.Fields.Get(SpanFields.Weight))
+                    : null,
+        };
         var onScan = _scan is not null && _steps.Count == 0 && _group is null;
         if (
             _scan is { HasSeries: true }
@@ -327,6 +333,9 @@ public sealed class PipelineBuilder
         ]);
         _schema = _schema with { Step = plan.IsSliced ? null : plan.Cut?.Length, PartialSteps = plan.PartialSteps };
     }
+
+    private static Func<Row, long> WeightReader(FieldRef weight) =>
+        row => row.Source.Field(weight, row.Place) is { IsQuantity: true } value ? SamplingWeight.Times(value.AsDouble) : 1;
 
     /// <summary>What an aggregate of a column with a unit is measured in.</summary>
     private static string UnitOf(Call call, Dictionary<string, string> units, bool areDistributions)

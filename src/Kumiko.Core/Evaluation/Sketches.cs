@@ -104,15 +104,18 @@ public sealed class PercentileSketch
         return sketch;
     }
 
-    public void Add(double value)
+    public void Add(double value) => Add(value, 1);
+
+    /// <summary>Adds a value so many times.</summary>
+    public void Add(double value, long times)
     {
-        Count++;
+        Count += times;
         if (value == 0)
         {
-            _zeros++;
+            _zeros += times;
             return;
         }
-        (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> _dropped), 1);
+        (value > 0 ? _above : _below).Add((int)(BitConverter.DoubleToInt64Bits(Math.Abs(value)) >> _dropped), times);
     }
 
     /// <summary>Adds many.</summary>

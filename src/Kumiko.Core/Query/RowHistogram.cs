@@ -22,7 +22,11 @@ internal static class RowHistogram
         if (columns.FirstOrDefault()?.Role != ColumnRole.Time)
             return null;
         var grade = Array.Find(Grades, g => columns.Any(c => c.Name == g && c.Role == ColumnRole.Key));
-        var counted = plan.Build(query.Counted(grade is null ? null : [new Field(grade)], Quantities.Duration(step)), span);
+        var counted = plan.Build(
+            query.Counted(grade is null ? null : [new Field(grade)], Quantities.Duration(step)),
+            span,
+            countsKept: true
+        );
         var counts = new long[(int)((span.Length + step - 1) / step) * Histogram.Bands];
         var gradeAt = grade is null ? -1 : counted.Schema.IndexOf(grade);
         foreach (var row in plan.Guarded(plan.Executor.Answer(counted)))

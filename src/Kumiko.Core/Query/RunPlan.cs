@@ -72,7 +72,8 @@ internal sealed class RunPlan
     }
 
     /// <summary>A pipeline of the same question for another query and window.</summary>
-    public Pipeline Build(Language.Query query, Window window) =>
+    /// <param name="countsKept">Whether what is kept is counted, and not what it stands for.</param>
+    public Pipeline Build(Language.Query query, Window window, bool countsKept = false) =>
         PipelineBuilder.Build(
             query,
             new PipelineContext(Context, Question.Limits, window, Scan, Executor.Answer)
@@ -81,6 +82,7 @@ internal sealed class RunPlan
                 Memory = _memory,
                 Slices = Slices,
                 Allowed = Question.Access.Condition,
+                CountsKept = countsKept,
             }
         );
 

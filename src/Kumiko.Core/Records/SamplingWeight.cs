@@ -33,6 +33,12 @@ public static class SamplingWeight
         return 1;
     }
 
+    /// <summary>How many spans a weight stands for, as a whole number.</summary>
+    public static long Times(double weight) => weight is > 1 and < Most ? (long)Math.Round(weight) : 1;
+
+    /// <summary>More than this is no sample of anything.</summary>
+    private const double Most = 1e9;
+
     private static double OfThreshold(ReadOnlySpan<char> hex)
     {
         if (

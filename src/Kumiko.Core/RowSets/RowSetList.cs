@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
 using Kumiko.Core.Changes;
+using Kumiko.Core.Entities;
 using Kumiko.Core.Language;
 using Kumiko.Core.Patterns;
 using Kumiko.Core.Query;
@@ -19,6 +20,7 @@ public sealed record RowStores(
     RuleStore Rules,
     ChangeStore Changes,
     FailureRules Failures,
+    InstanceBook Instances,
     LookupTables Tables
 );
 
@@ -32,6 +34,7 @@ public static class RowSetList
         ("spans", _ => new SpanSet()),
         ("alerts", stores => new AlertSet(stores.Rules.Alerts)),
         ("changes", stores => new ChangeSet(stores.Changes)),
+        ("instances", stores => new InstanceSet(stores.Instances)),
         ("patterns", stores => new PatternSet(stores.Rules.Alerts.CountIn)),
     ];
 

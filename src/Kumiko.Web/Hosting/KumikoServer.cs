@@ -2,6 +2,7 @@ using System.Net;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Delivery;
+using Kumiko.Core.Entities;
 using Kumiko.Core.Evaluation;
 using Kumiko.Core.Intake;
 using Kumiko.Core.Intake.Files;
@@ -136,6 +137,7 @@ public static class KumikoServer
                         s.GetRequiredService<RuleStore>(),
                         s.GetRequiredService<ChangeStore>(),
                         s.GetRequiredService<FailureRules>(),
+                        s.GetRequiredService<InstanceBook>(),
                         s.GetRequiredService<LookupTables>()
                     )
                 ) with
@@ -163,6 +165,15 @@ public static class KumikoServer
         services
             .AddSingleton<SpanStore>()
             .AddSingleton<FailureStore>()
+            .AddSingleton<InstanceStore>()
+            .AddSingleton(s => new InstanceBook(
+                s.GetRequiredService<RecordStore>(),
+                s.GetRequiredService<MetricStore>(),
+                s.GetRequiredService<InstanceStore>(),
+                s.GetRequiredService<ChangeStore>(),
+                s.GetRequiredService<TimeProvider>(),
+                isBackground: !options.IsReadOnly
+            ))
             .AddSingleton<FailureRules>()
             .AddSingleton(s => new SpanFigures(
                 s.GetRequiredService<RecordStore>(),
@@ -200,7 +211,7 @@ public static class KumikoServer
             .AddHostedService<SyslogListener>()
             .AddHostedService(s => s.GetRequiredService<Scraper>())
             .AddHostedService<SourceService>()
-            .AddHostedService<SpanService>()
+            .AddHostedService<KeepingService>()
             .AddHostedService<RuleService>()
             .AddHostedService<NotificationService>()
             .AddHostedService<MemoryService>();

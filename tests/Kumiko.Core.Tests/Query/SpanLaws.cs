@@ -338,4 +338,60 @@ public sealed class SpanLaws : StoreTest
                 iter: Cases.Of(30),
                 threads: 1
             );
+
+    [Fact]
+    public async Task Shares_and_quantiles_of_a_sample_are_those_of_the_world_within_their_error()
+    {
+        const int World = 20_000;
+        var random = new Random(7);
+        var (kept, all) = (new List<Span>(), new List<(bool Failed, double Seconds, bool IsLook)>());
+        for (var i = 0; i < World; i++)
+        {
+            // Looks are many and quick, and one in eight is kept; all bookings are, which are slow and fail more often.
+            var isLook = random.Next(5) > 0;
+            var failed = random.NextDouble() < (isLook ? 0.02 : 0.2);
+            var seconds = Math.Exp((random.NextDouble() * 2) + (isLook ? -3 : 0));
+            all.Add((failed, seconds, isLook));
+            if (isLook && random.Next(8) > 0)
+                continue;
+            kept.Add(
+                new Span
+                {
+                    TraceId = (i + 1).ToString("x32"),
+                    SpanId = (i + 1).ToString("x16"),
+                    Name = isLook ? "look" : "book",
+                    Start = Focus.From + (i * 10_000_000L),
+                    End = Focus.From + (i * 10_000_000L) + (long)(seconds * Instants.Second),
+                    Status = failed ? SpanStatus.Error : SpanStatus.Unset,
+                    TraceState = isLook ? "ot=th:e" : "",
+                }
+            );
+        }
+        using var store = Open();
+        await new SpanStore(store).Append(kept, "quay");
+        foreach (var isSealed in new[] { false, true })
+        {
+            if (isSealed)
+                await store.Upkeep.SealAll();
+            Value[] Ask(string text)
+            {
+                using var run = new Run(Question("from spans | " + text), store.Current, Sources);
+                return run.Frame().GetAwaiter().GetResult().Rows[0];
+            }
+            var counted = Ask("group count(), avg(duration), p50(duration)");
+            Assert.Equal(ValueMarks.Approximate, counted[0].Marks);
+            // Four standard errors of what one in eight of 16 000 tells.
+            Assert.InRange(counted[0].AsLong, World - 1_400, World + 1_400);
+            Assert.InRange(counted[1].AsDouble / 1e9, all.Average(s => s.Seconds) * 0.9, all.Average(s => s.Seconds) * 1.1);
+            var median = all.Select(s => s.Seconds).Order().ElementAt(World / 2);
+            Assert.InRange(counted[2].AsDouble / 1e9, median * 0.9, median * 1.1);
+            var share = Ask("group share() by operation | where operation = \"book\"")[1].AsDouble;
+            Assert.InRange(share, 0.2 * 0.85, 0.2 * 1.15);
+            Assert.Equal(
+                (ValueMarks.None, (long)kept.Count),
+                (Ask("group count(weight)")[0].Marks, Ask("group count(weight)")[0].AsLong)
+            );
+            Assert.Equal(counted[0].AsLong, (long)Ask("group sum(weight)")[0].AsDouble);
+        }
+    }
 }

@@ -165,9 +165,7 @@ public sealed class SearchStoreTests : IDisposable
                 Value.Of("7.3"),
                 Value.Of("7.2"),
                 Value.Of("release desk"),
-                Value.Missing,
-                Value.Missing,
-                Value.Missing,
+                .. Enumerable.Repeat(Value.Missing, 9),
             ],
             rows[0]
         );

@@ -523,7 +523,10 @@ public sealed class FigureTests : StoreTest
                         if (buckets.Count == 0 || from >= buckets[^1].To)
                             buckets.Add((from, from + length, count));
                     var open = items[0].Item3 > 5 ? buckets[^1].From : double.PositiveInfinity;
-                    var (apart, any) = (DistributionSum.AtApart(buckets, share, open), DistributionSum.AtAny(buckets, share, open));
+                    var (apart, any) = (
+                        DistributionSum.AtApart(buckets, share, open),
+                        DistributionSum.AtAny(buckets, share, open)
+                    );
                     Assert.Equal(any.Value, apart.Value, 1e-9);
                     Assert.Equal(any.IsBeyond, apart.IsBeyond);
                 },

@@ -21,6 +21,10 @@ public abstract class Accumulator
 {
     public abstract void Add(in Value value, in Value second, RecordId id);
 
+    /// <summary>Adds a value that stands for so many, as one of a sample does; aggregates to which that is the same take it
+    /// once.</summary>
+    public virtual void AddTimes(in Value value, in Value second, RecordId id, long times) => Add(value, second, id);
+
     /// <summary>Adds a value that is a whole number inside, without making one where that is not needed.</summary>
     public virtual void AddWhole(ValueKind kind, long number, RecordId id) => Add(Whole(kind, number), Value.Missing, id);
 

@@ -51,9 +51,28 @@ internal sealed class CountAccumulator(Func<StepFacts, double>? factor = null) :
 
     public void Add(long times) => Count += times;
 
+    /// <summary>Whether some of what is counted stands for more than itself.</summary>
+    private bool _isEstimate;
+
+    public override void AddTimes(in Value value, in Value second, RecordId id, long times)
+    {
+        if (value.IsMissing)
+            return;
+        Count += times;
+        _isEstimate |= times != 1;
+    }
+
     public override void Add(in SampleTotals totals) => Count += totals.Count;
 
-    public override void Merge(Accumulator other) => Count += ((CountAccumulator)other).Count;
+    public override void Merge(Accumulator other)
+    {
+        Count += ((CountAccumulator)other).Count;
+        _isEstimate |= ((CountAccumulator)other)._isEstimate;
+    }
 
-    public override Value Result(in StepFacts step) => factor is null ? Value.Of(Count) : Value.Of(Count * factor(step));
+    public override Value Result(in StepFacts step)
+    {
+        var count = factor is null ? Value.Of(Count) : Value.Of(Count * factor(step));
+        return _isEstimate ? count.Marked(ValueMarks.Approximate) : count;
+    }
 }

@@ -49,6 +49,19 @@ internal sealed class Values(MemoryMeter memory)
             Sketch();
     }
 
+    /// <summary>Adds a value so many times.</summary>
+    public void Add(double value, long times)
+    {
+        const int MostOneByOne = 64;
+        if (_sketch is null && times > MostOneByOne)
+            Sketch();
+        if (_sketch is not null)
+            _sketch.Add(value, times);
+        else
+            for (; times > 0; times--)
+                Add(value);
+    }
+
     public void Add(ReadOnlySpan<long> numbers)
     {
         while (_sketch is null && !numbers.IsEmpty)
@@ -187,6 +200,12 @@ internal sealed class PercentileAccumulator(double share, MemoryMeter memory) : 
     protected override void Add(Values part, double number, long whole, bool isDecimal) => part.Add(number);
 
     protected override void Add(Values part, ReadOnlySpan<long> numbers) => part.Add(numbers);
+
+    protected override long AddTimes(Values part, double number, long whole, bool isDecimal, long times)
+    {
+        part.Add(number, times);
+        return times;
+    }
 
     protected override void Merge(Values part, Values other) => part.Merge(other);
 

@@ -27,6 +27,24 @@ internal abstract class QuantityAccumulator<TPart> : Accumulator
         Add(_parts[kind] ??= NewPart(), quantity.AsDouble, quantity.AsLong, quantity.Kind == ValueKind.Decimal);
     }
 
+    public override void AddTimes(in Value value, in Value second, RecordId id, long times)
+    {
+        var quantity = Quantity(value);
+        if (quantity.IsMissing)
+            return;
+        var kind = PlaceOf(quantity.Kind);
+        var isDecimal = quantity.Kind == ValueKind.Decimal;
+        _counts[kind] += AddTimes(_parts[kind] ??= NewPart(), quantity.AsDouble, quantity.AsLong, isDecimal, times);
+    }
+
+    /// <summary>Adds a number that stands for so many.</summary>
+    /// <returns>How many were added: one, where it is the same.</returns>
+    protected virtual long AddTimes(TPart part, double number, long whole, bool isDecimal, long times)
+    {
+        Add(part, number, whole, isDecimal);
+        return 1;
+    }
+
     public override void AddWhole(ValueKind kind, long number, RecordId id)
     {
         var place = PlaceOf(kind);

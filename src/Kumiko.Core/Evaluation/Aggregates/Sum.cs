@@ -60,6 +60,18 @@ internal sealed class SumAccumulator(bool mean) : QuantityAccumulator<Total>
             part.Whole += whole;
     }
 
+    protected override long AddTimes(Total part, double number, long whole, bool isDecimal, long times)
+    {
+        if (isDecimal)
+        {
+            part.Sum += number * times;
+            part.Decimals = true;
+        }
+        else
+            part.Whole += (Int128)whole * times;
+        return times;
+    }
+
     protected override void Add(Total part, ReadOnlySpan<long> numbers)
     {
         Int128 sum = 0;

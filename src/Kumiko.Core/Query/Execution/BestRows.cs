@@ -69,19 +69,14 @@ internal sealed class BestRows(
             .ToArray();
         var workers = Enumerable.Range(0, Math.Min(2, touched.Length)).Select(_ => new Found(sorting)).ToArray();
         var next = -1;
-        Parallel.For(
-            0,
-            workers.Length,
-            new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel },
-            worker =>
+        Parallel.For(0, workers.Length, new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel }, worker =>
+        {
+            for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
             {
-                for (var i = Interlocked.Increment(ref next); i < touched.Length; i = Interlocked.Increment(ref next))
-                {
-                    cancel.ThrowIfCancellationRequested();
-                    Look(touched[i], workers[worker]);
-                }
+                cancel.ThrowIfCancellationRequested();
+                Look(touched[i], workers[worker]);
             }
-        );
+        });
         return workers
             .SelectMany(w => w.All)
             .OrderByDescending(c => c.Id)

@@ -43,7 +43,13 @@ internal sealed class ColumnGrouping(
         for (var k = 0; k < keys.Length; k++)
             keys[k] = CodesOf(plan.Group.By[k].Expr, places, scan, arena, plan.Keys[k], cancel);
         var groups = new SegmentGroups(keys, scan.Count, places, arena);
-        var arguments = Array.ConvertAll(plan.Aggregates, a => Argument(a, scan, arena));
+        var weights = WeightsOf(scan, places, arena);
+        var arguments = Array.ConvertAll(plan.Aggregates, a =>
+            Argument(a, scan, arena) with
+            {
+                Weights = a.IsWeighted ? weights : null,
+            }
+        );
         if (plan.Cut is not { } cut)
         {
             Feed(scan, groups, places, step: 0, arguments, table, cancel);
@@ -96,10 +102,10 @@ internal sealed class ColumnGrouping(
         {
             cancel.ThrowIfCancellationRequested();
             ref readonly var argument = ref arguments[i];
-            if (plan.Aggregates[i].CountsRows)
+            if (plan.Aggregates[i].CountsRows && argument.Weights is null)
                 for (var t = 0; t < accumulators.Length; t++)
                     ((CountAccumulator)accumulators[t][i]).Add(groups.CountOf(t));
-            else if (argument is { Wholes: { } wholes, There: null } && !_needIds)
+            else if (argument is { Wholes: { } wholes, There: null, Weights: null } && !_needIds)
             {
                 var numbers = groups.Sorted(rows, wholes);
                 for (var t = 0; t < accumulators.Length; t++)
@@ -129,6 +135,12 @@ internal sealed class ColumnGrouping(
                 cancel.ThrowIfCancellationRequested();
             var row = rows[i];
             var id = _needIds ? new RecordId(scan.Times[row] + moved, scan.Sequences[row]) : default;
+            if (argument.Weights is { } weights && weights[row] != 1)
+            {
+                if (argument.Value(row) is { } weighted)
+                    accumulator.AddTimes(weighted, argument.Second?.Invoke(row) ?? Value.Missing, id, weights[row]);
+                continue;
+            }
             if (argument.Wholes is not { } wholes)
                 accumulator.Add(argument.First!(row), argument.Second?.Invoke(row) ?? Value.Missing, id);
             else if (argument.There is not { } there || there[row] != 0)
@@ -141,9 +153,38 @@ internal sealed class ColumnGrouping(
     {
         public long[]? Wholes { get; init; }
 
+        /// <summary>How many each row stands for; null where each is one.</summary>
+        public long[]? Weights { get; init; }
+
+        /// <summary>The value of a row; null where it has no number.</summary>
+        public Value? Value(int row)
+        {
+            if (Wholes is not { } wholes)
+                return First!(row);
+            return There is { } there && there[row] == 0 ? null : ValueCodec.Whole(Kind, wholes[row]);
+        }
+
         /// <summary>1 for rows that have a number; null where all have.</summary>
         public byte[]? There { get; init; }
         public ValueKind Kind { get; init; }
+    }
+
+    /// <summary>How many each of the rows stands for; null where each is one.</summary>
+    private long[]? WeightsOf(SegmentScan scan, ReadOnlySpan<int> rows, Arena arena)
+    {
+        if (plan.Weight is null)
+            return null;
+        var column = scan.Column(fields.Get(SpanFields.Weight));
+        if (column.Whole is { } whole && whole.Decimals.IndexOfAnyExcept(1.0) < 0)
+            return null;
+        var weights = arena.Longs(scan.Count);
+        var sampled = false;
+        foreach (var row in rows)
+        {
+            weights[row] = column.Of(row) is { IsQuantity: true } weight ? SamplingWeight.Times(weight.AsDouble) : 1;
+            sampled |= weights[row] != 1;
+        }
+        return sampled ? weights : null;
     }
 
     private ArgumentReader Argument(Aggregate aggregate, SegmentScan scan, Arena arena)

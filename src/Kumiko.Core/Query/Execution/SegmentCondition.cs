@@ -135,7 +135,9 @@ internal sealed class FieldCondition(FieldRef asked, Func<Value, bool> holds, Co
 
     /// <summary>The bytes of an id that a value is to equal; null where it is no id, or may be spelled otherwise.</summary>
     private readonly Lazy<byte[]?> _id = new(() =>
-        compare is { Op: CompareOp.Equal, Right: Literal literal } && literal.ToValue().IsText && literal.Text.All(char.IsAsciiHexDigit)
+        compare is { Op: CompareOp.Equal, Right: Literal literal }
+        && literal.ToValue().IsText
+        && literal.Text.All(char.IsAsciiHexDigit)
             ? System.Text.Encoding.ASCII.GetBytes(literal.Text)
             : null
     );

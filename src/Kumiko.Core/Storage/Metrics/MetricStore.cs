@@ -75,6 +75,9 @@ public sealed class MetricStore : IDisposable
     /// <summary>Told on the writer thread of each batch that was committed.</summary>
     public event Action<SignalBatch>? Committed;
 
+    /// <summary>Told of what was sent, once it is committed.</summary>
+    public event Action<IReadOnlyList<Metric>, string>? Taken;
+
     /// <summary>Samples that are not sealed yet.</summary>
     internal long Unsealed => Volatile.Read(ref _unsealed);
 
@@ -139,6 +142,7 @@ public sealed class MetricStore : IDisposable
                 var (batch, refused, total) = Resolve(metrics, source);
                 if (batch.Count > 0)
                     await Append(batch, source);
+                Taken?.Invoke(metrics, source);
                 return new MetricsTaken(batch.Count, refused, total);
             }
             catch (SeriesGoneException)

@@ -43,7 +43,7 @@ public static class SpanRows
         if (span.Links.Count > 0)
             to.Add(SpanFields.Links, Value.Of([.. span.Links.Select(Link)]));
         for (var i = 0; i < span.Attributes.Count; i++)
-            to.Add(SpanFields.OfSender(span.Attributes.Names[i]), span.Attributes.Values[i]);
+            to.Add(NamePool.Shared.One(SpanFields.OfSender(span.Attributes.Names[i])), span.Attributes.Values[i]);
         to.End(span.Start, span.End, SpanFields.SeverityOf(span.Status), span.Resource, source);
 
         void Text(string name, string? text)

@@ -1,4 +1,5 @@
 using Kumiko.Core.Changes;
+using Kumiko.Core.Entities;
 using Kumiko.Core.Query;
 using Kumiko.Core.Sources;
 using Kumiko.Web.Hosting;
@@ -10,6 +11,7 @@ namespace Kumiko.Web.Pages.Sources;
 /// <summary>A form for what somebody did that no program told of, and the latest changes.</summary>
 public sealed class ChangeModel(
     ChangeStore changes,
+    InstanceBook instances,
     SourceBook book,
     RunRegistry runs,
     StripBuilder strips,
@@ -19,10 +21,11 @@ public sealed class ChangeModel(
 {
     private const int Shown = 50;
 
-    public static readonly string[] Kinds = ["deploy", "flag", "config", "restart", "other"];
+    public static readonly IReadOnlyList<string> Kinds = Change.Kinds;
 
     public Change Draft { get; private set; } = new("", 0, "", "", "", "", "");
     public string At { get; private set; } = "now";
+    public string Share { get; private set; } = "";
     public string? Problem { get; private set; }
     public IReadOnlyList<Change> Latest { get; private set; } = [];
 
@@ -41,13 +44,15 @@ public sealed class ChangeModel(
         string? from,
         string? to,
         string? who,
-        string? at
+        string? at,
+        string? rollOut,
+        string? share
     )
     {
         if (!MayKeep)
             return StatusCode(403);
         Begin();
-        At = (at ?? "").Trim();
+        (At, Share) = ((at ?? "").Trim(), (share ?? "").Trim());
         var moment = At is "" or "now" ? Now : TimeRange.Parse(At, Now, Zone)?.Resolve(Now).From;
         Draft = new Change(
             "written-" + Guid.NewGuid().ToString("N"),
@@ -59,6 +64,9 @@ public sealed class ChangeModel(
             (who ?? "").Trim()
         )
         {
+            Scope = ChangeScope.Of((place ?? "").Trim(), instances.KindOf),
+            RollOut = (rollOut ?? "").Trim(),
+            Share = ChangeReader.ShareOf(Share),
             Kind = kind is not null && Kinds.Contains(kind) && kind != "other" ? kind : "",
             Source = Change.ByPeople,
         };
