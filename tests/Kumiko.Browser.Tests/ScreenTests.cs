@@ -53,6 +53,7 @@ public sealed class ScreenTests(RunningDemo demo)
                 "/sources/of/host-metrics",
                 "/sources/refused",
                 "/sources/metrics",
+                "/sources/failed",
                 "/sources/metrics?name=http.server.request.duration",
                 "/search?q=from%20metrics%20name%20%3D%20system.cpu.utilization%20%7C%20group%20avg(value)%20by%20service%20per%20auto",
                 "/charts",

@@ -220,4 +220,64 @@ public sealed class SourcesJourneyTests(RunningDemo demo)
         browser.Open("/sources/of/host-metrics");
         Assert.Contains("scrape.duration", browser.Text("main"));
     }
+
+    [Fact]
+    public void What_counts_as_failed_is_set_and_spans_instances_and_figures_are_asked()
+    {
+        using var browser = new Browser(demo);
+        browser.SignIn("Mirek Dane", "/sources");
+        Connect(browser, "OpenTelemetry", "planner-agent");
+        var now = demo.Clock.GetUtcNow().ToUnixTimeMilliseconds() * 1_000_000;
+        string Span(string id, string type) =>
+            $$$"""
+                {"traceId":"5b8aa5a2d2c872e8321cf37308d69df2","spanId":"{{{id}}}","name":"plan berth {{{id[^1]}}}7","kind":2,
+                 "startTimeUnixNano":"{{{now}}}","endTimeUnixNano":"{{{now + 40_000_000}}}","status":{"code":2},
+                 "attributes":[{"key":"error.type","value":{"stringValue":"{{{type}}}"}}]}
+                """;
+        var body = $$$"""
+            {"resourceSpans":[{"resource":{"attributes":[{"key":"service.name","value":{"stringValue":"quay-planner"}},
+             {"key":"service.instance.id","value":{"stringValue":"planner-9"}}]},
+             "scopeSpans":[{"spans":[{{{Span("051581bf3cb55c11", "sailing unknown")}}},{{{Span(
+                "051581bf3cb55c12",
+                "time-out"
+            )}}}]}]}]}
+            """;
+        Shell(
+            $"curl -s -X POST {demo.Address.TrimEnd('/')}/v1/traces -H 'Content-Type: application/json' -H 'Authorization: Bearer {browser.Text("code.token")}' -d '{body}'"
+        );
+        Assert.Contains("plan berth", browser.Text(".first-thing"));
+
+        browser.Open("/sources");
+        browser.Press("what counts as failed");
+        browser.Find("input[name=service]").SendKeys("quay-planner");
+        browser.Find("input[name=condition]").SendKeys("status = error and error.type != \"sailing unknown\"");
+        browser.Press("Set it");
+        demo.Clock.Advance(TimeSpan.FromSeconds(2));
+        browser
+            .Until(
+                () => browser.All("table.list td a").FirstOrDefault(a => a.Text.StartsWith("status", StringComparison.Ordinal)),
+                "the condition"
+            )
+            .Click();
+        browser.Until(() => browser.Query.StartsWith("from spans failed = true", StringComparison.Ordinal), "the query");
+        browser.Until(
+            () => browser.Text("[data-grid]").Contains("plan berth 27", StringComparison.Ordinal),
+            "the span that failed"
+        );
+        Assert.DoesNotContain("plan berth 17", browser.Text("[data-grid]"));
+
+        browser.Ask("from instances service = quay-planner");
+        browser.Until(() => browser.Text("[data-grid]").Contains("planner-9", StringComparison.Ordinal), "the instance");
+        // Figures are written a little after the minute.
+        browser.Until(
+            () =>
+            {
+                demo.Clock.Advance(TimeSpan.FromSeconds(20));
+                browser.Ask("from metrics name = spans service = quay-planner | group growth(value) as n by operation");
+                return browser.Text("[data-grid]").Contains("plan berth {id}", StringComparison.Ordinal);
+            },
+            "the figures"
+        );
+        Assert.Empty(browser.Problems);
+    }
 }

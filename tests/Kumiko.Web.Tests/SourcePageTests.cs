@@ -1,8 +1,15 @@
 using System.Net;
 using Kumiko.Core.Accounts;
 using Kumiko.Core.Changes;
+using Kumiko.Core.Evaluation;
+using Kumiko.Core.Frames;
+using Kumiko.Core.Language;
+using Kumiko.Core.Query;
+using Kumiko.Core.Records;
 using Kumiko.Core.Sources;
+using Kumiko.Core.Spans;
 using Kumiko.Core.Storage;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Web.Rendering;
 
 namespace Kumiko.Web.Tests;
@@ -27,6 +34,7 @@ public sealed class SourcePageTests : IAsyncLifetime
         Assert.Equal(HttpStatusCode.NotFound, (await mirek.GetAsync("/sources/metrics?handler=Draw&name=nothing")).StatusCode);
         Assert.Contains("No target is scraped", await mirek.GetStringAsync("/sources/targets"));
         Assert.Contains("No change is known", await mirek.GetStringAsync("/sources/change"));
+        Assert.Contains("No service has a condition of its own", await mirek.GetStringAsync("/sources/failed"));
         Assert.Equal(HttpStatusCode.NotFound, (await mirek.GetAsync("/sources/of/nobody")).StatusCode);
     }
 
@@ -36,12 +44,122 @@ public sealed class SourcePageTests : IAsyncLifetime
     [InlineData("/sources/tokens?handler=Revoke", "", "id", "1")]
     [InlineData("/sources/targets?handler=Remove", "", "id", "1")]
     [InlineData("/sources/change", "", "what", "x")]
+    [InlineData("/sources/failed", "", "service", "x")]
     public async Task A_viewer_changes_nothing(string path, string by, string field, string value)
     {
         using var sunniva = await _server.Person(Role.Viewer);
         Assert.Equal(HttpStatusCode.Forbidden, (await RunningServer.Post(sunniva, path, ("by", by), (field, value))).StatusCode);
         Assert.Empty(_server.Get<TokenStore>().All());
         Assert.Empty(_server.Get<ChangeStore>().Latest(1));
+        Assert.Empty(_server.Get<FailureRules>().All);
+    }
+
+    [Fact]
+    public async Task What_counts_as_failed_is_set_changed_and_taken_back_and_queries_follow()
+    {
+        using var ines = await _server.Person(Role.Analyst);
+        var now = Instants.FromDateTime(_server.Clock.GetUtcNow());
+        await _server
+            .Get<SpanStore>()
+            .Append(
+                [
+                    .. Enumerable
+                        .Range(1, 4)
+                        .Select(i => new Span
+                        {
+                            TraceId = new string('a', 32),
+                            SpanId = i.ToString("x16"),
+                            Name = "find sailing",
+                            Start = now - (i * Instants.Second),
+                            End = now,
+                            Status = SpanStatus.Error,
+                            Resource = new Resource(new Attributes(["service.name"], [Value.Of("booking")])),
+                            Attributes = new Attributes(["error.type"], [Value.Of(i < 3 ? "sailing <unknown>" : "time-out")]),
+                        }),
+                ],
+                "quay"
+            );
+        async Task<long> Failed()
+        {
+            var runs = _server.Get<RunRegistry>();
+            var run = runs.Open(
+                new Question(
+                    "Ines",
+                    QueryParser.Parse("from spans failed = true service = booking | group count()", runs.Sources.Sets.Names()),
+                    new Window(now - Instants.Hour, now),
+                    now,
+                    NodaTime.DateTimeZone.Utc,
+                    Limits.Default
+                )
+            );
+            return (await run.Frame()).Rows[0][0].AsLong;
+        }
+        Assert.Equal(4, await Failed());
+        var page = await (
+            await RunningServer.Post(ines, "/sources/failed", ("service", "booking"), ("condition", "status = "))
+        ).Content.ReadAsStringAsync();
+        Assert.Contains("role=\"alert\"", page);
+        Assert.Contains("value=\"status =\"", page);
+        Assert.Empty(_server.Get<FailureRules>().All);
+        await RunningServer.Post(
+            ines,
+            "/sources/failed",
+            ("service", "booking"),
+            ("condition", "status = error and error.type != \"sailing <unknown>\"")
+        );
+        page = await ines.GetStringAsync("/sources/failed");
+        Assert.Contains("sailing &lt;unknown&gt;", page);
+        Assert.Equal(2, await Failed());
+        Assert.Contains("value=\"booking\"", await ines.GetStringAsync("/sources/failed?service=booking"));
+        await RunningServer.Post(ines, "/sources/failed?handler=Remove", ("service", "booking"));
+        Assert.Equal(4, await Failed());
+    }
+
+    [Fact]
+    public async Task A_written_change_has_what_stands_at_its_place_its_roll_out_and_its_share()
+    {
+        using var ines = await _server.Person(Role.Analyst);
+        await _server
+            .Get<RecordStore>()
+            .Append(
+                [
+                    new LogRecord
+                    {
+                        Time = 1,
+                        Observed = 1,
+                        Body = "x",
+                        Source = "quay",
+                        Resource = new Resource(new Attributes(["service.name"], [Value.Of("berth-planner")])),
+                    },
+                ],
+                "quay"
+            );
+        await RunningServer.Post(
+            ines,
+            "/sources/change",
+            ("what", "planner"),
+            ("kind", "scale"),
+            ("place", "berth-planner, Tarnhead"),
+            ("rollOut", "r-7"),
+            ("share", "a lot")
+        );
+        Assert.Empty(_server.Get<ChangeStore>().Latest(1));
+        await RunningServer.Post(
+            ines,
+            "/sources/change",
+            ("what", "planner"),
+            ("kind", "scale"),
+            ("place", "berth-planner, Tarnhead"),
+            ("rollOut", "r-7"),
+            ("share", "12.5 %"),
+            ("at", "now")
+        );
+        var change = _server.Get<ChangeStore>().Latest(1).Single();
+        Assert.Equal(
+            ("scale", "berth-planner", "Tarnhead", "r-7", 0.125),
+            (change.Kind, change.Scope!.Services.Single(), change.Scope.Places.Single(), change.RollOut, change.Share!.Value)
+        );
+        Assert.Contains("12.5 %", await ines.GetStringAsync("/sources/change"));
     }
 
     [Theory]

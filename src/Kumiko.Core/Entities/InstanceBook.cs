@@ -85,6 +85,16 @@ public sealed class InstanceBook : IDisposable
         }
     }
 
+    /// <summary>The services that are known, by name.</summary>
+    public IReadOnlyList<string> Services
+    {
+        get
+        {
+            lock (_lock)
+                return [.. _services.Order(StringComparer.Ordinal)];
+        }
+    }
+
     /// <summary>Runs that touch a window, by their start.</summary>
     public IReadOnlyList<InstanceRun> In(Window window)
     {

@@ -412,6 +412,18 @@ public sealed class RecordStore : IDisposable
         connection.Execute("UPDATE counter SET value = value + 1 WHERE name = 'batches'");
     }
 
+    /// <summary>What was noted under names that begin so.</summary>
+    internal Dictionary<string, long> Counters(string prefix)
+    {
+        using var connection = _database.Read();
+        return connection
+            .Query<(string Name, long Value)>(
+                "SELECT name, value FROM counter WHERE substr(name, 1, length(@prefix)) = @prefix",
+                new { prefix }
+            )
+            .ToDictionary(c => c.Name, c => c.Value, StringComparer.Ordinal);
+    }
+
     /// <summary>The sequence of what comes next.</summary>
     internal long NextSequence => _next;
 

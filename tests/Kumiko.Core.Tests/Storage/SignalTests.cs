@@ -37,6 +37,30 @@ public sealed class SignalTests : StoreTest
     }
 
     [Fact]
+    public async Task One_that_claims_to_last_for_ages_goes_with_the_others()
+    {
+        using var store = Open(new Retention(Age: Instants.Day));
+        var signals = new SpanStore(store);
+        await signals.Append(
+            [
+                new Span
+                {
+                    TraceId = new string('a', 32),
+                    SpanId = new string('b', 16),
+                    Name = "claim",
+                    Start = Now,
+                    End = Now + (200 * 365 * Instants.Day),
+                },
+            ],
+            "quay"
+        );
+        await store.Upkeep.SealAll();
+        Clock.Advance(TimeSpan.FromHours(25));
+        await store.Upkeep.Retain();
+        Assert.Empty(signals.Spans(Ever));
+    }
+
+    [Fact]
     public async Task They_are_in_a_backup()
     {
         using var store = Open();

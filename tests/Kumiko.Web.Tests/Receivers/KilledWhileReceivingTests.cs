@@ -7,6 +7,8 @@ using Grpc.Net.Client;
 using Kumiko.Core.Changes;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Intake.Otlp.Wire;
+using Kumiko.Core.Spans;
+using Kumiko.Core.Spans.Figures;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Spans;
@@ -227,6 +229,21 @@ public sealed class KilledWhileReceivingTests : IDisposable
             [.. signals.Spans(ever).Select(s => s.Name)],
             [.. new ChangeStore(database).Latest(100_000).Select(c => c.What)],
         ];
+        // Each span is in the figures once, whether they were written before the process was killed or not.
+        using (
+            var figures = new SpanFigures(
+                records,
+                metrics,
+                new FailureRules(new FailureStore(database, TimeProvider.System)),
+                TimeProvider.System,
+                isBackground: false
+            )
+        )
+            await figures.Flush();
+        Assert.Equal(
+            there[3].Count,
+            metrics.Read(ever).Where(m => m.Name == "spans").SelectMany(m => m.Samples).Sum(s => s.Value.AsDouble)
+        );
         Assert.All(acknowledged, a => Assert.NotEmpty(a));
         for (var kind = 0; kind < senders.Length; kind++)
             Assert.Empty(acknowledged[kind].Except(there[kind]));

@@ -22,8 +22,8 @@ internal sealed class BestRows(
             ? new RecordScope(fields, pipeline.Signal).Stored(field)
             : null;
 
-    /// <summary>A record among the first, or a place in the segment that is being looked through.</summary>
-    private sealed record Candidate(Value[] Keys, RecordId Id, int Place)
+    /// <summary>A record that may be among the first: itself, or where it lies.</summary>
+    private sealed record Candidate(Value[] Keys, RecordId Id, SegmentBatch? Segment, int Place)
     {
         public LogRecord? Record { get; set; }
     }
@@ -77,12 +77,37 @@ internal sealed class BestRows(
                 Look(touched[i], workers[worker]);
             }
         });
-        return workers
-            .SelectMany(w => w.All)
-            .OrderByDescending(c => c.Id)
+        var first = new Found(sorting);
+        foreach (var candidate in workers.SelectMany(w => w.All))
+            first.Add(candidate);
+        Read(first.All);
+        return first
+            .All.OrderByDescending(c => c.Id)
+            .Where(c => c.Record is not null)
             .Select(c => pipeline.RowOf(c.Record!))
             .Where(row => pipeline.RecordSteps.All(step => step.OnRow!(row)));
     }
+
+    /// <summary>Reads the records that are known by their places alone.</summary>
+    private void Read(IEnumerable<Candidate> candidates) =>
+        Parallel.ForEach(
+            candidates.Where(c => c.Segment is not null).GroupBy(c => c.Segment!),
+            new ParallelOptions { MaxDegreeOfParallelism = 2, CancellationToken = cancel },
+            of =>
+            {
+                try
+                {
+                    of.Key.Scan(conditions.PatternOf, scan =>
+                    {
+                        foreach (var candidate in of)
+                            candidate.Record = scan.Record(candidate.Place);
+                        return 0;
+                    });
+                }
+                // The store has set it aside and said so; the rest goes on.
+                catch (DamagedSegmentException) { }
+            }
+        );
 
     private void Look(RecordBatch batch, Found found)
     {
@@ -96,7 +121,7 @@ internal sealed class BestRows(
                 var record = recent[i];
                 var row = pipeline.RowOf(record);
                 if (conditions.Written.All(c => c.OnRow(row)) && Keys(row, found) is { } keys)
-                    found.Add(new Candidate(keys, record.Id, 0) { Record = record });
+                    found.Add(new Candidate(keys, record.Id, null, 0) { Record = record });
             }
             return;
         }
@@ -133,11 +158,8 @@ internal sealed class BestRows(
                 )
                     continue;
                 if (Keys(pipeline.RowOf(scan, place), found) is { } keys)
-                    found.Add(new Candidate(keys, scan.Id(place), place));
+                    found.Add(new Candidate(keys, scan.Id(place), segment, place));
             }
-            // What is lent by the look ends with it.
-            foreach (var candidate in found.All)
-                candidate.Record ??= scan.Record(candidate.Place);
             meter.Read(segment, scan.BytesRead);
             return 0;
         });

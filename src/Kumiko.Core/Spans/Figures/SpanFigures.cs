@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using Dapper;
 using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
@@ -26,6 +25,12 @@ public sealed class SpanFigures : IDisposable
 
     /// <summary>So many spans are read from the store at once.</summary>
     private const int ReadAtOnce = 100_000;
+
+    /// <summary>What is noted with each writing: the last sequence that is counted, how many writings there were, and when the last
+    /// was.</summary>
+    private const string Counted = "figures";
+    private const string Writings = "figures_written";
+    private const string Written = "figures_at";
 
     private readonly RecordStore _records;
     private readonly MetricStore _metrics;
@@ -86,15 +91,10 @@ public sealed class SpanFigures : IDisposable
     /// <summary>Finds out how far spans are counted, and what still waits for its other side.</summary>
     private void Resume()
     {
-        using (var connection = _records.Database.Read())
-        {
-            var counters = connection
-                .Query<(string Name, long Value)>("SELECT name, value FROM counter WHERE name LIKE 'figures%'")
-                .ToDictionary(c => c.Name, c => c.Value);
-            _position = counters.GetValueOrDefault("figures", -1);
-            _writings = counters.GetValueOrDefault("figures_written");
-            _written = counters.GetValueOrDefault("figures_at");
-        }
+        var counters = _records.Counters(Counted);
+        _position = counters.GetValueOrDefault(Counted, -1);
+        _writings = counters.GetValueOrDefault(Writings);
+        _written = counters.GetValueOrDefault(Written);
         if (_position < 0)
             return;
         // Calls whose sides had both come are counted; those that waited wait again.
@@ -251,11 +251,15 @@ public sealed class SpanFigures : IDisposable
         _calls.Expire(now);
         var writing = _writings + 1;
         var batches = _writer.Of(_figures, writing % Instants.Second).ToList();
-        var refused = await _metrics.AppendDerived(batches, connection =>
-        {
-            foreach (var (name, value) in new[] { ("figures", _position), ("figures_written", writing), ("figures_at", now) })
-                connection.Execute("INSERT OR REPLACE INTO counter (name, value) VALUES (@name, @value)", new { name, value });
-        });
+        var refused = await _metrics.AppendDerived(
+            batches,
+            new Dictionary<string, long>
+            {
+                [Counted] = _position,
+                [Writings] = writing,
+                [Written] = now,
+            }
+        );
         if (refused is not null)
             _records.Notice($"Some figures of spans could not be kept: {refused}");
         (_writings, _written) = (writing, now);

@@ -41,6 +41,7 @@ public sealed class MetricStore : IDisposable
     /// <summary>Samples later than this would hold memory and days for clocks that are wrong.</summary>
     private const long MostAhead = Instants.Day;
     private const int MostToldRefused = 100;
+    private static readonly Dictionary<string, long> Nothing = [];
     private const string TooOld = "is older than samples are kept.";
     private const int ReadAtOnce = 128;
 
@@ -217,12 +218,12 @@ public sealed class MetricStore : IDisposable
 
     /// <summary>Commits what was computed from other things, of several sources at once. It is not counted as what they
     /// sent.</summary>
-    /// <param name="also">What else is written in the same transaction.</param>
+    /// <param name="counters">What is noted in the same transaction.</param>
     /// <returns>Why the first sample that was not taken was not; null where all were. Samples older than samples are kept are left
     /// out without a word.</returns>
     internal async Task<string?> AppendDerived(
         IReadOnlyList<(string Source, IReadOnlyList<Metric> Metrics)> metrics,
-        Action<SqliteConnection> also
+        IReadOnlyDictionary<string, long> counters
     )
     {
         while (true)
@@ -233,7 +234,7 @@ public sealed class MetricStore : IDisposable
                 await Append(
                     [.. resolved.Select(r => (r.Resolve.Batch, r.Source)).Where(b => b.Batch.Count > 0)],
                     isDerived: true,
-                    also
+                    counters
                 );
                 return resolved
                     .SelectMany(r => r.Resolve.Refused)
@@ -252,7 +253,7 @@ public sealed class MetricStore : IDisposable
     private async Task Append(
         IReadOnlyList<(SampleBatch Batch, string Source)> batches,
         bool isDerived,
-        Action<SqliteConnection>? also
+        IReadOnlyDictionary<string, long>? counters
     )
     {
         var received = Now;
@@ -267,7 +268,11 @@ public sealed class MetricStore : IDisposable
                         Insert(connection, series);
                     foreach (var (batch, source, content, _) in parts)
                         Insert(connection, batch, source, content, received, isDerived);
-                    also?.Invoke(connection);
+                    foreach (var (name, value) in counters ?? Nothing)
+                        connection.Execute(
+                            "INSERT OR REPLACE INTO counter (name, value) VALUES (@name, @value)",
+                            new { name, value }
+                        );
                     return (Id: _newestRecent, Added: added);
                 },
                 done =>

@@ -30,7 +30,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
     /// <param name="records">At least one, sorted by id, all of one day.</param>
     /// <param name="merges">How often they were rewritten.</param>
     /// <param name="import">The import they came in by.</param>
-    /// <param name="received">When the last of them came in, where that is later than any was observed; null where it does not count.</param>
+    /// <param name="received">When the last of them came in, for retention; null where it goes by when they were observed.</param>
     public EncodedSegment Write(RecordBlock records, string? source, int merges, long? import = null, long? received = null)
     {
         using var columns = new ColumnGatherer(merges == 0 ? Codec.Lz4 : Codec.Zstd);
@@ -72,7 +72,7 @@ public sealed class SegmentWriter(TemplateMiner miner) : IDisposable
             Import = import,
             MinTime = records.TimeOf[0],
             MaxTime = records.TimeOf[^1],
-            MaxObserved = Math.Max(records.ObservedOf.Max(), received ?? long.MinValue),
+            MaxObserved = received ?? records.ObservedOf.Max(),
             MinSequence = records.SequenceOf.Min(),
             MaxSequence = records.SequenceOf.Max(),
             Rows = records.Count,
