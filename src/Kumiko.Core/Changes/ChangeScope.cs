@@ -25,15 +25,13 @@ public sealed record ChangeScope(
         return scope;
     }
 
-    /// <summary>The names of a text of several, where all of its words but those that tie them together are known; else the text as
-    /// it is.</summary>
-    private static IEnumerable<string> Words(string text, Func<string, EntityKind?> known)
+    private static readonly string[] Ties = [" and ", " at ", " on ", " of ", " in "];
+
+    /// <summary>The names of a text of several, where one of them at least is known; else the text as it is.</summary>
+    private static string[] Words(string text, Func<string, EntityKind?> known)
     {
-        string[] words =
-        [
-            .. text.Split(' ', StringSplitOptions.RemoveEmptyEntries).Where(w => w is not ("and" or "at" or "on" or "of")),
-        ];
-        return words.Length > 0 && Array.TrueForAll(words, w => known(w) is not null) ? words : [text];
+        var names = text.Split(Ties, StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries);
+        return Array.Exists(names, n => known(n) is not null) ? names : [text];
     }
 
     public ChangeScope With(EntityKind kind, string name) =>

@@ -36,8 +36,8 @@ public sealed class InstanceBook : IDisposable
     private readonly Dictionary<string, (string Series, double Value, long Time)> _counters = new(StringComparer.Ordinal);
     private readonly FirstLines _firstLines = new();
     private readonly ConditionalWeakTable<Resource, Identified> _identities = [];
-    private long _saved = long.MinValue;
-    private long _pruned = long.MinValue;
+    private long? _saved;
+    private long? _pruned;
 
     private sealed record Identified(InstanceIdentity? Identity);
 
@@ -297,11 +297,14 @@ public sealed class InstanceBook : IDisposable
 
     private async Task RunOnce()
     {
-        if (!_loop.MayTry || (_loop.Now - _saved < SaveEvery && _loop.Now >= _saved))
+        if (!_loop.MayTry || !IsOver(_saved, SaveEvery))
             return;
         await Save();
         _loop.Healed();
     }
+
+    /// <summary>Whether it is so long since a time, or a clock went back behind it.</summary>
+    private bool IsOver(long? since, long length) => since is not { } then || _loop.Now - then >= length || _loop.Now < then;
 
     /// <summary>Writes down what changed, and tells changes of before where they were made.</summary>
     public async Task Save()
@@ -322,7 +325,7 @@ public sealed class InstanceBook : IDisposable
                     _unsaved.Remove((run.Instance, run.Started));
             _forgotten.RemoveAll(forgotten.Contains);
         }
-        if (_loop.Now - _pruned >= Instants.Hour || _loop.Now < _pruned)
+        if (IsOver(_pruned, Instants.Hour))
         {
             _pruned = _loop.Now;
             await _store.Prune(_loop.Now - Kept);
