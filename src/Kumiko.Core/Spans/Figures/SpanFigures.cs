@@ -99,9 +99,10 @@ public sealed class SpanFigures : IDisposable
             return;
         // Calls whose sides had both come are counted; those that waited wait again.
         _calls.IsReplay = true;
-        foreach (var (block, row, came) in Rows(_position - (2 * CallTracer.MostWaiting), _position))
-            if (came > _written - CallTracer.Waits)
-                Add(block, row, Math.Min(came, _written), counts: false);
+        for (var above = _position - (2 * CallTracer.MostWaiting); above < _position; above += ReadAtOnce)
+            foreach (var (block, row, came) in Rows(above, Math.Min(above + ReadAtOnce, _position)))
+                if (came > _written - CallTracer.Waits)
+                    Add(block, row, Math.Min(came, _written), counts: false);
         _calls.Expire(_written);
         _calls.IsReplay = false;
     }
@@ -170,47 +171,41 @@ public sealed class SpanFigures : IDisposable
     /// <summary>Counts the next spans of the store; false where there are none.</summary>
     private bool ReadStored()
     {
-        List<(RecordBlock Block, int Row, long Came)> rows = [.. Rows(_position, long.MaxValue).Take(ReadAtOnce)];
-        if (rows.Count == 0)
-            return false;
-        foreach (var (block, row, _) in rows)
+        long first;
+        long last;
+        using (var snapshot = _records.Current)
+        {
+            var left = snapshot.Of(Signal.Spans).Batches.Where(b => b.MaxSequence > _position).ToList();
+            if (left.Count == 0)
+                return false;
+            first = left.Min(b => Math.Max(FirstOf(b), _position + 1));
+            // What is committed meanwhile has higher sequences.
+            last = Math.Min(first + ReadAtOnce - 1, left.Max(b => b.MaxSequence));
+        }
+        foreach (var (block, row, _) in Rows(first - 1, last))
             Add(block, row, _loop.Now, counts: true);
-        _position = rows.Max(r => r.Block.SequenceOf[r.Row]);
+        _position = last;
         return true;
     }
 
-    /// <summary>Spans with sequences above one and up to another, in their order, and when each came, or a little later; made of a
-    /// few batches at a time.</summary>
+    /// <summary>Spans with sequences above one and up to another, in their order, and when each came, or a little later. The
+    /// batches that they lie in are held.</summary>
     private IEnumerable<(RecordBlock Block, int Row, long Came)> Rows(long above, long upTo)
     {
         using var snapshot = _records.Current;
         var received = _records.Recent.Entries.Select(e => (e.First, e.Received)).ToArray();
-        var batches = snapshot
-            .Of(Signal.Spans)
-            .Batches.Where(b => b.MaxSequence > above && FirstOf(b) <= upTo)
-            .OrderBy(FirstOf)
-            .ToList();
-        for (var i = 0; i < batches.Count; )
+        var (held, came) = (new List<RecordBlock>(), new List<long?>());
+        foreach (var batch in snapshot.Of(Signal.Spans).Batches.Where(b => b.MaxSequence > above && FirstOf(b) <= upTo))
         {
-            var (held, came) = (new List<RecordBlock>(), new List<long?>());
-            // What overlaps in sequences is put in order together.
-            var end = long.MinValue;
-            var count = 0;
-            for (; i < batches.Count && (count == 0 || FirstOf(batches[i]) < end); i++)
-            {
-                end = Math.Max(end, batches[i].MaxSequence);
-                count += batches[i].Count;
-                if (BlockOf(batches[i]) is not { } block)
-                    continue;
-                held.Add(block);
-                came.Add((batches[i] as SegmentBatch)?.Segment.MaxObserved);
-            }
-            var rows = BlockGather.Rows(held).Where(r => Sequence(r) > above && Sequence(r) <= upTo).OrderBy(Sequence);
-            foreach (var row in rows)
-                yield return (held[row.Block], row.Row, came[row.Block] ?? Received(Sequence(row)));
-
-            long Sequence(RowRef row) => held[row.Block].SequenceOf[row.Row];
+            if (BlockOf(batch) is not { } block)
+                continue;
+            held.Add(block);
+            came.Add((batch as SegmentBatch)?.Segment.MaxObserved);
         }
+        foreach (var row in BlockGather.Rows(held).Where(r => Sequence(r) > above && Sequence(r) <= upTo).OrderBy(Sequence))
+            yield return (held[row.Block], row.Row, came[row.Block] ?? Received(Sequence(row)));
+
+        long Sequence(RowRef row) => held[row.Block].SequenceOf[row.Row];
 
         long Received(long sequence)
         {

@@ -64,8 +64,6 @@ internal sealed class FormerSpans
     private static bool IsThere(Microsoft.Data.Sqlite.SqliteConnection connection) =>
         connection.ExecuteScalar<long>("SELECT COUNT(*) FROM sqlite_schema WHERE name = 'signal'") > 0;
 
-    public bool IsDone => _waiting.Count == 0;
-
     /// <summary>Moves one batch; false where none is left.</summary>
     public async Task<bool> MoveNext()
     {

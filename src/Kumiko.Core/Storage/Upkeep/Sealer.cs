@@ -33,13 +33,14 @@ internal static class Sealer
         foreach (var group in groups)
             if (recent.IsFull(group.Key))
                 return (Full(group), group.First().Source, group.First().Import);
-        if (!all && recent.Bytes <= MostUnsealedBytes && now - entries[0].Received < OldestUnsealed)
+        var oldest = entries.MinBy(e => e.Received)!;
+        if (!all && recent.Bytes <= MostUnsealedBytes && now - oldest.Received < OldestUnsealed)
             return null;
         var own = groups.FirstOrDefault(g => g.First().Import is not null || !retention.MayShare(g.First().Source));
         if (own is not null)
             return ([.. own], own.First().Source, own.First().Import);
         // What is no longer young first; records and spans never share a segment.
-        List<RecentEntry> quiet = [.. entries.Where(e => e.Block.Signal == entries[0].Block.Signal)];
+        List<RecentEntry> quiet = [.. entries.Where(e => e.Block.Signal == oldest.Block.Signal)];
         return (quiet, quiet.TrueForAll(e => e.Source == quiet[0].Source) ? quiet[0].Source : null, null);
     }
 

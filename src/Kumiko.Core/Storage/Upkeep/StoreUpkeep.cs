@@ -83,10 +83,10 @@ public sealed class StoreUpkeep : IDisposable
     {
         while (!_loop.Stopping.IsCancellationRequested)
         {
-            var grown = false;
+            var (grown, moved) = (false, false);
             if (_loop.MayTry)
             {
-                await MoveFormer();
+                moved = await MoveFormer();
                 while (await SealNext(all: false))
                     grown = true;
             }
@@ -97,13 +97,13 @@ public sealed class StoreUpkeep : IDisposable
             }
             await Sweep();
             // One merge at a time: sealing has first call.
-            if (!_loop.MayTry || (Former.IsDone && !await Merge()))
+            if (!_loop.MayTry || (!moved && !await Merge()))
                 return;
         }
     }
 
     /// <summary>Moves batches of before, as many as make some segments.</summary>
-    /// <returns>False when none is left.</returns>
+    /// <returns>Whether some were moved.</returns>
     public async Task<bool> MoveFormer()
     {
         using var turn = await _loop.Turn();
