@@ -424,36 +424,35 @@ public sealed class RecordStore : IDisposable
             .ToDictionary(c => c.Name, c => c.Value, StringComparer.Ordinal);
     }
 
-    /// <summary>The sequence of what comes next.</summary>
-    internal long NextSequence => _next;
-
     /// <summary>Makes batches readable that lie elsewhere, before anything is taken in.</summary>
-    /// <param name="next">The sequence behind theirs.</param>
-    internal void Offer(IEnumerable<RecentBatch> batches, long next)
+    internal void Offer(IEnumerable<RecentBatch> batches)
     {
         foreach (var batch in batches)
             _recentBatches[(int)batch.Signal].Add(batch);
-        _next = next;
         Publish();
     }
 
-    /// <summary>Takes a batch over that was read from elsewhere, in the transaction that removes it there.</summary>
-    internal async Task Take(RecentEntry entry, RecentBatch before, Action<SqliteConnection> remove)
+    /// <summary>Takes a batch over that was read from elsewhere, in the transaction that removes it there; its rows have their
+    /// sequences from then on.</summary>
+    internal async Task Take(RecordBlock block, string source, long received, RecentBatch before, Action<SqliteConnection> remove)
     {
-        var content = BatchCodec.Encode(entry.Block);
+        var content = BatchCodec.Encode(block);
         await _database.Writer.Write(
             connection =>
             {
                 remove(connection);
+                block.Number(_next);
+                var entry = new RecentEntry(_next, block, source, received);
                 Insert(connection, entry, content);
+                _next += block.Count;
                 connection.Execute("UPDATE counter SET value = MAX(value, @_next) WHERE name = 'sequence'", new { _next });
-                return 0;
+                return entry;
             },
-            _ =>
+            entry =>
             {
-                before.Hold(entry.Block);
+                before.Hold(block);
                 Recent.Add(entry);
-                Replace(before, RecentBatch.Of(entry.Block));
+                Replace(before, RecentBatch.Of(block));
             },
             content.Length
         );

@@ -481,6 +481,44 @@ public sealed class FigureTests : StoreTest
     }
 
     [Fact]
+    public async Task Spans_of_before_are_counted_once_however_their_move_is_cut_off()
+    {
+        var folder = Directory.CreateDirectory(Path.Combine(Folder, "a")).FullName;
+        var batches = Enumerable
+            .Range(1, 4)
+            .Select(b =>
+                (IReadOnlyList<Span>)
+                    [.. Enumerable.Range(1, 5).Select(i => SpanOf($"{b}{i}", null, "booking", "book", SpanKind.Server, Now))]
+            )
+            .ToList();
+        await FormerSpanTests.Put(Path.Combine(folder, "records.db"), Clock, batches);
+        for (var moved = 0; moved <= batches.Count; moved++)
+        {
+            using var kept = Open("a");
+            await kept.Figures.Flush();
+            Assert.Equal(5 * moved, kept.Sums("spans").Values.Sum());
+            await kept.Records.Upkeep.Former.MoveNext();
+        }
+        using var all = Open("a");
+        await all.Figures.Flush();
+        Assert.Equal(20, all.Sums("spans").Values.Sum());
+    }
+
+    [Fact]
+    public async Task A_backup_goes_on_counting_where_its_figures_end()
+    {
+        using var kept = Open("a");
+        await kept.Spans.Append([SpanOf("1", null, "booking", "book", SpanKind.Server, Now)], "quay");
+        await kept.Figures.Flush();
+        await kept.Spans.Append([SpanOf("2", null, "booking", "book", SpanKind.Server, Now)], "quay");
+        using (var database = new AppDatabase(Path.Combine(Folder, "a", "kumiko.db")))
+            await Core.Storage.Upkeep.StoreBackup.Run(kept.Records, database, Path.Combine(Folder, "b"), null, default);
+        using var copy = Open("b");
+        await copy.Figures.Flush();
+        Assert.Equal(2, copy.Sums("spans").Values.Sum());
+    }
+
+    [Fact]
     public void Durations_come_back_from_a_sketch_within_its_error() =>
         Gen.Select(Gen.Double[-14, 8], Gen.Int[1, 5])
             .Array[1, 200]

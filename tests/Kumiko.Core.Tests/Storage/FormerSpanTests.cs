@@ -17,9 +17,16 @@ public sealed class FormerSpanTests : StoreTest
         """;
 
     /// <summary>Puts batches into the table that a store of before had.</summary>
-    private async Task Put(IEnumerable<IReadOnlyList<Span>> batches, bool damaged = false)
+    private Task Put(IEnumerable<IReadOnlyList<Span>> batches, bool damaged = false) => Put(File, Clock, batches, damaged);
+
+    internal static async Task Put(
+        string file,
+        TimeProvider clock,
+        IEnumerable<IReadOnlyList<Span>> batches,
+        bool damaged = false
+    )
     {
-        using var database = new Database(File, "records");
+        using var database = new Database(file, "records");
         foreach (var spans in batches)
         {
             var content = FormerSpanWriter.Encode(spans);
@@ -30,7 +37,7 @@ public sealed class FormerSpanTests : StoreTest
                     "INSERT INTO signal (kind, source, received, items, min_time, max_time, checksum, content) VALUES ('spans', 'quay', @received, @items, @oldest, @newest, @checksum, @content)",
                     new
                     {
-                        received = Instants.FromDateTime(Clock.GetUtcNow()),
+                        received = Instants.FromDateTime(clock.GetUtcNow()),
                         items = spans.Count,
                         oldest,
                         newest = spans.Max(s => Math.Max(s.Start, s.End)),

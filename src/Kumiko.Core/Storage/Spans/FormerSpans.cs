@@ -13,7 +13,7 @@ internal sealed class FormerSpans
     private readonly RecordStore _store;
     private readonly Queue<Batch> _waiting = new();
 
-    private sealed record Batch(long Id, long First, string Source, long Received, RecentBatch Rows);
+    private sealed record Batch(long Id, string Source, long Received, RecentBatch Rows);
 
     private sealed class Row
     {
@@ -33,7 +33,8 @@ internal sealed class FormerSpans
     public static FormerSpans Load(RecordStore store, bool isReadOnly)
     {
         var former = new FormerSpans(store);
-        var next = store.NextSequence;
+        // Until they are moved they have no sequences; these tell them apart, and are before all others.
+        var next = long.MinValue;
         using var connection = store.Database.Read();
         if (!IsThere(connection))
             return former;
@@ -51,11 +52,11 @@ internal sealed class FormerSpans
                 (sequence, sequence + row.Items - 1),
                 () => former.Read(row.Id, sequence)
             );
-            former._waiting.Enqueue(new Batch(row.Id, sequence, row.Source, row.Received, rows));
+            former._waiting.Enqueue(new Batch(row.Id, row.Source, row.Received, rows));
             next += row.Items;
         }
         if (former._waiting.Count > 0)
-            store.Offer(former._waiting.Select(b => b.Rows), next);
+            store.Offer(former._waiting.Select(b => b.Rows));
         if (former._waiting.Count == 0 && !isReadOnly)
             former.DropTable();
         return former;
@@ -72,7 +73,7 @@ internal sealed class FormerSpans
         RecordBlock block;
         try
         {
-            block = Read(batch.Id, batch.First);
+            block = Read(batch.Id, 0);
         }
         catch (DamagedBatchException e)
         {
@@ -82,7 +83,7 @@ internal sealed class FormerSpans
             await _store.Forget(batch.Rows);
             return true;
         }
-        await _store.Take(new RecentEntry(batch.First, block, batch.Source, batch.Received), batch.Rows, connection =>
+        await _store.Take(block, batch.Source, batch.Received, batch.Rows, connection =>
             connection.Execute("DELETE FROM signal WHERE id = @Id", new { batch.Id })
         );
         _waiting.Dequeue();

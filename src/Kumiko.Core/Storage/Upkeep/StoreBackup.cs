@@ -61,13 +61,18 @@ public static class StoreBackup
             }
             progress?.Report((i + 1, segments.Count));
         }
+        // How far spans are counted comes before the figures that count them.
+        var counted = store.Counters("figures");
         await CopyMetrics(store, copy, cancel);
+        await copy.Writer.Write(c =>
+            c.Execute("INSERT OR REPLACE INTO counter (name, value) VALUES (@Key, @Value)", counted.ToList())
+        );
         var recent = snapshot.Everything.OfType<RecentBatch>().ToLookup(b => b.IsLater);
         foreach (var batches in recent[false].GroupBy(b => b.Signal))
             await CopyRecent(copy, batches, Import);
         // What is not held is read one after the other.
         foreach (var batch in recent[true])
-            await CopyRecent(copy, [batch], _ => null);
+            await CopyRecent(copy, [await Numbered(copy, batch.Block)], _ => null);
         await copy.Checkpoint();
         return (records, problems);
 
@@ -205,6 +210,21 @@ public static class StoreBackup
             await copy.Writer.Write(c => Insert(c, table, rows), cancel: cancel);
             last = (long)rows[^1].id;
         }
+    }
+
+    /// <summary>The rows with sequences behind all that the copy has.</summary>
+    private static async Task<RecentBatch> Numbered(Database copy, RecordBlock rows)
+    {
+        RecordBlock[] from = [rows];
+        var block = BlockGather.Of(from, BlockGather.Rows(from));
+        var first = await copy.Writer.Write(c =>
+            c.ExecuteScalar<long>(
+                "UPDATE counter SET value = value + @Count WHERE name = 'sequence' RETURNING value - @Count",
+                new { block.Count }
+            )
+        );
+        block.Number(first);
+        return RecentBatch.Of(block);
     }
 
     private static async Task CopyRecent(Database copy, IEnumerable<RecentBatch> batches, Func<long, long?> imports)
