@@ -3,7 +3,9 @@ using Kumiko.Core.Frames;
 using Kumiko.Core.Records;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Blocks;
+using Kumiko.Core.Storage.Metrics;
 using Kumiko.Core.Storage.Segments;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Core.Storage.Upkeep;
 
 namespace Kumiko.Core.Tests.Storage;
@@ -523,5 +525,77 @@ public sealed class UpkeepTests : StoreTest
                 TimeSpan.FromSeconds(30)
             )
         );
+    }
+
+    [Fact]
+    public async Task A_size_counts_metrics_and_spans_too_and_leaves_records_half_of_it()
+    {
+        async Task<long> Left(bool withMetrics)
+        {
+            var folder = Directory.CreateDirectory(Path.Combine(Folder, withMetrics ? "a" : "b")).FullName;
+            const long Most = 600_000;
+            using var store = Open(new Retention(Bytes: Most), path: Path.Combine(folder, "records.db"));
+            using var metrics = new MetricStore(store, Clock, MetricOptions.Default with { Background = false });
+            var random = new Random(1);
+            if (withMetrics)
+            {
+                await metrics.Append(
+                    [
+                        new Metric(
+                            "noise",
+                            "",
+                            "",
+                            MetricKind.Gauge,
+                            Resource.Unknown,
+                            InstrumentationScope.None,
+                            [
+                                .. Enumerable
+                                    .Range(0, 100_000)
+                                    .Select(i => new Core.Records.Sample
+                                    {
+                                        Time = Instants.FromDateTime(Clock.GetUtcNow()) - (i * 1_000L),
+                                        Value = Value.Of(random.NextDouble()),
+                                    }),
+                            ]
+                        ),
+                    ],
+                    "hosts"
+                );
+                await metrics.Upkeep.Seal();
+            }
+            for (var i = 0; i < 12; i++)
+            {
+                await new SpanStore(store).Append(
+                    [
+                        .. Enumerable
+                            .Range(0, 2_000)
+                            .Select(n => new Span
+                            {
+                                TraceId = Convert.ToHexStringLower(Bytes(random, 16)),
+                                SpanId = Convert.ToHexStringLower(Bytes(random, 8)),
+                                Name = Convert.ToHexStringLower(Bytes(random, 20)),
+                                Start = Instants.FromDateTime(Clock.GetUtcNow()) + n,
+                                End = Instants.FromDateTime(Clock.GetUtcNow()) + n,
+                            }),
+                    ],
+                    "quay"
+                );
+                await store.Upkeep.SealAll();
+                Clock.Advance(TimeSpan.FromMinutes(1));
+            }
+            await store.Upkeep.Retain();
+            using var snapshot = store.Current;
+            return snapshot.AllSegments.Sum(s => s.Segment.Bytes);
+        }
+
+        static byte[] Bytes(Random random, int count)
+        {
+            var bytes = new byte[count];
+            random.NextBytes(bytes);
+            return bytes;
+        }
+
+        Assert.InRange(await Left(withMetrics: false), 450_000, 600_000);
+        Assert.InRange(await Left(withMetrics: true), 150_000, 300_000);
     }
 }

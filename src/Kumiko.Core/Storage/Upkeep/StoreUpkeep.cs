@@ -227,7 +227,9 @@ public sealed class StoreUpkeep : IDisposable
         var oldestFirst = snapshot.AllSegments.Select(s => s.Segment).OrderBy(s => s.Age).ToList();
         var now = Now;
         var old = oldestFirst.Where(s => _retention.AgeOf(s.Source) is { } age && s.Age < now - age).ToHashSet();
-        var left = oldestFirst.Where(s => !old.Contains(s)).Sum(s => s.Bytes);
+        // Metrics count too, and go by their age; they leave records and spans at least half of the room.
+        var metrics = _retention.Bytes is { } room ? Math.Min(MetricBytes(), room / 2) : 0;
+        var left = oldestFirst.Where(s => !old.Contains(s)).Sum(s => s.Bytes) + metrics;
         foreach (var segment in oldestFirst.Where(s => !old.Contains(s)))
         {
             if (_retention.Bytes is not { } most || left <= most)
@@ -239,6 +241,12 @@ public sealed class StoreUpkeep : IDisposable
             return 0;
         await _store.Commit(new SegmentChange([], [.. old], []));
         return old.Count;
+    }
+
+    private long MetricBytes()
+    {
+        using var connection = _store.Database.Read();
+        return connection.ExecuteScalar<long>("SELECT COALESCE(SUM(bytes), 0) FROM metric_segment WHERE gone = 0");
     }
 
     /// <summary>Removes the blobs of segments that nobody reads any more, and gives free pages back to the disk.</summary>
