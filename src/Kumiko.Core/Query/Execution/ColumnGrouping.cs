@@ -175,7 +175,7 @@ internal sealed class ColumnGrouping(
         if (plan.Weight is null)
             return null;
         var column = scan.Column(fields.Get(SpanFields.Weight));
-        if (column.Whole is { } whole && whole.Decimals.IndexOfAnyExcept(1.0) < 0)
+        if (!column.RowByRow && column.Columns.All(c => scan.Attributes.Column(c).Decimals.IndexOfAnyExcept(1.0) < 0))
             return null;
         var weights = arena.Longs(scan.Count);
         var sampled = false;

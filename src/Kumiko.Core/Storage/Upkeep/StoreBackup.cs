@@ -64,8 +64,9 @@ public static class StoreBackup
         // How far spans are counted comes before the figures that count them.
         var counted = store.Counters("figures");
         await CopyMetrics(store, copy, cancel);
-        await copy.Writer.Write(c =>
-            c.Execute("INSERT OR REPLACE INTO counter (name, value) VALUES (@Key, @Value)", counted.ToList())
+        await copy.Writer.Write(
+            c => c.Execute("INSERT OR REPLACE INTO counter (name, value) VALUES (@Key, @Value)", counted.ToList()),
+            cancel: cancel
         );
         var recent = snapshot.Everything.OfType<RecentBatch>().ToLookup(b => b.IsLater);
         foreach (var batches in recent[false].GroupBy(b => b.Signal))
