@@ -16,6 +16,7 @@ public sealed class InstanceBook : IDisposable
 {
     private const int MostInstances = 50_000;
     private const int MostNames = 50_000;
+    private const int MostRuns = 200_000;
 
     /// <summary>A start time is told a little differently by each part of a program.</summary>
     private const long SameStart = 2 * Instants.Second;
@@ -112,9 +113,9 @@ public sealed class InstanceBook : IDisposable
 
     private void Name(string service, string host)
     {
-        if (service.Length > 0 && _services.Count < MostNames)
+        if (service.Length is > 0 and <= InstanceIdentity.Longest && _services.Count < MostNames)
             _services.Add(service);
-        if (host.Length > 0 && _hosts.Count < MostNames)
+        if (host.Length is > 0 and <= InstanceIdentity.Longest && _hosts.Count < MostNames)
             _hosts.Add(host);
     }
 
@@ -191,10 +192,13 @@ public sealed class InstanceBook : IDisposable
 
     private void Put(InstanceRun run)
     {
+        // Many at once, as looking for the oldest at each would cost a flood of new ones dear.
         if (_latest.Count >= MostInstances && !_latest.ContainsKey(run.Instance))
-            _latest.Remove(_latest.MinBy(r => r.Value.Seen).Key);
+            foreach (var old in _latest.Values.OrderBy(r => r.Seen).Take(MostInstances / 10).ToList())
+                _latest.Remove(old.Instance);
         _latest[run.Instance] = run;
-        _unsaved[(run.Instance, run.Started)] = run;
+        if (_unsaved.Count < 2 * MostInstances || _unsaved.ContainsKey((run.Instance, run.Started)))
+            _unsaved[(run.Instance, run.Started)] = run;
     }
 
     /// <summary>An instance began anew: the run before ended when it was last seen, unless somebody told when.</summary>
@@ -328,7 +332,7 @@ public sealed class InstanceBook : IDisposable
         if (IsOver(_pruned, Instants.Hour))
         {
             _pruned = _loop.Now;
-            await _store.Prune(_loop.Now - Kept);
+            await _store.Prune(_loop.Now - Kept, MostRuns);
         }
         bool knows;
         lock (_lock)

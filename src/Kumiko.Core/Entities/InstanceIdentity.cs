@@ -29,23 +29,22 @@ public sealed record InstanceIdentity(string Id, string Kind, string Service, st
         var fields = resource.Attributes;
         if (fields.Count == 0)
             return null;
-        var (service, host) = (resource.Service.ToText(), resource.Host.ToText());
+        var (service, host) = (Cut(resource.Service), Cut(resource.Host));
         var start = Starts.Select(s => Time(fields.Get(s))).FirstOrDefault(t => t is not null);
         var named = fields.Get("service.instance.id");
         foreach (var (field, kind) in Ids)
-            if (fields.Get(field) is { IsMissing: false } id && id.ToText() is { Length: > 0 } text)
+            if (fields.Get(field) is { IsMissing: false } id && id.ToText() is { Length: > 0 and <= Longest } text)
                 // What it calls itself is better known than the number of its container.
-                return new InstanceIdentity(
-                    kind != "pod" && !named.IsMissing ? named.ToText() : text,
-                    kind,
-                    service,
-                    host,
-                    start
-                );
+                return new InstanceIdentity(kind != "pod" && !named.IsMissing ? Cut(named) : text, kind, service, host, start);
         return fields.Get("process.pid") is { IsMissing: false } pid
-            ? new InstanceIdentity($"{(host.Length > 0 ? host : service)}:{pid.ToText()}", "process", service, host, start)
+            ? new InstanceIdentity($"{(host.Length > 0 ? host : service)}:{Cut(pid)}", "process", service, host, start)
             : null;
     }
+
+    /// <summary>Longer names are no names, and would be held for each.</summary>
+    public const int Longest = 500;
+
+    private static string Cut(Value name) => name.ToText() is { Length: > Longest } text ? text[..Longest] : name.ToText();
 
     private static long? Time(Value value) =>
         value.Kind switch

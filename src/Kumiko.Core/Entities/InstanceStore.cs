@@ -79,9 +79,12 @@ public sealed class InstanceStore(AppDatabase database)
             connection.Execute("DELETE FROM instance_run WHERE instance = @Instance AND started = @Started", runs)
         );
 
-    /// <summary>Forgets runs that were seen last before a time.</summary>
-    public Task<int> Prune(long before) =>
+    /// <summary>Forgets runs that were seen last before a time, and the oldest where there are too many.</summary>
+    public Task<int> Prune(long before, int most) =>
         database.Database.Writer.Write(connection =>
-            connection.Execute("DELETE FROM instance_run WHERE seen < @before", new { before })
+            connection.Execute(
+                "DELETE FROM instance_run WHERE seen < MAX(@before, COALESCE((SELECT seen FROM instance_run ORDER BY seen DESC LIMIT 1 OFFSET @most), @before))",
+                new { before, most }
+            )
         );
 }

@@ -34,7 +34,7 @@ public static class SamplingWeight
     }
 
     /// <summary>How many spans a weight stands for, as a whole number.</summary>
-    public static long Times(double weight) => weight is > 1 and < Most ? (long)Math.Round(weight) : 1;
+    public static long Times(double weight) => (long)Math.Round(Math.Clamp(weight, 1, Most));
 
     /// <summary>More than this is no sample of anything.</summary>
     private const double Most = 1e9;
@@ -47,6 +47,7 @@ public static class SamplingWeight
         )
             return 1;
         var of = rejected << (4 * (Digits - hex.Length));
-        return (double)All / (All - of);
+        var weight = (double)All / (All - of);
+        return weight > Most ? 1 : weight;
     }
 }

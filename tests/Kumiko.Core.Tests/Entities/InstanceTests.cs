@@ -216,6 +216,24 @@ public sealed class InstanceTests : StoreTest
     }
 
     [Fact]
+    public async Task A_flood_of_instances_and_endless_names_are_held_within_bounds()
+    {
+        using var kept = new Kept(this);
+        for (var batch = 0; batch < 12; batch++)
+            await kept.Records.Append(
+                [.. Enumerable.Range(0, 5_000).Select(i => Line(batch, "x", Of(("service.instance.id", $"{batch}-{i}"))))],
+                "quay"
+            );
+        await kept.Records.Append(
+            [Line(99, "x", Of(("service.instance.id", new string('x', 100_000)), ("service.name", new string('y', 100_000))))],
+            "quay"
+        );
+        Assert.InRange(kept.Book.In(Ever).Count, 40_000, 60_000);
+        Assert.Empty(kept.Book.Services);
+        Assert.Equal((EntityKind.Instance, (EntityKind?)null), (kept.Book.KindOf("11-4999"), kept.Book.KindOf("0-0")));
+    }
+
+    [Fact]
     public async Task First_lines_tell_of_a_start_unless_they_come_often()
     {
         using var kept = new Kept(this);

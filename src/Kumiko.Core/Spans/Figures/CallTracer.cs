@@ -21,6 +21,7 @@ internal sealed class CallTracer(FigureTable figures, int most = CallTracer.Most
     private const int BytesOfOne = 96 + 32 + 32;
     public const int MostWaiting = MostBytes / BytesOfOne;
 
+    private const int MostAnswered = 100_000;
     private const int None = -1;
 
     /// <summary>A span that was seen in the last minutes.</summary>
@@ -154,7 +155,7 @@ internal sealed class CallTracer(FigureTable figures, int most = CallTracer.Most
         var from = caller.Span;
         if (from.Kind == SpanKind.Producer || callee.Kind == SpanKind.Consumer)
         {
-            _answered.Add((from.Service, from.Peer));
+            Answered(from);
             // Of what is put into a queue, the time until it is taken counts, for each that takes it.
             caller.IsCounted = true;
             var through = from.Kind == SpanKind.Producer ? from.Peer : 0;
@@ -175,9 +176,16 @@ internal sealed class CallTracer(FigureTable figures, int most = CallTracer.Most
         else if (!caller.IsCounted)
         {
             caller.IsCounted = true;
-            _answered.Add((from.Service, from.Peer));
+            Answered(from);
             Counts(caller, callee.Service, callee.Host, CalleeKind.Service, 0, from);
         }
+    }
+
+    private void Answered(in SpanFacts caller)
+    {
+        if (_answered.Count >= MostAnswered)
+            _answered.Clear();
+        _answered.Add((caller.Service, caller.Peer));
     }
 
     private void CallsOutside(ref Waiting caller)

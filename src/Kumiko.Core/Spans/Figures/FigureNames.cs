@@ -4,6 +4,7 @@ namespace Kumiko.Core.Spans.Figures;
 internal sealed class FigureNames
 {
     private const int Most = 100_000;
+    private const int Longest = 500;
     private const string Other = "(other)";
 
     private readonly Dictionary<string, int> _numbers = new(StringComparer.Ordinal) { [""] = 0, [Other] = 1 };
@@ -13,6 +14,8 @@ internal sealed class FigureNames
 
     public int Of(string name)
     {
+        if (name.Length > Longest)
+            name = name[..Longest];
         if (_numbers.TryGetValue(name, out var number))
             return number;
         if (_names.Count >= Most)

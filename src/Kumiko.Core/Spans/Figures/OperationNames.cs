@@ -15,6 +15,7 @@ internal sealed partial class OperationNames(RecordStore records, FigureNames na
     private const int MostPlain = 200;
     private const int MostOfService = 1_000;
     private const int MostKnown = 200_000;
+    private const int MostServices = 2_000;
     private const int Longest = 512;
     private const string Other = "(other operations)";
 
@@ -37,6 +38,8 @@ internal sealed partial class OperationNames(RecordStore records, FigureNames na
 
     private string NameOf(int service, ReadOnlySpan<byte> name, long time)
     {
+        if (_ofService.Count >= MostServices && !_ofService.ContainsKey(service))
+            _ofService.Clear();
         if (!_ofService.TryGetValue(service, out var taken))
             _ofService.Add(service, taken = new HashSet<string>(StringComparer.Ordinal));
         var folded = Folded(Encoding.UTF8.GetString(name[..Math.Min(name.Length, Longest)]));
