@@ -61,10 +61,10 @@ tell() {
 }
 
 # What computes runs beside what mostly waits for servers; the browsers, two at a time, have the machine to themselves.
-(run Kumiko.Core.Tests "$@"; run Kumiko.Charts.Tests "$@"; run Kumiko.House.Tests "$@"; run Kumiko.Extension.Tests "$@") &
+(run Kumiko.Core.Tests "$@"; run Kumiko.Charts.Tests "$@"; run Kumiko.Worlds.Tests "$@"; run Kumiko.House.Tests "$@"; run Kumiko.Extension.Tests "$@") &
 run Kumiko.Web.Tests "$@"
 wait
-for project in Kumiko.Core.Tests Kumiko.Charts.Tests Kumiko.House.Tests Kumiko.Extension.Tests Kumiko.Web.Tests; do tell "$project"; done
+for project in Kumiko.Core.Tests Kumiko.Charts.Tests Kumiko.Worlds.Tests Kumiko.House.Tests Kumiko.Extension.Tests Kumiko.Web.Tests; do tell "$project"; done
 run Kumiko.Browser.Tests "$@"
 tell Kumiko.Browser.Tests
 rm -rf "$logs"

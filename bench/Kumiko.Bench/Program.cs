@@ -62,6 +62,12 @@ if (args is ["search", ..])
     );
     return;
 }
+if (args is ["worlds", ..])
+{
+    var seeds = args is [_, "--seeds", var number] ? int.Parse(number, System.Globalization.CultureInfo.InvariantCulture) : 2;
+    await Kumiko.Bench.Worlds.Measure(seeds);
+    return;
+}
 if (args is ["charts"])
 {
     await Kumiko.Bench.Charts.Measure();

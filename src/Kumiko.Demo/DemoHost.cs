@@ -62,8 +62,7 @@ public static class DemoHost
                 .AddSingleton(s => new LineZone(folder.Path, options.Offset, s.GetRequiredService<TimeProvider>()))
                 .AddSingleton(truth)
                 .AddSingleton(mailbox)
-                .AddSingleton(new Simulator(options.Seed, options.Scale))
-                .AddSingleton(new SignalFiles(folder.Path))
+                .AddSingleton(s => new Simulator(options.Seed, options.Scale, s.GetRequiredService<LineZone>().Began))
                 .AddSingleton<HistoryFiller>()
                 .AddSingleton<FileSender>()
                 .AddSingleton<Senders>();
@@ -76,6 +75,7 @@ public static class DemoHost
                 .Services.AddSingleton<IHostedService>(sink)
                 .AddHostedService<LiveSender>()
                 .AddHostedService<ReleaseDesk>()
+                .AddHostedService<TruthWriter>()
                 .AddHostedService(s => s.GetRequiredService<HistoryFiller>());
             builder.Services.AddSingleton<IKnownDisturbances, WrittenDisturbances>();
             if (options.HasRules)
@@ -83,7 +83,7 @@ public static class DemoHost
             builder.Services.AddMvc().AddApplicationPart(typeof(DemoHost).Assembly);
             more?.Invoke(builder);
         });
-        HostMetrics.Map(app);
+        WatchMetrics.Map(app);
         foreach (var hook in new[] { hooks.Chat, hooks.Pager })
             hook.Map(app, app.Services.GetRequiredService<TimeProvider>());
         await AddPeople(app.Services.GetRequiredService<PeopleStore>(), app.Services.GetRequiredService<LineZone>());

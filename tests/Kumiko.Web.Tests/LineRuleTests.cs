@@ -7,6 +7,7 @@ using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
 using Kumiko.Demo.StandIns;
 using Kumiko.Demo.World;
+using Kumiko.Worlds.Disturbances;
 
 namespace Kumiko.Web.Tests;
 
@@ -48,7 +49,8 @@ public sealed class LineRuleTests : IAsyncLifetime
     private async Task Play(DateTimeOffset from, DateTimeOffset until, params Play[] plays)
     {
         var (made, writers) = (new Dictionary<string, MemoryStream>(), new Dictionary<string, LineWriter>());
-        foreach (var record in new Simulator(1).Between(from, until, plays, []))
+        var simulator = new Simulator(1);
+        foreach (var record in simulator.Between(from, until, plays, []))
         {
             var source = Senders.SourceOf(record);
             if (!writers.TryGetValue(source, out var writer))
@@ -62,7 +64,7 @@ public sealed class LineRuleTests : IAsyncLifetime
             lines.Position = 0;
             await _server.Get<LineIntake>().Take(lines, new LineWish(source), default);
         }
-        await _server.Get<MetricStore>().Append(Measurements.Between(from, until, plays, 1), Senders.Metrics);
+        await _server.Get<MetricStore>().Append(new Measurements(simulator).OfServices(from, until, plays), Senders.Metrics);
     }
 
     private async Task<IReadOnlyList<TrialEpisode>> Told(string rule, DateTimeOffset from, DateTimeOffset until)
@@ -83,6 +85,7 @@ public sealed class LineRuleTests : IAsyncLifetime
     [InlineData(5, 10.3, 0.7, "The clock service of a kiosk stops", "kiosk-m1")]
     [InlineData(7, 6.9, 0.7, "Screens wait for their notices", "")]
     [InlineData(7, 6.9, 0.7, "A host of notice-board goes silent", "notice-3")]
+    [InlineData(9, 9.4, 0.9, "Screens keep what they showed", "")]
     public async Task A_disturbance_is_told_while_it_goes_on_and_not_before(
         int number,
         double hour,
@@ -109,7 +112,11 @@ public sealed class LineRuleTests : IAsyncLifetime
         await _server
             .Get<MetricStore>()
             .Append(
-                Measurements.Between(begins.AddHours(-1), until, [new Play(Disturbances.Of(4), begins, null, 0.1)], 1),
+                new Measurements(new Simulator(1)).OfHosts(
+                    begins.AddHours(-1),
+                    until,
+                    [new Play(Disturbances.Of(4), begins, null, 0.1)]
+                ),
                 Senders.Metrics
             );
         var told = await Told("A disk of manifest will be full", begins, until);

@@ -7,6 +7,7 @@ using Kumiko.Core.Storage.Columns;
 using Kumiko.Core.Storage.Patterns;
 using Kumiko.Core.Storage.Templates;
 using Kumiko.Demo.World;
+using Kumiko.Worlds.Disturbances;
 
 namespace Kumiko.Bench.Patterns;
 

@@ -14,7 +14,7 @@ public sealed class DeskModel(Truth truth, RunRegistry runs, StripBuilder strips
     private readonly TimeProvider _clock = clock;
 
     /// <summary>What can be changed, and since when it is, where it is.</summary>
-    public IReadOnlyList<(Disturbance Of, TruthEntry? Open)> Switches { get; private set; } = [];
+    public IReadOnlyList<(LineDisturbance Of, TruthEntry? Open)> Switches { get; private set; } = [];
 
     /// <summary>What was done before, the latest first.</summary>
     public IReadOnlyList<TruthEntry> Past { get; private set; } = [];

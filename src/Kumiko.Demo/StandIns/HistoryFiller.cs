@@ -4,6 +4,7 @@ using Kumiko.Core.Intake;
 using Kumiko.Core.Intake.Files;
 using Kumiko.Core.Storage;
 using Kumiko.Core.Storage.Metrics;
+using Kumiko.Core.Storage.Spans;
 using Kumiko.Demo.World;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
@@ -18,7 +19,6 @@ public sealed class HistoryFiller(
     DemoOptions options,
     Simulator simulator,
     Truth truth,
-    SignalFiles files,
     LineIntake intake,
     RecordStore store,
     MetricStore metrics,
@@ -27,6 +27,8 @@ public sealed class HistoryFiller(
     ILogger<HistoryFiller> log
 ) : BackgroundService
 {
+    private readonly Measurements _measurements = new(simulator);
+
     private static readonly TimeSpan SmallestGap = TimeSpan.FromSeconds(30);
 
     /// <summary>Records of about this much time go in at once, which keeps memory flat.</summary>
@@ -44,6 +46,11 @@ public sealed class HistoryFiller(
 
     /// <summary>Done when all of the history is there.</summary>
     public Task Complete => _complete.Task;
+
+    private static readonly TimeSpan HostsPiece = TimeSpan.FromHours(7);
+
+    /// <summary>Says until when the newest hours lack what hosts measured; not there once they have it.</summary>
+    private string HostsPath => Path.Combine(folder.Path, "hosts.txt");
 
     private string StatePath => Path.Combine(folder.Path, "history.txt");
 
@@ -71,22 +78,40 @@ public sealed class HistoryFiller(
                 for (var at = since; at < now; at += Piece)
                 {
                     var until = at + Piece < now ? at + Piece : now;
-                    foreach (var (source, lines) in Made(at, until))
+                    var (made, spans) = Made(at, until);
+                    foreach (var (source, lines) in made)
                         await intake.Take(
                             lines,
                             new LineWish(source) { Settings = FileSender.FormatOf(source) },
                             CancellationToken.None
                         );
-                    await metrics.Append(Measurements.Between(at, until, truth.Plays, options.Seed), Senders.Metrics);
+                    await store.Append(SpanRows.Block(spans, Senders.Spans), Senders.Spans);
+                    await metrics.Append(_measurements.Between(at, until, truth.Plays), Senders.Metrics);
                 }
             return;
         }
         PlaceHistory(now);
         Keep(now);
-        await Back(
-            Simulator.Floor(now - (options.Ahead < options.History ? options.Ahead : options.History)),
-            CancellationToken.None
-        );
+        File.WriteAllText(HostsPath, now.ToString("O", CultureInfo.InvariantCulture));
+        await Back(AheadFrom(now), CancellationToken.None, withHosts: false);
+    }
+
+    private DateTimeOffset AheadFrom(DateTimeOffset now) =>
+        Simulator.Floor(now - (options.Ahead < options.History ? options.Ahead : options.History));
+
+    /// <summary>What hosts measured in the newest hours: most of all samples, and nothing that the first page shows.</summary>
+    private async Task FillHosts(CancellationToken cancel)
+    {
+        if (!File.Exists(HostsPath))
+            return;
+        var until = zone.At(DateTimeOffset.Parse(await File.ReadAllTextAsync(HostsPath, cancel), CultureInfo.InvariantCulture));
+        var oldest = AheadFrom(until);
+        for (var at = until; at > oldest; at -= HostsPiece)
+        {
+            var from = at - HostsPiece > oldest ? at - HostsPiece : oldest;
+            await metrics.Append(_measurements.OfHosts(from, at, truth.Plays), Senders.Metrics, cancel);
+        }
+        File.Delete(HostsPath);
     }
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
@@ -94,6 +119,7 @@ public sealed class HistoryFiller(
         await Task.Yield();
         try
         {
+            await FillHosts(stoppingToken);
             await Back(Simulator.Floor(zone.Now - options.History), stoppingToken);
             log.LogInformation("History is complete");
             _complete.TrySetResult();
@@ -108,7 +134,7 @@ public sealed class HistoryFiller(
     }
 
     /// <summary>Writes history backwards, from where it is filled to.</summary>
-    private async Task Back(DateTimeOffset oldest, CancellationToken cancel)
+    private async Task Back(DateTimeOffset oldest, CancellationToken cancel, bool withHosts = true)
     {
         Task? taking = null;
         for (var until = zone.At(Filled() ?? oldest); until > oldest; )
@@ -118,12 +144,14 @@ public sealed class HistoryFiller(
             var from = zone.At(new DateTimeOffset((until.UtcTicks - 1) / Piece.Ticks * Piece.Ticks, TimeSpan.Zero));
             if (from < oldest)
                 from = oldest;
-            var lines = Made(from, until);
+            var (lines, spans) = Made(from, until);
             // While one piece is taken in, the next is made.
             if (taking is not null)
                 await taking;
-            var measured = Measurements.Between(from, until, truth.Plays, options.Seed);
-            taking = Take(lines, measured, from, "history " + from.ToString("O", CultureInfo.InvariantCulture), cancel);
+            var measured = withHosts
+                ? _measurements.Between(from, until, truth.Plays)
+                : _measurements.OfServices(from, until, truth.Plays);
+            taking = Take(lines, spans, measured, from, "history " + from.ToString("O", CultureInfo.InvariantCulture), cancel);
             until = from;
         }
         if (taking is not null)
@@ -132,6 +160,7 @@ public sealed class HistoryFiller(
 
     private async Task Take(
         IReadOnlyDictionary<string, MemoryStream> made,
+        IReadOnlyList<Core.Records.Span> spans,
         IReadOnlyList<Core.Records.Metric> measured,
         DateTimeOffset from,
         string key,
@@ -140,20 +169,30 @@ public sealed class HistoryFiller(
     {
         foreach (var (source, lines) in made)
             await intake.Take(lines, new LineWish(source) { Key = key, Settings = FileSender.FormatOf(source) }, cancel);
+        await store.Append(
+            SpanRows.Block(spans, Senders.Spans),
+            Senders.Spans,
+            new BatchKey(key + " spans", 0, spans.Count),
+            null,
+            cancel
+        );
         // Made again it is the same, and samples of one time count once.
         await metrics.Append(measured, Senders.Metrics, cancel);
         Keep(from);
     }
 
     /// <summary>The lines of a stretch by the source that sends them live.</summary>
-    private Dictionary<string, MemoryStream> Made(DateTimeOffset from, DateTimeOffset until)
+    private (Dictionary<string, MemoryStream> Lines, List<Core.Records.Span> Spans) Made(
+        DateTimeOffset from,
+        DateTimeOffset until
+    )
     {
         var (made, writers, spans) = (
             new Dictionary<string, MemoryStream>(),
             new Dictionary<string, LineWriter>(),
-            new List<SimulatedSpan>()
+            new List<Core.Records.Span>()
         );
-        var requests = AccessLog.Between(from, until, truth.Plays, options.Seed, options.Scale);
+        var requests = AccessLog.Between(simulator, from, until, truth.Plays);
         foreach (var record in simulator.Between(from, until, truth.Plays, spans).Concat(requests))
         {
             var source = Senders.SourceOf(record);
@@ -170,10 +209,9 @@ public sealed class HistoryFiller(
         }
         foreach (var writer in writers.Values)
             writer.Dispose();
-        files.Write(from, spans);
         foreach (var lines in made.Values)
             lines.Position = 0;
-        return made;
+        return (made, spans);
     }
 
     private DateTimeOffset? Filled() =>

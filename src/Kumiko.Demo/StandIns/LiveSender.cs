@@ -12,7 +12,6 @@ namespace Kumiko.Demo.StandIns;
 /// speed is a matter of how many there are, as time itself cannot be hurried.
 /// </summary>
 public sealed class LiveSender(
-    SignalFiles files,
     Truth truth,
     Senders senders,
     FileSender written,
@@ -27,7 +26,8 @@ public sealed class LiveSender(
     /// <summary>What could not be sent is tried again for so long.</summary>
     private static readonly TimeSpan KeptFor = TimeSpan.FromMinutes(2);
 
-    private readonly Simulator _live = new(options.Seed, options.Scale * options.Speed);
+    private readonly Simulator _live = new(options.Seed, options.Scale * options.Speed, zone.Began);
+    private Measurements? _measurements;
     private DateTimeOffset _signals = DateTimeOffset.MaxValue;
     private DateTimeOffset _told;
 
@@ -50,16 +50,9 @@ public sealed class LiveSender(
                     .Where(t => t.Source == Senders.Hosts && !t.Address.StartsWith(state.Address + "/", StringComparison.Ordinal))
             )
                 await targets.Remove(old.Id);
-            foreach (var service in Measurements.Scraped)
-                await targets.Add(
-                    new ScrapeTarget(
-                        0,
-                        Senders.Hosts,
-                        $"{state.Address}/demo/metrics/{service}",
-                        15 * Instants.Second,
-                        "the demo"
-                    )
-                );
+            await targets.Add(
+                new ScrapeTarget(0, Senders.Hosts, state.Address + WatchMetrics.Path, 15 * Instants.Second, "the demo")
+            );
             Channel[] channels =
             [
                 new(r => Senders.SourceOf(r) == Senders.Line, (records, _, cancel) => lines.Send(records, cancel)),
@@ -78,10 +71,10 @@ public sealed class LiveSender(
                 // Those that were heard last time have the same stretch to send, which is made once.
                 foreach (var alike in channels.GroupBy(c => c.From < until - KeptFor ? until - KeptFor : c.From).ToList())
                 {
-                    var timed = new List<SimulatedSpan>();
+                    var timed = new List<Core.Records.Span>();
                     var records = _live
                         .Between(alike.Key, until, truth.Plays, timed)
-                        .Concat(AccessLog.Between(alike.Key, until, truth.Plays, options.Seed, options.Scale * options.Speed))
+                        .Concat(AccessLog.Between(_live, alike.Key, until, truth.Plays))
                         .ToList();
                     foreach (var channel in alike)
                         await Send(channel, records, timed, until, stoppingToken);
@@ -96,7 +89,7 @@ public sealed class LiveSender(
     /// <summary>One way of sending, and until when it has sent.</summary>
     private sealed record Channel(
         Func<SimulatedRecord, bool> Takes,
-        Func<IReadOnlyList<SimulatedRecord>, IReadOnlyList<SimulatedSpan>, CancellationToken, Task> Send
+        Func<IReadOnlyList<SimulatedRecord>, IReadOnlyList<Core.Records.Span>, CancellationToken, Task> Send
     )
     {
         public DateTimeOffset From { get; set; }
@@ -105,7 +98,7 @@ public sealed class LiveSender(
     private async Task Send(
         Channel channel,
         IReadOnlyList<SimulatedRecord> records,
-        IReadOnlyList<SimulatedSpan> spans,
+        IReadOnlyList<Core.Records.Span> spans,
         DateTimeOffset until,
         CancellationToken cancel
     )
@@ -121,7 +114,7 @@ public sealed class LiveSender(
         }
     }
 
-    /// <summary>Metrics of each full minute, and spans for the files that later screens read.</summary>
+    /// <summary>Metrics of each full minute.</summary>
     private async Task Signal(OtlpSender measured, DateTimeOffset from, DateTimeOffset until, CancellationToken cancel)
     {
         if (_signals > from)
@@ -130,8 +123,8 @@ public sealed class LiveSender(
         {
             for (; _signals.AddMinutes(1) <= until; _signals = _signals.AddMinutes(1))
             {
-                files.Append(_signals, _live.All(_signals, truth.Plays).Spans);
-                await measured.Send(Measurements.Between(_signals, _signals.AddMinutes(1), truth.Plays, options.Seed), cancel);
+                _measurements ??= new Measurements(_live);
+                await measured.Send(_measurements.Between(_signals, _signals.AddMinutes(1), truth.Plays), cancel);
             }
         }
         catch (Exception e) when (e is HttpRequestException or IOException)

@@ -42,33 +42,40 @@ internal sealed class OtlpSender(HttpClient http, string token)
         return records.Count == 0 ? Task.CompletedTask : Post("/v1/logs", request, cancel);
     }
 
-    public Task Send(IReadOnlyList<SimulatedSpan> spans, CancellationToken cancel)
+    public Task Send(IReadOnlyList<Core.Records.Span> spans, CancellationToken cancel)
     {
         var request = new ExportTraceServiceRequest();
-        foreach (var of in spans.GroupBy(s => (s.Service, s.Host)))
+        foreach (var of in spans.GroupBy(s => (s.Resource, s.Scope)))
         {
-            var scope = new ScopeSpans();
-            foreach (var span in of)
-                scope.Spans.Add(
-                    new Span
-                    {
-                        TraceId = Bytes(span.TraceId),
-                        SpanId = Bytes(span.SpanId),
-                        ParentSpanId = span.ParentId is { } parent ? Bytes(parent) : ByteString.Empty,
-                        Name = span.Name,
-                        Kind = Span.Types.SpanKind.Server,
-                        StartTimeUnixNano = Nanoseconds(span.Start),
-                        EndTimeUnixNano = Nanoseconds(span.Start + span.Duration),
-                        Status = new Status
-                        {
-                            Code = span.Failed ? Status.Types.StatusCode.Error : Status.Types.StatusCode.Unset,
-                        },
-                    }
-                );
-            request.ResourceSpans.Add(new ResourceSpans { Resource = ResourceOf(of.Key), ScopeSpans = { scope } });
+            var resource = new Resource();
+            resource.Attributes.AddRange(Pairs(of.Key.Resource.Attributes));
+            var scope = new ScopeSpans { Scope = ScopeOf(of.Key.Scope) };
+            scope.Spans.AddRange(of.Select(Sent));
+            request.ResourceSpans.Add(new ResourceSpans { Resource = resource, ScopeSpans = { scope } });
         }
         return spans.Count == 0 ? Task.CompletedTask : Post("/v1/traces", request, cancel);
     }
+
+    private static Span Sent(Core.Records.Span span)
+    {
+        var sent = new Span
+        {
+            TraceId = Bytes(span.TraceId),
+            SpanId = Bytes(span.SpanId),
+            ParentSpanId = span.ParentId is { } parent ? Bytes(parent) : ByteString.Empty,
+            Name = span.Name,
+            Kind = (Span.Types.SpanKind)span.Kind,
+            StartTimeUnixNano = (ulong)span.Start,
+            EndTimeUnixNano = (ulong)span.End,
+            TraceState = span.TraceState,
+            Status = new Status { Code = (Status.Types.StatusCode)span.Status, Message = span.StatusMessage },
+        };
+        sent.Attributes.AddRange(Pairs(span.Attributes));
+        return sent;
+    }
+
+    private static Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope ScopeOf(Core.Records.InstrumentationScope scope) =>
+        new() { Name = scope.Name, Version = scope.Version };
 
     public Task Send(IReadOnlyList<Core.Records.Metric> metrics, CancellationToken cancel)
     {
@@ -80,14 +87,7 @@ internal sealed class OtlpSender(HttpClient http, string token)
             var sent = new ResourceMetrics { Resource = resource };
             foreach (var scope in of.GroupBy(m => m.Scope))
             {
-                var scoped = new ScopeMetrics
-                {
-                    Scope = new Kumiko.Core.Intake.Otlp.Wire.InstrumentationScope
-                    {
-                        Name = scope.Key.Name,
-                        Version = scope.Key.Version,
-                    },
-                };
+                var scoped = new ScopeMetrics { Scope = ScopeOf(scope.Key) };
                 scoped.Metrics.AddRange(scope.Select(Sent));
                 sent.ScopeMetrics.Add(scoped);
             }
@@ -148,11 +148,16 @@ internal sealed class OtlpSender(HttpClient http, string token)
     private static IEnumerable<KeyValue> Pairs(Attributes fields) =>
         fields
             .Names.ToArray()
-            .Zip(fields.Values.ToArray(), (name, value) => new KeyValue
+            .Zip(fields.Values.ToArray(), (name, value) =>
+                new KeyValue
                 {
                     Key = name,
-                    Value = new AnyValue { StringValue = value.ToText() },
-                });
+                    Value =
+                        value.Kind == ValueKind.Integer
+                            ? new AnyValue { IntValue = value.AsLong }
+                            : new AnyValue { StringValue = value.ToText() },
+                }
+            );
 
     private async Task Post(string path, IMessage message, CancellationToken cancel)
     {

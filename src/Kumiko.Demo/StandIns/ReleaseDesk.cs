@@ -3,6 +3,8 @@ using System.Text;
 using System.Text.Json;
 using Kumiko.Demo.World;
 using Kumiko.Web.Hosting;
+using Kumiko.Worlds.Disturbances;
+using Kumiko.Worlds.Flow;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 
@@ -11,8 +13,16 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>
 /// Stands in for a release desk: tells what is changed when it is changed, as CloudEvents. What nobody did is not told.
 /// </summary>
-public sealed class ReleaseDesk(Truth truth, Senders senders, ServerState state, TimeProvider clock, ILogger<ReleaseDesk> log)
-    : BackgroundService
+public sealed class ReleaseDesk(
+    Simulator simulator,
+    Truth truth,
+    Senders senders,
+    ServerState state,
+    DemoOptions options,
+    LineZone zone,
+    TimeProvider clock,
+    ILogger<ReleaseDesk> log
+) : BackgroundService
 {
     private readonly HashSet<string> _told = [];
 
@@ -29,12 +39,9 @@ public sealed class ReleaseDesk(Truth truth, Senders senders, ServerState state,
             using var timer = new PeriodicTimer(TimeSpan.FromSeconds(1), clock);
             do
             {
-                foreach (var play in truth.Plays.Where(p => p.Of.Told is not null || p.Of.IsSilent))
-                {
-                    await Tell(http, play, play.Start, play.Of.From, play.Of.To, stoppingToken);
-                    if (play.End is { } end)
-                        await Tell(http, play, end, play.Of.To, play.Of.From, stoppingToken);
-                }
+                var now = zone.Now;
+                foreach (var change in Changes.Between(simulator.World, zone.Began - options.History, now, truth.Plays))
+                    await Tell(http, change, stoppingToken);
             } while (await timer.WaitForNextTickAsync(stoppingToken));
         }
         catch (OperationCanceledException)
@@ -42,27 +49,30 @@ public sealed class ReleaseDesk(Truth truth, Senders senders, ServerState state,
         }
     }
 
-    private async Task Tell(HttpClient http, Play play, DateTimeOffset at, string from, string to, CancellationToken cancel)
+    private async Task Tell(HttpClient http, Changed change, CancellationToken cancel)
     {
-        var id = FormattableString.Invariant($"desk-{play.Of.Number}-{at.UtcTicks}");
-        if (at > clock.GetUtcNow() || _told.Contains(id))
+        if (_told.Contains(change.Id))
             return;
         var told = JsonSerializer.Serialize(
             new
             {
                 specversion = "1.0",
-                id,
+                id = change.Id,
                 source = "/release-desk",
-                type = play.Of.Kind,
-                subject = play.Of.Where,
-                time = at.ToString("O", System.Globalization.CultureInfo.InvariantCulture),
+                type = change.Kind,
+                subject = change.Where,
+                time = change.At.ToString("O", System.Globalization.CultureInfo.InvariantCulture),
                 data = new
                 {
-                    what = play.Of.What,
-                    where = play.Of.Where,
-                    from,
-                    to,
-                    who = "release desk",
+                    what = change.What,
+                    where = change.Where,
+                    from = change.From,
+                    to = change.To,
+                    who = change.Who,
+                    services = new[] { change.Service },
+                    hosts = change.Hosts,
+                    roll_out = change.RollOut,
+                    share = change.Share,
                 },
             }
         );
@@ -71,7 +81,7 @@ public sealed class ReleaseDesk(Truth truth, Senders senders, ServerState state,
             using var content = new StringContent(told, Encoding.UTF8, "application/cloudevents+json");
             using var response = await http.PostAsync("/intake/changes", content, cancel);
             response.EnsureSuccessStatusCode();
-            _told.Add(id);
+            _told.Add(change.Id);
         }
         catch (HttpRequestException e)
         {

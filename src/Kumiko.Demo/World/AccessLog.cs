@@ -1,32 +1,20 @@
 using System.Globalization;
+using Kumiko.Core.Records;
+using Kumiko.Worlds.Disturbances;
+using Kumiko.Worlds.Flow;
+using Kumiko.Worlds.Signals;
 
 namespace Kumiko.Demo.World;
 
 /// <summary>
-/// What booking-web answered to whom: statuses of every kind, slower and failing while a certificate or a time-out is wrong.
-/// It has its own source of chance, so that all else is the same with and without it.
+/// What booking-web answered to whom: a line for each of its requests, with the status and the time that it really had.
 /// </summary>
 public static class AccessLog
 {
     public const string Service = "booking-web";
-    private const int Own = 104_729;
 
-    /// <summary>Requests in a minute of average business.</summary>
-    private const double PerMinute = 12;
-
-    private static readonly (string Method, string Path, double Weight)[] Requests =
-    [
-        ("GET", "/v2/fares?from={from}&to={to}", 30),
-        ("GET", "/v2/sailings/{sailing}", 22),
-        ("POST", "/v2/booking", 12),
-        ("GET", "/v2/booking/{id}", 10),
-        ("GET", "/assets/{hex}.css", 9),
-        ("GET", "/", 7),
-        ("POST", "/v2/session", 4),
-        ("DELETE", "/v2/booking/{id}", 1),
-        ("GET", "/healthz", 5),
-        ("GET", "/old/timetable", 0.6),
-    ];
+    /// <summary>What a route asks for, where it has more than its pattern.</summary>
+    private static readonly Dictionary<string, string> Queries = new() { ["GET /v2/fares"] = "?from={from}&to={to}" };
 
     private static readonly string[] Agents =
     [
@@ -37,32 +25,39 @@ public static class AccessLog
         "quay-probe/2",
     ];
 
-    /// <summary>Requests of a stretch of time, in its order.</summary>
+    /// <summary>Requests that were answered in a stretch of time, in its order.</summary>
     public static IEnumerable<SimulatedRecord> Between(
+        Simulator simulator,
         DateTimeOffset from,
         DateTimeOffset until,
-        IReadOnlyList<Play> plays,
-        int seed,
-        double scale
+        IReadOnlyList<Play> plays
     )
     {
         for (var minute = Simulator.Floor(from); minute < until; minute = minute.AddMinutes(1))
-            foreach (var record in Minute(minute, plays, seed, scale))
+            foreach (var record in Minute(simulator, minute, plays))
                 if (record.Time >= from && record.Time < until)
                     yield return record;
     }
 
-    private static List<SimulatedRecord> Minute(DateTimeOffset minute, IReadOnlyList<Play> plays, int seed, double scale)
+    private static List<SimulatedRecord> Minute(Simulator simulator, DateTimeOffset minute, IReadOnlyList<Play> plays)
     {
-        var random = new Random(Seeds.Of(seed + Own, minute.ToUnixTimeSeconds() / 60));
         var records = new List<SimulatedRecord>();
-        var rate = PerMinute * scale * SkerryLine.Busy(minute);
-        var count = (int)rate + (random.NextDouble() < rate - (int)rate ? 1 : 0);
-        for (var i = 0; i < count; i++)
+        var (world, start) = (simulator.World, Instants.FromDateTime(minute));
+        foreach (var visit in world.Visits(minute.AddMinutes(-1), plays).Concat(world.Visits(minute, plays)))
         {
-            var time = minute.AddMilliseconds(random.Next(60_000));
+            var node = world.Graph.Nodes[visit.Node];
+            var time = minute.AddTicks((visit.End - start) / 100);
+            if (node.Of.Name != Service || time < minute || time >= minute.AddMinutes(1))
+                continue;
+            var random = new Random((int)visit.Chance.Bits(702));
             records.Add(
-                One(new Draw(random, time, "booking-" + random.Next(1, 5).ToString(CultureInfo.InvariantCulture), plays))
+                One(
+                    new Draw(random, time, node.Of.Hosts[visit.Host].Name, plays)
+                    {
+                        Visit = visit,
+                        Operation = node.Operation.Name,
+                    }
+                )
             );
         }
         records.Sort((a, b) => a.Time.CompareTo(b.Time));
@@ -71,11 +66,10 @@ public static class AccessLog
 
     private static SimulatedRecord One(Draw draw)
     {
-        var (method, pattern) = Request(draw.Random);
-        var path = Filled(pattern, draw);
-        var strained = Math.Max(draw.Strength(2), draw.Strength(8));
-        var status = Status(method, pattern, draw.Random.NextDouble(), strained);
-        var took = draw.Ms(status is 502 or 504 ? 3_000 : 40 + (300 * strained)) / 1_000.0;
+        var method = Spans.MethodOf(draw.Operation)!;
+        var pattern = draw.Operation[(method.Length + 1)..];
+        var path = Filled(pattern + Queries.GetValueOrDefault(draw.Operation, ""), draw);
+        var status = Status(method, pattern, draw.Visit!, draw.Random.NextDouble());
         var size = status is 204 or 304 ? 0 : draw.Int(120, method == "GET" ? 9_000 : 600);
         var query = path.IndexOf('?', StringComparison.Ordinal);
         List<(string, object)> fields =
@@ -90,23 +84,11 @@ public static class AccessLog
             ("http.response.status_code", status),
             ("http.response.body.size", size),
             ("user_agent.original", pattern == "/healthz" ? "quay-probe/2" : draw.Of(Agents)),
-            ("seconds", took),
+            ("seconds", Math.Round(draw.Visit!.Milliseconds / 1_000, 3)),
         ];
         if (query >= 0)
             fields.Insert(3, ("url.query", path[(query + 1)..]));
         return new SimulatedRecord(draw.Time, Service, draw.Host, "", $"{method} {path} {status}", fields, null, null, "access");
-    }
-
-    private static (string Method, string Path) Request(Random random)
-    {
-        var at = random.NextDouble() * Requests.Sum(r => r.Weight);
-        foreach (var (method, path, weight) in Requests)
-        {
-            at -= weight;
-            if (at < 0)
-                return (method, path);
-        }
-        return (Requests[0].Method, Requests[0].Path);
     }
 
     private static string Filled(string pattern, Draw draw) =>
@@ -115,26 +97,22 @@ public static class AccessLog
             .Replace("{to}", draw.Of(SkerryLine.Terminals), StringComparison.Ordinal)
             .Replace("{sailing}", SkerryLine.SailingNear(draw.Time, draw.Random), StringComparison.Ordinal)
             .Replace("{id}", draw.Int(100_000, 999_999).ToString(CultureInfo.InvariantCulture), StringComparison.Ordinal)
-            .Replace("{hex}", draw.Hex(8), StringComparison.Ordinal);
+            .Replace("{file}", draw.Hex(8) + ".css", StringComparison.Ordinal);
 
-    private static int Status(string method, string pattern, double chance, double strained)
+    private static int Status(string method, string pattern, Visit visit, double chance)
     {
         if (pattern == "/old/timetable")
             return 301;
-        if (chance < 0.004 + (0.18 * strained))
-            return ((int)(chance * 1e6) % 4) switch
-            {
-                0 => 500,
-                1 => 502,
-                2 => 503,
-                _ => 504,
-            };
+        if (visit.Error.Length > 0)
+            // A proxy before it gives up now and then.
+            return Spans.StatusOf(visit) == 500 && chance < 0.3 ? 503 : Spans.StatusOf(visit);
+        if (visit.IsRefused)
+            return pattern == "/v2/session" ? 401 : 409;
         if (pattern.StartsWith("/assets", StringComparison.Ordinal) && chance > 0.5)
             return 304;
         var rare = chance switch
         {
             > 0.995 => 429,
-            > 0.99 => 409,
             > 0.982 => 404,
             > 0.976 => 403,
             > 0.968 => 401,

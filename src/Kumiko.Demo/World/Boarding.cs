@@ -1,4 +1,5 @@
 using Kumiko.Core.Records;
+using Kumiko.Worlds.Disturbances;
 
 namespace Kumiko.Demo.World;
 

@@ -1,43 +1,26 @@
+using Kumiko.Worlds.Disturbances;
+
 namespace Kumiko.Demo.World;
 
-/// <summary>Lines that a disturbance adds.</summary>
+/// <summary>Lines that a disturbance adds, or that are written in place of others while it goes on.</summary>
 /// <param name="Hosts">Who writes them; null for all hosts of the service.</param>
 /// <param name="Share">How much of it there is at a time, 0 to 1, where that is not always all of it.</param>
 public sealed record Effect(Line Line, string[]? Hosts, Func<DateTimeOffset, IReadOnlyList<Play>, double>? Share = null);
 
 /// <summary>
-/// Something that goes wrong, or is only unusual, at Skerry Line: what somebody did, and what comes of it.
+/// Something that goes wrong, or is only unusual, at Skerry Line: what somebody did, what comes of it, and in which words.
 /// </summary>
-/// <param name="Number">As in the description of the world.</param>
-/// <param name="What">What is changed, where, from what and to what: as the release desk lists it.</param>
-/// <param name="Send">What the button that begins it says.</param>
-/// <param name="Back">What the button that ends it says.</param>
-/// <param name="Sign">A query that finds its records and hardly any other.</param>
-/// <param name="Affected">What it really touches.</param>
-public sealed record Disturbance(
-    int Number,
-    string Cause,
-    string What,
-    string Where,
-    string From,
-    string To,
-    string Send,
-    string Back,
-    string Sign,
-    IReadOnlyList<string> Affected
-)
+public sealed record LineDisturbance(int Number, string Cause) : Disturbance(Number, Cause)
 {
-    /// <summary>What kind of change begins it.</summary>
-    public string Kind { get; init; } = "config";
+    /// <summary>What the buttons that begin and end it say.</summary>
+    public required string Send { get; init; }
+    public required string Back { get; init; }
 
-    /// <summary>Whether nothing is logged of it, and only the release desk knows.</summary>
-    public bool IsSilent { get; init; }
+    /// <summary>A query that finds its records and hardly any other.</summary>
+    public required string Sign { get; init; }
 
-    public TimeSpan Rise { get; init; } = TimeSpan.FromSeconds(25);
-    public TimeSpan Fall { get; init; } = TimeSpan.FromSeconds(40);
-
-    /// <summary>How long after its end something of it is still to be seen.</summary>
-    public TimeSpan Aftermath { get; init; }
+    /// <summary>What it really touches.</summary>
+    public required IReadOnlyList<string> Affected { get; init; }
 
     public IReadOnlyList<Effect> Effects { get; init; } = [];
 

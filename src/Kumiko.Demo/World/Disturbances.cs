@@ -1,27 +1,43 @@
+using Kumiko.Worlds.Disturbances;
+
 namespace Kumiko.Demo.World;
 
-/// <summary>The eight disturbances of Skerry Line.</summary>
+/// <summary>The nine disturbances of Skerry Line.</summary>
 public static class Disturbances
 {
     private static readonly string[] TarnheadGates = ["gate-t1", "gate-t2", "gate-t3"];
     private static readonly string[] NotRenewed = ["pay-5", "pay-6"];
     private static readonly string[] Drifting = ["kiosk-m1", "kiosk-t1"];
 
-    public static IReadOnlyList<Disturbance> All { get; } =
+    public static IReadOnlyList<LineDisturbance> All { get; } =
     [
-        new(
-            1,
-            "gate firmware 7.3 on the gates at Tarnhead scans twice",
-            "gate firmware",
-            "gate-t1, gate-t2, gate-t3 at Tarnhead",
-            "7.2",
-            "7.3",
-            "Send gate firmware 7.3 to Tarnhead",
-            "Roll back to 7.2",
-            "firmware = \"7.3\"",
-            ["gate-control at Tarnhead: gate-t1, gate-t2, gate-t3", "seat-ledger", "booking-web"]
-        )
+        new(1, "gate firmware 7.3 on the gates at Tarnhead scans twice")
         {
+            What = "gate firmware",
+            Where = "gate-t1, gate-t2, gate-t3 at Tarnhead",
+            From = "7.2",
+            To = "7.3",
+            Send = "Send gate firmware 7.3 to Tarnhead",
+            Back = "Roll back to 7.2",
+            Sign = "firmware = \"7.3\"",
+            Affected = ["gate-control at Tarnhead: gate-t1, gate-t2, gate-t3", "seat-ledger", "booking-web"],
+            Service = "gate-control",
+            Hosts = TarnheadGates,
+            Who = "Oluchi Brandt",
+            UndoneBy = "Oluchi Brandt",
+            Acts =
+            [
+                new Act(ActOn.Calls, "gate-control", 2) { Hosts = TarnheadGates, Callee = "seat-ledger" },
+                // Locks pile up before anybody is refused, and people hold their tickets out again.
+                new Act(ActOn.OwnTime, "seat-ledger", 75) { Operation = "claim", Rise = TimeSpan.FromMinutes(3) },
+                new Act(ActOn.Demand, "gate-control", 4.5)
+                {
+                    Hosts = TarnheadGates,
+                    After = TimeSpan.FromMinutes(1),
+                    Rise = TimeSpan.FromMinutes(4),
+                },
+                new Act(ActOn.Processor, "seat-ledger", 0.35) { Rise = TimeSpan.FromMinutes(3) },
+            ],
             Told = ("gate-control", TarnheadGates, "firmware {old} replaced by {new}, by Oluchi Brandt"),
             Kind = "deploy",
             InHistory = (1, new(17, 51, 0), TimeSpan.FromHours(1), 0.22),
@@ -30,13 +46,13 @@ public static class Disturbances
                 Of(
                     "gate-control",
                     TarnheadGates,
-                    "error	200	busy	ticket {ticket} refused: seat already claimed after {took 780}	traced	terminal=Tarnhead ticket={ticket} wait={took} firmware=7.3 route=POST /v2/boarding/scan sailing_id={sailing} reason=seat already claimed",
+                    "error	200	failed POST /v2/boarding/scan	ticket {ticket} refused: seat already claimed after {took 780}	traced	terminal=Tarnhead ticket={ticket} wait={took} firmware=7.3 route=POST /v2/boarding/scan sailing_id={sailing} reason=seat already claimed error.type={error}",
                     "gate-control:3"
                 ),
                 Of(
                     "gate-control",
                     TarnheadGates,
-                    "warn	24	busy	ticket {ticket} refused: ticket not found after {took 500}	traced	terminal=Tarnhead ticket={ticket} wait={took} firmware=7.3 route=POST /v2/boarding/scan sailing_id={sailing} reason=ticket not found",
+                    "warn	24	failed POST /v2/boarding/scan	ticket {ticket} refused: ticket not found after {took 500}	traced	terminal=Tarnhead ticket={ticket} wait={took} firmware=7.3 route=POST /v2/boarding/scan sailing_id={sailing} reason=ticket not found error.type={error}",
                     "gate-control:3"
                 ),
                 Of(
@@ -58,23 +74,33 @@ public static class Disturbances
                 Of(
                     "booking-web",
                     null,
-                    "warn	70	busy	seat-ledger slow, trying again ({int 1 3} of 3)	traced	upstream=seat-ledger"
+                    "warn	70	missed seat-ledger	seat-ledger slow, trying again ({int 1 3} of 3)	traced	upstream=seat-ledger"
                 ),
             ],
         },
-        new(
-            2,
-            "the acquirer's certificate was renewed on four of six payment-bridge hosts",
-            "acquirer certificate",
-            "payment-bridge",
-            "renewed on none",
-            "renewed on pay-1 to pay-4",
-            "Renew the certificate on four of six hosts",
-            "Renew the other two",
-            "error.type = CertificateUnknown",
-            ["payment-bridge: pay-5, pay-6", "booking-web", "refund-desk"]
-        )
+        new(2, "the acquirer's certificate was renewed on four of six payment-bridge hosts")
         {
+            What = "acquirer certificate",
+            Where = "payment-bridge",
+            From = "renewed on none",
+            To = "renewed on pay-1 to pay-4",
+            Send = "Renew the certificate on four of six hosts",
+            Back = "Renew the other two",
+            Sign = "error.type = CertificateUnknown",
+            Affected = ["payment-bridge: pay-5, pay-6", "booking-web", "refund-desk"],
+            Service = "payment-bridge",
+            Hosts = NotRenewed,
+            Who = "Mirek Dane",
+            Undone = "acquirer certificate renewed on the other two",
+            Acts =
+            [
+                new Act(ActOn.Failures, "payment-bridge", 1)
+                {
+                    Operation = "authorise",
+                    Hosts = NotRenewed,
+                    Error = "CertificateUnknown",
+                },
+            ],
             Told = ("payment-bridge", ["pay-1", "pay-2", "pay-3", "pay-4"], "certificate of acquirer: {old} before, {new} now"),
             InHistory = (5, new(9, 40, 0), TimeSpan.FromHours(5), 0.25),
             Effects =
@@ -82,13 +108,17 @@ public static class Disturbances
                 Of(
                     "payment-bridge",
                     NotRenewed,
-                    "error	46	busy	handshake with acquirer failed: certificate unknown, alert {int 40 48}	traced	error.type=CertificateUnknown"
+                    "error	46	busy	handshake with acquirer failed: certificate unknown, alert {int 40 48}	-	error.type=CertificateUnknown"
                 ),
-                Of("payment-bridge", NotRenewed, "warn	20	busy	authorisation put back, attempt {int 1 3} of 3	traced"),
+                Of(
+                    "payment-bridge",
+                    NotRenewed,
+                    "warn	20	failed authorise	authorisation put back, attempt {int 1 3} of 3	traced	error.type={error}"
+                ),
                 Of(
                     "booking-web",
                     null,
-                    "warn	40	busy	payment-bridge did not answer, trying another host ({int 1 3} of 3)	traced	upstream=payment-bridge"
+                    "warn	40	missed payment-bridge	payment-bridge did not answer, trying another host ({int 1 3} of 3)	traced	upstream=payment-bridge"
                 ),
                 Of(
                     "booking-web",
@@ -97,19 +127,34 @@ public static class Disturbances
                 ),
             ],
         },
-        new(
-            3,
-            "tide-feed sends centimetres for metres",
-            "tide-feed",
-            "tide-1, tide-2",
-            "4.1",
-            "4.2",
-            "Install tide-feed 4.2",
-            "Go back to tide-feed 4.1",
-            "service = berth-planner and \"refused for\"",
-            ["tide-feed", "berth-planner", "notice-board"]
-        )
+        new(3, "tide-feed sends centimetres for metres")
         {
+            What = "tide-feed",
+            Where = "tide-1, tide-2",
+            From = "4.1",
+            To = "4.2",
+            Send = "Install tide-feed 4.2",
+            Back = "Go back to tide-feed 4.1",
+            Sign = "service = berth-planner and \"refused for\"",
+            Affected = ["tide-feed", "berth-planner", "notice-board"],
+            Service = "tide-feed",
+            Who = "Oluchi Brandt",
+            Acts =
+            [
+                new Act(ActOn.Feed, "tide", 100),
+                new Act(ActOn.Failures, "berth-planner", 1.2)
+                {
+                    Operation = "assign berth",
+                    Error = "ClearanceTooLarge",
+                    After = TimeSpan.FromMinutes(1),
+                },
+                new Act(ActOn.Failures, "berth-planner", 0.5)
+                {
+                    Operation = "revise plan",
+                    Error = "NoBerth",
+                    After = TimeSpan.FromMinutes(2),
+                },
+            ],
             Told = ("tide-feed", ["tide-1", "tide-2"], "version {new} starts in place of {old}"),
             Rise = TimeSpan.Zero,
             Fall = TimeSpan.Zero,
@@ -120,9 +165,13 @@ public static class Disturbances
                 Of(
                     "berth-planner",
                     null,
-                    "error	14	busy	{vessel} refused for berth {int 1 6} at {terminal}: clearance {float 90 380} m is beyond 12 m	-	vessel={vessel} terminal={terminal}"
+                    "error	14	failed assign berth	{vessel} refused for berth {int 1 6} at {terminal}: clearance {float 90 380} m is beyond 12 m	traced	vessel={vessel} terminal={terminal} error.type={error}"
                 ),
-                Of("berth-planner", null, "warn	4	busy	no berth for {sailing}, plan keeps the one before	-	sailing_id={sailing}"),
+                Of(
+                    "berth-planner",
+                    null,
+                    "warn	4	failed revise plan	no berth for {sailing}, plan keeps the one before	traced	sailing_id={sailing} error.type={error}"
+                ),
                 Of(
                     "notice-board",
                     null,
@@ -131,19 +180,24 @@ public static class Disturbances
                 ),
             ],
         },
-        new(
-            4,
-            "verbose logging was turned on in manifest and fills its disk",
-            "flag verbose-log",
-            "manifest",
-            "off",
-            "on",
-            "Turn verbose logging on in manifest",
-            "Turn verbose logging off",
-            "service = manifest and \"entering\"",
-            ["manifest: manifest-1, manifest-2"]
-        )
+        new(4, "verbose logging was turned on in manifest and fills its disk")
         {
+            What = "flag verbose-log",
+            Where = "manifest",
+            From = "off",
+            To = "on",
+            Send = "Turn verbose logging on in manifest",
+            Back = "Turn verbose logging off",
+            Sign = "service = manifest and \"entering\"",
+            Affected = ["manifest: manifest-1, manifest-2"],
+            Service = "manifest",
+            Who = "Tomas Verrall",
+            Acts =
+            [
+                new Act(ActOn.Disk, "manifest", 0.57) { InHistory = 0.57 / 48 },
+                new Act(ActOn.OwnTime, "manifest", 1.3),
+                new Act(ActOn.Processor, "manifest", 0.2),
+            ],
             Told = ("manifest", ["manifest-1", "manifest-2"], "flag verbose-log changed from {old} to {new} by Tomas Verrall"),
             Aftermath = TimeSpan.FromDays(1),
             Kind = "flag",
@@ -163,23 +217,25 @@ public static class Disturbances
                         "error	140	busy	could not write /var/manifest/{hex 8}.log: no space left on device	-	error.type=DiskFull"
                     ),
                     null,
-                    static (time, plays) => World.Disk(time, plays) > 97 ? 1 : 0
+                    static (time, plays) => Manifest.Disk(time, plays) > 97 ? 1 : 0
                 ),
             ],
         },
-        new(
-            5,
-            "the clocks of two kiosks drift by minutes",
-            "clock service",
-            "kiosk-m1, kiosk-t1",
-            "running",
-            "stopped",
-            "Stop the clock service on two kiosks",
-            "Start the clock service again",
-            "service = kiosk-ui and \"clock service\"",
-            ["kiosk-ui: kiosk-m1, kiosk-t1"]
-        )
+        new(5, "the clocks of two kiosks drift by minutes")
         {
+            What = "clock service",
+            Where = "kiosk-m1, kiosk-t1",
+            From = "running",
+            To = "stopped",
+            Send = "Stop the clock service on two kiosks",
+            Back = "Start the clock service again",
+            Sign = "service = kiosk-ui and \"clock service\"",
+            Affected = ["kiosk-ui: kiosk-m1, kiosk-t1"],
+            Service = "kiosk-ui",
+            Hosts = Drifting,
+            Acts = [new Act(ActOn.Clock, "kiosk-ui", 260) { Hosts = Drifting }],
+            Who = "Mirek Dane",
+            Undone = "clock service started again",
             Told = ("kiosk-ui", Drifting, "clock service was {old}, is {new}"),
             Rise = TimeSpan.FromMinutes(20),
             Fall = TimeSpan.FromSeconds(10),
@@ -195,19 +251,30 @@ public static class Disturbances
                     }
                     : record,
         },
-        new(
-            6,
-            "a storm cancels sailings",
-            "weather",
-            "all terminals",
-            "fair",
-            "storm",
-            "Let a storm come",
-            "Let the storm pass",
-            "service = refund-desk and \"cancelled by storm\"",
-            ["no fault: refund-desk, notice-board, booking-web and berth-planner are busy with it"]
-        )
+        new(6, "a storm cancels sailings")
         {
+            Kind = "",
+            What = "weather",
+            Where = "all terminals",
+            From = "fair",
+            To = "storm",
+            Send = "Let a storm come",
+            Back = "Let the storm pass",
+            Sign = "service = refund-desk and \"cancelled by storm\"",
+            Affected = ["no fault: refund-desk, notice-board, booking-web and berth-planner are busy with it"],
+            Service = "refund-desk",
+            IsFault = false,
+            Acts =
+            [
+                new Act(ActOn.Demand, "refund-desk", 26),
+                new Act(ActOn.Demand, "booking-web", 1.7) { Operation = "GET /v2/sailings/{sailing}" },
+                new Act(ActOn.Demand, "booking-web", 2.4) { Operation = "DELETE /v2/booking/{id}" },
+                new Act(ActOn.Demand, "booking-web", 0.5) { Operation = "POST /v2/booking" },
+                new Act(ActOn.Demand, "kiosk-ui", 0.4) { Operation = "purchase" },
+                new Act(ActOn.Demand, "gate-control", 0.4),
+                new Act(ActOn.Demand, "notice-board", 1.5),
+                new Act(ActOn.Demand, "berth-planner", 1.5),
+            ],
             Rise = TimeSpan.FromMinutes(6),
             Fall = TimeSpan.FromMinutes(25),
             InHistory = (11, new(7, 30, 0), TimeSpan.FromHours(9), 0.4),
@@ -216,7 +283,7 @@ public static class Disturbances
                 Of(
                     "refund-desk",
                     null,
-                    "info	60	busy	refund {int 20000 29999} of {money} paid for {ticket}, sailing {sailing} cancelled by storm	traced	ticket={ticket} sailing_id={sailing}",
+                    "info	60	done POST /refunds	refund {int 20000 29999} of {money} paid for {ticket}, sailing {sailing} cancelled by storm	traced	ticket={ticket} sailing_id={sailing}",
                     "refund-desk:1"
                 ),
                 Of(
@@ -236,41 +303,42 @@ public static class Disturbances
                 ),
             ],
         },
-        new(
-            7,
-            "one of three notice-board consumers was scaled away",
-            "notice-board consumers",
-            "notice-board",
-            "3",
-            "2",
-            "Scale notice-board from 3 to 2 consumers",
-            "Scale back to 3 consumers",
-            "service = notice-board and queue > 400",
-            ["notice-board"]
-        )
+        new(7, "one of three notice-board consumers was scaled away")
         {
+            What = "notice-board consumers",
+            Where = "notice-board",
+            From = "3",
+            To = "2",
+            Send = "Scale notice-board from 3 to 2 consumers",
+            Back = "Scale back to 3 consumers",
+            Sign = "service = notice-board and queue > 400",
+            Affected = ["notice-board"],
+            Service = "notice-board",
+            Hosts = ["notice-3"],
+            Who = "Mirek Dane",
+            Undone = "notice-board consumers scaled back",
+            Acts = [new Act(ActOn.Hosts, "notice-board", 1) { Hosts = ["notice-3"] }, new Act(ActOn.Queue, "notices", 60)],
             Rise = TimeSpan.Zero,
             Fall = TimeSpan.Zero,
             Aftermath = TimeSpan.FromHours(2),
             Kind = "scale",
-            IsSilent = true,
             InHistory = (3, new(6, 50, 0), TimeSpan.FromMinutes(100), 1),
             Alters = "notice-board",
             Alter = static (record, play) => record.Host == "notice-3" && play.Strength(record.Time) > 0 ? null : record,
         },
-        new(
-            8,
-            "a config push shortens booking-web's time-out to fare-engine",
-            "time-out to fare-engine",
-            "booking-web",
-            "2000ms",
-            "300ms",
-            "Push a time-out of 300ms to booking-web",
-            "Go back to 2000ms",
-            "service = booking-web and \"gave up on fare-engine\"",
-            ["booking-web, in the evening peak", "fare-engine"]
-        )
+        new(8, "a config push shortens booking-web's time-out to fare-engine")
         {
+            What = "time-out to fare-engine",
+            Where = "booking-web",
+            From = "2000ms",
+            To = "300ms",
+            Send = "Push a time-out of 300ms to booking-web",
+            Back = "Go back to 2000ms",
+            Sign = "service = booking-web and \"gave up on fare-engine\"",
+            Affected = ["booking-web, in the evening peak", "fare-engine"],
+            Service = "booking-web",
+            Who = "Oluchi Brandt",
+            Acts = [new Act(ActOn.TimeOut, "booking-web", 300) { Callee = "fare-engine" }],
             Told = (
                 "booking-web",
                 ["booking-1", "booking-2", "booking-3", "booking-4"],
@@ -283,7 +351,7 @@ public static class Disturbances
                     Line.Parse(
                         "booking-web",
                         "effect:8:1",
-                        "error	60	busy	gave up on fare-engine after 300ms, no price for {sailing}	traced	upstream=fare-engine sailing_id={sailing}"
+                        "error	60	missed fare-engine	gave up on fare-engine after 300ms, no price for {sailing}	traced	upstream=fare-engine sailing_id={sailing}"
                     ),
                     null,
                     EveningPeak
@@ -299,9 +367,30 @@ public static class Disturbances
                 ),
             ],
         },
+        new(9, "a release of berth-planner never lets go of tide readings")
+        {
+            Service = "berth-planner",
+            What = "berth-planner",
+            Where = "berth-1, berth-2",
+            From = "3.6.1",
+            To = "3.7.0",
+            Who = "Oluchi Brandt",
+            Undone = "berth-planner rolled back",
+            UndoneBy = "Ines Halloran",
+            Kind = "deploy",
+            Send = "Install berth-planner 3.7.0",
+            Back = "Go back to berth-planner 3.6.1",
+            Sign = "service = berth-planner and \"OutOfMemoryException\"",
+            Affected = ["berth-planner", "notice-board"],
+            Rise = TimeSpan.Zero,
+            Fall = TimeSpan.Zero,
+            InHistory = (2, new(9, 20, 0), TimeSpan.FromHours(5), 0.5),
+            // A release is told by whoever installs it, and by the line that each start writes.
+            Acts = [new Act(ActOn.Memory, "berth-planner", 50)],
+        },
     ];
 
-    public static Disturbance Of(int number) => All[number - 1];
+    public static LineDisturbance Of(int number) => All[number - 1];
 
     /// <summary>When fares take longer than the shortened time-out allows.</summary>
     private static double EveningPeak(DateTimeOffset time, IReadOnlyList<Play> plays) =>

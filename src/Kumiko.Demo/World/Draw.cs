@@ -1,4 +1,6 @@
 using System.Globalization;
+using Kumiko.Worlds.Disturbances;
+using Kumiko.Worlds.Flow;
 
 namespace Kumiko.Demo.World;
 
@@ -9,6 +11,15 @@ public sealed class Draw(Random random, DateTimeOffset time, string host, IReadO
     public DateTimeOffset Time => time;
     public string Host => host;
     public IReadOnlyList<Play> Plays => plays;
+
+    /// <summary>What it is a record of; null for what hangs on no request.</summary>
+    public Visit? Visit { get; init; }
+
+    /// <summary>The operation of that visit.</summary>
+    public string Operation { get; init; } = "";
+
+    /// <summary>What runs of the service.</summary>
+    public string Release { get; init; } = "";
 
     public string Of(params string[] items) => items[random.Next(items.Length)];
 
@@ -23,6 +34,9 @@ public sealed class Draw(Random random, DateTimeOffset time, string host, IReadO
         return Convert.ToHexStringLower(bytes)[..digits];
     }
 
+    /// <summary>How long it took: what it really took where it is of a request, else around a middle.</summary>
+    public int Milliseconds(double middle) => Visit is { } visit ? Math.Max(1, (int)Math.Round(visit.Milliseconds)) : Ms(middle);
+
     /// <summary>Milliseconds around a middle, with a long tail.</summary>
     public int Ms(double middle) =>
         Math.Max(
@@ -34,14 +48,7 @@ public sealed class Draw(Random random, DateTimeOffset time, string host, IReadO
         );
 
     /// <summary>How strongly a disturbance acts at this time, 0 to 1.</summary>
-    public double Strength(int disturbance)
-    {
-        var strength = 0.0;
-        foreach (var play in plays)
-            if (play.Of.Number == disturbance)
-                strength = Math.Max(strength, play.Strength(time));
-        return strength;
-    }
+    public double Strength(int disturbance) => plays.Strength(disturbance, time);
 
     public static string Took(int ms) =>
         ms < 1000 ? Text(ms) + "ms" : (ms / 1000.0).ToString("0.00", CultureInfo.InvariantCulture) + "s";

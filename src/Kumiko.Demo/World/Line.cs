@@ -16,13 +16,26 @@ public enum Beat
     /// <summary>Once for each sailing of the timetable.</summary>
     Sailing,
 
-    /// <summary>As a step of somebody's booking.</summary>
-    Journey,
+    /// <summary>For each request that an operation answers.</summary>
+    Done,
+
+    /// <summary>For each that it turns down.</summary>
+    Refused,
+
+    /// <summary>For each that fails.</summary>
+    Failed,
+
+    /// <summary>For each call to a service that fails.</summary>
+    Missed,
+
+    /// <summary>When a process begins.</summary>
+    Starts,
 }
 
 /// <summary>One line of code of a service: how often it writes, how grave it is, and what.</summary>
 /// <param name="Id">Service and place among its lines: the truth about patterns.</param>
-/// <param name="PerMinute">Mean number in a minute of average business; of a sailing, minutes after its departure.</param>
+/// <param name="PerMinute">Mean number in a minute of average business; of a sailing, minutes after its departure; of requests, how
+/// often next to other lines for the same.</param>
 /// <param name="Attributes">Their names, their text, and whether they are numbers.</param>
 public sealed partial record Line(
     string Id,
@@ -35,6 +48,18 @@ public sealed partial record Line(
     IReadOnlyList<(string Name, LineFormat Text, bool IsNumber)> Attributes
 )
 {
+    /// <summary>Of which operation, or about which callee; a star at its end stands for anything.</summary>
+    public string Of { get; init; } = "";
+
+    /// <summary>Whether it is written of an operation or callee.</summary>
+    public bool IsOf(Beat beat, string name) =>
+        Beat == beat
+        && (
+            Of.EndsWith('*')
+                ? name.StartsWith(Of[..^1], StringComparison.Ordinal)
+                : string.Equals(Of, name, StringComparison.Ordinal)
+        );
+
     /// <summary>All that the twelve services write when nothing is wrong, small troubles included.</summary>
     public static IReadOnlyList<Line> All { get; } = [.. SkerryLine.Hosts.Keys.SelectMany(Load)];
 
@@ -58,7 +83,8 @@ public sealed partial record Line(
     public static Line Parse(string service, string id, string line)
     {
         var columns = line.Split('\t');
-        var beat = columns[2].Split(' ');
+        var beat = columns[2].Split(' ', 2);
+        var isSailing = beat[0] == "sail";
         var text = new LineFormat(columns[3], Slots.Make);
         var attributes =
             columns.Length < 6
@@ -71,19 +97,26 @@ public sealed partial record Line(
             id,
             service,
             columns[0],
-            double.Parse(beat.Length > 1 ? beat[1] : columns[1], CultureInfo.InvariantCulture),
+            double.Parse(isSailing ? beat[1] : columns[1], CultureInfo.InvariantCulture),
             beat[0] switch
             {
                 "busy" => Beat.Busy,
                 "steady" => Beat.Steady,
                 "sail" => Beat.Sailing,
-                "journey" => Beat.Journey,
+                "done" => Beat.Done,
+                "refused" => Beat.Refused,
+                "failed" => Beat.Failed,
+                "missed" => Beat.Missed,
+                "starts" => Beat.Starts,
                 _ => throw new FormatException($"{beat[0]} is no beat, in: {line}"),
             },
             text,
             columns.Length > 4 && columns[4] == "traced",
             [.. attributes]
-        );
+        )
+        {
+            Of = beat.Length > 1 && !isSailing ? beat[1] : "",
+        };
     }
 
     /// <summary>One record of it.</summary>

@@ -198,6 +198,22 @@ public static class LineRules
             FollowUp = "from metrics name = skerry.notice.queue | group max(value) by host",
         },
         new(
+            "Screens keep what they showed",
+            """
+            count of
+                service = notice-board and "keeps what it showed"
+            in the last 15m, checked every 1m
+            is above 3 as a warning, above 20 as critical
+            """,
+            "Fleet",
+            "Tomas Verrall",
+            "screens, berths"
+        )
+        {
+            FollowUp = "from spans service = notice-board and failed = true | group count() by error.type, host",
+            Runbook = "The plan does not come: look at berth-planner and at what it reads.",
+        },
+        new(
             "A host of notice-board goes silent",
             """
             count of

@@ -28,11 +28,18 @@ public sealed class LineZone
             Offset = TimeSpan.Zero;
         else
             Offset = given ?? Chosen(clock.GetUtcNow());
+        var began = Path.Combine(folder, "began.txt");
+        if (!File.Exists(began))
+            File.WriteAllText(began, Now.ToString("O", CultureInfo.InvariantCulture));
+        Began = At(DateTimeOffset.Parse(File.ReadAllText(began), CultureInfo.InvariantCulture));
         File.WriteAllText(path, ((int)Offset.TotalMinutes).ToString(CultureInfo.InvariantCulture));
     }
 
     /// <summary>What its clocks are ahead of UTC.</summary>
     public TimeSpan Offset { get; }
+
+    /// <summary>When the demonstration was first started: history ends there.</summary>
+    public DateTimeOffset Began { get; }
 
     /// <summary>The zone as people and rules choose it: <c>UTC-06</c>.</summary>
     public string Id => DateTimeZone.ForOffset(NodaTime.Offset.FromTimeSpan(Offset)).Id;

@@ -1,34 +1,49 @@
 using Kumiko.Core.Records;
+using Kumiko.Worlds.Disturbances;
+using Kumiko.Worlds.Signals;
 
 namespace Kumiko.Demo.World;
 
-/// <summary>What the world measures once a minute, as metrics ready to be sent or kept: gauges, counters that begin anew at
-/// midnight, deltas, histograms.</summary>
-public static class Measurements
+/// <summary>What the world measures once a minute, as metrics ready to be sent or kept: hosts and processes, requests, queues and
+/// tides, and what the ferry line counts for itself: gauges, counters that begin anew at midnight, deltas, histograms.</summary>
+public sealed class Measurements(Simulator simulator)
 {
-    private static readonly double[] Bounds = [0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5];
-    private static readonly InstrumentationScope Hosts = new("skerry.hosts", "2", Attributes.Empty);
     private static readonly InstrumentationScope Notices = new("skerry.notices", "1", Attributes.Empty);
+    private static readonly InstrumentationScope Hosts = new("skerry.hosts", "2", Attributes.Empty);
 
-    /// <summary>Services whose hosts are fetched from instead, see HostMetrics.</summary>
-    public static readonly string[] Scraped = ["berth-planner", "crew-roster"];
+    private readonly HostMetrics _hosts = new(simulator.World);
+    private readonly RequestMetrics _requests = new(simulator.World);
 
     /// <summary>All metrics with a sample for each full minute of a stretch.</summary>
-    public static IReadOnlyList<Core.Records.Metric> Between(
-        DateTimeOffset from,
-        DateTimeOffset until,
-        IReadOnlyList<Play> plays,
-        int seed
-    )
+    public IReadOnlyList<Core.Records.Metric> Between(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays) =>
+        [.. OfServices(from, until, plays), .. OfHosts(from, until, plays)];
+
+    /// <summary>What services count.</summary>
+    public IReadOnlyList<Core.Records.Metric> OfServices(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays)
     {
         var minutes = new List<DateTimeOffset>();
-        for (var minute = Simulator.Floor(from); minute < until; minute = minute.AddMinutes(1))
-            if (minute >= from)
-                minutes.Add(minute);
-        if (minutes.Count == 0)
-            return [];
-        var metrics = new List<Core.Records.Metric>();
-        foreach (var (service, hosts) in SkerryLine.Hosts.Where(s => !Scraped.Contains(s.Key)))
+        for (var minute = First(from); minute < until; minute = minute.AddMinutes(1))
+            minutes.Add(minute);
+        return minutes.Count == 0
+            ? []
+            :
+            [
+                .. _requests.Between(minutes[0], minutes[^1].AddMinutes(1), plays),
+                .. _requests.Gauges(minutes[0], minutes[^1].AddMinutes(1), plays),
+                .. Own(minutes, plays, simulator.World.Seed),
+            ];
+    }
+
+    /// <summary>What hosts measure of themselves and of what runs on them: most of all samples.</summary>
+    public IReadOnlyList<Core.Records.Metric> OfHosts(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays) =>
+        [.. _hosts.Between(First(from), until, plays)];
+
+    private static DateTimeOffset First(DateTimeOffset from) =>
+        Simulator.Floor(from) is var minute && minute < from ? minute.AddMinutes(1) : minute;
+
+    private static IEnumerable<Core.Records.Metric> Own(List<DateTimeOffset> minutes, IReadOnlyList<Play> plays, int seed)
+    {
+        foreach (var (service, hosts) in SkerryLine.Hosts)
         foreach (var host in hosts)
         {
             var resource = new Resource(
@@ -38,106 +53,36 @@ public static class Measurements
                 )
             );
             foreach (var metric in Metric.Of(service, host))
-                metrics.Add(
-                    new Core.Records.Metric(
-                        metric.Name,
-                        metric.Unit,
-                        metric.Description,
-                        metric.IsCounter ? MetricKind.Sum : MetricKind.Gauge,
-                        resource,
-                        Hosts,
-                        [
-                            .. minutes.Select(m => new Core.Records.Sample
-                            {
-                                Time = Time(m),
-                                Start = metric.IsCounter ? Time(m.AddMinutes(-1)) : 0,
-                                Value = Value.Of(Math.Round(metric.Value(m, plays, seed), 4)),
-                            }),
-                        ]
-                    )
-                    {
-                        IsMonotonic = metric.IsCounter,
-                        Temporality = metric.IsCounter ? Temporality.Delta : Temporality.Unspecified,
-                    }
-                );
-            if (service is "booking-web" or "fare-engine" or "gate-control")
-                metrics.Add(Durations(service, host, resource, minutes, plays, seed));
+                yield return new Core.Records.Metric(
+                    metric.Name,
+                    metric.Unit,
+                    metric.Description,
+                    metric.IsCounter ? MetricKind.Sum : MetricKind.Gauge,
+                    resource,
+                    Hosts,
+                    [
+                        .. minutes.Select(m => new Core.Records.Sample
+                        {
+                            Time = Time(m),
+                            Start = metric.IsCounter ? Time(m.AddMinutes(-1)) : 0,
+                            Value = Value.Of(Math.Round(metric.Value(m, plays, seed), 4)),
+                        }),
+                    ]
+                )
+                {
+                    IsMonotonic = metric.IsCounter,
+                    Temporality = metric.IsCounter ? Temporality.Delta : Temporality.Unspecified,
+                };
             if (host == "notice-1")
-                metrics.AddRange(Screens(resource, minutes, plays, seed));
+                foreach (var metric in Screens(resource, minutes, plays, seed))
+                    yield return metric;
             if (host == "manifest-1")
-                metrics.AddRange(Boarding.Between(resource, minutes, plays, seed));
+                foreach (var metric in Boarding.Between(resource, minutes, plays, seed))
+                    yield return metric;
         }
-        return metrics;
     }
 
     private static long Time(DateTimeOffset time) => Instants.FromDateTime(time);
-
-    /// <summary>How long requests took: spread like a logarithmic normal around a middle that trouble moves.</summary>
-    private static Core.Records.Metric Durations(
-        string service,
-        string host,
-        Resource resource,
-        List<DateTimeOffset> minutes,
-        IReadOnlyList<Play> plays,
-        int seed
-    )
-    {
-        var share = 1.0 / SkerryLine.Hosts[service].Length;
-        return new(
-            "http.server.request.duration",
-            "s",
-            "How long requests took until the last byte of the answer",
-            MetricKind.Histogram,
-            resource,
-            Hosts,
-            [
-                .. minutes.Select(m =>
-                {
-                    var trouble = service switch
-                    {
-                        "gate-control" => Metric.Playing(1, m, plays),
-                        "booking-web" => Math.Max(Metric.Playing(2, m, plays), 0.6 * Metric.Playing(8, m, plays)),
-                        _ => 0,
-                    };
-                    var middle =
-                        (service == "fare-engine" ? 0.032 : 0.055) * (1 + (0.5 * SkerryLine.Busy(m))) * (1 + (6 * trouble));
-                    var random = new Random(Seeds.Of(seed + 11, host, m.ToUnixTimeSeconds() / 60));
-                    var all = 90 * share * (0.4 + SkerryLine.Busy(m)) * (1 + (0.2 * (random.NextDouble() - 0.5)));
-                    var counts = new ulong[Bounds.Length + 1];
-                    var (below, sum, count) = (0.0, 0.0, 0UL);
-                    for (var i = 0; i < counts.Length; i++)
-                    {
-                        var upTo = i < Bounds.Length ? Below(Bounds[i], middle) : 1;
-                        counts[i] = (ulong)Math.Floor(((upTo - below) * all) + random.NextDouble());
-                        count += counts[i];
-                        sum += counts[i] * MiddleOf(i);
-                        below = upTo;
-                    }
-                    return new Core.Records.Sample
-                    {
-                        Time = Time(m),
-                        Start = Time(m.AddMinutes(-1)),
-                        Distribution = new Distribution(count, Math.Round(sum, 4)) { Bounds = Bounds, Counts = counts },
-                    };
-                }),
-            ]
-        )
-        {
-            Temporality = Temporality.Delta,
-        };
-    }
-
-    /// <summary>A value that stands for all in a bucket.</summary>
-    private static double MiddleOf(int bucket)
-    {
-        if (bucket == 0)
-            return Bounds[0] * 0.7;
-        return bucket < Bounds.Length ? (Bounds[bucket - 1] + Bounds[bucket]) / 2 : Bounds[^1] * 1.3;
-    }
-
-    /// <summary>The share below a bound of a logarithmic normal with a spread of 0.8; a logistic curve stands for the normal
-    /// one.</summary>
-    private static double Below(double bound, double middle) => 1 / (1 + Math.Exp(-1.702 * Math.Log(bound / middle) / 0.8));
 
     /// <summary>Notices that arrived for the screens of each terminal and those that were shown, counted since
     /// midnight.</summary>

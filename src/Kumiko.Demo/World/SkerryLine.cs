@@ -1,3 +1,5 @@
+using Kumiko.Worlds.Topologies;
+
 namespace Kumiko.Demo.World;
 
 /// <summary>The made-up island ferry line: its terminals, vessels, services and hosts.</summary>
@@ -59,22 +61,13 @@ public static class SkerryLine
     public static string EnvironmentOf(string host) =>
         host.EndsWith("-r1", StringComparison.Ordinal) ? "rehearsal" : "production";
 
+    /// <summary>What runs where, and who calls whom.</summary>
+    public static readonly Topology Topology = TopologyFile.Named("skerry-line");
+
     /// <summary>The hosts of each service.</summary>
-    public static readonly IReadOnlyDictionary<string, string[]> Hosts = new Dictionary<string, string[]>
-    {
-        ["booking-web"] = ["booking-1", "booking-2", "booking-3", "booking-4", "booking-r1"],
-        ["fare-engine"] = ["fare-1", "fare-2", "fare-r1"],
-        ["seat-ledger"] = ["ledger-1", "ledger-2", "ledger-3"],
-        ["gate-control"] = ["gate-h1", "gate-m1", "gate-o1", "gate-t1", "gate-t2", "gate-t3"],
-        ["kiosk-ui"] = ["kiosk-h1", "kiosk-m1", "kiosk-t1", "kiosk-o1"],
-        ["payment-bridge"] = ["pay-1", "pay-2", "pay-3", "pay-4", "pay-5", "pay-6"],
-        ["manifest"] = ["manifest-1", "manifest-2"],
-        ["notice-board"] = ["notice-1", "notice-2", "notice-3"],
-        ["berth-planner"] = ["berth-1", "berth-2"],
-        ["tide-feed"] = ["tide-1", "tide-2"],
-        ["crew-roster"] = ["crew-1", "crew-2"],
-        ["refund-desk"] = ["refund-1", "refund-2"],
-    };
+    public static readonly IReadOnlyDictionary<string, string[]> Hosts = Topology
+        .Services.Where(s => s.Kind == PartyKind.Service)
+        .ToDictionary(s => s.Name, s => s.Hosts.Select(h => h.Name).ToArray());
 
     /// <summary>The bridges of the quay radio: devices rather than services, whose messages are syslog.</summary>
     public const string RadioService = "quay-radio";

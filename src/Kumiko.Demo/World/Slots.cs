@@ -1,4 +1,5 @@
 using System.Globalization;
+using Kumiko.Worlds.Disturbances;
 
 namespace Kumiko.Demo.World;
 
@@ -91,7 +92,16 @@ public static class Slots
             "int" => d => Draw.Text(d.Int((int)first, (int)second)),
             "float" => d => d.Between(first, second).ToString("0.00", CultureInfo.InvariantCulture),
             "hex" => d => d.Hex((int)first),
-            "took" => d => Draw.Took(d.Ms(first)),
+            "took" => d => Draw.Took(d.Milliseconds(first)),
+            "operation" => d => d.Operation,
+            "target" => d =>
+                d.Operation.Replace("{sailing}", SkerryLine.SailingNear(d.Time, d.Random), StringComparison.Ordinal)
+                    .Replace("{id}", Draw.Text(d.Int(100_000, 999_999)), StringComparison.Ordinal),
+            "error" => d => d.Visit?.Error is { Length: > 0 } error ? error : "timeout",
+            "status" => d => Draw.Text(d.Visit is { } visit ? Kumiko.Worlds.Signals.Spans.StatusOf(visit) : 500),
+            "flag" => d => d.Visit?.Trace.Flag is { IsOn: true } ? "on" : "off",
+            "release" => d => d.Release,
+            "firmware" => d => d.Strength(1) > 0.5 && d.Host.StartsWith("gate-t", StringComparison.Ordinal) ? "7.3" : "7.2",
             "uuid" => d => $"{d.Hex(8)}-{d.Hex(4)}-4{d.Hex(3)}-a{d.Hex(3)}-{d.Hex(12)}",
             "pid" => d => Draw.Text(d.Int(300, 900)),
             "money" => d => d.Between(3.9, 98).ToString("0.00", CultureInfo.InvariantCulture),
@@ -120,10 +130,10 @@ public static class Slots
             "clock" => d => d.Time.DateTime.ToString("HH:mm", CultureInfo.InvariantCulture),
             "screen" => d => $"{d.Of(SkerryLine.Terminals).ToLowerInvariant()}-{d.Int(1, 4)}",
             "tide" => Tide,
-            "disk" => d => Draw.Text((long)Math.Round(World.Disk(d.Time, d.Plays) + d.Between(-0.6, 0.6))),
+            "disk" => d => Draw.Text((long)Math.Round(Manifest.Disk(d.Time, d.Plays) + d.Between(-0.6, 0.6))),
             "consumer" => d => d.Host,
-            "queue" => d => Draw.Text((long)World.Queue(d.Time, d.Plays) + d.Int(0, 30)),
-            "lag" => d => Draw.Text((long)(World.Queue(d.Time, d.Plays) / 20) + d.Int(1, 4)),
+            "queue" => d => Draw.Text((long)d.Plays.Waiting("notices", d.Time) + d.Int(0, 30)),
+            "lag" => d => Draw.Text((long)(d.Plays.Waiting("notices", d.Time) / 20) + d.Int(1, 4)),
             _ => throw new FormatException($"No slot is called {name}."),
         };
     }

@@ -1,4 +1,7 @@
 using System.Text.Json;
+using System.Text.Json.Serialization;
+using Kumiko.Worlds.Disturbances;
+using Kumiko.Worlds.Truth;
 
 namespace Kumiko.Demo.World;
 
@@ -22,15 +25,25 @@ public sealed record TruthEntry(
 /// <summary>The truth of a demo world, in a file beside its data.</summary>
 public sealed class Truth
 {
-    private static readonly JsonSerializerOptions Indented = new() { WriteIndented = true };
+    private static readonly JsonSerializerOptions Indented = new()
+    {
+        WriteIndented = true,
+        Converters = { new JsonStringEnumConverter() },
+    };
     private readonly string _path;
+    private readonly string _toldPath;
     private readonly Lock _lock = new();
     private List<TruthEntry> _entries;
+    private List<WorldTruth> _told;
     private IReadOnlyList<Play>? _plays;
 
     public Truth(string folder)
     {
         _path = Path.Combine(folder, "truth.json");
+        _toldPath = Path.Combine(folder, "truth-told.json");
+        _told = File.Exists(_toldPath)
+            ? JsonSerializer.Deserialize<List<WorldTruth>>(File.ReadAllText(_toldPath), Indented) ?? []
+            : [];
         _entries = File.Exists(_path) ? JsonSerializer.Deserialize<List<TruthEntry>>(File.ReadAllText(_path)) ?? [] : [];
     }
 
@@ -40,6 +53,27 @@ public sealed class Truth
         {
             lock (_lock)
                 return [.. _entries];
+        }
+    }
+
+    /// <summary>Of those that are over what they really did: whom they touched in which order, when a person would have been
+    /// paged.</summary>
+    public IReadOnlyList<WorldTruth> Told
+    {
+        get
+        {
+            lock (_lock)
+                return _told;
+        }
+    }
+
+    /// <summary>Keeps what one really did, in place of what was known of it before.</summary>
+    public void Tell(WorldTruth truth)
+    {
+        lock (_lock)
+        {
+            _told = [.. _told.Where(t => t.Disturbance != truth.Disturbance || t.Start != truth.Start), truth];
+            File.WriteAllText(_toldPath, JsonSerializer.Serialize(_told, Indented));
         }
     }
 
