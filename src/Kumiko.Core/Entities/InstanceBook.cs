@@ -20,6 +20,11 @@ public sealed class InstanceBook : IDisposable
 
     /// <summary>A start time is told a little differently by each part of a program.</summary>
     private const long SameStart = 2 * Instants.Second;
+
+    /// <summary>Within so long of the start of an instance, a first line of its service on its host is of it, though it does not name
+    /// it.</summary>
+    private const long SameBeginning = 2 * Instants.Minute;
+    private const int StartsKept = 64;
     private const long Kept = 90 * Instants.Day;
     private const long SaveEvery = Instants.Minute;
 
@@ -35,6 +40,9 @@ public sealed class InstanceBook : IDisposable
     private readonly HashSet<string> _services = new(StringComparer.Ordinal);
     private readonly HashSet<string> _hosts = new(StringComparer.Ordinal);
     private readonly Dictionary<string, (string Series, double Value, long Time)> _counters = new(StringComparer.Ordinal);
+
+    // When instances that say so began, by service and host.
+    private readonly Dictionary<(string Service, string Host), Queue<long>> _starts = [];
     private readonly FirstLines _firstLines = new();
     private readonly ConditionalWeakTable<Resource, Identified> _identities = [];
     private long? _saved;
@@ -124,16 +132,21 @@ public sealed class InstanceBook : IDisposable
 
     private void Look(string source, RecordBlock block)
     {
-        var (first, last) = (long.MaxValue, long.MinValue);
-        foreach (var time in block.Times)
-            (first, last) = (Math.Min(first, time), Math.Max(last, time));
+        Span<(long First, long Last)> seen = block.Resources.Length <= 256 ? stackalloc (long, long)[block.Resources.Length] : new (long, long)[block.Resources.Length];
+        seen.Fill((long.MaxValue, long.MinValue));
+        for (var row = 0; row < block.Count; row++)
+        {
+            ref var of = ref seen[block.ResourceOf[row]];
+            of = (Math.Min(of.First, block.TimeOf[row]), Math.Max(of.Last, block.TimeOf[row]));
+        }
         lock (_lock)
         {
-            foreach (var resource in block.Resources)
+            for (var r = 0; r < block.Resources.Length; r++)
             {
+                var resource = block.Resources[r];
                 Name(resource.Service.ToText(), resource.Host.ToText());
-                if (IdentityOf(resource) is { } identity)
-                    See(identity, source, first, last, InstanceRun.ByStartTime);
+                if (seen[r].First <= seen[r].Last && IdentityOf(resource) is { } identity)
+                    See(identity, source, seen[r].First, seen[r].Last, InstanceRun.ByStartTime);
             }
             if (block.Signal != Signal.Logs)
                 return;
@@ -155,6 +168,8 @@ public sealed class InstanceBook : IDisposable
     {
         if (!_latest.TryGetValue(identity.Id, out var run))
         {
+            if (identity.Start is { } began)
+                Began(identity, began);
             Put(
                 New(identity, source, identity.Start ?? first, identity.Start is null ? InstanceRun.ByFirstSight : noticed, last)
             );
@@ -186,6 +201,28 @@ public sealed class InstanceBook : IDisposable
             }
         );
     }
+
+    /// <summary>An instance says when it began: what only a first line told of this beginning is forgotten.</summary>
+    private void Began(InstanceIdentity identity, long start)
+    {
+        if (!_starts.TryGetValue((identity.Service, identity.Host), out var starts))
+        {
+            if (_starts.Count >= MostNames)
+                _starts.Clear();
+            _starts.Add((identity.Service, identity.Host), starts = new Queue<long>());
+        }
+        starts.Enqueue(start);
+        if (starts.Count > StartsKept)
+            starts.Dequeue();
+        var nameless = Nameless(identity.Service, identity.Host);
+        if (!_latest.TryGetValue(nameless, out var run) || run.Noticed != InstanceRun.ByFirstLine || Math.Abs(run.Started - start) >= SameBeginning)
+            return;
+        _latest.Remove(nameless);
+        _unsaved.Remove((run.Instance, run.Started));
+        _forgotten.Add(run);
+    }
+
+    private static string Nameless(string service, string host) => $"{service}@{host}";
 
     private static InstanceRun New(InstanceIdentity identity, string source, long started, string noticed, long seen) =>
         new(identity.Id, started, identity.Kind, identity.Service, identity.Host, source, noticed, Math.Max(seen, started));
@@ -223,7 +260,10 @@ public sealed class InstanceBook : IDisposable
         var (service, host) = (resource.Service.ToText(), resource.Host.ToText());
         if (service.Length == 0 || !_firstLines.Tells(service, host, at))
             return;
-        var identity = IdentityOf(resource) ?? new InstanceIdentity($"{service}@{host}", "process", service, host, null);
+        var named = IdentityOf(resource);
+        if (named is null && _starts.TryGetValue((service, host), out var starts) && starts.Any(s => Math.Abs(s - at) < SameBeginning))
+            return;
+        var identity = named ?? new InstanceIdentity(Nameless(service, host), "process", service, host, null);
         var now = New(identity, source, at, InstanceRun.ByFirstLine, at);
         if (!_latest.TryGetValue(identity.Id, out var run))
             Put(now);

@@ -14,7 +14,7 @@ internal sealed class OtlpSender(HttpClient http, string token)
     public Task Send(IReadOnlyList<SimulatedRecord> records, CancellationToken cancel)
     {
         var request = new ExportLogsServiceRequest();
-        foreach (var of in records.GroupBy(r => (r.Service, r.Host)))
+        foreach (var of in records.GroupBy(r => r.Process))
         {
             var logs = new ScopeLogs
             {
@@ -37,7 +37,7 @@ internal sealed class OtlpSender(HttpClient http, string token)
                 }
                 logs.LogRecords.Add(log);
             }
-            request.ResourceLogs.Add(new ResourceLogs { Resource = ResourceOf(of.Key), ScopeLogs = { logs } });
+            request.ResourceLogs.Add(new ResourceLogs { Resource = ResourceOf(of.Key!), ScopeLogs = { logs } });
         }
         return records.Count == 0 ? Task.CompletedTask : Post("/v1/logs", request, cancel);
     }
@@ -47,11 +47,9 @@ internal sealed class OtlpSender(HttpClient http, string token)
         var request = new ExportTraceServiceRequest();
         foreach (var of in spans.GroupBy(s => (s.Resource, s.Scope)))
         {
-            var resource = new Resource();
-            resource.Attributes.AddRange(Pairs(of.Key.Resource.Attributes));
             var scope = new ScopeSpans { Scope = ScopeOf(of.Key.Scope) };
             scope.Spans.AddRange(of.Select(Sent));
-            request.ResourceSpans.Add(new ResourceSpans { Resource = resource, ScopeSpans = { scope } });
+            request.ResourceSpans.Add(new ResourceSpans { Resource = ResourceOf(of.Key.Resource), ScopeSpans = { scope } });
         }
         return spans.Count == 0 ? Task.CompletedTask : Post("/v1/traces", request, cancel);
     }
@@ -82,9 +80,7 @@ internal sealed class OtlpSender(HttpClient http, string token)
         var request = new ExportMetricsServiceRequest();
         foreach (var of in metrics.GroupBy(m => m.Resource))
         {
-            var resource = new Resource();
-            resource.Attributes.AddRange(Pairs(of.Key.Attributes));
-            var sent = new ResourceMetrics { Resource = resource };
+            var sent = new ResourceMetrics { Resource = ResourceOf(of.Key) };
             foreach (var scope in of.GroupBy(m => m.Scope))
             {
                 var scoped = new ScopeMetrics { Scope = ScopeOf(scope.Key) };
@@ -171,28 +167,12 @@ internal sealed class OtlpSender(HttpClient http, string token)
         response.EnsureSuccessStatusCode();
     }
 
-    private static Resource ResourceOf((string Service, string Host) of) =>
-        new()
-        {
-            Attributes =
-            {
-                new KeyValue
-                {
-                    Key = "service.name",
-                    Value = new AnyValue { StringValue = of.Service },
-                },
-                new KeyValue
-                {
-                    Key = "host.name",
-                    Value = new AnyValue { StringValue = of.Host },
-                },
-                new KeyValue
-                {
-                    Key = "deployment.environment.name",
-                    Value = new AnyValue { StringValue = SkerryLine.EnvironmentOf(of.Host) },
-                },
-            },
-        };
+    private static Resource ResourceOf(Core.Records.Resource of)
+    {
+        var resource = new Resource();
+        resource.Attributes.AddRange(Pairs(of.Attributes));
+        return resource;
+    }
 
     private static AnyValue ValueOf(object value) =>
         value switch

@@ -21,6 +21,9 @@ public sealed record SimulatedRecord(
     /// <summary>How far the clock of its host is off.</summary>
     public TimeSpan Drift { get; init; }
 
+    /// <summary>The process that wrote it, where that says so; empty for devices.</summary>
+    public Core.Records.Resource? Process { get; init; }
+
     /// <summary>One line of JSON in the spelling of the service.</summary>
     public void WriteTo(Utf8JsonWriter to)
     {
@@ -52,9 +55,14 @@ public sealed record SimulatedRecord(
             }
         to.WriteStartObject("resource");
         to.WriteString("deployment.environment.name", SkerryLine.EnvironmentOf(Host));
+        foreach (var name in OfProcess)
+            if (Process?.Attributes.Get(name) is { IsMissing: false } value)
+                to.WriteString(name, value.ToText());
         to.WriteEndObject();
         to.WriteEndObject();
     }
+
+    private static readonly string[] OfProcess = ["service.version", "service.instance.id", "process.creation.time"];
 
     private static (string Time, string Level, string Body) Spelling(string service) =>
         service switch

@@ -17,7 +17,7 @@ public sealed record Minute(List<SimulatedRecord> Records, List<Span> Spans);
 public sealed class Simulator
 {
     /// <summary>Brings the rates of lines that hang on no request to about three million records in fourteen days.</summary>
-    private const double Rates = 0.72;
+    private const double Rates = 0.45;
 
     private const int Radio = 7_919;
 
@@ -30,6 +30,8 @@ public sealed class Simulator
     private readonly int _seed;
     private readonly double _scale;
     private readonly Spans _spans;
+    private readonly Resources _resources;
+    private readonly Dictionary<string, (Service Service, int Host)> _hosts;
     private readonly Dictionary<string, Service> _services;
     private readonly System.Collections.Concurrent.ConcurrentDictionary<
         (string Service, Beat Beat, string Of),
@@ -44,6 +46,10 @@ public sealed class Simulator
         World = new Simulation(SkerryLine.Topology, seed, scale) { EndOfHistory = endOfHistory ?? DateTimeOffset.MaxValue };
         _spans = new Spans(World);
         Sampler = new Sampler(Math.Max(0, (int)Math.Round(HalvedAtScaleOne + Math.Log2(scale))));
+        _resources = new Resources(World);
+        _hosts = SkerryLine
+            .Topology.Services.SelectMany(s => s.Hosts.Select((h, i) => (h.Name, Service: s, Host: i)))
+            .ToDictionary(h => h.Name, h => (h.Service, h.Host));
         _services = SkerryLine.Topology.Services.ToDictionary(s => s.Name);
     }
 
@@ -105,6 +111,9 @@ public sealed class Simulator
                 []
             );
         records.RemoveAll(r => r.Time < minute || r.Time >= minute.AddMinutes(1));
+        for (var i = 0; i < records.Count; i++)
+            if (_hosts.TryGetValue(records[i].Host, out var at))
+                records[i] = records[i] with { Process = _resources.ProcessOf(at.Service, at.Host, records[i].Time, active) };
         records.Sort((a, b) => a.Time.CompareTo(b.Time));
         return new Minute(records, [.. _spans.Of(World.Traces(minute, plays), Sampler, minute, plays)]);
     }

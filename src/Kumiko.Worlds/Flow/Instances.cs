@@ -43,6 +43,8 @@ public sealed class Instances(Topology topology, int seed)
     /// <summary>The version that a release number makes, such as 5.12.3.</summary>
     public static string VersionOf(Service service, int release)
     {
+        if (service.ReleaseEvery <= 0)
+            return service.Version;
         var parts = service.Version.Split('.');
         var minor = int.Parse(parts[1], System.Globalization.CultureInfo.InvariantCulture);
         return FormattableString.Invariant($"{parts[0]}.{minor + (release / 4)}.{release % 4}");
@@ -63,7 +65,15 @@ public sealed class Instances(Topology topology, int seed)
         var of = chance.Of(number);
         var day = Math.Floor((number + (0.3 * of.Unit(0)) + (0.6 * chance.Unit(3))) * service.ReleaseEvery);
         var minute = 560 + (of.Unit(1) * 380);
-        return new DateTimeOffset(Epoch.DateTime.AddDays(day).AddMinutes(Math.Round(minute)), offset);
+        var date = Epoch.DateTime.AddDays(day);
+        // Nobody releases on a Sunday or a Saturday.
+        date = date.AddDays(date.DayOfWeek switch
+        {
+            DayOfWeek.Saturday => 2,
+            DayOfWeek.Sunday => 1,
+            _ => 0,
+        });
+        return new DateTimeOffset(date.AddMinutes(Math.Round(minute)), offset);
     }
 
     /// <summary>When a host gets a release, one after the other.</summary>

@@ -134,13 +134,14 @@ public sealed class HostMetrics(Simulation world)
         var network = New("system.network.io", "By", "Bytes that came and went", true);
         var connections = New("system.network.connection.count", "{connection}", "Connections by state");
         var files = New("system.filesystem.utilization", "1", "Share of the disk in use");
-        var processes = new Dictionary<Resource, (Series Processor, Series Memory)>();
-        (Series Processor, Series Memory) Process(Resource of)
+        var processes = new Dictionary<Resource, (Series Processor, Series Memory, Series Limit)>();
+        (Series Processor, Series Memory, Series Limit) Process(Resource of)
         {
             if (!processes.TryGetValue(of, out var series))
                 processes[of] = series = (
                     New("process.cpu.utilization", "1", "Share of all processors that a process takes", of: of),
-                    New("process.memory.usage", "By", "Memory of a process", of: of)
+                    New("process.memory.usage", "By", "Memory of a process", of: of),
+                    New("process.memory.limit", "By", "Memory at which a process is ended", of: of)
                 );
             return series;
         }
@@ -190,16 +191,17 @@ public sealed class HostMetrics(Simulation world)
             files.Add(at, Rounded(Math.Min(1, disks)), Attributes.Empty, 0);
             if (!isDown)
             {
-                var (processor, held) = Process(_resources.ProcessOf(service, host, minute, plays));
+                var (processor, held, limit) = Process(_resources.ProcessOf(service, host, minute, plays));
                 processor.Add(at, Rounded(load.Service), Attributes.Empty, 0);
                 held.Add(at, Math.Round(own), Attributes.Empty, 0);
+                limit.Add(at, Math.Round(service.MemoryLimit * MiB), Attributes.Empty, 0);
             }
-            var (aside, kept) = Process(agent);
+            var (aside, kept, _) = Process(agent);
             aside.Add(at, Rounded(0.006 + (0.004 * busy)), Attributes.Empty, 0);
             kept.Add(at, Math.Round((84 + (6 * little.Unit(9))) * MiB), Attributes.Empty, 0);
             if (load.Job > 0)
             {
-                var (working, takes) = Process(_resources.ProgramOf(on, load.JobName));
+                var (working, takes, _) = Process(_resources.ProgramOf(on, load.JobName));
                 working.Add(at, Rounded(load.Job), Attributes.Empty, 0);
                 takes.Add(at, Math.Round(0.4 * GiB), Attributes.Empty, 0);
             }
@@ -207,7 +209,7 @@ public sealed class HostMetrics(Simulation world)
         Series[] made = [utilization, time, .. loads, memory, disk, waits, network, connections, files];
         return
         [
-            .. made.Concat(processes.Values.SelectMany(p => new[] { p.Processor, p.Memory }))
+            .. made.Concat(processes.Values.SelectMany(p => new[] { p.Processor, p.Memory, p.Limit }))
                 .Where(s => !s.IsEmpty)
                 .Select(s => s.Made()),
         ];

@@ -11,9 +11,6 @@ public sealed class Resources(Simulation world)
     private readonly Dictionary<(string Host, DateTimeOffset Start), Resource> _processes = [];
     private readonly Dictionary<string, Resource> _hosts = [];
 
-    // Of one minute: most of what is asked is asked for one minute after the other.
-    private readonly Dictionary<(string Service, int Host), (long Minute, Resource Resource)> _latest = [];
-
     /// <summary>A host with the service that it is for.</summary>
     public Resource HostOf(Service service, Host host)
     {
@@ -30,26 +27,7 @@ public sealed class Resources(Simulation world)
     /// <summary>What runs of a service on a host at a time.</summary>
     public Resource ProcessOf(Service service, int host, DateTimeOffset time, IReadOnlyList<Play> plays)
     {
-        var minute = time.UtcTicks / TimeSpan.TicksPerMinute;
-        var isQuiet = !IsPlayed(service, plays);
-        if (isQuiet && _latest.TryGetValue((service.Name, host), out var latest) && latest.Minute == minute)
-            return latest.Resource;
-        var of = ProcessOf(service, host, world.Instances.At(service, host, time, plays), plays);
-        if (isQuiet)
-            _latest[(service.Name, host)] = (minute, of);
-        return of;
-    }
-
-    private static bool IsPlayed(Service service, IReadOnlyList<Play> plays)
-    {
-        foreach (var play in plays)
-            if (play.Of.Service == service.Name)
-                return true;
-        return false;
-    }
-
-    private Resource ProcessOf(Service service, int host, in Instance instance, IReadOnlyList<Play> plays)
-    {
+        var instance = world.Instances.At(service, host, time, plays);
         var on = service.Hosts[host];
         if (_processes.TryGetValue((on.Name, instance.Start), out var known))
             return known;

@@ -50,24 +50,21 @@ public sealed class Ledger
     /// <summary>Only of requests that come in from outside or out of a queue.</summary>
     public Sums Entering(int service) => _entries.GetValueOrDefault(service);
 
-    /// <summary>What differs clearly between two sums over the same stretch, and by how much of what matters.</summary>
+    /// <summary>What differs clearly between two sums over the same stretch, and by how much of what matters. Few requests tell
+    /// little: where one of them is missing, the rest is another mixture.</summary>
     public static IEnumerable<(Sign Sign, double Size)> Differences(Sums with, Sums without)
     {
-        if (with.Requests + without.Requests < 8)
+        if (with.Requests + without.Requests < 16)
             yield break;
         var (n, m) = (Math.Max(1, with.Requests), Math.Max(1, without.Requests));
         var failed = Math.Abs((with.Failed / n) - (without.Failed / m)) / 0.02;
-        if (failed > 1)
+        if (failed > 1 && Math.Abs(with.Failed - without.Failed) >= 3)
             yield return (Sign.Failures, failed);
-        // The figure of those that remain says nothing where hardly any do.
-        var time =
-            with.Requests >= 4 && without.Requests >= 4
-                ? Math.Abs((with.LogTime / n) - (without.LogTime / m)) / Math.Log(1.12)
-                : 0;
-        if (time > 1)
+        var time = Math.Abs((with.LogTime / n) - (without.LogTime / m)) / Math.Max(Math.Log(1.12), 2 / Math.Sqrt(Math.Min(n, m)));
+        if (time > 1 && Math.Min(with.Requests, without.Requests) >= 8)
             yield return (Sign.Time, time);
         var rate = Math.Abs(Math.Log((with.Requests + 1) / (without.Requests + 1))) / Math.Log(1.2);
-        if (rate > 1)
+        if (rate > 1 && Math.Abs(with.Requests - without.Requests) >= 8)
             yield return (Sign.Rate, rate);
         var delay = Math.Abs((with.Waited / n) - (without.Waited / m)) / 10;
         if (delay > 1)

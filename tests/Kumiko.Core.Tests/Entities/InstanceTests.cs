@@ -123,6 +123,43 @@ public sealed class InstanceTests : StoreTest
         }
     }
 
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task A_first_line_of_an_instance_that_its_writer_does_not_name_is_no_run_of_its_own(bool lineFirst)
+    {
+        using var kept = new Kept(this);
+        var nameless = Of(("service.name", "tide-feed"), ("host.name", "mast-1"));
+        var named = Of(
+            ("service.name", "tide-feed"),
+            ("host.name", "mast-1"),
+            ("service.instance.id", "mast-1-a"),
+            ("process.creation.time", "2026-11-20T12:00:04Z")
+        );
+        LogRecord[] lines = [Line(5, "Started tide-feed 4.1", nameless), Line(60, "reads tides", named)];
+        foreach (var line in lineFirst ? lines : lines.Reverse())
+            await kept.Records.Append([line], "quay");
+        // One that began at another time is another.
+        await kept.Records.Append([Line(4_000, "Started tide-feed 4.1", nameless)], "quay");
+        await kept.Book.Save();
+        Assert.Equal(
+            """
+            mast-1-a instance tide-feed 4.. its start time
+            tide-feed@mast-1 process tide-feed 4000.. its first line
+            """,
+            kept.Runs
+        );
+    }
+
+    [Fact]
+    public async Task What_is_seen_of_an_instance_is_only_what_is_its_own()
+    {
+        using var kept = new Kept(this);
+        Resource Named(string id) => Of(("service.instance.id", id), ("process.creation.time", "2026-11-20T11:00:00Z"));
+        await kept.Records.Append([Line(10, "reads", Named("a")), Line(900, "reads", Named("b"))], "quay");
+        Assert.Equal([10, 900], kept.Book.In(Ever).Select(r => (r.Seen - Noon) / Instants.Second));
+    }
+
     [Fact]
     public async Task A_start_time_that_is_told_late_replaces_the_first_sight()
     {
