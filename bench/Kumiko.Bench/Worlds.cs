@@ -12,14 +12,14 @@ using Kumiko.Worlds.Truth;
 
 namespace Kumiko.Bench;
 
-/// <summary>Worlds of each topology, for some seeds: how fast fourteen days of them are made, and the truth of a disturbance of each
-/// kind.</summary>
+/// <summary>Worlds of each topology, for some seeds: how fast fourteen days of them are made, and the truth of a disturbance of
+/// each kind.</summary>
 internal static class Worlds
 {
     private const int Days = 14;
 
-    /// <summary>Requests next to what a topology says, and minutes from one sample of a host to the next: what fourteen days in 20 s
-    /// allow.</summary>
+    /// <summary>Requests next to what a topology says, and minutes from one sample of a host to the next: what fourteen days in
+    /// 20 s allow.</summary>
     private const double Scale = 0.4;
     private const int HostStep = 10;
 
@@ -31,9 +31,8 @@ internal static class Worlds
         foreach (var name in TopologyFile.Names)
             for (var seed = 1; seed <= seeds; seed++)
                 await Written(name, seed, from);
-        Console.WriteLine(
-            "\n| world | seed | disturbance | where | affected, in order | symptom | paged after | back after |\n|---|---|---|---|---|---|---|---|"
-        );
+        Console.WriteLine("\n| world | seed | disturbance | where | affected, in order | symptom | paged after | back after |");
+        Console.WriteLine("|---|---|---|---|---|---|---|---|");
         foreach (var name in TopologyFile.Names)
             for (var seed = 1; seed <= seeds; seed++)
                 foreach (var (kind, make) in Kinds.All)
@@ -67,18 +66,16 @@ internal static class Worlds
                 new SpanStore(records),
                 metrics
             );
-            Console.WriteLine(
-                string.Create(
-                    CultureInfo.InvariantCulture,
-                    $"| {name} | {seed} | {records.Count} | {kept} | {taken} | {Stopwatch.GetElapsedTime(started).TotalSeconds:0.0} |"
-                )
-            );
+            var seconds = Stopwatch.GetElapsedTime(started).TotalSeconds.ToString("0.0", CultureInfo.InvariantCulture);
+            Console.WriteLine($"| {name} | {seed} | {records.Count} | {kept} | {taken} | {seconds} |");
         }
         finally
         {
             Directory.Delete(folder, true);
         }
     }
+
+    private static string Only(IReadOnlyList<string> hosts) => hosts.Count > 0 ? $" ({string.Join(", ", hosts)})" : "";
 
     private static void Told(string name, int seed, string kind, Func<Topology, Chance, Disturbance?> make, DateTimeOffset day)
     {
@@ -89,9 +86,7 @@ internal static class Worlds
         var start = day.AddMinutes(Math.Round((8 + (10 * chance.Unit(50))) * 60));
         var play = new Play(disturbance, start, start.AddMinutes(70), 1);
         var truth = new Teller(new Simulation(topology, seed)).Of(play, start.AddDays(1));
-        var affected = truth.Affected.Select(a =>
-            $"{a.Service}{(a.Hosts.Count > 0 ? $" ({string.Join(", ", a.Hosts)})" : "")} +{(a.Onset - start).TotalMinutes:0} {a.Signs[0]}"
-        );
+        var affected = truth.Affected.Select(a => $"{a.Service}{Only(a.Hosts)} +{(a.Onset - start).TotalMinutes:0} {a.Signs[0]}");
         Console.WriteLine(
             $"| {name} | {seed} | {kind} | {disturbance.Service} | {string.Join("; ", affected)} | {truth.Symptom ?? "none"} | "
                 + $"{(truth.Paged is { } p ? $"{(p - start).TotalMinutes:0} min" : "never")} | "

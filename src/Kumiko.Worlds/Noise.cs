@@ -1,8 +1,8 @@
 namespace Kumiko.Worlds;
 
 /// <summary>
-/// Noise with a memory that can be asked at any minute: a sum of smooth curves through random points that lie minutes, an hour and
-/// a day apart, the slower the stronger. Its variance is about 1.
+/// Noise with a memory that can be asked at any minute: a sum of smooth curves through random points that lie minutes, an hour
+/// and hours apart, the slower the stronger. Its variance is about 1.
 /// </summary>
 public static class Noise
 {

@@ -79,7 +79,7 @@ public sealed class RoomTests
     [Fact]
     public void Projects_refer_one_way()
     {
-        string[] order = ["Kumiko.Core", "Kumiko.Charts", "Kumiko.Web"];
+        string[] order = ["Kumiko.Core", "Kumiko.Worlds", "Kumiko.Charts", "Kumiko.Web"];
         foreach (var assembly in Assemblies)
         {
             var name = assembly.GetName().Name!;

@@ -35,7 +35,8 @@ public sealed class TopologyTests
             Read(
                 """
                 { "name": "a", "hosts": [{ "name": "a1" }], "operations": [
-                  { "name": "x", "entries": [{ "perMinute": 4 }], "calls": [{ "to": "b y", "times": 2 }, { "to": "c z", "times": 0.5 }] }] },
+                  { "name": "x", "entries": [{ "perMinute": 4 }],
+                    "calls": [{ "to": "b y", "times": 2 }, { "to": "c z", "times": 0.5 }] }] },
                 { "name": "b", "hosts": [{ "name": "b1" }], "operations": [{ "name": "y", "calls": [{ "to": "c z" }] }] },
                 { "name": "c", "kind": "Outside", "operations": [{ "name": "z" }] }
                 """

@@ -21,8 +21,8 @@ public sealed class InstanceBook : IDisposable
     /// <summary>A start time is told a little differently by each part of a program.</summary>
     private const long SameStart = 2 * Instants.Second;
 
-    /// <summary>Within so long of the start of an instance, a first line of its service on its host is of it, though it does not name
-    /// it.</summary>
+    /// <summary>So near to the start of an instance a first line of its service on its host is of it, though it does not say
+    /// so.</summary>
     private const long SameBeginning = 2 * Instants.Minute;
     private const int StartsKept = 64;
     private const long Kept = 90 * Instants.Day;
@@ -132,8 +132,8 @@ public sealed class InstanceBook : IDisposable
 
     private void Look(string source, RecordBlock block)
     {
-        Span<(long First, long Last)> seen = block.Resources.Length <= 256 ? stackalloc (long, long)[block.Resources.Length] : new (long, long)[block.Resources.Length];
-        seen.Fill((long.MaxValue, long.MinValue));
+        var seen = new (long First, long Last)[block.Resources.Length];
+        Array.Fill(seen, (long.MaxValue, long.MinValue));
         for (var row = 0; row < block.Count; row++)
         {
             ref var of = ref seen[block.ResourceOf[row]];
@@ -215,7 +215,9 @@ public sealed class InstanceBook : IDisposable
         if (starts.Count > StartsKept)
             starts.Dequeue();
         var nameless = Nameless(identity.Service, identity.Host);
-        if (!_latest.TryGetValue(nameless, out var run) || run.Noticed != InstanceRun.ByFirstLine || Math.Abs(run.Started - start) >= SameBeginning)
+        if (!_latest.TryGetValue(nameless, out var run) || run.Noticed != InstanceRun.ByFirstLine)
+            return;
+        if (Math.Abs(run.Started - start) >= SameBeginning)
             return;
         _latest.Remove(nameless);
         _unsaved.Remove((run.Instance, run.Started));
@@ -261,8 +263,9 @@ public sealed class InstanceBook : IDisposable
         if (service.Length == 0 || !_firstLines.Tells(service, host, at))
             return;
         var named = IdentityOf(resource);
-        if (named is null && _starts.TryGetValue((service, host), out var starts) && starts.Any(s => Math.Abs(s - at) < SameBeginning))
-            return;
+        if (named is null && _starts.TryGetValue((service, host), out var starts))
+            if (starts.Any(s => Math.Abs(s - at) < SameBeginning))
+                return;
         var identity = named ?? new InstanceIdentity(Nameless(service, host), "process", service, host, null);
         var now = New(identity, source, at, InstanceRun.ByFirstLine, at);
         if (!_latest.TryGetValue(identity.Id, out var run))

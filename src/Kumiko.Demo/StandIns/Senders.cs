@@ -11,7 +11,7 @@ public sealed class Senders(TokenStore tokens, DataFolder folder)
     public const string Line = "skerry-line";
     public const string Gates = "gate-control";
     public const string Radio = "quay-radio";
-    public const string Spans = "booking-spans";
+    public const string Spans = "skerry-spans";
     public const string Metrics = "skerry-metrics";
     public const string Hosts = "host-metrics";
     public const string Desk = "release-desk";

@@ -5,8 +5,8 @@ using Microsoft.Extensions.Hosting;
 
 namespace Kumiko.Demo.StandIns;
 
-/// <summary>Writes down what disturbances really did, once history is there and whenever one has ended: beside the data, and told by
-/// no field of it.</summary>
+/// <summary>Writes down what disturbances really did, once history is there and whenever one has ended: beside the data, and told
+/// by no field of it.</summary>
 public sealed class TruthWriter(Simulator simulator, Truth truth, HistoryFiller history, LineZone zone, TimeProvider clock)
     : BackgroundService
 {

@@ -170,7 +170,7 @@ public static class Disturbances
                 Of(
                     "berth-planner",
                     null,
-                    "warn	4	failed revise plan	no berth for {sailing}, plan keeps the one before	traced	sailing_id={sailing} error.type={error}"
+                    "warn	4	failed revise plan	no berth for {sailing}, plan keeps the one before	traced	sailing_id={sailing}"
                 ),
                 Of(
                     "notice-board",

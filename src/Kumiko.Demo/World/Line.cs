@@ -34,8 +34,8 @@ public enum Beat
 
 /// <summary>One line of code of a service: how often it writes, how grave it is, and what.</summary>
 /// <param name="Id">Service and place among its lines: the truth about patterns.</param>
-/// <param name="PerMinute">Mean number in a minute of average business; of a sailing, minutes after its departure; of requests, how
-/// often next to other lines for the same.</param>
+/// <param name="PerMinute">Mean number in a minute of average business; of a sailing, minutes after its departure; of requests,
+/// how often next to other lines for the same.</param>
 /// <param name="Attributes">Their names, their text, and whether they are numbers.</param>
 public sealed partial record Line(
     string Id,

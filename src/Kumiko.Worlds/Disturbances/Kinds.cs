@@ -2,8 +2,8 @@ using Kumiko.Worlds.Topologies;
 
 namespace Kumiko.Worlds.Disturbances;
 
-/// <summary>Kinds of disturbance that any topology can have: each makes one of its kind at a place that chance gives, or null where
-/// there is none for it.</summary>
+/// <summary>Kinds of disturbance that any topology can have: each makes one of its kind at a place that chance gives, or null
+/// where there is none for it.</summary>
 public static class Kinds
 {
     public static IReadOnlyList<(string Name, Func<Topology, Chance, Disturbance?> Make)> All { get; } =

@@ -67,12 +67,14 @@ public sealed class Instances(Topology topology, int seed)
         var minute = 560 + (of.Unit(1) * 380);
         var date = Epoch.DateTime.AddDays(day);
         // Nobody releases on a Sunday or a Saturday.
-        date = date.AddDays(date.DayOfWeek switch
-        {
-            DayOfWeek.Saturday => 2,
-            DayOfWeek.Sunday => 1,
-            _ => 0,
-        });
+        date = date.AddDays(
+            date.DayOfWeek switch
+            {
+                DayOfWeek.Saturday => 2,
+                DayOfWeek.Sunday => 1,
+                _ => 0,
+            }
+        );
         return new DateTimeOffset(date.AddMinutes(Math.Round(minute)), offset);
     }
 
@@ -155,7 +157,7 @@ public sealed class Instances(Topology topology, int seed)
         }
     }
 
-    /// <summary>MiB that the process has taken, whether it is too short of memory to work, 0 to 1, and whether it is gone.</summary>
+    /// <summary>MiB that the process has taken, how short of memory it is, 0 to 1, and whether it is gone.</summary>
     public static (double Memory, double Pressure, bool IsDown) MemoryAt(
         in Instance instance,
         Service service,

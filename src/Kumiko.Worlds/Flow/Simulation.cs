@@ -4,8 +4,8 @@ using Kumiko.Worlds.Topologies;
 namespace Kumiko.Worlds.Flow;
 
 /// <summary>
-/// A made-up system at work: every request of every minute, from where it enters down to the last callee. A minute can be asked at
-/// any time and is always the same for the same seed and plays; what plays do not touch is the same with them and without.
+/// A made-up system at work: every request of every minute, from where it enters down to the last callee. A minute can be asked
+/// at any time and is always the same for the same seed and plays; what plays do not touch is the same with them and without.
 /// </summary>
 /// <param name="topology">What there is.</param>
 /// <param name="seed">Of all chance.</param>

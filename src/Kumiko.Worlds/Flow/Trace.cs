@@ -11,7 +11,7 @@ public sealed class Trace(Chance chance)
     /// <summary>Lower-case hex of 16 bytes.</summary>
     public string Id { get; } = Hex(chance.Bits(1_000_001)) + Hex(chance.Bits(1_000_002));
 
-    /// <summary>The bits by which samplers decide, as OpenTelemetry's TraceState handling has them: the last 56 of the id.</summary>
+    /// <summary>By which samplers decide: the last 56 bits of the id, as OpenTelemetry's trace state handling has it.</summary>
     public ulong Randomness { get; } = chance.Bits(1_000_002) & Random56;
 
     /// <summary>In the order in which they began to be made: a caller before its callees.</summary>

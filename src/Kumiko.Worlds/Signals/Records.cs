@@ -66,13 +66,11 @@ public sealed class Records(Simulation world)
     {
         var instance = world.Instances.At(service, host, minute.AddMinutes(1), plays);
         if (instance.Start >= minute && instance.Start < minute.AddMinutes(1))
-            yield return Made(
-                Instants.FromDateTime(instance.Start),
-                "info",
-                $"Started {service.Name} {_resources.ProcessOf(service, host, instance.Start, plays).Attributes.Get("service.version").ToText()}",
-                _resources.ProcessOf(service, host, instance.Start, plays),
-                null
-            );
+        {
+            var started = _resources.ProcessOf(service, host, instance.Start, plays);
+            var version = started.Attributes.Get("service.version").ToText();
+            yield return Made(Instants.FromDateTime(instance.Start), "info", $"Started {service.Name} {version}", started, null);
+        }
         // Only the last records before an end tell.
         if (world.Instances.EndsIn(service, host, minute, plays) is not { } end)
             yield break;

@@ -3,8 +3,8 @@ using Kumiko.Worlds.Flow;
 namespace Kumiko.Worlds.Signals;
 
 /// <summary>
-/// Which traces are kept: one in 2^n, by the randomness of their ids, all spans of a trace alike, and each says how many it stands for:
-/// OpenTelemetry's consistent probability sampling.
+/// Which traces are kept: one in 2^n, by the randomness of their ids, all spans of a trace alike, and each says how many it
+/// stands for: OpenTelemetry's consistent probability sampling.
 /// </summary>
 /// <param name="halvings">How often the number is halved: 2 for one in four.</param>
 public sealed class Sampler(int halvings)

@@ -32,7 +32,7 @@ public sealed record Rhythm
     /// <summary>Minutes of the day towards which people crowd, such as departures.</summary>
     public int[] Crowds { get; init; } = [];
 
-    /// <summary>Minutes before a crowd that it is at its largest, how long it lasts, and how many times as much it brings.</summary>
+    /// <summary>Minutes before a crowd that it is largest, how long it lasts, and how many times as much it brings.</summary>
     public double CrowdBefore { get; init; } = 12;
     public double CrowdWidth { get; init; } = 8;
     public double CrowdHeight { get; init; } = 1.5;
