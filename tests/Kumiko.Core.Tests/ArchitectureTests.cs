@@ -18,7 +18,8 @@ public partial class ArchitectureTests
     [InlineData("Kumiko.Charts", "Kumiko.Core")]
     [InlineData("Kumiko.Web", "Kumiko.Charts Kumiko.Core")]
     [InlineData("Kumiko.Cli", "Kumiko.Web Kumiko.Core")]
-    [InlineData("Kumiko.Demo", "Kumiko.Web Kumiko.Core")]
+    [InlineData("Kumiko.Worlds", "Kumiko.Core")]
+    [InlineData("Kumiko.Demo", "Kumiko.Web Kumiko.Worlds Kumiko.Core")]
     public void Projects_reference_only_what_is_below_them(string project, string below)
     {
         var text = File.ReadAllText(Path.Combine(Root(), "src", project, project + ".csproj"));

@@ -17,6 +17,8 @@ using Kumiko.Demo.StandIns;
 using Kumiko.Demo.World;
 using Kumiko.Web.Hosting;
 using Kumiko.Worlds.Disturbances;
+using Kumiko.Worlds.Flow;
+using Kumiko.Worlds.Truth;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Time.Testing;
 using NodaTime;
@@ -344,6 +346,41 @@ public sealed class DemoWorldTests : IDisposable
         Assert.Equal((1, Evening, Evening.AddHours(1)), (entry.Disturbance, entry.Start, entry.End));
         Assert.Contains("seat-ledger", entry.Affected);
         Assert.Equal(Evening.AddDays(-1), new Truth(_folder).Entries[1].End);
+    }
+
+    [Fact]
+    public void What_a_disturbance_did_is_written_beside_it_and_read_again()
+    {
+        var truth = new Truth(_folder);
+        truth.Begin(9, Evening.AddHours(-6), Evening.AddHours(-5), 0.5);
+        var told = new Teller(new Simulator(1).World).Of(Assert.Single(truth.Plays), Evening);
+        truth.Tell(told);
+        truth.Tell(told);
+        var again = Assert.Single(new Truth(_folder).Told);
+        Assert.Equal(
+            ("berth-planner", told.Symptom, told.Paged, told.Back),
+            (again.Entity, again.Symptom, again.Paged, again.Back)
+        );
+        Assert.Equal(["berth-planner", "notice-board"], again.Affected.Take(2).Select(a => a.Service));
+        Assert.Equal(Sign.Memory, again.Affected[0].Signs[0]);
+        Assert.Contains("gate-control", again.Innocent);
+        Assert.Contains(Changes.Of(truth.Plays[0]), c => c.Id == again.Change);
+        Assert.InRange((again.Paged!.Value - again.Start).TotalMinutes, 12, 25);
+    }
+
+    /// <summary>What comes of each is what the line's people say of it.</summary>
+    [Theory]
+    [InlineData(1, "gate-control")]
+    [InlineData(2, "kiosk-ui")]
+    [InlineData(3, "berth-planner")]
+    [InlineData(8, "booking-web")]
+    public void What_people_meet_first_is_where_the_line_would_meet_it(int number, string symptom)
+    {
+        var start = new DateTimeOffset(2026, 11, 18, 17, 0, 0, TimeSpan.Zero);
+        var play = new Play(Disturbances.Of(number), start, start.AddMinutes(50), 1);
+        var told = new Teller(new Simulator(1).World).Of(play, play.End!.Value);
+        Assert.Equal(symptom, told.Symptom);
+        Assert.Equal(play.Of.Service, told.Affected[0].Service);
     }
 
     [Theory]

@@ -108,7 +108,7 @@ public sealed class GalleryModel(RunRegistry runs, StripBuilder strips, Viewer v
         ),
         new(
             "single",
-            "from metrics name = system.memory.usage | group avg(value) as memory by service per 15m | where service in (\"manifest\", \"seat-ledger\", \"notice-board\")",
+            "from metrics name = system.memory.usage and system.memory.state = used | group avg(value) as memory by service per 15m | where service in (\"manifest\", \"seat-ledger\", \"notice-board\")",
             new ChartSpec { Form = ChartForms.Single, Title = "Single values: memory" },
             Height: 190
         ),

@@ -24,7 +24,9 @@ public sealed class TruthWriter(Simulator simulator, Truth truth, HistoryFiller 
                 foreach (var play in truth.Plays.Where(IsUntold))
                 {
                     stoppingToken.ThrowIfCancellationRequested();
-                    truth.Tell(await Task.Run(() => teller.Of(play, zone.Now), stoppingToken));
+                    // The line's rhythms go by its own clock, whoever began it.
+                    var there = play with { Start = zone.At(play.Start), End = zone.At(play.End!.Value) };
+                    truth.Tell(await Task.Run(() => teller.Of(there, zone.Now), stoppingToken));
                 }
             } while (await timer.WaitForNextTickAsync(stoppingToken));
         }

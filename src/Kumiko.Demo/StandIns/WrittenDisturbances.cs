@@ -8,8 +8,6 @@ namespace Kumiko.Demo.StandIns;
 /// <summary>What really happened, for trials of rules to be held against.</summary>
 public sealed class WrittenDisturbances(Truth truth, TimeProvider clock) : IKnownDisturbances
 {
-    private const int Storm = 6;
-
     public IReadOnlyList<KnownDisturbance> In(Window window)
     {
         var now = Instants.FromDateTime(clock.GetUtcNow());
@@ -19,7 +17,7 @@ public sealed class WrittenDisturbances(Truth truth, TimeProvider clock) : IKnow
                 .Entries.Select(e => new KnownDisturbance(
                     e.Cause,
                     new Window(Instants.FromDateTime(e.Start), e.End is { } end ? Instants.FromDateTime(end) : now + 1),
-                    e.Disturbance != Storm
+                    Disturbances.Of(e.Disturbance).IsFault
                 ))
                 .Where(d => d.Window.From < now && d.Window.Overlaps(window.From, window.To - 1))
                 .OrderBy(d => d.Window.From),

@@ -28,15 +28,9 @@ public static class Disturbances
             Acts =
             [
                 new Act(ActOn.Calls, "gate-control", 2) { Hosts = TarnheadGates, Callee = "seat-ledger" },
-                // Locks pile up before anybody is refused, and people hold their tickets out again.
-                new Act(ActOn.OwnTime, "seat-ledger", 75) { Operation = "claim", Rise = TimeSpan.FromMinutes(3) },
-                new Act(ActOn.Demand, "gate-control", 4.5)
-                {
-                    Hosts = TarnheadGates,
-                    After = TimeSpan.FromMinutes(1),
-                    Rise = TimeSpan.FromMinutes(4),
-                },
-                new Act(ActOn.Processor, "seat-ledger", 0.35) { Rise = TimeSpan.FromMinutes(3) },
+                // Readers scan by themselves what lies before them; locks pile up before anybody is refused.
+                new Act(ActOn.OwnTime, "seat-ledger", 40) { Operation = "claim", Rise = TimeSpan.FromMinutes(1.5) },
+                new Act(ActOn.Extra, "gate-control", 90) { Hosts = TarnheadGates, Rise = TimeSpan.FromMinutes(1.5) },
             ],
             Told = ("gate-control", TarnheadGates, "firmware {old} replaced by {new}, by Oluchi Brandt"),
             Kind = "deploy",
@@ -266,7 +260,7 @@ public static class Disturbances
             IsFault = false,
             Acts =
             [
-                new Act(ActOn.Demand, "refund-desk", 26),
+                new Act(ActOn.Extra, "refund-desk", 15),
                 new Act(ActOn.Demand, "booking-web", 1.7) { Operation = "GET /v2/sailings/{sailing}" },
                 new Act(ActOn.Demand, "booking-web", 2.4) { Operation = "DELETE /v2/booking/{id}" },
                 new Act(ActOn.Demand, "booking-web", 0.5) { Operation = "POST /v2/booking" },

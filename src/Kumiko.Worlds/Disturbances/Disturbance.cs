@@ -12,6 +12,9 @@ public enum ActOn
     /// <summary>Requests that enter: so many times as many.</summary>
     Demand,
 
+    /// <summary>Requests that enter besides, in a minute at scale 1, whatever the hour.</summary>
+    Extra,
+
     /// <summary>After how many milliseconds a caller gives up on its callee.</summary>
     TimeOut,
 

@@ -6,6 +6,8 @@ namespace Kumiko.Worlds.Flow;
 /// <summary>How things stand in one minute: how much comes in, and how much there is to do for each operation.</summary>
 public sealed class Conditions
 {
+    private const double MostBusy = 3;
+
     private readonly double[] _loads;
     private readonly int _acts;
 
@@ -32,7 +34,11 @@ public sealed class Conditions
         for (var s = 0; s < Busy.Length; s++)
             Busy[s] = means[s] > 0 ? Busy[s] / means[s] : world.Activity(graph.Topology.Services[s], minute);
         for (var i = 0; i < arriving.Length; i++)
-            _loads[i] = 1 + (graph.Nodes[i].Operation.Load * Busy[graph.Nodes[i].Service] * Busy[graph.Nodes[i].Service]);
+        {
+            // What cannot be done is not begun: from some point on more do not wait longer.
+            var busy = Math.Min(MostBusy, Busy[graph.Nodes[i].Service]);
+            _loads[i] = 1 + (graph.Nodes[i].Operation.Load * busy * busy);
+        }
     }
 
     public DateTimeOffset Minute { get; }
@@ -57,11 +63,15 @@ public sealed class Conditions
         var node = world.Graph.Nodes[gate.Node];
         var rate = gate.Entry.PerMinute * gate.Rhythm.At(minute) * world.Stray(node.Of, minute);
         foreach (var (act, strength) in Plays.Of(ActOn.Demand, node.Of.Name, minute.AddSeconds(30)))
-            if (
-                (act.Operation is null || act.Operation == node.Operation.Name)
-                && (act.Hosts is null || gate.Entry.Hosts.Any(act.Hosts.Contains))
-            )
+            if (Enters(act))
                 rate *= 1 + ((act.Amount - 1) * strength);
+        foreach (var (act, strength) in Plays.Of(ActOn.Extra, node.Of.Name, minute.AddSeconds(30)))
+            if (Enters(act))
+                rate += act.Amount * strength;
         return rate;
+
+        bool Enters(Act act) =>
+            (act.Operation is null || act.Operation == node.Operation.Name)
+            && (act.Hosts is null || gate.Entry.Hosts.Any(act.Hosts.Contains));
     }
 }

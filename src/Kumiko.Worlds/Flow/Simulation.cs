@@ -14,14 +14,17 @@ public sealed class Simulation(Topology topology, int seed, double scale = 1)
 {
     /// <summary>The longest that a queue keeps a message, minutes.</summary>
     private const int LongestWait = 30;
-    private const int Kept = 512;
+
+    /// <summary>Minutes that are kept for who asks again, of a world of scale 1.</summary>
+    private const int MostKept = 512;
 
     private readonly Dictionary<string, Chance> _strays = topology.Services.ToDictionary(
         s => s.Name,
         s => Chance.Of(seed, "stray " + s.Name)
     );
-    private readonly Dictionary<(long Minute, int Plays), IReadOnlyList<Trace>> _traces = [];
-    private readonly Dictionary<(long Minute, int Plays), IReadOnlyList<Visit>> _visits = [];
+    private readonly int _kept = (int)Math.Clamp(MostKept / scale, 4, MostKept);
+    private readonly Dictionary<(long Minute, TimeSpan Clock, string Plays), IReadOnlyList<Trace>> _traces = [];
+    private readonly Dictionary<(long Minute, TimeSpan Clock, string Plays), IReadOnlyList<Visit>> _visits = [];
     private readonly Lock _lock = new();
 
     public Topology Topology => topology;
@@ -48,39 +51,34 @@ public sealed class Simulation(Topology topology, int seed, double scale = 1)
         new(time.Ticks / TimeSpan.TicksPerMinute * TimeSpan.TicksPerMinute, time.Offset);
 
     /// <summary>Requests that came in during a minute.</summary>
-    public IReadOnlyList<Trace> Traces(DateTimeOffset minute, IReadOnlyList<Play> plays)
-    {
-        minute = Floor(minute);
-        var key = (minute.UtcTicks / TimeSpan.TicksPerMinute, Of(plays, minute));
-        lock (_lock)
-            if (_traces.TryGetValue(key, out var made))
-                return made;
-        var traces = Make(minute, plays);
-        lock (_lock)
-        {
-            if (_traces.Count >= Kept)
-                _traces.Clear();
-            _traces[key] = traces;
-        }
-        return traces;
-    }
+    public IReadOnlyList<Trace> Traces(DateTimeOffset minute, IReadOnlyList<Play> plays) =>
+        Once(_traces, Floor(minute), plays, Make);
 
     /// <summary>What was done in a minute: visits that began in it.</summary>
-    public IReadOnlyList<Visit> Visits(DateTimeOffset minute, IReadOnlyList<Play> plays)
+    public IReadOnlyList<Visit> Visits(DateTimeOffset minute, IReadOnlyList<Play> plays) =>
+        Once(_visits, Floor(minute), plays, Begun);
+
+    /// <summary>What was made for a minute before, or now.</summary>
+    private IReadOnlyList<T> Once<T>(
+        Dictionary<(long Minute, TimeSpan Clock, string Plays), IReadOnlyList<T>> kept,
+        DateTimeOffset minute,
+        IReadOnlyList<Play> plays,
+        Func<DateTimeOffset, IReadOnlyList<Play>, IReadOnlyList<T>> make
+    )
     {
-        minute = Floor(minute);
-        var key = (minute.UtcTicks / TimeSpan.TicksPerMinute, Of(plays, minute));
+        // By the clock too, as rhythms go by it.
+        var key = (minute.UtcTicks, minute.Offset, Of(plays, minute));
         lock (_lock)
-            if (_visits.TryGetValue(key, out var known))
+            if (kept.TryGetValue(key, out var known))
                 return known;
-        var visits = Begun(minute, plays);
+        var made = make(minute, plays);
         lock (_lock)
         {
-            if (_visits.Count >= Kept)
-                _visits.Clear();
-            _visits[key] = visits;
+            if (kept.Count >= _kept)
+                kept.Clear();
+            kept[key] = made;
         }
-        return visits;
+        return made;
     }
 
     private List<Visit> Begun(DateTimeOffset minute, IReadOnlyList<Play> plays)
@@ -103,13 +101,15 @@ public sealed class Simulation(Topology topology, int seed, double scale = 1)
     }
 
     /// <summary>Tells plays apart that do something else in a minute.</summary>
-    private static int Of(IReadOnlyList<Play> plays, DateTimeOffset minute)
+    private static string Of(IReadOnlyList<Play> plays, DateTimeOffset minute)
     {
-        var hash = new HashCode();
+        var told = "";
         foreach (var play in plays)
             if (play.Touches(minute.AddMinutes(-LongestWait), minute.AddMinutes(2)))
-                hash.Add((play.Of.Number, play.Start, play.End, play.Intensity));
-        return hash.ToHashCode();
+                told += FormattableString.Invariant(
+                    $"{play.Of.Number} {play.Of.Cause} {play.Start.UtcTicks} {play.End?.UtcTicks} {play.Intensity}\n"
+                );
+        return told;
     }
 
     private List<Trace> Make(DateTimeOffset minute, IReadOnlyList<Play> plays)

@@ -15,7 +15,6 @@ internal sealed class Walk(Simulation world, Conditions now)
     private const int TriesApart = 8;
 
     private readonly long _minute = Instants.FromDateTime(now.Minute);
-    private readonly Dictionary<(int Service, int Host), Instance> _instances = [];
 
     public Trace Enter(Graph.Gate gate, Chance chance)
     {
@@ -244,16 +243,8 @@ internal sealed class Walk(Simulation world, Conditions now)
         return None;
     }
 
-    private Instance InstanceOf(Graph.Node node, int host, DateTimeOffset time)
-    {
-        // Within a minute only one that keeps what it reads is ended.
-        if (_instances.TryGetValue((node.Service, host), out var known))
-            return known;
-        var instance = world.Instances.At(node.Of, host, time, now.Plays);
-        if (!now.Plays.Any(p => p.Of.Service == node.Of.Name))
-            _instances[(node.Service, host)] = instance;
-        return instance;
-    }
+    private Instance InstanceOf(Graph.Node node, int host, DateTimeOffset time) =>
+        world.Instances.At(node.Of, host, time, now.Plays);
 
     private static Host? HostOf(Graph.Node node, Visit visit) => visit.Host >= 0 ? node.Of.Hosts[visit.Host] : null;
 

@@ -117,6 +117,8 @@ public sealed class HostMetrics(Simulation world)
         var on = service.Hosts[host];
         var resource = _resources.HostOf(service, on);
         var chance = Chance.Of(world.Seed, "host " + on.Name);
+        // Bytes that a service gets in a second.
+        var size = 6_000 + (60_000 * Chance.Of(world.Seed, "bytes " + service.Name).Unit(0));
         Series New(string name, string unit, string what, bool isSum = false, Resource? of = null) =>
             new(name, unit, what, isSum, of ?? resource, Scope);
         var utilization = New("system.cpu.utilization", "1", "Share of the processors that is busy");
@@ -180,7 +182,7 @@ public sealed class HostMetrics(Simulation world)
             disk.Add(at, Math.Round(writes), DiskWays[1], start);
             waits.Add(at, Rounded(reads * 0.0008 * (1 + (6 * load.Waiting))), DiskWays[0], start);
             waits.Add(at, Rounded(writes * 0.0013 * (1 + (6 * load.Waiting))), DiskWays[1], start);
-            var bytes = seconds * 24_000 * (0.15 + busy) * on.Share * (0.92 + (0.16 * little.Unit(6)));
+            var bytes = seconds * size * (0.15 + busy) * on.Share * (0.92 + (0.16 * little.Unit(6)));
             network.Add(at, Math.Round(bytes), NetworkWays[0], start);
             network.Add(at, Math.Round(bytes * (1.2 + chance.Unit(7))), NetworkWays[1], start);
             connections.Add(at, Math.Round(12 + (26 * busy) + (4 * little.Unit(8))), Established, 0);

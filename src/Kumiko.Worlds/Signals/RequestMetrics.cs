@@ -30,13 +30,7 @@ public sealed class RequestMetrics(Simulation world)
     }
 
     /// <summary>Metrics for each full minute of a stretch: a sample at the minute's end.</summary>
-    /// <param name="isMeasured">Which services measure this; null for all.</param>
-    public IReadOnlyList<Metric> Between(
-        DateTimeOffset from,
-        DateTimeOffset until,
-        IReadOnlyList<Play> plays,
-        Func<string, bool>? isMeasured = null
-    )
+    public IReadOnlyList<Metric> Between(DateTimeOffset from, DateTimeOffset until, IReadOnlyList<Play> plays)
     {
         var series = new Dictionary<(int Service, int Host), (Series Durations, Series Counts)>();
         for (var minute = Simulation.Floor(from); minute.AddMinutes(1) <= until; minute = minute.AddMinutes(1))
@@ -45,16 +39,13 @@ public sealed class RequestMetrics(Simulation world)
                 continue;
             var counted = new Dictionary<(int Service, int Host, string Error), Counted>();
             for (var s = 0; s < world.Topology.Services.Count; s++)
-                if (
-                    world.Topology.Services[s] is { Kind: PartyKind.Service } service
-                    && isMeasured?.Invoke(service.Name) != false
-                )
+                if (world.Topology.Services[s] is { Kind: PartyKind.Service } service)
                     for (var h = 0; h < service.Hosts.Count; h++)
                         counted[(s, h, "")] = new Counted();
             foreach (var visit in world.Visits(minute, plays))
             {
                 var node = world.Graph.Nodes[visit.Node];
-                if (visit.Host < 0 || isMeasured?.Invoke(node.Of.Name) == false)
+                if (visit.Host < 0)
                     continue;
                 var key = (node.Service, visit.Host, visit.Error);
                 if (!counted.TryGetValue(key, out var of))
@@ -133,20 +124,12 @@ public sealed class RequestMetrics(Simulation world)
             for (var h = 0; h < service.Hosts.Count; h++)
             {
                 var station = h + 1;
-                yield return Gauge(
-                    feed.Metric,
-                    feed.Unit,
-                    "What " + feed.Of + " sends",
-                    service,
-                    service.Hosts[h],
-                    from,
-                    until,
-                    (t, little) =>
-                        Math.Round(
-                            (feed.At(t, station) + (0.02 * feed.Swing * (little.Unit(0) - 0.5)))
-                                * plays.Factor(ActOn.Feed, feed.Name, t),
-                            4
-                        )
+                yield return Gauge(feed.Metric, feed.Unit, feed.What, service, service.Hosts[h], from, until, (t, little) =>
+                    Math.Round(
+                        (feed.At(t, station) + (0.02 * feed.Swing * (little.Unit(0) - 0.5)))
+                            * plays.Factor(ActOn.Feed, feed.Name, t),
+                        4
+                    )
                 );
             }
         }

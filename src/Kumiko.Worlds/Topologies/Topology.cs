@@ -37,12 +37,13 @@ public sealed record Rhythm
     public double CrowdWidth { get; init; } = 8;
     public double CrowdHeight { get; init; } = 1.5;
 
-    private double? _hour;
-    private double? _day;
+    // Asked for every minute, by several threads: each is whole when it is read.
+    private double _hour;
+    private double _day;
 
     /// <summary>What an hour and a day have on average.</summary>
-    internal double MeanHour => _hour ??= Hours.Average();
-    internal double MeanDay => _day ??= Days.Average();
+    internal double MeanHour => _hour > 0 ? _hour : _hour = Hours.Average();
+    internal double MeanDay => _day > 0 ? _day : _day = Days.Average();
 }
 
 /// <summary>What a party of calls is.</summary>
@@ -172,6 +173,9 @@ public sealed record Feed
     public required string Of { get; init; }
     public required string Metric { get; init; }
     public string Unit { get; init; } = "1";
+
+    /// <summary>What it is, in words.</summary>
+    public string What { get; init; } = "";
     public double Middle { get; init; } = 1;
     public double Swing { get; init; } = 0.5;
 

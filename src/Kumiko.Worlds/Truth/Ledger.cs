@@ -10,7 +10,11 @@ public sealed class Ledger
 {
     /// <summary>Requests, those that failed, the sum of logarithms of their milliseconds, and of seconds that they waited in a
     /// queue before.</summary>
-    public record struct Sums(double Requests, double Failed, double LogTime, double Waited, double Seconds);
+    public record struct Sums(double Requests, double Failed, double LogTime, double Waited, double Seconds)
+    {
+        public static Sums operator +(Sums a, Sums b) =>
+            new(a.Requests + b.Requests, a.Failed + b.Failed, a.LogTime + b.LogTime, a.Waited + b.Waited, a.Seconds + b.Seconds);
+    }
 
     private readonly Dictionary<(int Service, int Host), Sums> _sums = [];
     private readonly Dictionary<int, Sums> _entries = [];

@@ -17,6 +17,9 @@ public sealed class Teller(Simulation world)
     /// <summary>More minutes than these are looked at in steps.</summary>
     private const int MostMinutes = 420;
 
+    /// <summary>Minutes that are looked at together where one is not enough.</summary>
+    private const int Together = 10;
+
     private static readonly TimeSpan Longest = TimeSpan.FromHours(6);
     private static readonly TimeSpan After = TimeSpan.FromMinutes(20);
 
@@ -27,13 +30,17 @@ public sealed class Teller(Simulation world)
 
     private readonly Simulation _many = new(world.Topology, world.Seed, Scale) { EndOfHistory = world.EndOfHistory };
 
+    private readonly Dictionary<string, int> _places = world
+        .Topology.Services.Select((s, i) => (s.Name, Place: i))
+        .ToDictionary(s => s.Name, s => s.Place);
+
     private sealed class Course
     {
         public DateTimeOffset? Onset;
         public DateTimeOffset? Last;
         public readonly Dictionary<Sign, (DateTimeOffset First, double Size)> Signs = [];
         public readonly HashSet<int> Hosts = [];
-        public bool IsOn;
+        public readonly Queue<(DateTimeOffset Minute, Ledger.Sums With, Ledger.Sums Without)> Latest = new();
     }
 
     /// <param name="play">What is played; others that go on beside it are not looked at.</param>
@@ -50,11 +57,18 @@ public sealed class Teller(Simulation world)
         for (var minute = Simulation.Floor(play.Start); minute < until; minute = minute.AddMinutes(step))
         {
             var (with, without) = (new Ledger(_many, minute, [play]), new Ledger(_many, minute, []));
+            var paging = new List<int>();
             for (var s = 0; s < world.Topology.Services.Count; s++)
             {
                 Compare(courses, s, minute, with, without);
                 if (paged is null && minute < ends && IsPaged(bad, s, with, without))
-                    (symptom, paged) = (world.Topology.Services[s].Name, minute);
+                    paging.Add(s);
+            }
+            // Of those that page in one minute the one where most fails.
+            if (paging.Count > 0)
+            {
+                var worst = paging.MaxBy(s => with.Entering(s).Failed - without.Entering(s).Failed);
+                (symptom, paged) = (world.Topology.Services[worst].Name, minute);
             }
             Resources(courses, play, minute);
         }
@@ -86,39 +100,52 @@ public sealed class Teller(Simulation world)
 
     private void Compare(Dictionary<int, Course> courses, int service, DateTimeOffset minute, Ledger with, Ledger without)
     {
+        if (!courses.TryGetValue(service, out var course))
+            courses.Add(service, course = new Course());
         var differences = Ledger.Differences(with.Of(service), without.Of(service)).ToList();
         var hosts = new List<int>();
         for (var h = 0; h < world.Topology.Services[service].Hosts.Count; h++)
         {
-            var ofHost = Ledger.Differences(with.Of(service, h), without.Of(service, h)).ToList();
-            if (ofHost.Exists(d => d.Size > 2))
-            {
+            var ofHost = Ledger.Differences(with.Of(service, h), without.Of(service, h)).Where(d => d.Size > 2).ToList();
+            if (ofHost.Count > 0)
                 hosts.Add(h);
-                differences.AddRange(ofHost.Where(d => d.Size > 2));
-            }
+            differences.AddRange(ofHost);
         }
+        course.Latest.Enqueue((minute, with.Of(service), without.Of(service)));
+        if (course.Latest.Count > Together)
+            course.Latest.Dequeue();
         if (differences.Count > 0)
-            Mark(courses, service, minute, differences, hosts);
-        else if (courses.TryGetValue(service, out var course))
-            course.IsOn = false;
+            Mark(course, minute, minute, differences, hosts);
+        else
+            CompareLatest(course);
+    }
+
+    /// <summary>What is too little to be clear in a minute: it began, and is over, where the two worlds are no longer
+    /// equal.</summary>
+    private static void CompareLatest(Course course)
+    {
+        var (with, without) = (default(Ledger.Sums), default(Ledger.Sums));
+        foreach (var of in course.Latest)
+            (with, without) = (with + of.With, without + of.Without);
+        var differences = Ledger.Differences(with, without).ToList();
+        if (differences.Count == 0)
+            return;
+        var unequal = course.Latest.Where(l => l.With != l.Without).Select(l => l.Minute).ToList();
+        Mark(course, unequal[0], unequal[^1], differences, []);
     }
 
     private static void Mark(
-        Dictionary<int, Course> courses,
-        int service,
-        DateTimeOffset minute,
+        Course course,
+        DateTimeOffset first,
+        DateTimeOffset last,
         IEnumerable<(Sign Sign, double Size)> differences,
         IEnumerable<int> hosts
     )
     {
-        if (!courses.TryGetValue(service, out var course))
-            courses.Add(service, course = new Course());
-        // One minute alone may be a single slow request.
-        if (!course.IsOn && course.Onset is null)
-            (course.Onset, course.IsOn) = (minute, true);
-        course.Last = minute;
+        course.Onset ??= first;
+        course.Last = course.Last > last ? course.Last : last;
         foreach (var (sign, size) in differences)
-            course.Signs[sign] = course.Signs.TryGetValue(sign, out var of) ? (of.First, of.Size + size) : (minute, size);
+            course.Signs[sign] = course.Signs.TryGetValue(sign, out var of) ? (of.First, of.Size + size) : (first, size);
         course.Hosts.UnionWith(hosts);
     }
 
@@ -126,38 +153,36 @@ public sealed class Teller(Simulation world)
     private void Resources(Dictionary<int, Course> courses, Play play, DateTimeOffset minute)
     {
         foreach (var act in play.Of.Acts)
-        {
-            Sign? sign = act.On switch
+            if (SignOf(act.On) is { } sign && (play.Strength(act, minute) > 0 || IsFilled(play, act, minute)))
             {
-                ActOn.Memory => Sign.Memory,
-                ActOn.Disk => Sign.Disk,
-                ActOn.Processor => Sign.Processor,
-                ActOn.Feed => Sign.Values,
-                ActOn.Clock => Sign.Clock,
-                _ => null,
-            };
-            var name = act.On == ActOn.Feed ? world.Topology.Feeds.First(f => f.Name == act.Service).Of : act.Service;
-            var service = world.Topology.Services.ToList().FindIndex(s => s.Name == name);
-            if (
-                sign is not { } of
-                || service < 0
-                || play.Strength(act, minute) <= 0 && !(act.On == ActOn.Disk && IsFilled(play, act, minute))
-            )
-                continue;
-            Mark(
-                courses,
-                service,
-                minute,
-                [(of, 1)],
-                act.Hosts is null
-                    ? []
-                    : act.Hosts.Select(h => world.Topology.Services[service].Hosts.ToList().FindIndex(x => x.Name == h))
-            );
-        }
+                // A feed is its sender's.
+                var name = act.On == ActOn.Feed ? world.Topology.Feeds.First(f => f.Name == act.Service).Of : act.Service;
+                var place = _places[name];
+                var hosts = world.Topology.Services[place].Hosts.Select((h, i) => (h.Name, Place: i));
+                Mark(
+                    courses[place],
+                    minute,
+                    minute,
+                    [(sign, 1)],
+                    act.Hosts is null ? [] : hosts.Where(h => act.Hosts.Contains(h.Name)).Select(h => h.Place)
+                );
+            }
     }
 
+    private static Sign? SignOf(ActOn on) =>
+        on switch
+        {
+            ActOn.Memory => Sign.Memory,
+            ActOn.Disk => Sign.Disk,
+            ActOn.Processor => Sign.Processor,
+            ActOn.Feed => Sign.Values,
+            ActOn.Clock => Sign.Clock,
+            _ => null,
+        };
+
+    /// <summary>Whether a disk is still fuller than it was.</summary>
     private static bool IsFilled(Play play, Act act, DateTimeOffset minute) =>
-        new[] { play }.Filled(act.Service, 1, minute) > 0.01;
+        act.On == ActOn.Disk && new[] { play }.Filled(act.Service, 1, minute) > 0.01;
 
     private Affected AffectedOf(int service, Course course, DateTimeOffset until, int step)
     {
