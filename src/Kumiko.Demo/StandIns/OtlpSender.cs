@@ -37,7 +37,9 @@ internal sealed class OtlpSender(HttpClient http, string token)
                 }
                 logs.LogRecords.Add(log);
             }
-            request.ResourceLogs.Add(new ResourceLogs { Resource = ResourceOf(of.Key!), ScopeLogs = { logs } });
+            request.ResourceLogs.Add(
+                new ResourceLogs { Resource = ResourceOf(of.Key!, withProcess: false), ScopeLogs = { logs } }
+            );
         }
         return records.Count == 0 ? Task.CompletedTask : Post("/v1/logs", request, cancel);
     }
@@ -167,10 +169,13 @@ internal sealed class OtlpSender(HttpClient http, string token)
         response.EnsureSuccessStatusCode();
     }
 
-    private static Resource ResourceOf(Core.Records.Resource of)
+    /// <param name="withProcess">Records name their instance, and not what else is known of its process.</param>
+    private static Resource ResourceOf(Core.Records.Resource of, bool withProcess = true)
     {
         var resource = new Resource();
-        resource.Attributes.AddRange(Pairs(of.Attributes));
+        resource.Attributes.AddRange(
+            Pairs(of.Attributes).Where(p => withProcess || !p.Key.StartsWith("process.", StringComparison.Ordinal))
+        );
         return resource;
     }
 

@@ -62,7 +62,7 @@ public sealed record SimulatedRecord(
         to.WriteEndObject();
     }
 
-    private static readonly string[] OfProcess = ["service.version", "service.instance.id", "process.creation.time"];
+    private static readonly string[] OfProcess = ["service.version", "service.instance.id"];
 
     private static (string Time, string Level, string Body) Spelling(string service) =>
         service switch

@@ -36,6 +36,7 @@ public sealed class Resources(Simulation world)
             ("service.name", service.Name),
             ("service.version", VersionAt(service, release, instance, plays)),
             ("service.instance.id", Instances.IdOf(on.Name, instance)),
+            ("process.executable.name", service.Name),
             ("host.name", on.Name),
             ("deployment.environment.name", on.Environment),
             (
