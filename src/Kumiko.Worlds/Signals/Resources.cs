@@ -19,8 +19,7 @@ public sealed class Resources(Simulation world)
         return _hosts[host.Name] = Made(
             ("service.name", service.Name),
             ("host.name", host.Name),
-            ("deployment.environment.name", host.Environment),
-            ("cloud.availability_zone", host.Place)
+            ("deployment.environment.name", host.Environment)
         );
     }
 
