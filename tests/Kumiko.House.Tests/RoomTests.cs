@@ -11,6 +11,7 @@ public sealed class RoomTests
     private static readonly Assembly[] Assemblies =
     [
         typeof(Core.Frames.Frame).Assembly,
+        typeof(Worlds.Chance).Assembly,
         typeof(Charts.Chart).Assembly,
         typeof(Web.Hosting.KumikoServer).Assembly,
         typeof(Cli.Commands).Assembly,
@@ -61,13 +62,14 @@ public sealed class RoomTests
     }
 
     [Fact]
-    public void Every_room_of_core_charts_and_web_is_in_the_list()
+    public void Every_room_of_core_worlds_charts_and_web_is_in_the_list()
     {
         var rooms = Repository.List("rooms.txt").ToHashSet(StringComparer.Ordinal);
         var found = House
             .Types.Select(RoomOf)
             .Where(room =>
                 room.StartsWith("Kumiko.Core", StringComparison.Ordinal)
+                || room.StartsWith("Kumiko.Worlds", StringComparison.Ordinal)
                 || room.StartsWith("Kumiko.Charts", StringComparison.Ordinal)
                 || room.StartsWith("Kumiko.Web", StringComparison.Ordinal)
             )

@@ -1,5 +1,4 @@
 using Kumiko.Worlds.Disturbances;
-using Kumiko.Worlds.Signals;
 
 namespace Kumiko.Demo.World;
 
@@ -8,5 +7,5 @@ public static class Manifest
 {
     /// <summary>How full it is, in percent: with verbose logging full after two days, emptied by tidying within one.</summary>
     public static double Disk(DateTimeOffset time, IReadOnlyList<Play> plays) =>
-        100 * (HostMetrics.DiskUsed + plays.Filled("manifest", HostMetrics.DiskRoom, time));
+        100 * (Acting.DiskUsed + plays.Filled("manifest", Acting.DiskRoom, time));
 }

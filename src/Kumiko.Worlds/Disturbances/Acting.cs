@@ -3,6 +3,10 @@ namespace Kumiko.Worlds.Disturbances;
 /// <summary>What plays do at a time.</summary>
 public static class Acting
 {
+    /// <summary>How full disks are when all is well, and what may come on top of it, as shares.</summary>
+    public const double DiskUsed = 0.42;
+    public const double DiskRoom = 0.57;
+
     /// <summary>How much there is of a kind of act: the sum of amounts by strength.</summary>
     public static double Sum(this IReadOnlyList<Play> plays, ActOn on, string service, DateTimeOffset time, string? host = null)
     {

@@ -24,7 +24,7 @@ public sealed record Changed(
     public string RollOut { get; init; } = "";
 }
 
-/// <summary>What people change in a world: releases and restarts that do no harm, flags that are raised in steps, and what begins
+/// <summary>What people change in a world: releases that do no harm, flags that are raised in steps, and what begins
 /// and ends disturbances.</summary>
 public static class Changes
 {

@@ -5,9 +5,6 @@ public sealed class Trace(Chance chance)
 {
     private const ulong Random56 = (1UL << 56) - 1;
 
-    /// <summary>Its source of chance.</summary>
-    internal Chance Chance => chance;
-
     /// <summary>Lower-case hex of 16 bytes.</summary>
     public string Id { get; } = Hex(chance.Bits(1_000_001)) + Hex(chance.Bits(1_000_002));
 

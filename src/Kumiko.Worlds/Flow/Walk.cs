@@ -1,6 +1,5 @@
 using Kumiko.Core.Records;
 using Kumiko.Worlds.Disturbances;
-using Kumiko.Worlds.Signals;
 using Kumiko.Worlds.Topologies;
 
 namespace Kumiko.Worlds.Flow;
@@ -93,7 +92,7 @@ internal sealed class Walk(Simulation world, Conditions now)
         if (
             host is not null
             && now.Has(ActOn.Disk)
-            && now.Plays.Filled(node.Of.Name, HostMetrics.DiskRoom, time) > HostMetrics.DiskRoom - 0.02
+            && now.Plays.Filled(node.Of.Name, Acting.DiskRoom, time) > Acting.DiskRoom - 0.02
         )
             (fails, error) = (fails + 0.6, "DiskFull");
         var clock = visit.Start + (long)(own * 0.6 * Millisecond);

@@ -11,10 +11,6 @@ namespace Kumiko.Worlds.Signals;
 /// </summary>
 public sealed class HostMetrics(Simulation world)
 {
-    /// <summary>How full disks are when all is well, and what may come on top of it, as shares.</summary>
-    public const double DiskUsed = 0.42;
-    public const double DiskRoom = 0.57;
-
     private const string Agent = "shipper";
     private const double GiB = 1 << 30;
     private const double MiB = 1 << 20;
@@ -187,9 +183,9 @@ public sealed class HostMetrics(Simulation world)
             network.Add(at, Math.Round(bytes * (1.2 + chance.Unit(7))), NetworkWays[1], start);
             connections.Add(at, Math.Round(12 + (26 * busy) + (4 * little.Unit(8))), Established, 0);
             var disks =
-                DiskUsed
+                Acting.DiskUsed
                 + (0.02 * (chance.Unit(9) - 0.5))
-                + plays.Filled(service.Name, DiskRoom - (0.02 * (chance.Unit(9) - 0.5)), minute);
+                + plays.Filled(service.Name, Acting.DiskRoom - (0.02 * (chance.Unit(9) - 0.5)), minute);
             files.Add(at, Rounded(Math.Min(1, disks)), Attributes.Empty, 0);
             if (!isDown)
             {

@@ -175,6 +175,32 @@ public sealed class FieldTests : StoreTest
     }
 
     [Fact]
+    public async Task Amounts_are_spread_though_some_are_frequent_and_few_values_are_not()
+    {
+        using var store = Open();
+        // A time-out cuts a third of them off.
+        Value Waited(int i) => Value.Of((long)(i % 3 == 0 ? 900 : i));
+        await store.Append(
+            [
+                .. Enumerable
+                    .Range(0, 300)
+                    .Select(i =>
+                        With(
+                            i,
+                            ("took", Waited(i)),
+                            ("word", Value.Of("w" + Waited(i).AsLong)),
+                            ("status", Value.Of(200L + (i % 4)))
+                        )
+                    ),
+            ],
+            "quay"
+        );
+        using var run = Ask(store, "");
+        var fields = (await run.Fields(null)).ToDictionary(f => f.Name, f => f.IsScattered);
+        Assert.Equal((true, false, false), (fields["took"], fields["word"], fields["status"]));
+    }
+
+    [Fact]
     public async Task What_a_query_computes_is_a_field_too_and_hides_a_stored_one()
     {
         using var store = Open();

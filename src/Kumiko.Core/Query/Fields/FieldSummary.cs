@@ -34,8 +34,9 @@ public sealed record FieldSummary(string Name, long Present, long Total, int Dis
 
     public double Presence => Total == 0 ? 0 : (double)Present / Total;
 
-    /// <summary>Whether its values tell records apart rather than group them: ids, amounts.</summary>
-    public bool IsScattered => Distinct > 30 && (Top.Count == 0 || Top[0].Share < 0.05);
+    /// <summary>Whether its values tell records apart rather than group them: ids, amounts. Amounts do so though some are
+    /// frequent, such as those that a time-out cuts off.</summary>
+    public bool IsScattered => Distinct > 30 && (Top.Count == 0 || Top[0].Share < (Numbers is null ? 0.05 : 0.5));
 
     public double BiggestShift => Shifted.Count == 0 ? 0 : Math.Abs(Shifted[0].Shift ?? 0);
 }
